@@ -1,0 +1,268 @@
+//! The embedded catalogue: all systems of the EPSG registry, read in place.
+//!
+//! The bytes are made by `cargo run -p basilocus-tools --bin generate-catalogue` from `tools/epsg-crs.tsv`.
+//! Nothing is decoded when a program starts; a look-up is a binary search over sorted codes and decodes one
+//! record. Layout (little-endian): a header of `u32`: record count, then the offsets of records, string offsets,
+//! string bytes, values (`f64`), parameters (pairs of `u16`), shifts (seven `u16` and one accuracy `u16`).
+
+use super::{Area, Crs, Datum, Kind, Shift};
+use crate::datum::{Helmert, RotationConvention};
+use crate::ellipsoid::Ellipsoid;
+use crate::error::Error;
+use crate::projection::Parameters;
+use crate::unit::{AngularUnit, LinearUnit};
+
+static BYTES: &[u8] = include_bytes!("catalogue.bin");
+
+/// Bytes of one record.
+pub const RECORD: usize = 52;
+
+/// Which registry the catalogue holds, for messages and credits.
+pub const EDITION: &str = "EPSG Geodetic Parameter Dataset, kept by the IOGP";
+
+/// A handle on the catalogue; free to make and copy.
+#[derive(Debug, Clone, Copy)]
+pub struct Catalogue {
+    bytes: &'static [u8],
+}
+
+/// One record, not decoded.
+#[derive(Clone, Copy)]
+pub(super) struct Record {
+    catalogue: Catalogue,
+    at: usize,
+}
+
+impl Catalogue {
+    /// The catalogue that is compiled in.
+    pub fn embedded() -> Self {
+        Catalogue { bytes: BYTES }
+    }
+
+    /// Number of systems.
+    pub fn len(&self) -> usize {
+        self.u32_at(0) as usize
+    }
+
+    /// Never true.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// The system with an EPSG code.
+    ///
+    /// # Errors
+    /// [`Error::UnknownCrs`] with the neighbouring codes.
+    ///
+    /// ```
+    /// use basilocus_geodesy::crs::Catalogue;
+    /// let oregon = Catalogue::embedded().get(2269)?;
+    /// assert_eq!(oregon.name, "NAD83 / Oregon North (ft)");
+    /// assert_eq!(oregon.unit_words(), "international feet");
+    /// assert!(Catalogue::embedded().get(99_999).is_err());
+    /// # Ok::<(), basilocus_geodesy::Error>(())
+    /// ```
+    pub fn get(&self, code: u32) -> Result<Crs, Error> {
+        match self.position(code) {
+            Ok(i) => Ok(self.record(i).decode()),
+            Err(i) => {
+                let from = i.saturating_sub(2);
+                let mut near: Vec<u32> = (from..(i + 2).min(self.len())).map(|i| self.record(i).code()).collect();
+                near.sort_by_key(|c| c.abs_diff(code));
+                Err(Error::UnknownCrs {
+                    wanted: format!("EPSG:{code}"),
+                    nearest: near.into_iter().filter_map(|c| self.get(c).ok()).map(|c| c.title()).collect(),
+                    edition: EDITION,
+                })
+            }
+        }
+    }
+
+    /// The system that a person wrote: `EPSG:2269`, `2269`, a URN of the registry, or its exact name in any case.
+    ///
+    /// # Errors
+    /// [`Error::UnknownCrs`] with the nearest codes or names. Several systems never match one text.
+    pub fn find_one(&self, text: &str) -> Result<Crs, Error> {
+        let wanted = text.trim();
+        let lower = wanted.to_ascii_lowercase();
+        let digits = lower.strip_prefix("urn:ogc:def:crs:epsg:").map(|rest| rest.rsplit(':').next().unwrap_or(rest)).or_else(|| lower.strip_prefix("epsg:")).unwrap_or(&lower).trim();
+        if let Ok(code) = digits.parse::<u32>() {
+            return self.get(code);
+        }
+        if let Some(record) = self.records().find(|r| r.name().eq_ignore_ascii_case(wanted)) {
+            return Ok(record.decode());
+        }
+        Err(Error::UnknownCrs { wanted: wanted.to_string(), nearest: self.nearest_names(wanted, 4), edition: EDITION })
+    }
+
+    /// Projected systems whose area of use holds a position, smallest area first.
+    pub fn projected_at(&self, lon_deg: f64, lat_deg: f64) -> Vec<Crs> {
+        let mut found: Vec<(f64, Record)> = self
+            .records()
+            .filter(|r| r.kind_byte() == KIND_PROJECTED)
+            .map(|r| (r.area_limits(), r))
+            .filter(|(a, _)| a.contains(lon_deg, lat_deg))
+            .map(|(a, r)| (a.share_of_earth(), r))
+            .collect();
+        found.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.code().cmp(&b.1.code())));
+        found.into_iter().map(|(_, r)| r.decode()).collect()
+    }
+
+    /// Every code, ascending.
+    pub fn codes(&self) -> impl Iterator<Item = u32> {
+        self.records().map(|r| r.code())
+    }
+
+    /// The geographic system of a datum, by the datum's name.
+    pub fn geographic_of_datum(&self, datum_name: &str) -> Option<Crs> {
+        self.records().filter(|r| r.kind_byte() == KIND_GEOGRAPHIC).find(|r| r.datum_name().replace('_', " ") == datum_name).map(|r| r.decode())
+    }
+
+    pub(super) fn records(&self) -> impl Iterator<Item = Record> {
+        let catalogue = *self;
+        (0..self.len()).map(move |i| catalogue.record(i))
+    }
+
+    fn record(&self, index: usize) -> Record {
+        Record { catalogue: *self, at: self.u32_at(4) as usize + index * RECORD }
+    }
+
+    fn position(&self, code: u32) -> Result<usize, usize> {
+        let (mut low, mut high) = (0, self.len());
+        while low < high {
+            let middle = (low + high) / 2;
+            match self.record(middle).code().cmp(&code) {
+                std::cmp::Ordering::Equal => return Ok(middle),
+                std::cmp::Ordering::Less => low = middle + 1,
+                std::cmp::Ordering::Greater => high = middle,
+            }
+        }
+        Err(low)
+    }
+
+    fn u32_at(&self, at: usize) -> u32 {
+        u32::from_le_bytes(self.bytes[at..at + 4].try_into().unwrap_or_default())
+    }
+
+    fn u16_at(&self, at: usize) -> u16 {
+        u16::from_le_bytes([self.bytes[at], self.bytes[at + 1]])
+    }
+
+    fn string(&self, id: u16) -> &'static str {
+        let at = self.u32_at(8) as usize + 4 * usize::from(id);
+        let bytes = self.u32_at(12) as usize;
+        let range = bytes + self.u32_at(at) as usize..bytes + self.u32_at(at + 4) as usize;
+        std::str::from_utf8(&self.bytes[range]).unwrap_or("")
+    }
+
+    fn value(&self, id: u16) -> f64 {
+        let at = self.u32_at(16) as usize + 8 * usize::from(id);
+        f64::from_le_bytes(self.bytes[at..at + 8].try_into().unwrap_or_default())
+    }
+}
+
+/// Kind bytes, in the order of the generator.
+pub const KINDS: [&str; 5] = ["geographic", "projected", "geocentric", "vertical", "compound"];
+const KIND_GEOGRAPHIC: u8 = 0;
+const KIND_PROJECTED: u8 = 1;
+
+impl Record {
+    fn u16(&self, offset: usize) -> u16 {
+        self.catalogue.u16_at(self.at + offset)
+    }
+
+    fn string(&self, offset: usize) -> &'static str {
+        self.catalogue.string(self.u16(offset))
+    }
+
+    fn value(&self, offset: usize) -> f64 {
+        self.catalogue.value(self.u16(offset))
+    }
+
+    pub(super) fn code(&self) -> u32 {
+        self.catalogue.u32_at(self.at)
+    }
+
+    pub(super) fn name(&self) -> &'static str {
+        self.string(12)
+    }
+
+    pub(super) fn datum_name(&self) -> &'static str {
+        self.string(14)
+    }
+
+    pub(super) fn method(&self) -> &'static str {
+        self.string(20)
+    }
+
+    pub(super) fn unit(&self) -> &'static str {
+        self.string(22)
+    }
+
+    pub(super) fn area_text(&self) -> &'static str {
+        self.string(26)
+    }
+
+    pub(super) fn kind_byte(&self) -> u8 {
+        self.catalogue.bytes[self.at + 44]
+    }
+
+    pub(super) fn area_limits(&self) -> Area {
+        let limit = |offset| f64::from(self.u16(offset) as i16) / 100.0;
+        Area { west_deg: limit(28), south_deg: limit(30), east_deg: limit(32), north_deg: limit(34), description: String::new() }
+    }
+
+    fn datum(&self) -> Datum {
+        Datum {
+            name: self.datum_name().replace('_', " "),
+            ellipsoid: Ellipsoid::new(self.string(16), self.value(36), self.value(38)),
+            prime_meridian: self.string(18).to_string(),
+            prime_meridian_deg: self.value(40),
+            shift: self.shift(),
+        }
+    }
+
+    fn shift(&self) -> Option<Shift> {
+        let index = usize::from(self.u16(48));
+        if index == 0xFFFF {
+            return None;
+        }
+        let at = self.catalogue.u32_at(24) as usize + 16 * index;
+        let value = |i: usize| self.catalogue.value(self.catalogue.u16_at(at + 2 * i));
+        Some(Shift {
+            helmert: Helmert {
+                translation_m: [value(0), value(1), value(2)],
+                rotation_arcsec: [value(3), value(4), value(5)],
+                scale_ppm: value(6),
+                convention: RotationConvention::PositionVector,
+            },
+            accuracy_m: Some(value(7)).filter(|a| *a > 0.0),
+        })
+    }
+
+    pub(super) fn decode(&self) -> Crs {
+        let linear = || LinearUnit { name: self.unit().to_string(), metres: self.value(42) };
+        let kind = match self.kind_byte() {
+            0 => Kind::Geographic {
+                datum: self.datum(),
+                // The registry's factor is printed with 15 digits; degrees and grads are exact by definition.
+                unit: match self.unit() {
+                    "degree" => AngularUnit::degree(),
+                    "grad" => AngularUnit { name: "grad".into(), degrees: 0.9 },
+                    other => AngularUnit { name: other.to_string(), degrees: self.value(42).to_degrees() },
+                },
+            },
+            1 => {
+                let at = self.catalogue.u32_at(20) as usize + 4 * usize::from(self.u16(46));
+                let parameters = (0..usize::from(self.catalogue.bytes[self.at + 45]))
+                    .map(|i| (self.catalogue.string(self.catalogue.u16_at(at + 4 * i)).to_string(), self.catalogue.value(self.catalogue.u16_at(at + 4 * i + 2))))
+                    .collect();
+                Kind::Projected { datum: self.datum(), base_code: self.catalogue.u32_at(self.at + 4), method: self.method().to_string(), parameters: Parameters(parameters), unit: linear() }
+            }
+            2 => Kind::Geocentric { datum: self.datum() },
+            3 => Kind::Vertical { datum_name: self.datum_name().to_string(), unit: linear() },
+            _ => Kind::Compound { parts: [self.catalogue.u32_at(self.at + 4), self.catalogue.u32_at(self.at + 8)] },
+        };
+        Crs { code: self.code(), name: self.name().to_string(), kind, area: Area { description: self.area_text().to_string(), ..self.area_limits() }, axes: self.string(24).to_string() }
+    }
+}

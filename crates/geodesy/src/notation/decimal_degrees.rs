@@ -1,0 +1,11 @@
+//! Decimal degrees: `46.2`, `-123.8`.
+
+/// Prints degrees with a sign and a fixed number of decimals.
+pub fn print(degrees: f64, digits: usize) -> String {
+    let text = format!("{degrees:.digits$}");
+    // -0.000001 rounds to "-0.0000": a zero has no sign.
+    match text.strip_prefix('-') {
+        Some(rest) if rest.bytes().all(|b| b == b'0' || b == b'.') => rest.to_string(),
+        _ => text,
+    }
+}

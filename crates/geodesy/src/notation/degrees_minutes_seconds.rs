@@ -1,0 +1,14 @@
+//! Degrees, minutes and seconds: `46° 12' 00.00" N`.
+
+/// Prints a magnitude with its hemisphere letter.
+pub fn print(degrees: f64, letter: char, digits: usize) -> String {
+    let (total, scale) = super::in_last_digits(degrees, 3600, digits);
+    let (whole, rest) = (total / (3600 * scale), total % (3600 * scale));
+    let (minutes, rest) = (rest / (60 * scale), rest % (60 * scale));
+    let (seconds, fraction) = (rest / scale, rest % scale);
+    if digits == 0 {
+        format!("{whole}° {minutes:02}' {seconds:02}\" {letter}")
+    } else {
+        format!("{whole}° {minutes:02}' {seconds:02}.{fraction:0digits$}\" {letter}")
+    }
+}
