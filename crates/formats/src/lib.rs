@@ -1,1 +1,31 @@
-//! x
+//! Readers and writers of open formats.
+//!
+//! A [`Reader`] gives blocks of a source in order; a [`Decode`] turns a block into rows and can do so on any
+//! thread. A [`Writer`] takes what its [`Encode`] made of rows, in order. Formats that allow it stream: memory
+//! does not grow with the number of rows.
+//!
+//! | format | module | reads | writes |
+//! |---|---|---|---|
+//! | delimited text | [`delimited`] | yes | yes |
+//! | XLSX | [`xlsx`] | yes | yes |
+//! | GeoJSON (RFC 7946) | [`geojson`] | points | yes |
+//! | GeoPackage | [`geopackage`] | points, tables | points, tables |
+//!
+//! To add one: a folder with a reader and a writer, and its line in [`Format`], [`open`] and [`create`].
+
+pub mod delimited;
+mod detect;
+mod error;
+pub mod geojson;
+pub mod geopackage;
+pub mod number;
+mod output;
+mod reader;
+mod writer;
+pub mod xlsx;
+
+pub use detect::{Format, detect};
+pub use error::FormatError;
+pub use output::PendingOutput;
+pub use reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, layers, open};
+pub use writer::{ColumnStyle, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, create};

@@ -1,0 +1,254 @@
+//! Reads delimited text as a stream of blocks.
+
+use super::decode::DelimitedDecoder;
+use super::dialect::{find_delimiter, find_encoding, records, width_of};
+use super::split::Splitter;
+use super::{Dialect, delimiter_name};
+use crate::reader::{About, Block, Decode, InputOptions, Reader};
+use crate::{Format, FormatError};
+use arrow_schema::{DataType, Field, Schema, SchemaRef};
+use encoding_rs::Encoding;
+use std::fs::File;
+use std::io::Read;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// Bytes of a block: large enough to keep workers busy, small enough to keep memory flat.
+const BLOCK: usize = 512 * 1024;
+/// A record longer than this is a quote that was never closed.
+const LONGEST_RECORD: usize = 16 * 1024 * 1024;
+const SAMPLE: usize = 256 * 1024;
+
+/// A text file that is read in blocks.
+pub struct DelimitedReader {
+    path: PathBuf,
+    dialect: Dialect,
+    about: About,
+    schema: SchemaRef,
+    /// Lines before the first data line.
+    skip: u64,
+}
+
+impl DelimitedReader {
+    /// Finds encoding, delimiter and header of a file.
+    ///
+    /// # Errors
+    /// Where the file cannot be read, holds no data line, or an option does not fit it.
+    pub fn open(path: &Path, options: &InputOptions) -> Result<Self, FormatError> {
+        let io = |e| FormatError::read(path, e);
+        let bytes = std::fs::metadata(path).map_err(io)?.len();
+        let mut head = Vec::new();
+        File::open(path).map_err(io)?.take(SAMPLE as u64).read_to_end(&mut head).map_err(io)?;
+        let mut notes = Vec::new();
+        let encoding = match &options.encoding {
+            Some(label) => Encoding::for_label(label.as_bytes()).ok_or_else(|| FormatError::Option {
+                path: path.to_path_buf(),
+                problem: format!("--encoding {label} is not known; examples: utf-8, windows-1252, utf-16le, iso-8859-15"),
+            })?,
+            None => {
+                let (encoding, how) = find_encoding(&head);
+                notes.push(format!("encoding {} ({how})", encoding.name()));
+                encoding
+            }
+        };
+        let (text, _, _) = encoding.decode(&head);
+        // The last record of a cut sample is not whole.
+        let whole = if bytes as usize > head.len() { text.rfind('\n').map_or(&text[..], |i| &text[..=i]) } else { &text[..] };
+        let skip_lines = options.skip_lines.unwrap_or(0);
+        let skipped = skip(whole, skip_lines);
+        let (delimiter, width) = match options.delimiter {
+            Some(d) => (d, width_of(skipped, d)),
+            None => {
+                let (d, width) = find_delimiter(skipped);
+                notes.push(if width > 1 { format!("delimiter {} (found)", delimiter_name(d)) } else { "one column, no delimiter".into() });
+                (d, width)
+            }
+        };
+        let (names, header_row, data_from) = header(path, skipped, skip_lines, delimiter, width, options.header_row, &mut notes)?;
+        let rest = skip(whole, data_from);
+        if rest.trim().is_empty() && bytes as usize <= head.len() {
+            return Err(FormatError::Empty { path: path.to_path_buf(), what: "there is a header and no row below it; rows of data are expected" });
+        }
+        let data = records(rest, delimiter, 50);
+        if data.len() > 1 && data.iter().all(|r| r.len() == names.len() + 1) {
+            notes.push(format!("slip-09: the header has {} names, every row {} fields: the header seems shifted; say the right line with --header-row", names.len(), names.len() + 1));
+        }
+        let schema = Arc::new(Schema::new(names.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>()));
+        let about = About { path: path.to_path_buf(), format: Format::Delimited, layer: None, layers: Vec::new(), crs: None, header_row, notes, bytes, typed: false };
+        Ok(DelimitedReader { path: path.to_path_buf(), dialect: Dialect { encoding, delimiter, width: names.len() }, about, schema, skip: data_from })
+    }
+
+    /// Encoding, delimiter and width.
+    pub fn dialect(&self) -> &Dialect {
+        &self.dialect
+    }
+}
+
+/// What follows the first `lines` lines.
+fn skip(text: &str, lines: u64) -> &str {
+    let mut rest = text;
+    for _ in 0..lines {
+        match rest.find('\n') {
+            Some(i) => rest = &rest[i + 1..],
+            None => return "",
+        }
+    }
+    rest
+}
+
+/// Column names, the line of the header, and the number of lines before the data.
+fn header(path: &Path, text: &str, skipped: u64, delimiter: u8, width: usize, wanted: Option<u64>, notes: &mut Vec<String>) -> Result<(Vec<String>, Option<u64>, u64), FormatError> {
+    let numbered = |n: usize| (1..=n.max(1)).map(|i| format!("column_{i}")).collect::<Vec<_>>();
+    if wanted == Some(0) {
+        return Ok((numbered(width), None, skipped));
+    }
+    let line_of_header = match wanted {
+        Some(row) if row > skipped => row - skipped - 1,
+        Some(row) => return Err(FormatError::Option { path: path.to_path_buf(), problem: format!("--header-row {row} is among the {skipped} lines that --skip-lines skips") }),
+        None => {
+            // Titles and remarks above the table have other widths than its rows.
+            let mut line = 0;
+            for candidate in text.lines() {
+                let fields = records(candidate, delimiter, 1).pop().unwrap_or_default();
+                if fields.len() == width || (fields.len() + 1 == width && width > 2) {
+                    break;
+                }
+                line += 1;
+            }
+            if line as usize >= text.lines().count() { 0 } else { line }
+        }
+    };
+    let rest = skip(text, line_of_header);
+    let Some(fields) = records(rest, delimiter, 1).pop() else {
+        return Err(FormatError::Empty { path: path.to_path_buf(), what: "there is no header line; a line with the names of the columns is expected" });
+    };
+    if wanted.is_none() && fields.iter().all(|f| f.trim().parse::<f64>().is_ok()) {
+        notes.push("no header: the first line is all numbers, so columns are numbered".into());
+        return Ok((numbered(fields.len()), None, skipped + line_of_header));
+    }
+    if wanted.is_none() && line_of_header > 0 {
+        notes.push(format!("{line_of_header} lines above the header are passed over"));
+    }
+    let first_field_lines = header_lines(rest, delimiter);
+    Ok((unique_names(&fields, notes), Some(skipped + line_of_header + 1), skipped + line_of_header + first_field_lines))
+}
+
+/// Lines that the first record of a text takes: more than one where a quoted name holds a line end.
+fn header_lines(text: &str, delimiter: u8) -> u64 {
+    let mut splitter = Splitter::new(delimiter, 0);
+    for (i, _) in text.match_indices('\n') {
+        splitter.scan(&text.as_bytes()[..=i], false);
+        let (n, line) = splitter.take();
+        if n > 0 {
+            return line;
+        }
+    }
+    1
+}
+
+/// Names that are there and differ; each change is told.
+pub(crate) fn unique_names(fields: &[String], notes: &mut Vec<String>) -> Vec<String> {
+    let mut names: Vec<String> = Vec::with_capacity(fields.len());
+    for (i, field) in fields.iter().enumerate() {
+        let mut name = field.split_whitespace().collect::<Vec<_>>().join(" ");
+        if name.is_empty() {
+            name = format!("column_{}", i + 1);
+            notes.push(format!("column {} has no name; it is called {name}", i + 1));
+        }
+        if names.contains(&name) {
+            let base = name.clone();
+            let mut n = 2;
+            while names.contains(&name) {
+                name = format!("{base}_{n}");
+                n += 1;
+            }
+            notes.push(format!("the name {base} occurs again; column {} is called {name}", i + 1));
+        }
+        names.push(name);
+    }
+    names
+}
+
+impl Reader for DelimitedReader {
+    fn about(&self) -> &About {
+        &self.about
+    }
+
+    fn schema(&self) -> SchemaRef {
+        self.schema.clone()
+    }
+
+    fn decoder(&self) -> Arc<dyn Decode> {
+        Arc::new(DelimitedDecoder { path: self.path.clone(), schema: self.schema.clone(), delimiter: self.dialect.delimiter })
+    }
+
+    fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
+        let io = |e| FormatError::read(&self.path, e);
+        let file = File::open(&self.path).map_err(io)?;
+        let mut input: Box<dyn Read> = if self.dialect.encoding == encoding_rs::UTF_8 {
+            Box::new(file)
+        } else {
+            Box::new(encoding_rs_io::DecodeReaderBytesBuilder::new().encoding(Some(self.dialect.encoding)).bom_sniffing(true).build(file))
+        };
+        let mut buffer: Vec<u8> = Vec::with_capacity(BLOCK * 2);
+        let mut splitter = Splitter::new(self.dialect.delimiter, 1);
+        let (mut to_skip, mut first, mut line) = (self.skip, true, 1);
+        loop {
+            let filled = buffer.len();
+            let n = input.by_ref().take(BLOCK as u64).read_to_end(&mut buffer).map_err(io)?;
+            if first {
+                first = false;
+                if buffer.starts_with(b"\xEF\xBB\xBF") {
+                    buffer.drain(..3);
+                }
+            }
+            let end = n < BLOCK;
+            // Lines before the data are not records: a stray quote in a title must not swallow the table.
+            if to_skip > 0 && filled == 0 {
+                while to_skip > 0 {
+                    let Some(i) = memchr::memchr(b'\n', &buffer) else { break };
+                    buffer.drain(..=i);
+                    to_skip -= 1;
+                    line += 1;
+                }
+                if to_skip > 0 && !end {
+                    buffer.clear();
+                    continue;
+                }
+                if to_skip > 0 {
+                    return Ok(());
+                }
+                splitter = Splitter::new(self.dialect.delimiter, line);
+            }
+            if end {
+                // Blank lines and the mark of old systems at the very end are no rows.
+                while buffer.last().is_some_and(|b| matches!(b, b'\n' | b'\r' | 0x1A)) && splitter.open_quote().is_none() && buffer.len() > 1 && matches!(buffer[buffer.len() - 2], b'\n' | b'\r') {
+                    buffer.pop();
+                }
+            }
+            splitter.scan(&buffer, end);
+            if let Some(quote_line) = splitter.open_quote()
+                && (end || buffer.len() > LONGEST_RECORD)
+            {
+                return Err(FormatError::Malformed {
+                    path: self.path.clone(),
+                    line: quote_line,
+                    problem: format!("a quote (\") is opened here and never closed; close it, or double it where it is part of the text{}", if end { "" } else { " (16 MB read since)" }),
+                });
+            }
+            let (length, next_line) = splitter.take();
+            if length > 0 {
+                let rest = buffer.split_off(length);
+                let bytes = std::mem::replace(&mut buffer, rest);
+                buffer.reserve(BLOCK * 2);
+                if !sink(Block::Text { bytes, first_line: line }) {
+                    return Ok(());
+                }
+                line = next_line;
+            }
+            if end {
+                return Ok(());
+            }
+        }
+    }
+}

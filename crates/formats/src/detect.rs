@@ -1,0 +1,101 @@
+//! Which format a file is in: by its content first, its ending second.
+
+use crate::FormatError;
+use std::io::Read;
+use std::path::Path;
+
+/// The formats.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Format {
+    /// Comma-, tab-, semicolon-, bar- or space-separated text.
+    Delimited,
+    /// Office Open XML workbook.
+    Xlsx,
+    /// GeoJSON, RFC 7946.
+    GeoJson,
+    /// OGC GeoPackage.
+    GeoPackage,
+}
+
+impl Format {
+    /// The name for reports.
+    pub fn name(self) -> &'static str {
+        match self {
+            Format::Delimited => "delimited text",
+            Format::Xlsx => "XLSX workbook",
+            Format::GeoJson => "GeoJSON",
+            Format::GeoPackage => "GeoPackage",
+        }
+    }
+
+    /// The format that the ending of an output says.
+    pub fn of_ending(path: &Path) -> Option<Self> {
+        match path.extension()?.to_str()?.to_ascii_lowercase().as_str() {
+            "csv" | "tsv" | "tab" | "txt" => Some(Format::Delimited),
+            "xlsx" => Some(Format::Xlsx),
+            "geojson" | "json" => Some(Format::GeoJson),
+            "gpkg" => Some(Format::GeoPackage),
+            _ => None,
+        }
+    }
+}
+
+/// Finds the format of an existing file.
+///
+/// # Errors
+/// [`FormatError`] for a missing or empty file, a folder, and content that is none of the formats.
+pub fn detect(path: &Path) -> Result<Format, FormatError> {
+    let metadata = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?;
+    if metadata.is_dir() {
+        return Err(FormatError::IsFolder { path: path.to_path_buf() });
+    }
+    let mut head = Vec::new();
+    std::fs::File::open(path).and_then(|f| f.take(64 * 1024).read_to_end(&mut head)).map_err(|e| FormatError::read(path, e))?;
+    if head.is_empty() {
+        return Err(FormatError::Empty { path: path.to_path_buf(), what: "the file is empty; a table with a header is expected" });
+    }
+    let not = |problem: &str| Err(FormatError::NotRecognised { path: path.to_path_buf(), problem: problem.to_string() });
+    if head.starts_with(b"SQLite format 3\0") {
+        return Ok(Format::GeoPackage);
+    }
+    if head.starts_with(b"PK\x03\x04") {
+        return Ok(Format::Xlsx);
+    }
+    if head.starts_with(b"\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1") {
+        // A compound file: a workbook under a password keeps its content in a stream of this name (UTF-16).
+        let name: Vec<u8> = "EncryptedPackage".encode_utf16().flat_map(u16::to_le_bytes).collect();
+        let whole = std::fs::read(path).map_err(|e| FormatError::read(path, e))?;
+        if whole.windows(name.len()).any(|w| w == name) {
+            return Err(FormatError::Password { path: path.to_path_buf() });
+        }
+        return not("is a workbook of the old binary form, which is not read; save it as .xlsx");
+    }
+    for (magic, what) in [
+        (&b"%PDF"[..], "a PDF document"),
+        (b"\x89PNG", "a picture"),
+        (b"\xFF\xD8\xFF", "a picture"),
+        (b"\x1F\x8B", "compressed (gzip); unpack it first"),
+        (b"\x7FELF", "a program"),
+    ] {
+        if head.starts_with(magic) {
+            return not(&format!("is {what}, not a table; delimited text, XLSX, GeoJSON and GeoPackage are read"));
+        }
+    }
+    let utf16 = head.starts_with(b"\xFF\xFE") || head.starts_with(b"\xFE\xFF");
+    if !utf16 && head.contains(&0) {
+        return not("holds binary data, not text; delimited text, XLSX, GeoJSON and GeoPackage are read");
+    }
+    let controls = head.iter().filter(|b| **b < 32 && !matches!(**b, b'\t' | b'\n' | b'\r' | 0x1A | 0x0C)).count();
+    if !utf16 && controls * 50 > head.len() {
+        return not("holds binary data, not text; delimited text, XLSX, GeoJSON and GeoPackage are read");
+    }
+    let text = head.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(&head);
+    let first = text.iter().find(|b| !b.is_ascii_whitespace());
+    if first == Some(&b'{') && (text.windows(6).any(|w| w == b"\"type\"") || Format::of_ending(path) == Some(Format::GeoJson)) {
+        return Ok(Format::GeoJson);
+    }
+    if first.is_none() && !utf16 {
+        return Err(FormatError::Empty { path: path.to_path_buf(), what: "the file holds nothing but blanks; a table with a header is expected" });
+    }
+    Ok(Format::Delimited)
+}

@@ -1,0 +1,150 @@
+//! Writes a feature collection. Coordinates must be WGS 84, longitude first: the caller brings them there.
+
+use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
+use crate::{FormatError, PendingOutput, number};
+use arrow_array::{Array, ArrayRef, BooleanArray, Float64Array, Int64Array};
+use basilocus_table::Batch;
+use basilocus_table::batch::{Points, cell_text, point_index};
+use std::fs::File;
+use std::io::{BufWriter, Write};
+use std::sync::Arc;
+
+/// Decimals of a coordinate: a tenth of a millimetre on the ground.
+const DIGITS: usize = 9;
+
+/// A feature collection in the making.
+pub struct GeoJsonWriter {
+    pending: PendingOutput,
+    file: BufWriter<File>,
+    any: bool,
+}
+
+impl GeoJsonWriter {
+    /// Creates the file.
+    ///
+    /// # Errors
+    /// Where it cannot be written.
+    pub fn create(pending: PendingOutput) -> Result<Self, FormatError> {
+        let file = File::create(pending.path()).map_err(|e| FormatError::write(pending.target(), e))?;
+        let mut writer = GeoJsonWriter { pending, file: BufWriter::with_capacity(1 << 16, file), any: false };
+        writer.put(b"{\"type\":\"FeatureCollection\",\"features\":[\n")?;
+        Ok(writer)
+    }
+
+    fn put(&mut self, bytes: &[u8]) -> Result<(), FormatError> {
+        self.file.write_all(bytes).map_err(|e| FormatError::write(self.pending.target(), e))
+    }
+}
+
+impl Writer for GeoJsonWriter {
+    fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
+        if layer.crs.as_ref().is_some_and(|c| c.code != 4326) {
+            return Err(FormatError::write(self.pending.target(), "GeoJSON holds WGS 84 only (RFC 7946); the positions are in another system"));
+        }
+        let skip = point_index(&layer.schema);
+        let keys = (0..layer.schema.fields().len())
+            .filter(|i| Some(*i) != skip)
+            .map(|i| (i, format!("{}:", Value::from(layer.schema.field(i).name().as_str()))))
+            .collect();
+        Ok(Arc::new(FeatureEncoder { keys, styles: layer.styles.clone(), layer: layer.name.clone() }))
+    }
+
+    fn write(&mut self, part: Encoded) -> Result<(), FormatError> {
+        let Encoded::Bytes(bytes) = part else { return Ok(()) };
+        if bytes.is_empty() {
+            return Ok(());
+        }
+        if self.any {
+            self.put(b",\n")?;
+        }
+        self.any = true;
+        self.put(&bytes)
+    }
+
+    fn end_layer(&mut self) -> Result<(), FormatError> {
+        Ok(())
+    }
+
+    fn finish(mut self: Box<Self>, _: &RunAbout, _: &SetAsideTable) -> Result<(PendingOutput, Vec<String>), FormatError> {
+        self.put(b"\n]}\n")?;
+        self.file.flush().map_err(|e| FormatError::write(self.pending.target(), e))?;
+        Ok((self.pending, Vec::new()))
+    }
+}
+
+use serde_json::Value;
+
+struct FeatureEncoder {
+    keys: Vec<(usize, String)>,
+    styles: Vec<ColumnStyle>,
+    layer: String,
+}
+
+impl Encode for FeatureEncoder {
+    fn encode(&self, batch: &Batch) -> Encoded {
+        let mut out = Vec::with_capacity(batch.len() * 200);
+        let points = Points::of(&batch.records);
+        for row in 0..batch.len() {
+            if row > 0 {
+                out.extend_from_slice(b",\n");
+            }
+            out.extend_from_slice(b"{\"type\":\"Feature\",\"geometry\":");
+            match points.as_ref().and_then(|p| p.get(row)) {
+                Some((lon, lat, height)) => {
+                    out.extend_from_slice(b"{\"type\":\"Point\",\"coordinates\":[");
+                    push_trimmed(&mut out, lon, DIGITS);
+                    out.push(b',');
+                    push_trimmed(&mut out, lat, DIGITS);
+                    if let Some(h) = height {
+                        out.push(b',');
+                        push_trimmed(&mut out, h, 4);
+                    }
+                    out.extend_from_slice(b"]}");
+                }
+                None => out.extend_from_slice(b"null"),
+            }
+            out.extend_from_slice(b",\"properties\":{\"layer\":");
+            out.extend_from_slice(Value::from(self.layer.as_str()).to_string().as_bytes());
+            for (column, key) in &self.keys {
+                out.push(b',');
+                out.extend_from_slice(key.as_bytes());
+                push_value(&mut out, batch.records.column(*column), row, self.styles.get(*column).and_then(|s| s.digits));
+            }
+            out.extend_from_slice(b"}}");
+        }
+        Encoded::Bytes(out)
+    }
+}
+
+/// Fixed decimals without the zeros at the end.
+fn push_trimmed(out: &mut Vec<u8>, value: f64, digits: usize) {
+    let start = out.len();
+    number::push_fixed(out, value, digits);
+    if out[start..].contains(&b'.') {
+        while out.last() == Some(&b'0') {
+            out.pop();
+        }
+        if out.last() == Some(&b'.') {
+            out.pop();
+        }
+    }
+}
+
+fn push_value(out: &mut Vec<u8>, array: &ArrayRef, row: usize, digits: Option<usize>) {
+    let any = array.as_any();
+    if array.is_null(row) {
+        out.extend_from_slice(b"null");
+    } else if let Some(a) = any.downcast_ref::<Float64Array>() {
+        match (a.value(row), digits) {
+            (v, _) if !v.is_finite() => out.extend_from_slice(b"null"),
+            (v, Some(d)) => push_trimmed(out, v, d),
+            (v, None) => number::push_shortest(out, v),
+        }
+    } else if let Some(a) = any.downcast_ref::<Int64Array>() {
+        out.extend_from_slice(a.value(row).to_string().as_bytes());
+    } else if let Some(a) = any.downcast_ref::<BooleanArray>() {
+        out.extend_from_slice(if a.value(row) { b"true" } else { b"false" });
+    } else {
+        out.extend_from_slice(Value::from(cell_text(array, row)).to_string().as_bytes());
+    }
+}

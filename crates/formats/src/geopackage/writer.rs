@@ -1,0 +1,287 @@
+//! Writes layers of points (or tables without geometry) that any reader of the standard opens.
+
+use super::blob;
+use super::reader::quoted;
+use crate::writer::{Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
+use crate::{FormatError, PendingOutput};
+use arrow_array::{Array, BooleanArray, Float64Array, Int64Array};
+use arrow_schema::DataType;
+use basilocus_table::Batch;
+use basilocus_table::batch::{Points, cell_text, point_index};
+use rusqlite::types::Value;
+use rusqlite::{Connection, params};
+use std::sync::Arc;
+
+const GEOMETRY: &str = "geom";
+
+/// A GeoPackage in the making.
+pub struct GeoPackageWriter {
+    pending: PendingOutput,
+    connection: Connection,
+    layer: Option<Layer>,
+    tables: Vec<(String, bool)>,
+    told: Vec<String>,
+}
+
+struct Layer {
+    table: String,
+    insert: String,
+    columns: Vec<usize>,
+    srs_id: Option<i32>,
+    with_z: bool,
+    rows: i64,
+    /// West, south, east, north of what was written.
+    extent: Option<[f64; 4]>,
+}
+
+struct Rows;
+
+impl Encode for Rows {
+    fn encode(&self, batch: &Batch) -> Encoded {
+        Encoded::Rows(batch.clone())
+    }
+}
+
+/// The tables that every GeoPackage has (annex C of the standard), and the three rows that it requires.
+const BASE: &str = "
+PRAGMA application_id = 0x47504B47;
+PRAGMA user_version = 10400;
+CREATE TABLE gpkg_spatial_ref_sys (
+  srs_name TEXT NOT NULL, srs_id INTEGER NOT NULL PRIMARY KEY, organization TEXT NOT NULL,
+  organization_coordsys_id INTEGER NOT NULL, definition TEXT NOT NULL, description TEXT);
+CREATE TABLE gpkg_contents (
+  table_name TEXT NOT NULL PRIMARY KEY, data_type TEXT NOT NULL, identifier TEXT UNIQUE, description TEXT DEFAULT '',
+  last_change DATETIME NOT NULL DEFAULT (strftime('%Y-%m-%dT%H:%M:%fZ','now')),
+  min_x DOUBLE, min_y DOUBLE, max_x DOUBLE, max_y DOUBLE, srs_id INTEGER,
+  CONSTRAINT fk_gc_r_srs_id FOREIGN KEY (srs_id) REFERENCES gpkg_spatial_ref_sys(srs_id));
+CREATE TABLE gpkg_geometry_columns (
+  table_name TEXT NOT NULL, column_name TEXT NOT NULL, geometry_type_name TEXT NOT NULL, srs_id INTEGER NOT NULL,
+  z TINYINT NOT NULL, m TINYINT NOT NULL, CONSTRAINT pk_geom_cols PRIMARY KEY (table_name, column_name),
+  CONSTRAINT uk_gc_table_name UNIQUE (table_name),
+  CONSTRAINT fk_gc_tn FOREIGN KEY (table_name) REFERENCES gpkg_contents(table_name),
+  CONSTRAINT fk_gc_srs FOREIGN KEY (srs_id) REFERENCES gpkg_spatial_ref_sys (srs_id));
+CREATE TABLE gpkg_extensions (
+  table_name TEXT, column_name TEXT, extension_name TEXT NOT NULL, definition TEXT NOT NULL, scope TEXT NOT NULL,
+  CONSTRAINT ge_tce UNIQUE (table_name, column_name, extension_name));
+INSERT INTO gpkg_spatial_ref_sys VALUES
+  ('Undefined cartesian SRS', -1, 'NONE', -1, 'undefined', 'undefined cartesian coordinate reference system'),
+  ('Undefined geographic SRS', 0, 'NONE', 0, 'undefined', 'undefined geographic coordinate reference system');
+";
+
+impl GeoPackageWriter {
+    /// Creates the file with its base tables.
+    ///
+    /// # Errors
+    /// Where it cannot be written.
+    pub fn create(pending: PendingOutput) -> Result<Self, FormatError> {
+        let failed = |e: rusqlite::Error| FormatError::write(pending.target(), e);
+        let connection = Connection::open(pending.path()).map_err(failed)?;
+        // The file is not at its place before it is complete, so a journal would protect nothing.
+        connection.execute_batch("PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE; BEGIN;").map_err(failed)?;
+        connection.execute_batch(BASE).map_err(failed)?;
+        Ok(GeoPackageWriter { pending, connection, layer: None, tables: Vec::new(), told: Vec::new() })
+    }
+
+    fn failed(&self, e: rusqlite::Error) -> FormatError {
+        FormatError::write(self.pending.target(), e)
+    }
+}
+
+fn sql_type(t: &DataType) -> &'static str {
+    match t {
+        DataType::Boolean => "BOOLEAN",
+        DataType::Int64 => "INTEGER",
+        DataType::Float64 => "DOUBLE",
+        _ => "TEXT",
+    }
+}
+
+/// A table name of letters, digits and underscores that is not taken.
+fn table_name(wanted: &str, taken: &[(String, bool)]) -> String {
+    let mut name: String = wanted.trim().chars().map(|c| if c.is_alphanumeric() { c } else { '_' }).collect();
+    let lower = name.to_ascii_lowercase();
+    if name.is_empty() || name.starts_with(|c: char| c.is_ascii_digit()) || ["gpkg_", "rtree_", "sqlite_"].iter().any(|p| lower.starts_with(p)) {
+        name = format!("layer_{name}");
+    }
+    let base = name.clone();
+    let mut n = 2;
+    while taken.iter().any(|(t, _)| t.eq_ignore_ascii_case(&name)) {
+        name = format!("{base}_{n}");
+        n += 1;
+    }
+    name
+}
+
+impl Writer for GeoPackageWriter {
+    fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
+        let table = table_name(&layer.name, &self.tables);
+        if table != layer.name {
+            self.told.push(format!("layer \"{}\" is the table \"{table}\"", layer.name));
+        }
+        let geometry = point_index(&layer.schema);
+        let with_z = matches!(geometry.map(|g| layer.schema.field(g).data_type()), Some(DataType::Struct(f)) if f.len() > 2);
+        let columns: Vec<usize> = (0..layer.schema.fields().len()).filter(|i| Some(*i) != geometry).collect();
+        let mut taken = vec!["fid".to_string(), GEOMETRY.to_string()];
+        let mut definitions = vec!["fid INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL".to_string()];
+        let mut names = Vec::new();
+        if geometry.is_some() {
+            definitions.push(format!("{GEOMETRY} POINT"));
+            names.push(GEOMETRY.to_string());
+        }
+        for i in &columns {
+            let field = layer.schema.field(*i);
+            let mut name = field.name().clone();
+            while taken.iter().any(|t| t.eq_ignore_ascii_case(&name)) {
+                name.push('_');
+            }
+            if name != *field.name() {
+                self.told.push(format!("column \"{}\" of layer {} is called \"{name}\": the name is taken", field.name(), layer.name));
+            }
+            definitions.push(format!("{} {}", quoted(&name), sql_type(field.data_type())));
+            names.push(quoted(&name));
+            taken.push(name);
+        }
+        let failed = |e| FormatError::write(self.pending.target(), e);
+        self.connection.execute_batch(&format!("CREATE TABLE {} ({})", quoted(&table), definitions.join(", "))).map_err(failed)?;
+        let mut srs_id = None;
+        if geometry.is_some() {
+            let id = layer.crs.as_ref().map_or(-1, |c| c.code as i32);
+            if let Some(crs) = &layer.crs {
+                self.connection
+                    .execute("INSERT OR IGNORE INTO gpkg_spatial_ref_sys VALUES (?1, ?2, 'EPSG', ?2, ?3, NULL)", params![crs.name, id, crs.wkt])
+                    .map_err(failed)?;
+            }
+            srs_id = Some(id);
+        }
+        self.tables.push((table.clone(), geometry.is_some()));
+        let insert = format!(
+            "INSERT INTO {} ({}) VALUES ({})",
+            quoted(&table),
+            names.join(", "),
+            (1..=names.len()).map(|i| format!("?{i}")).collect::<Vec<_>>().join(", ")
+        );
+        self.layer = Some(Layer { table, insert, columns, srs_id, with_z, rows: 0, extent: None });
+        Ok(Arc::new(Rows))
+    }
+
+    fn write(&mut self, part: Encoded) -> Result<(), FormatError> {
+        let Encoded::Rows(batch) = part else { return Ok(()) };
+        let target = self.pending.target();
+        let failed = |e: rusqlite::Error| FormatError::write(target, e);
+        let Some(layer) = self.layer.as_mut() else { return Ok(()) };
+        let mut statement = self.connection.prepare_cached(&layer.insert).map_err(failed)?;
+        let points = Points::of(&batch.records);
+        for row in 0..batch.len() {
+            let mut at = 1;
+            if let Some(srs_id) = layer.srs_id {
+                let value = match points.as_ref().and_then(|p| p.get(row)) {
+                    Some((x, y, z)) => {
+                        let e = layer.extent.get_or_insert([x, y, x, y]);
+                        *e = [e[0].min(x), e[1].min(y), e[2].max(x), e[3].max(y)];
+                        Value::Blob(blob::write_point(srs_id, x, y, if layer.with_z { Some(z.unwrap_or(f64::NAN)) } else { None }))
+                    }
+                    None => Value::Null,
+                };
+                statement.raw_bind_parameter(at, value).map_err(failed)?;
+                at += 1;
+            }
+            for column in &layer.columns {
+                let array = batch.records.column(*column);
+                let any = array.as_any();
+                if array.is_null(row) {
+                    statement.raw_bind_parameter(at, Value::Null).map_err(failed)?;
+                } else if let Some(a) = any.downcast_ref::<Float64Array>() {
+                    statement.raw_bind_parameter(at, if a.value(row).is_nan() { Value::Null } else { Value::Real(a.value(row)) }).map_err(failed)?;
+                } else if let Some(a) = any.downcast_ref::<Int64Array>() {
+                    statement.raw_bind_parameter(at, a.value(row)).map_err(failed)?;
+                } else if let Some(a) = any.downcast_ref::<BooleanArray>() {
+                    statement.raw_bind_parameter(at, a.value(row)).map_err(failed)?;
+                } else {
+                    statement.raw_bind_parameter(at, cell_text(array, row)).map_err(failed)?;
+                }
+                at += 1;
+            }
+            statement.raw_execute().map_err(failed)?;
+            layer.rows += 1;
+        }
+        Ok(())
+    }
+
+    fn end_layer(&mut self) -> Result<(), FormatError> {
+        let Some(layer) = self.layer.take() else { return Ok(()) };
+        let failed = |e| self.failed(e);
+        let [w, s, e, n] = layer.extent.map_or([None; 4], |x| x.map(Some));
+        self.connection
+            .execute(
+                "INSERT INTO gpkg_contents (table_name, data_type, identifier, last_change, min_x, min_y, max_x, max_y, srs_id) VALUES (?1, ?2, ?1, '', ?3, ?4, ?5, ?6, ?7)",
+                params![layer.table, if layer.srs_id.is_some() { "features" } else { "attributes" }, w, s, e, n, layer.srs_id],
+            )
+            .map_err(failed)?;
+        if let Some(srs_id) = layer.srs_id {
+            self.connection
+                .execute("INSERT INTO gpkg_geometry_columns VALUES (?1, ?2, 'POINT', ?3, ?4, 0)", params![layer.table, GEOMETRY, srs_id, i32::from(layer.with_z)])
+                .map_err(failed)?;
+            self.connection.execute_batch(&index_sql(&layer.table)).map_err(failed)?;
+            // Points are written without an envelope, so the index is filled from the blobs: x and y stand at
+            // bytes 14 and 22 (from 1), little-endian doubles, which SQL cannot read; a pass in Rust can.
+            let mut select = self.connection.prepare(&format!("SELECT fid, {GEOMETRY} FROM {} WHERE {GEOMETRY} IS NOT NULL", quoted(&layer.table))).map_err(failed)?;
+            let mut insert = self.connection.prepare(&format!("INSERT INTO {} VALUES (?1, ?2, ?2, ?3, ?3)", quoted(&index_name(&layer.table)))).map_err(failed)?;
+            let mut rows = select.query([]).map_err(failed)?;
+            while let Some(row) = rows.next().map_err(failed)? {
+                let fid: i64 = row.get(0).map_err(failed)?;
+                let bytes: Vec<u8> = row.get(1).map_err(failed)?;
+                if let Some(blob::Geometry::Point { x, y, .. }) = blob::read(&bytes) {
+                    insert.execute(params![fid, x, y]).map_err(failed)?;
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn finish(self: Box<Self>, about: &RunAbout, _: &SetAsideTable) -> Result<(PendingOutput, Vec<String>), FormatError> {
+        let target = self.pending.target().to_path_buf();
+        let failed = |e: rusqlite::Error| FormatError::write(&target, e);
+        // A row for WGS 84 is required whether or not a layer uses it; the CRS of a layer may have made it already.
+        self.connection
+            .execute("INSERT OR IGNORE INTO gpkg_spatial_ref_sys VALUES ('WGS 84', 4326, 'EPSG', 4326, ?1, 'longitude and latitude on the WGS 84 ellipsoid')", [WGS84])
+            .map_err(failed)?;
+        // The day of the plan, not the time of writing: the same plan gives the same bytes.
+        self.connection.execute("UPDATE gpkg_contents SET last_change = ?1", [format!("{}T00:00:00.000Z", about.date)]).map_err(failed)?;
+        self.connection.execute_batch("COMMIT;").map_err(failed)?;
+        self.connection.flush_prepared_statement_cache();
+        self.connection.close().map_err(|(_, e)| failed(e))?;
+        Ok((self.pending, self.told))
+    }
+}
+
+const WGS84: &str = "GEOGCS[\"WGS 84\",DATUM[\"WGS_1984\",SPHEROID[\"WGS 84\",6378137,298.257223563]],PRIMEM[\"Greenwich\",0],UNIT[\"degree\",0.017453292519943295],AXIS[\"Longitude\",EAST],AXIS[\"Latitude\",NORTH],AUTHORITY[\"EPSG\",\"4326\"]]";
+
+fn index_name(table: &str) -> String {
+    format!("rtree_{table}_{GEOMETRY}")
+}
+
+/// The index, its registration and the triggers that keep it true when others edit the layer (annex F.3).
+fn index_sql(table: &str) -> String {
+    let (t, index, c) = (quoted(table), quoted(&index_name(table)), GEOMETRY);
+    let name = |suffix: &str| quoted(&format!("{}_{suffix}", index_name(table)));
+    let bounds = format!("NEW.fid, ST_MinX(NEW.{c}), ST_MaxX(NEW.{c}), ST_MinY(NEW.{c}), ST_MaxY(NEW.{c})");
+    let text = table.replace('\'', "''");
+    format!(
+        "INSERT INTO gpkg_extensions VALUES ('{text}', '{c}', 'gpkg_rtree_index', 'http://www.geopackage.org/spec120/#extension_rtree', 'write-only');
+CREATE VIRTUAL TABLE {index} USING rtree(id, minx, maxx, miny, maxy);
+CREATE TRIGGER {insert} AFTER INSERT ON {t} WHEN (NEW.{c} NOT NULL AND NOT ST_IsEmpty(NEW.{c})) BEGIN INSERT OR REPLACE INTO {index} VALUES ({bounds}); END;
+CREATE TRIGGER {update6} AFTER UPDATE OF {c} ON {t} WHEN OLD.fid = NEW.fid AND (NEW.{c} NOTNULL AND NOT ST_IsEmpty(NEW.{c})) AND (OLD.{c} NOTNULL AND NOT ST_IsEmpty(OLD.{c})) BEGIN UPDATE {index} SET minx = ST_MinX(NEW.{c}), maxx = ST_MaxX(NEW.{c}), miny = ST_MinY(NEW.{c}), maxy = ST_MaxY(NEW.{c}) WHERE id = NEW.fid; END;
+CREATE TRIGGER {update7} AFTER UPDATE OF {c} ON {t} WHEN OLD.fid = NEW.fid AND (NEW.{c} NOTNULL AND NOT ST_IsEmpty(NEW.{c})) AND (OLD.{c} ISNULL OR ST_IsEmpty(OLD.{c})) BEGIN INSERT INTO {index} VALUES ({bounds}); END;
+CREATE TRIGGER {update2} AFTER UPDATE OF {c} ON {t} WHEN OLD.fid = NEW.fid AND (NEW.{c} ISNULL OR ST_IsEmpty(NEW.{c})) BEGIN DELETE FROM {index} WHERE id = OLD.fid; END;
+CREATE TRIGGER {update5} AFTER UPDATE ON {t} WHEN OLD.fid != NEW.fid AND (NEW.{c} NOTNULL AND NOT ST_IsEmpty(NEW.{c})) BEGIN DELETE FROM {index} WHERE id = OLD.fid; INSERT OR REPLACE INTO {index} VALUES ({bounds}); END;
+CREATE TRIGGER {update4} AFTER UPDATE ON {t} WHEN OLD.fid != NEW.fid AND (NEW.{c} ISNULL OR ST_IsEmpty(NEW.{c})) BEGIN DELETE FROM {index} WHERE id IN (OLD.fid, NEW.fid); END;
+CREATE TRIGGER {delete} AFTER DELETE ON {t} WHEN OLD.{c} NOT NULL BEGIN DELETE FROM {index} WHERE id = OLD.fid; END;",
+        insert = name("insert"),
+        update2 = name("update2"),
+        update4 = name("update4"),
+        update5 = name("update5"),
+        update6 = name("update6"),
+        update7 = name("update7"),
+        delete = name("delete"),
+    )
+}

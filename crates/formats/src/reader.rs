@@ -1,0 +1,147 @@
+//! What every reader gives.
+
+use crate::{Format, FormatError, delimited, detect, geojson, geopackage, xlsx};
+use arrow_schema::SchemaRef;
+use basilocus_table::{Batch, SetAsideRow};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// How a source is to be read, where the user says so.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct InputOptions {
+    /// Sheet of a workbook.
+    pub sheet: Option<String>,
+    /// Layer of a GeoPackage.
+    pub layer: Option<String>,
+    /// Delimiter of a text file.
+    pub delimiter: Option<u8>,
+    /// Line or sheet row of the header, counted from 1; 0 for none.
+    pub header_row: Option<u64>,
+    /// Lines to skip at the start.
+    pub skip_lines: Option<u64>,
+    /// Encoding of a text file, by its WHATWG label.
+    pub encoding: Option<String>,
+}
+
+/// How a source was understood.
+#[derive(Debug, Clone, PartialEq)]
+pub struct About {
+    /// The file.
+    pub path: PathBuf,
+    /// Its format.
+    pub format: Format,
+    /// The sheet or layer that is read.
+    pub layer: Option<String>,
+    /// All sheets or layers.
+    pub layers: Vec<String>,
+    /// CRS that the file carries, as `EPSG:code`.
+    pub crs: Option<String>,
+    /// Row of the header, counted from 1.
+    pub header_row: Option<u64>,
+    /// What was found or decided, for the user to see.
+    pub notes: Vec<String>,
+    /// Bytes of the file, for progress.
+    pub bytes: u64,
+    /// Whether column types are the file's own; otherwise all columns are text and types come from the values.
+    pub typed: bool,
+}
+
+/// A part of a source.
+#[derive(Debug)]
+pub enum Block {
+    /// Whole records of a text file.
+    Text {
+        /// The records, in UTF-8.
+        bytes: Vec<u8>,
+        /// Line number of the first.
+        first_line: u64,
+    },
+    /// Rows that needed no decoding.
+    Rows(Decoded),
+}
+
+/// Rows, and those that could not be used.
+#[derive(Debug)]
+pub struct Decoded {
+    /// The rows.
+    pub batch: Batch,
+    /// The rows set aside at this stage.
+    pub set_aside: Vec<SetAsideRow>,
+    /// Roughly how many bytes of the source this was, for progress.
+    pub bytes: u64,
+}
+
+/// A source of blocks. It can be read several times, each time from the start.
+pub trait Reader: Send {
+    /// How the source was understood.
+    fn about(&self) -> &About;
+
+    /// The columns.
+    fn schema(&self) -> SchemaRef;
+
+    /// Gives every block in order until `sink` returns false.
+    ///
+    /// # Errors
+    /// Where the file cannot be read or breaks the rules of its format.
+    fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError>;
+
+    /// What turns blocks into rows, on any thread.
+    fn decoder(&self) -> Arc<dyn Decode>;
+}
+
+/// Turns blocks into rows.
+pub trait Decode: Send + Sync {
+    /// The rows of a block.
+    ///
+    /// # Errors
+    /// Where the block breaks the rules of its format beyond single rows.
+    fn decode(&self, block: Block) -> Result<Decoded, FormatError>;
+}
+
+/// The decoder of formats whose readers give rows.
+pub struct PassThrough(pub SchemaRef);
+
+impl Decode for PassThrough {
+    fn decode(&self, block: Block) -> Result<Decoded, FormatError> {
+        Ok(match block {
+            Block::Rows(decoded) => decoded,
+            Block::Text { bytes, .. } => Decoded { batch: Batch::empty(self.0.clone()), set_aside: Vec::new(), bytes: bytes.len() as u64 },
+        })
+    }
+}
+
+/// Opens a source, finding its format.
+///
+/// # Errors
+/// [`FormatError`] for everything that keeps the file from being read at all.
+pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, FormatError> {
+    let format = detect(path)?;
+    let unfit = |flag: &str, what: &str| FormatError::Option { path: path.to_path_buf(), problem: format!("{flag} is for {what}; this is {}", format.name()) };
+    if options.sheet.is_some() && format != Format::Xlsx {
+        return Err(unfit("--sheet", "workbooks"));
+    }
+    if options.layer.is_some() && format != Format::GeoPackage {
+        return Err(unfit("--layer", "GeoPackages"));
+    }
+    if options.delimiter.is_some() && format != Format::Delimited {
+        return Err(unfit("--delimiter", "delimited text"));
+    }
+    Ok(match format {
+        Format::Delimited => Box::new(delimited::DelimitedReader::open(path, options)?),
+        Format::Xlsx => Box::new(xlsx::XlsxReader::open(path, options)?),
+        Format::GeoJson => Box::new(geojson::GeoJsonReader::open(path)?),
+        Format::GeoPackage => Box::new(geopackage::GeoPackageReader::open(path, options)?),
+    })
+}
+
+/// The sheets or layers of a file; empty for formats that hold one table.
+///
+/// # Errors
+/// Where the file cannot be read.
+pub fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
+    match detect(path)? {
+        Format::Xlsx => xlsx::sheets(path),
+        Format::GeoPackage => geopackage::layers(path),
+        Format::Delimited | Format::GeoJson => Ok(Vec::new()),
+    }
+}

@@ -1,0 +1,122 @@
+//! What every writer takes.
+
+use crate::{Format, FormatError, PendingOutput, delimited, geojson, geopackage, xlsx};
+use arrow_schema::SchemaRef;
+use basilocus_table::Batch;
+use std::path::Path;
+use std::sync::Arc;
+
+/// How a column is best shown.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ColumnStyle {
+    /// Decimals of a number; `None` for its shortest form.
+    pub digits: Option<usize>,
+    /// Longest value in characters, where known.
+    pub longest: Option<usize>,
+}
+
+/// A reference system in the texts that formats want.
+#[derive(Debug, Clone, PartialEq)]
+pub struct CrsText {
+    /// EPSG code.
+    pub code: u32,
+    /// Name in the registry.
+    pub name: String,
+    /// WKT 1.
+    pub wkt: String,
+    /// Whether positions are longitude and latitude.
+    pub geographic: bool,
+}
+
+/// A layer that is about to be written.
+#[derive(Debug, Clone)]
+pub struct LayerOut {
+    /// Name of the layer or sheet.
+    pub name: String,
+    /// Columns, a point column among them if the layer has geometry.
+    pub schema: SchemaRef,
+    /// How each column is shown, as many as the schema has fields.
+    pub styles: Vec<ColumnStyle>,
+    /// System of the geometry.
+    pub crs: Option<CrsText>,
+}
+
+/// What a workbook says about itself: headings and their lines.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct RunAbout {
+    /// Pairs of what and value; an empty value makes a heading.
+    pub lines: Vec<(String, String)>,
+    /// Day of the run, `YYYY-MM-DD`, for time stamps inside files.
+    pub date: String,
+}
+
+/// Rows set aside, as a table.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct SetAsideTable {
+    /// Column names.
+    pub header: Vec<String>,
+    /// Rows.
+    pub rows: Vec<Vec<String>>,
+}
+
+/// A batch made ready to be written.
+#[derive(Debug)]
+pub enum Encoded {
+    /// Bytes to append.
+    Bytes(Vec<u8>),
+    /// Rows, for formats whose library must write them one by one.
+    Rows(Batch),
+}
+
+/// Makes batches ready, on any thread.
+pub trait Encode: Send + Sync {
+    /// The batch in the form that the writer takes.
+    fn encode(&self, batch: &Batch) -> Encoded;
+}
+
+/// An output that takes layers one after another.
+pub trait Writer {
+    /// Begins a layer and gives what makes its batches ready.
+    ///
+    /// # Errors
+    /// Where the file cannot be written or the layer does not fit the format.
+    fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError>;
+
+    /// Writes the next part of the layer.
+    ///
+    /// # Errors
+    /// Where the file cannot be written.
+    fn write(&mut self, part: Encoded) -> Result<(), FormatError>;
+
+    /// Ends the layer.
+    ///
+    /// # Errors
+    /// Where the file cannot be written.
+    fn end_layer(&mut self) -> Result<(), FormatError>;
+
+    /// Whether rows set aside have a place in this format.
+    fn holds_set_aside(&self) -> bool {
+        false
+    }
+
+    /// Completes the file in its temporary place. Returns what a user should be told (names changed, parts split).
+    ///
+    /// # Errors
+    /// Where the file cannot be written.
+    fn finish(self: Box<Self>, about: &RunAbout, set_aside: &SetAsideTable) -> Result<(PendingOutput, Vec<String>), FormatError>;
+}
+
+/// Creates an output; its format is that of its ending.
+///
+/// # Errors
+/// [`FormatError::OutputFormat`] for an ending that is not known, and what [`PendingOutput::new`] says.
+pub fn create(path: &Path, overwrite: bool) -> Result<Box<dyn Writer>, FormatError> {
+    let format = Format::of_ending(path).ok_or_else(|| FormatError::OutputFormat { path: path.to_path_buf() })?;
+    let pending = PendingOutput::new(path, overwrite)?;
+    Ok(match format {
+        Format::Delimited => Box::new(delimited::DelimitedWriter::create(pending)?),
+        Format::Xlsx => Box::new(xlsx::XlsxWriter::create(pending)),
+        Format::GeoJson => Box::new(geojson::GeoJsonWriter::create(pending)?),
+        Format::GeoPackage => Box::new(geopackage::GeoPackageWriter::create(pending)?),
+    })
+}

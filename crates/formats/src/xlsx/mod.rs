@@ -1,0 +1,10 @@
+//! Office Open XML workbooks.
+
+mod reader;
+mod writer;
+
+pub use reader::{XlsxReader, sheets};
+pub use writer::XlsxWriter;
+
+/// Rows that a sheet holds.
+pub const MOST_ROWS: u32 = 1_048_576;

@@ -1,0 +1,259 @@
+//! Reads a sheet as a stream of rows of text.
+//!
+//! Numbers become their shortest text, dates ISO 8601, booleans `true`/`false`; a text cell stays as it is, so
+//! that `01234` keeps its zero. Error cells (`#N/A`) become empty and are counted in a note.
+
+use crate::delimited::unique_names;
+use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader};
+use crate::{Format, FormatError};
+use arrow_array::builder::StringBuilder;
+use arrow_array::{ArrayRef, RecordBatch};
+use arrow_schema::{DataType, Field, Schema, SchemaRef};
+use basilocus_table::{Batch, SetAsideRow};
+use calamine::{DataRef, Reader as _, Xlsx, XlsxError};
+use std::fs::File;
+use std::io::BufReader;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+const ROWS: usize = 4096;
+
+/// A workbook's sheet.
+pub struct XlsxReader {
+    path: PathBuf,
+    sheet: String,
+    about: About,
+    schema: SchemaRef,
+    /// Sheet row (from 0) of the first data row.
+    data_from: u32,
+}
+
+fn open_workbook(path: &Path) -> Result<Xlsx<BufReader<File>>, FormatError> {
+    let file = File::open(path).map_err(|e| FormatError::read(path, e))?;
+    Xlsx::new(BufReader::new(file)).map_err(|e| broken(path, e))
+}
+
+fn broken(path: &Path, e: XlsxError) -> FormatError {
+    match e {
+        XlsxError::Password => FormatError::Password { path: path.to_path_buf() },
+        XlsxError::FileNotFound(_) => FormatError::NotRecognised { path: path.to_path_buf(), problem: "is an archive but not a workbook (.xlsx); unpack it first".into() },
+        other => FormatError::broken(path, format!("the workbook cannot be read: {other}; open it in a spreadsheet program and save it again")),
+    }
+}
+
+/// The names of the sheets.
+///
+/// # Errors
+/// Where the workbook cannot be read.
+pub fn sheets(path: &Path) -> Result<Vec<String>, FormatError> {
+    Ok(open_workbook(path)?.sheet_names())
+}
+
+impl XlsxReader {
+    /// Opens a sheet: the one that was asked for, or the first that is not empty.
+    ///
+    /// # Errors
+    /// Where the workbook cannot be read, needs a password, has no such sheet, or no row of data.
+    pub fn open(path: &Path, options: &InputOptions) -> Result<Self, FormatError> {
+        let mut workbook = open_workbook(path)?;
+        let names = workbook.sheet_names();
+        let mut notes = Vec::new();
+        let sheet = match &options.sheet {
+            Some(wanted) => names
+                .iter()
+                .find(|n| *n == wanted)
+                .or_else(|| names.iter().find(|n| n.eq_ignore_ascii_case(wanted)))
+                .cloned()
+                .ok_or_else(|| FormatError::NoSuch { path: path.to_path_buf(), kind: "sheet", wanted: wanted.clone(), names: names.clone() })?,
+            None => {
+                let mut chosen = None;
+                for name in &names {
+                    let filled = workbook.worksheet_cells_reader(name).is_ok_and(|mut cells| matches!(cells.next_cell(), Ok(Some(_))));
+                    if filled {
+                        chosen = Some(name.clone());
+                        break;
+                    }
+                }
+                chosen.ok_or_else(|| FormatError::Empty { path: path.to_path_buf(), what: "no sheet of the workbook holds anything" })?
+            }
+        };
+        if names.len() > 1 && options.sheet.is_none() {
+            notes.push(format!("sheet \"{sheet}\" is read, the first with content of {}: {}", names.len(), names.join(", ")));
+        }
+        // The first rows, to find the header.
+        let mut head: Vec<(u32, Vec<String>)> = Vec::new();
+        each_row(&mut workbook, path, &sheet, &mut |row, cells, _| {
+            head.push((row, cells.to_vec()));
+            head.len() < 200
+        })?;
+        let skip = options.skip_lines.unwrap_or(0) as u32;
+        head.retain(|(row, _)| *row >= skip);
+        let filled = |cells: &[String]| cells.iter().filter(|c| !c.trim().is_empty()).count();
+        let widest = head.iter().map(|(_, c)| filled(c)).max().unwrap_or(0);
+        if widest == 0 {
+            return Err(FormatError::Empty { path: path.to_path_buf(), what: "the sheet is empty; a header and rows of data are expected" });
+        }
+        let width = head.iter().map(|(_, c)| c.len()).max().unwrap_or(0);
+        let (header_row, fields, data_from) = match options.header_row {
+            Some(0) => (None, (1..=width).map(|i| format!("column_{i}")).collect::<Vec<_>>(), skip),
+            Some(n) => {
+                let row = n as u32 - 1;
+                let cells = head.iter().find(|(r, _)| *r == row).map(|(_, c)| c.clone()).ok_or_else(|| FormatError::Option { path: path.to_path_buf(), problem: format!("--header-row {n} is an empty row of sheet \"{sheet}\"") })?;
+                (Some(n), cells, row + 1)
+            }
+            None => {
+                // Titles above the table fill one cell or two; the header fills about as many as the rows do.
+                let (row, cells) = head.iter().find(|(_, c)| filled(c) * 2 > widest).cloned().unwrap_or_else(|| head[0].clone());
+                if cells.iter().all(|c| c.trim().parse::<f64>().is_ok()) {
+                    notes.push("no header: the first row is all numbers, so columns are numbered".into());
+                    (None, (1..=width).map(|i| format!("column_{i}")).collect(), row)
+                } else {
+                    (Some(u64::from(row) + 1), cells, row + 1)
+                }
+            }
+        };
+        let mut fields = fields;
+        // Columns that stand right of the header still hold data.
+        let data_width = head.iter().filter(|(r, _)| *r >= data_from).map(|(_, c)| c.iter().rposition(|v| !v.trim().is_empty()).map_or(0, |i| i + 1)).max().unwrap_or(0);
+        while fields.len() > data_width && fields.last().is_some_and(|f| f.trim().is_empty()) {
+            fields.pop();
+        }
+        fields.resize(fields.len().max(data_width), String::new());
+        if !head.iter().any(|(r, c)| *r >= data_from && filled(c) > 0) {
+            return Err(FormatError::Empty { path: path.to_path_buf(), what: "there is a header and no row below it; rows of data are expected" });
+        }
+        if let Some(row) = header_row.filter(|r| *r > 1 && options.header_row.is_none()) {
+            notes.push(format!("header found in row {row}; the rows above it are passed over"));
+        }
+        let names_of_columns = unique_names(&fields, &mut notes);
+        let schema = Arc::new(Schema::new(names_of_columns.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>()));
+        let bytes = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
+        let about = About { path: path.to_path_buf(), format: Format::Xlsx, layer: Some(sheet.clone()), layers: names, crs: None, header_row, notes, bytes, typed: false };
+        Ok(XlsxReader { path: path.to_path_buf(), sheet, about, schema, data_from })
+    }
+}
+
+/// Calls `f` with the row number (from 0), its cells as text, and the number of error cells, until it says false.
+fn each_row(workbook: &mut Xlsx<BufReader<File>>, path: &Path, sheet: &str, f: &mut dyn FnMut(u32, &[String], u64) -> bool) -> Result<(), FormatError> {
+    let mut cells = workbook.worksheet_cells_reader(sheet).map_err(|e| broken(path, e))?;
+    let (mut row, mut texts, mut errors, mut any) = (0u32, Vec::<String>::new(), 0u64, false);
+    loop {
+        let cell = cells.next_cell().map_err(|e| broken(path, e))?;
+        let position = cell.as_ref().map(|c| c.get_position());
+        if position.is_none_or(|(r, _)| r != row || !any) && any {
+            if !f(row, &texts, errors) {
+                return Ok(());
+            }
+            texts.clear();
+            errors = 0;
+        }
+        let Some((r, c)) = position else { return Ok(()) };
+        (row, any) = (r, true);
+        let text = cell.map(|cell| cell_text(cell.get_value(), &mut errors)).unwrap_or_default();
+        // Columns end at XFD; a larger index would only be there to waste memory.
+        let column = (c as usize).min(16_383);
+        if texts.len() <= column {
+            texts.resize(column + 1, String::new());
+        }
+        texts[column] = text;
+    }
+}
+
+fn cell_text(value: &DataRef, errors: &mut u64) -> String {
+    match value {
+        DataRef::Int(v) => v.to_string(),
+        DataRef::Float(v) => {
+            let mut out = Vec::new();
+            crate::number::push_shortest(&mut out, *v);
+            String::from_utf8(out).unwrap_or_default()
+        }
+        DataRef::String(s) => s.clone(),
+        DataRef::SharedString(s) => (*s).to_string(),
+        DataRef::Bool(b) => b.to_string(),
+        DataRef::DateTime(d) if d.is_datetime() => {
+            let (y, mo, da, h, mi, s, ms) = d.to_ymd_hms_milli();
+            let day = format!("{y:04}-{mo:02}-{da:02}");
+            let time = if ms > 0 { format!("{h:02}:{mi:02}:{s:02}.{ms:03}") } else { format!("{h:02}:{mi:02}:{s:02}") };
+            match (d.as_f64() < 1.0, (h, mi, s, ms) == (0, 0, 0, 0)) {
+                (true, _) => time,
+                (false, true) => day,
+                (false, false) => format!("{day}T{time}"),
+            }
+        }
+        DataRef::DateTime(d) => d.as_f64().to_string(),
+        DataRef::DateTimeIso(s) | DataRef::DurationIso(s) => s.clone(),
+        DataRef::Error(_) => {
+            *errors += 1;
+            String::new()
+        }
+        DataRef::Empty => String::new(),
+    }
+}
+
+struct Building {
+    columns: Vec<StringBuilder>,
+    source_rows: Vec<u64>,
+    set_aside: Vec<SetAsideRow>,
+}
+
+impl Building {
+    fn new(width: usize) -> Self {
+        Building { columns: (0..width).map(|_| StringBuilder::new()).collect(), source_rows: Vec::new(), set_aside: Vec::new() }
+    }
+
+    fn finish(&mut self, schema: &SchemaRef) -> Decoded {
+        let mut taken = std::mem::replace(self, Building::new(schema.fields().len()));
+        let arrays: Vec<ArrayRef> = taken.columns.iter_mut().map(|c| Arc::new(c.finish()) as ArrayRef).collect();
+        let records = RecordBatch::try_new(schema.clone(), arrays).unwrap_or_else(|_| RecordBatch::new_empty(schema.clone()));
+        Decoded { batch: Batch { records, source_rows: taken.source_rows }, set_aside: taken.set_aside, bytes: 0 }
+    }
+}
+
+impl Reader for XlsxReader {
+    fn about(&self) -> &About {
+        &self.about
+    }
+
+    fn schema(&self) -> SchemaRef {
+        self.schema.clone()
+    }
+
+    fn decoder(&self) -> Arc<dyn Decode> {
+        Arc::new(PassThrough(self.schema.clone()))
+    }
+
+    fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
+        let mut workbook = open_workbook(&self.path)?;
+        let width = self.schema.fields().len();
+        let mut building = Building::new(width);
+        let mut next = self.data_from;
+        let mut stopped = false;
+        let (schema, data_from) = (self.schema.clone(), self.data_from);
+        each_row(&mut workbook, &self.path, &self.sheet, &mut |row, cells, errors| {
+            if row < data_from {
+                return true;
+            }
+            // Cells that only carry a format leave rows without text; those at the end of a sheet never come to
+            // a filled row and are not counted.
+            if cells.iter().all(|c| c.trim().is_empty()) && errors == 0 {
+                return true;
+            }
+            for blank in next..row {
+                building.set_aside.push(SetAsideRow { source_row: u64::from(blank) + 1, class: "blank row".into(), reason: "blank row".into(), values: vec![String::new(); width] });
+            }
+            next = row + 1;
+            for (i, column) in building.columns.iter_mut().enumerate() {
+                column.append_value(cells.get(i).map_or("", String::as_str));
+            }
+            building.source_rows.push(u64::from(row) + 1);
+            if building.source_rows.len() >= ROWS {
+                stopped = !sink(Block::Rows(building.finish(&schema)));
+            }
+            !stopped
+        })?;
+        if !stopped && (!building.source_rows.is_empty() || !building.set_aside.is_empty()) {
+            sink(Block::Rows(building.finish(&schema)));
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,76 @@
+//! The account of every row.
+
+use std::collections::BTreeMap;
+
+/// Counts rows in, rows out and rows set aside by reason.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Ledger {
+    /// Rows read from the source.
+    pub rows_in: u64,
+    /// Rows written.
+    pub rows_out: u64,
+    /// Rows set aside, by class of reason.
+    pub set_aside: BTreeMap<String, u64>,
+}
+
+/// The sum does not come out: a defect of the program, never of the data.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("the ledger does not balance: {rows_in} rows in, {rows_out} out, {set_aside} set aside; this is a defect, the output is not to be trusted")]
+pub struct LedgerError {
+    rows_in: u64,
+    rows_out: u64,
+    set_aside: u64,
+}
+
+impl Ledger {
+    /// Counts a row set aside.
+    pub fn set_aside(&mut self, class: &str) {
+        match self.set_aside.get_mut(class) {
+            Some(n) => *n += 1,
+            None => {
+                self.set_aside.insert(class.to_string(), 1);
+            }
+        }
+    }
+
+    /// All rows set aside.
+    pub fn set_aside_total(&self) -> u64 {
+        self.set_aside.values().sum()
+    }
+
+    /// Adds another account.
+    pub fn merge(&mut self, other: &Ledger) {
+        self.rows_in += other.rows_in;
+        self.rows_out += other.rows_out;
+        for (class, n) in &other.set_aside {
+            *self.set_aside.entry(class.clone()).or_default() += n;
+        }
+    }
+
+    /// Checks the sum.
+    ///
+    /// # Errors
+    /// [`LedgerError`] where rows in ≠ rows out + rows set aside.
+    pub fn check(&self) -> Result<(), LedgerError> {
+        let set_aside = self.set_aside_total();
+        if self.rows_in == self.rows_out + set_aside { Ok(()) } else { Err(LedgerError { rows_in: self.rows_in, rows_out: self.rows_out, set_aside }) }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_sum_is_checked() {
+        let mut ledger = Ledger { rows_in: 3, rows_out: 2, ..Default::default() };
+        assert!(ledger.check().is_err());
+        ledger.set_aside("latitude out of range");
+        assert!(ledger.check().is_ok());
+        let mut whole = Ledger::default();
+        whole.merge(&ledger);
+        whole.merge(&ledger);
+        assert_eq!(whole.set_aside["latitude out of range"], 2);
+        assert!(whole.check().is_ok());
+    }
+}
