@@ -1,1 +1,23 @@
-//! x
+//! Addresses: reading them, the reference they are matched against, and matching.
+//!
+//! | module | what is in it |
+//! |---|---|
+//! | [`grammar`] | the address rules of a country, as data |
+//! | [`parse`] | an address to its components |
+//! | [`reference`] | building and opening the index of address points, street ranges, postcodes and places |
+//! | [`matching`] | candidates, scores, levels, and what was changed to match |
+//!
+//! Positions are longitude and latitude in degrees, longitude first, in one system throughout (WGS 84 where the
+//! caller does not say otherwise).
+
+mod error;
+pub mod grammar;
+pub mod matching;
+pub mod normal;
+pub mod parse;
+pub mod reference;
+
+pub use error::Error;
+pub use matching::{Candidate, Level, Match, MatchOptions, Matcher, Outcome};
+pub use parse::{AddressInput, ParsedAddress};
+pub use reference::{Builder, Entry, Reference};
