@@ -1,0 +1,146 @@
+//! Suspicions about data, one file a slip. None of them changes a row; each says what it saw and what to do.
+//!
+//! | id | file |
+//! |---|---|
+//! | slip-01 | [`swapped`] |
+//! | slip-03 | [`sign`] |
+//! | slip-08 | [`empty_point`] |
+//! | slip-09 | [`header`] |
+//! | slip-10 | [`code`] |
+//! | slip-15 | [`empty_result`] |
+//! | slip-18 | [`area`] |
+//! | slip-20 | [`contradiction`] |
+//!
+//! To add one: a file with a function from what was counted to an `Option<DoubtReport>`, and its line in [`all`].
+
+pub mod area;
+pub mod code;
+pub mod contradiction;
+pub mod empty_point;
+pub mod empty_result;
+pub mod header;
+pub mod sign;
+pub mod swapped;
+
+use crate::report::DoubtReport;
+use basilocus_geodesy::crs::Area;
+use basilocus_table::{ColumnProfile, Ledger, Role};
+
+/// What is counted while rows go by.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Tally {
+    /// Positions looked at.
+    pub positions: u64,
+    /// Positions at exactly 0, 0.
+    pub at_zero: u64,
+    /// Positions outside the area of use.
+    pub outside: u64,
+    /// Of these, inside with longitude and latitude exchanged.
+    pub inside_if_swapped: u64,
+    /// Of these, inside with the other sign of the longitude.
+    pub inside_if_negated: u64,
+}
+
+impl Tally {
+    /// Counts a position in degrees against the area of use of a system.
+    #[inline]
+    pub fn add(&mut self, lon_deg: f64, lat_deg: f64, area: Option<&Area>) {
+        self.positions += 1;
+        if lon_deg == 0.0 && lat_deg == 0.0 {
+            self.at_zero += 1;
+        }
+        if let Some(area) = area
+            && !near(area, lon_deg, lat_deg)
+        {
+            self.outside += 1;
+            if near(area, lat_deg, lon_deg) {
+                self.inside_if_swapped += 1;
+            }
+            if near(area, -lon_deg, lat_deg) {
+                self.inside_if_negated += 1;
+            }
+        }
+    }
+
+    /// Adds another part's counts.
+    pub fn merge(&mut self, other: &Tally) {
+        self.positions += other.positions;
+        self.at_zero += other.at_zero;
+        self.outside += other.outside;
+        self.inside_if_swapped += other.inside_if_swapped;
+        self.inside_if_negated += other.inside_if_negated;
+    }
+}
+
+/// Inside an area or a little beside it: limits of areas of use are rounded.
+fn near(area: &Area, lon: f64, lat: f64) -> bool {
+    const MARGIN: f64 = 0.05;
+    let wide = Area { west_deg: area.west_deg - MARGIN, south_deg: area.south_deg - MARGIN, east_deg: area.east_deg + MARGIN, north_deg: area.north_deg + MARGIN, description: String::new() };
+    wide.contains(lon, lat)
+}
+
+/// What the doubts look at.
+#[derive(Debug, Default)]
+pub struct Evidence<'a> {
+    /// Name of the layer.
+    pub layer: &'a str,
+    /// Columns of x and y.
+    pub columns: Option<(&'a str, &'a str)>,
+    /// The system whose area of use was taken.
+    pub area_of: Option<&'a str>,
+    /// Counts of positions.
+    pub tally: Tally,
+    /// Rows in and out.
+    pub ledger: Ledger,
+    /// What the reader told.
+    pub notes: &'a [String],
+    /// Row of the header, and rows that are blank.
+    pub header_row: Option<u64>,
+    /// Whether the row below the header is blank.
+    pub blank_second_row: bool,
+    /// Names, roles and profiles of the columns, where all values were seen.
+    pub profiles: &'a [(String, Option<Role>, ColumnProfile)],
+}
+
+/// All doubts about a layer.
+pub fn all(e: &Evidence) -> Vec<DoubtReport> {
+    let doubts = [swapped::doubt, sign::doubt, empty_point::doubt, header::doubt, code::doubt, empty_result::doubt, area::doubt, contradiction::doubt];
+    doubts.iter().filter_map(|d| d(e)).collect()
+}
+
+fn report(e: &Evidence, id: &str, column: Option<String>, rows: u64, message: String) -> Option<DoubtReport> {
+    Some(DoubtReport { id: id.to_string(), layer: e.layer.to_string(), column, rows, message })
+}
+
+fn columns(e: &Evidence) -> Option<String> {
+    e.columns.map(|(x, y)| if x == y { x.to_string() } else { format!("{x}, {y}") })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use basilocus_geodesy::crs::Catalogue;
+
+    fn ids(points: &[(f64, f64)]) -> Vec<String> {
+        let area = Catalogue::embedded().get(2269).unwrap().area;
+        let mut e = Evidence { layer: "t", columns: Some(("lon", "lat")), area_of: Some("NAD83 / Oregon North (ft) (EPSG:2269)"), ledger: Ledger { rows_in: 9, rows_out: 9, ..Default::default() }, ..Default::default() };
+        for (x, y) in points {
+            e.tally.add(*x, *y, Some(&area));
+        }
+        all(&e).into_iter().map(|d| d.id).collect()
+    }
+
+    #[test]
+    fn clean_data_raises_none() {
+        assert!(ids(&[(-123.0, 45.0), (-122.0, 44.5), (-120.0, 45.5)]).is_empty());
+        assert!(ids(&[(-124.17, 43.95), (-116.47, 46.26)]).is_empty(), "the limits themselves");
+    }
+
+    #[test]
+    fn slips_are_caught() {
+        assert_eq!(ids(&[(45.0, -123.0), (44.5, -122.0)]), ["slip-01"]);
+        assert_eq!(ids(&[(123.0, 45.0), (122.0, 44.5)]), ["slip-03"]);
+        assert_eq!(ids(&[(-123.0, 45.0), (-122.0, 44.5), (0.0, 0.0)]), ["slip-08", "slip-18"]);
+        assert_eq!(ids(&[(-100.0, 30.0)]), ["slip-18"]);
+    }
+}

@@ -1,0 +1,76 @@
+//! The one error type of this crate.
+
+use std::path::PathBuf;
+
+/// Why a plan could not be run.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum Error {
+    /// A file.
+    #[error(transparent)]
+    Format(#[from] basilocus_formats::FormatError),
+    /// A coordinate reference system or operation.
+    #[error(transparent)]
+    Geodesy(#[from] basilocus_geodesy::Error),
+    /// An address reference.
+    #[error(transparent)]
+    Address(#[from] basilocus_address::Error),
+    /// A column that is not there.
+    #[error("{}: there is no column \"{wanted}\"{}; it has: {}", .path.display(), near(.wanted, .names), .names.join(", "))]
+    NoColumn {
+        /// The file.
+        path: PathBuf,
+        /// What was asked for.
+        wanted: String,
+        /// The columns.
+        names: Vec<String>,
+    },
+    /// Nothing says which system the numbers are in.
+    #[error("{}: no reference system is said for {what}; say it with --from, such as --from EPSG:4326 (WGS 84 longitude and latitude){hint}", .path.display())]
+    NoCrs {
+        /// The file.
+        path: PathBuf,
+        /// Which columns.
+        what: String,
+        /// What the numbers look like.
+        hint: String,
+    },
+    /// No columns of coordinates.
+    #[error("{}: no columns of coordinates were found among {}; say them with --x and --y, or --coordinates", .path.display(), .names.join(", "))]
+    NoPosition {
+        /// The file.
+        path: PathBuf,
+        /// The columns.
+        names: Vec<String>,
+    },
+    /// No columns of addresses.
+    #[error("{}: no columns of an address were found among {}; say them with --address, or --street, --locality, --postcode …", .path.display(), .names.join(", "))]
+    NoAddress {
+        /// The file.
+        path: PathBuf,
+        /// The columns.
+        names: Vec<String>,
+    },
+    /// The plan contradicts itself or misses something.
+    #[error("{0}")]
+    Plan(String),
+    /// A plan file that cannot be read.
+    #[error("{}: is not a plan: {problem}", .path.display())]
+    PlanFile {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong.
+        problem: String,
+    },
+    /// The user stopped the run.
+    #[error("stopped; no output was written")]
+    Cancelled,
+    /// Rows in and rows out do not fit: a defect.
+    #[error(transparent)]
+    Ledger(#[from] basilocus_table::LedgerError),
+}
+
+fn near(wanted: &str, names: &[String]) -> String {
+    let near = basilocus_table::nearest::nearest(wanted, names.iter().map(String::as_str));
+    if near.is_empty() { String::new() } else { format!(" (did you mean {}?)", near.iter().map(|n| format!("\"{n}\"")).collect::<Vec<_>>().join(" or ")) }
+}

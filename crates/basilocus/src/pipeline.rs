@@ -1,0 +1,419 @@
+//! A layer's steps, compiled: what every worker does with a block.
+
+use crate::Error;
+use crate::doubt::Tally;
+use crate::plan::{LayerPlan, PositionPlan};
+use crate::report::OperationReport;
+use crate::step::geocode::Geocode;
+use crate::step::position::{PositionReader, has_position_roles};
+use crate::step::repair::Repair;
+use crate::step::target::Target;
+use crate::step::typing::Typing;
+use crate::step::with_columns;
+use arrow_schema::SchemaRef;
+use basilocus_formats::{Block, ColumnStyle, CrsText, Decode, Encode, Encoded, Format, LayerOut, Reader};
+use basilocus_geodesy::crs::{Area, Catalogue, Crs, Kind, wkt};
+use basilocus_geodesy::operation::Operation;
+use basilocus_table::batch::{point_array, point_field, point_index};
+use basilocus_table::{Batch, ColumnProfile, Role, SetAsideRow, role};
+use std::collections::BTreeMap;
+use std::path::Path;
+use std::sync::Arc;
+
+/// What an output wants of a layer.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Wants {
+    pub format: Format,
+}
+
+impl Wants {
+    fn typed(self) -> bool {
+        self.format != Format::Delimited
+    }
+}
+
+/// The steps of one layer.
+pub(crate) struct Pipeline {
+    decoder: Arc<dyn Decode>,
+    repair: Repair,
+    geocode: Option<Geocode>,
+    position: Option<PositionReader>,
+    source_crs: Option<Crs>,
+    targets: Vec<Target>,
+    /// Index into `targets` of WGS 84, for outputs that must have it.
+    wgs84: Option<usize>,
+    /// Index into `targets` of a geographic system, for doubts.
+    geographic: Option<usize>,
+    /// From a projected source to its own longitude and latitude, where no target is geographic.
+    to_degrees: Option<Operation>,
+    area: Option<(Area, String)>,
+    typing: Option<Typing>,
+    with_z: bool,
+    pub(crate) roles: Vec<Option<Role>>,
+    pub(crate) understood: Vec<String>,
+    pub(crate) told: Vec<String>,
+    /// Names of the source's columns, for rows set aside.
+    pub(crate) source_columns: Vec<String>,
+}
+
+/// What a worker makes of a block.
+pub(crate) struct Part {
+    pub encoded: Vec<Encoded>,
+    pub set_aside: Vec<SetAsideRow>,
+    pub rows_in: u64,
+    pub rows_out: u64,
+    pub bytes: u64,
+    pub tally: Tally,
+    pub levels: BTreeMap<&'static str, u64>,
+    pub notations: BTreeMap<&'static str, u64>,
+    pub extent: Option<[f64; 4]>,
+}
+
+/// The first rows of a source, decoded.
+pub(crate) fn sample(reader: &mut dyn Reader) -> Result<Batch, Error> {
+    let decoder = reader.decoder();
+    let mut first = None;
+    reader.read(&mut |block| {
+        first = Some(decoder.decode(block));
+        false
+    })?;
+    match first {
+        Some(decoded) => Ok(decoded?.batch),
+        None => Ok(Batch::empty(reader.schema())),
+    }
+}
+
+/// Roles of the columns of a schema, by headers and the values of a sample.
+pub(crate) fn roles(schema: &SchemaRef, sample: &Batch) -> Vec<Option<Role>> {
+    const ROWS: usize = 500;
+    let names: Vec<&str> = schema.fields().iter().map(|f| f.name().as_str()).collect();
+    let texts: Vec<Vec<String>> = (0..names.len()).map(|c| (0..sample.len().min(ROWS)).map(|r| sample.text(c, r)).collect()).collect();
+    let values: Vec<Vec<&str>> = texts.iter().map(|c| c.iter().map(String::as_str).collect()).collect();
+    let mut found = role::detect(&names, &values);
+    if let Some(i) = point_index(schema) {
+        found[i] = None;
+    }
+    found
+}
+
+impl Pipeline {
+    pub(crate) fn new(plan: &LayerPlan, reader: &mut dyn Reader, outputs: &[Wants]) -> Result<Self, Error> {
+        let path = plan.source.clone();
+        let source_schema = reader.schema();
+        let sample = sample(reader)?;
+        let repair = Repair::new(&plan.repair, &source_schema, &path)?;
+        let mended_sample = repair.apply(&sample);
+        let schema = repair.schema().clone();
+        let roles = roles(&schema, &mended_sample);
+        let mut taken: Vec<String> = schema.fields().iter().filter(|f| f.name() != basilocus_table::POINT_COLUMN).map(|f| f.name().clone()).collect();
+        let mut p = Pipeline {
+            decoder: reader.decoder(),
+            repair,
+            geocode: None,
+            position: None,
+            source_crs: None,
+            targets: Vec::new(),
+            wgs84: None,
+            geographic: None,
+            to_degrees: None,
+            area: None,
+            typing: None,
+            with_z: false,
+            roles,
+            understood: reader.about().notes.iter().filter(|n| !n.starts_with("slip-")).cloned().collect(),
+            told: Vec::new(),
+            source_columns: source_schema.fields().iter().map(|f| f.name().clone()).collect(),
+        };
+        let spatial = outputs.iter().any(|o| matches!(o.format, Format::GeoJson | Format::GeoPackage));
+        if let Some(g) = &plan.geocode {
+            let geocode = Geocode::new(g, &schema, &p.roles, &path, &mut taken)?;
+            p.understood.push(geocode.understood.clone());
+            p.told.extend(geocode.told.iter().cloned());
+            p.geocode = Some(geocode);
+            p.source_crs = Some(Catalogue::embedded().get(4326)?);
+        } else if plan.position.is_some() || !plan.to.is_empty() || point_index(&schema).is_some() || spatial && has_position_roles(&schema, &p.roles).is_some() {
+            let reader = PositionReader::new(&plan.position.clone().unwrap_or_else(PositionPlan::default), &schema, &p.roles, &path)?;
+            p.understood.push(reader.understood.clone());
+            p.with_z = reader.has_z(&schema);
+            p.source_crs = Some(reader.crs.clone());
+            p.position = Some(reader);
+        } else if outputs.iter().any(|o| o.format == Format::GeoJson) {
+            return Err(Error::NoPosition { path, names: taken });
+        }
+        if p.source_crs.is_some() {
+            p.find_targets(plan, &schema, spatial, &path, &mut taken, outputs)?;
+        }
+        Ok(p)
+    }
+
+    fn find_targets(&mut self, plan: &LayerPlan, schema: &SchemaRef, spatial: bool, _: &Path, taken: &mut Vec<String>, outputs: &[Wants]) -> Result<(), Error> {
+        let Some(source) = self.source_crs.clone() else { return Ok(()) };
+        let catalogue = Catalogue::embedded();
+        let mut wanted: Vec<Crs> = Vec::new();
+        for text in &plan.to {
+            let crs = catalogue.find_one(text)?;
+            if !wanted.iter().any(|w| w.code == crs.code) {
+                wanted.push(crs);
+            }
+        }
+        let said = !wanted.is_empty();
+        if wanted.is_empty() {
+            wanted.push(source.clone());
+        }
+        // Where the data is decides between regional transformations.
+        let near = wanted.iter().find(|c| !c.is_geographic()).or(Some(&source)).map(|c| c.area.clone());
+        for (i, crs) in wanted.into_iter().enumerate() {
+            let from_geometry = point_index(schema).is_some();
+            let own = crs.code == source.code;
+            let hidden = if self.geocode.is_some() {
+                // The match's own columns hold WGS 84 already.
+                own && plan.write.notation.is_none()
+            } else if !said {
+                // Coordinates that stand in columns as they are, or in the geometry of a spatial output.
+                own && plan.write.notation.is_none() && plan.write.columns.is_empty() && if from_geometry { spatial && outputs.iter().all(|o| o.typed() && o.format != Format::Xlsx) } else { self.position.as_ref().is_some_and(|p| p.column_names().0 != p.column_names().1) }
+            } else {
+                false
+            };
+            self.targets.push(Target::new(&source, crs, near.as_ref(), &plan.write, i == 0, hidden, taken, &mut self.told)?);
+        }
+        if outputs.iter().any(|o| o.format == Format::GeoJson) {
+            let at = match self.targets.iter().position(|t| t.crs.code == 4326) {
+                Some(i) => i,
+                None => {
+                    let t = Target::new(&source, catalogue.get(4326)?, near.as_ref(), &Default::default(), false, true, taken, &mut self.told)?;
+                    let accuracy = t.operation.accuracy_m().map_or("accuracy not stated".into(), |a| format!("accuracy {a} m"));
+                    self.told.push(format!("GeoJSON is always WGS 84 (RFC 7946): positions are brought there from {} ({}; {accuracy})", source.title(), t.operation.name()));
+                    self.targets.push(t);
+                    self.targets.len() - 1
+                }
+            };
+            self.wgs84 = Some(at);
+        }
+        self.with_z |= self.targets.iter().any(|t| t.operation.moves_heights());
+        self.geographic = self.targets.iter().position(|t| t.crs.is_geographic());
+        // The area to check against: that of the narrower system.
+        let candidate = if source.is_geographic() { self.targets.iter().map(|t| &t.crs).find(|c| matches!(c.kind, Kind::Projected { .. })).unwrap_or(&source) } else { &source };
+        if candidate.area.share_of_earth() < 0.9 {
+            self.area = Some((candidate.area.clone(), candidate.title()));
+        }
+        if let Kind::Projected { base_code, .. } = &source.kind
+            && self.geographic.is_none()
+        {
+            self.to_degrees = Some(Operation::between(&source, &catalogue.get(*base_code)?, None)?);
+        }
+        Ok(())
+    }
+
+    /// Sets the types of text columns from their profiles.
+    pub(crate) fn set_types(&mut self, profiles: &[ColumnProfile]) {
+        self.typing = Some(Typing::new(profiles, &self.roles));
+    }
+
+    /// Rows of a block as the mended table, for profiling.
+    pub(crate) fn mended(&self, block: Block) -> Result<(Batch, u64), Error> {
+        let decoded = self.decoder.decode(block)?;
+        Ok((self.repair.apply(&decoded.batch), decoded.bytes))
+    }
+
+    pub(crate) fn schema(&self) -> &SchemaRef {
+        self.repair.schema()
+    }
+
+    /// Title of the system whose area of use is checked.
+    pub(crate) fn area_title(&self) -> Option<&str> {
+        self.area.as_ref().map(|(_, t)| t.as_str())
+    }
+
+    pub(crate) fn position_columns(&self) -> Option<(&str, &str)> {
+        self.position.as_ref().map(PositionReader::column_names)
+    }
+
+    pub(crate) fn operations(&self) -> Vec<OperationReport> {
+        let Some(source) = &self.source_crs else { return Vec::new() };
+        self.targets.iter().map(|t| t.report(source)).collect()
+    }
+
+    /// System of the result, and what the digits of its columns are worth.
+    pub(crate) fn result_system(&self) -> Option<(&Crs, Option<String>)> {
+        self.targets.first().map(|t| (&t.crs, t.worth(Some((t.crs.area.south_deg + t.crs.area.north_deg) / 2.0))))
+    }
+
+    /// The layer as an output takes it.
+    pub(crate) fn layer_out(&self, name: &str, wants: Wants) -> Result<LayerOut, Error> {
+        let base = self.repair.schema();
+        let typed = match (&self.typing, wants.typed()) {
+            (Some(t), true) => t.schema(base),
+            _ => base.clone(),
+        };
+        let point = point_index(&typed);
+        let mut fields = Vec::new();
+        let mut styles = Vec::new();
+        for (i, f) in typed.fields().iter().enumerate() {
+            if Some(i) == point {
+                continue;
+            }
+            fields.push(f.as_ref().clone());
+            styles.push(match (&self.typing, wants.typed()) {
+                (Some(t), true) => t.styles.get(i).cloned(),
+                _ => None,
+            }
+            .unwrap_or(ColumnStyle { digits: None, longest: None }));
+        }
+        for (f, s) in self.geocode.iter().flat_map(Geocode::fields).chain(self.targets.iter().flat_map(Target::fields)) {
+            fields.push(f);
+            styles.push(s);
+        }
+        let mut crs = None;
+        if let Some(target) = self.geometry_target(wants) {
+            fields.push(point_field(Some(&target.crs.identifier()), self.with_z));
+            styles.push(ColumnStyle { digits: None, longest: None });
+            crs = Some(CrsText { code: target.crs.code, name: target.crs.name.clone(), wkt: wkt::wkt1(&target.crs)?, geographic: target.crs.is_geographic() });
+        }
+        Ok(LayerOut { name: name.to_string(), schema: Arc::new(arrow_schema::Schema::new(fields)), styles, crs })
+    }
+
+    fn geometry_target(&self, wants: Wants) -> Option<&Target> {
+        match (wants.format, self.wgs84) {
+            (Format::GeoJson, Some(i)) => self.targets.get(i),
+            _ => self.targets.first(),
+        }
+    }
+
+    /// All steps for one block.
+    pub(crate) fn process(&self, block: Block, outputs: &[(Wants, Arc<dyn Encode>)]) -> Result<Part, Error> {
+        let decoded = self.decoder.decode(block)?;
+        let source = decoded.batch;
+        let mut part = Part {
+            encoded: Vec::new(),
+            rows_in: (source.len() + decoded.set_aside.len()) as u64,
+            rows_out: 0,
+            set_aside: decoded.set_aside,
+            bytes: decoded.bytes,
+            tally: Tally::default(),
+            levels: BTreeMap::new(),
+            notations: BTreeMap::new(),
+            extent: None,
+        };
+        let mended = self.repair.apply(&source);
+        let n = mended.len();
+        let mut keep = vec![true; n];
+        let mut added = Vec::new();
+        let mut places: Vec<[Vec<f64>; 3]> = Vec::new();
+        if let Some(start) = self.start(&mended, &mut part, &mut keep, &source, &mut added) {
+            for target in &self.targets {
+                let [mut x, mut y, mut z] = start.clone();
+                target.operation.apply(&mut x, &mut y, &mut z);
+                for row in 0..n {
+                    if keep[row] && !(x[row].is_finite() && y[row].is_finite()) {
+                        keep[row] = false;
+                        part.set_aside.push(set_aside(
+                            &source,
+                            row,
+                            "outside the domain of the projection",
+                            format!("{}, {} cannot be brought to {}: the position is outside the domain of the projection or of its area; check the value and the systems said with --from and --to", start[0][row], start[1][row], target.crs.title()),
+                        ));
+                    }
+                }
+                places.push([x, y, z]);
+            }
+            self.count(&start, &places, &keep, &mut part.tally);
+            for (target, [x, y, z]) in self.targets.iter().zip(&places) {
+                added.extend(target.columns(x, y, z));
+            }
+        }
+        part.rows_out = keep.iter().filter(|k| **k).count() as u64;
+        if let Some([x, y, _]) = places.first() {
+            for row in (0..n).filter(|r| keep[*r]) {
+                let e = part.extent.get_or_insert([x[row], y[row], x[row], y[row]]);
+                *e = [e[0].min(x[row]), e[1].min(y[row]), e[2].max(x[row]), e[3].max(y[row])];
+            }
+        }
+        for (wants, encode) in outputs {
+            let base = match (&self.typing, wants.typed()) {
+                (Some(t), true) => t.apply(&mended),
+                _ => mended.clone(),
+            };
+            let mut columns = added.clone();
+            if let Some(i) = self.geometry_target(*wants).and_then(|t| self.targets.iter().position(|u| u.crs.code == t.crs.code))
+                && wants.format != Format::Delimited
+                && wants.format != Format::Xlsx
+            {
+                let [x, y, z] = places[i].clone();
+                columns.push((point_field(Some(&self.targets[i].crs.identifier()), self.with_z), point_array(x, y, self.with_z.then_some(z))));
+            }
+            let batch = with_columns(&without_point(&base), columns).filter(&keep);
+            part.encoded.push(encode.encode(&batch));
+        }
+        // Rows set aside at different steps of a block, in the order of the source.
+        part.set_aside.sort_by_key(|r| r.source_row);
+        Ok(part)
+    }
+
+    /// Positions in the source's system.
+    fn start(&self, mended: &Batch, part: &mut Part, keep: &mut [bool], source: &Batch, added: &mut Vec<(arrow_schema::Field, arrow_array::ArrayRef)>) -> Option<[Vec<f64>; 3]> {
+        if let Some(geocode) = &self.geocode {
+            let found = geocode.apply(mended);
+            for (row, why) in found.unusable.into_iter().enumerate() {
+                if let Some((class, reason)) = why {
+                    keep[row] = false;
+                    part.set_aside.push(set_aside(source, row, class, reason));
+                }
+            }
+            part.levels = found.levels;
+            added.extend(found.columns);
+            let z = vec![f64::NAN; found.lon.len()];
+            return Some([found.lon, found.lat, z]);
+        }
+        let position = self.position.as_ref()?;
+        let found = position.read(mended);
+        for (row, why) in found.unusable.into_iter().enumerate() {
+            if let Some(why) = why {
+                keep[row] = false;
+                part.set_aside.push(set_aside(source, row, why.class, why.reason));
+            }
+        }
+        part.notations = found.notations;
+        Some([found.x, found.y, found.z])
+    }
+
+    fn count(&self, start: &[Vec<f64>; 3], places: &[[Vec<f64>; 3]], keep: &[bool], tally: &mut Tally) {
+        let source_geographic = self.source_crs.as_ref().is_some_and(Crs::is_geographic);
+        let area = self.area.as_ref().map(|(a, _)| a);
+        let own;
+        let (x, y) = match (self.geographic, &self.to_degrees) {
+            _ if source_geographic => (&start[0], &start[1]),
+            (Some(i), _) => (&places[i][0], &places[i][1]),
+            (None, Some(op)) => {
+                let [mut x, mut y, mut z] = start.clone();
+                op.apply(&mut x, &mut y, &mut z);
+                own = (x, y);
+                (&own.0, &own.1)
+            }
+            _ => return,
+        };
+        for row in (0..keep.len()).filter(|r| keep[*r]) {
+            tally.add(x[row], y[row], area);
+        }
+        // Zero in a projected system is as empty as in a geographic one.
+        if !source_geographic {
+            tally.at_zero = (0..keep.len()).filter(|r| keep[*r] && start[0][*r] == 0.0 && start[1][*r] == 0.0).count() as u64;
+        }
+    }
+}
+
+fn without_point(batch: &Batch) -> Batch {
+    match point_index(&batch.records.schema()) {
+        None => batch.clone(),
+        Some(point) => {
+            let columns: Vec<usize> = (0..batch.records.num_columns()).filter(|i| *i != point).collect();
+            match batch.records.project(&columns) {
+                Ok(records) => Batch { records, source_rows: batch.source_rows.clone() },
+                Err(_) => batch.clone(),
+            }
+        }
+    }
+}
+
+fn set_aside(source: &Batch, row: usize, class: &str, reason: String) -> SetAsideRow {
+    SetAsideRow { source_row: source.source_rows[row], class: class.to_string(), reason, values: source.row_texts(row) }
+}

@@ -1,0 +1,420 @@
+//! Runs a plan.
+
+use crate::doubt::{self, Evidence, Tally};
+use crate::engine::{Cancel, Progress, stream};
+use crate::pipeline::{Pipeline, Wants};
+use crate::plan::{LayerPlan, Plan};
+use crate::report::{LayerReport, Report};
+use crate::Error;
+use basilocus_formats::{Format, FormatError, PendingOutput, Reader, RunAbout, SetAsideTable, Writer, create, open};
+use basilocus_table::{ColumnProfile, Ledger, SetAsideRow};
+use std::collections::BTreeMap;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::time::Instant;
+
+/// How to run a plan.
+#[derive(Default)]
+pub struct RunOptions<'a> {
+    /// Whether existing outputs are replaced.
+    pub overwrite: bool,
+    /// Lets another thread stop the run.
+    pub cancel: Cancel,
+    /// Told how it goes on.
+    pub progress: Option<&'a dyn Progress>,
+    /// Whether rows set aside and doubts keep the outputs from being written.
+    pub strict: bool,
+}
+
+/// Runs a plan. Outputs appear whole, all together at the end, or not at all.
+///
+/// # Errors
+/// [`Error`]: everything that keeps the run from being completed; rows that cannot be used are no error, they are
+/// set aside and counted in the report.
+pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
+    let started = Instant::now();
+    let date = plan.date.clone().unwrap_or_else(today);
+    if plan.layers.is_empty() {
+        return Err(Error::Plan("the plan has no layer".into()));
+    }
+    if plan.outputs.is_empty() {
+        return Err(Error::Plan("no output is said; name one with -o".into()));
+    }
+    for (i, output) in plan.outputs.iter().enumerate() {
+        if plan.outputs[..i].iter().any(|o| o.file == output.file) {
+            return Err(Error::Plan(format!("{} is named twice as an output", output.file.display())));
+        }
+        if let Some(layer) = plan.layers.iter().find(|l| same_file(&l.source, &output.file)) {
+            return Err(Error::Plan(format!("{} is read and written in one run; name another output", layer.source.display())));
+        }
+    }
+    // Everything that can be wrong before a row is read is found here, for all layers and outputs.
+    let mut writers: Vec<Box<dyn Writer>> = Vec::new();
+    let mut wants = Vec::new();
+    for output in &plan.outputs {
+        let format = Format::of_ending(&output.file).ok_or_else(|| FormatError::OutputFormat { path: output.file.clone() })?;
+        writers.push(create(&output.file, options.overwrite)?);
+        wants.push(Wants { format });
+    }
+    let mut layers: Vec<(Box<dyn Reader>, Pipeline)> = Vec::new();
+    for layer in &plan.layers {
+        let mut reader = open(&layer.source, &layer.input.options()?)?;
+        let pipeline = Pipeline::new(layer, reader.as_mut(), &wants)?;
+        layers.push((reader, pipeline));
+    }
+    let mut report = Report { outputs: plan.outputs.iter().map(|o| o.file.clone()).collect(), ..Default::default() };
+    let mut set_aside_table = SetAsideTable::default();
+    let mut pending: Vec<PendingOutput> = Vec::new();
+    let mut stale: Vec<PathBuf> = Vec::new();
+    let holds_set_aside = writers.iter().any(|w| w.holds_set_aside());
+    let names = layer_names(&plan.layers);
+    for ((layer, name), (reader, pipeline)) in plan.layers.iter().zip(&names).zip(&mut layers) {
+        let file = set_aside_path(plan, name);
+        let mut aside = AsideFile::new(file, options.overwrite, &pipeline.source_columns);
+        let table = holds_set_aside.then_some(&mut set_aside_table);
+        let run = LayerRun { layer, name, wants: &wants, options };
+        let (layer_report, ledger, doubts) = run.run(reader.as_mut(), pipeline, &mut writers, &mut aside, table)?;
+        let mut layer_report = layer_report;
+        match aside.finish()? {
+            Some(output) => {
+                layer_report.set_aside_file = Some(output.target().to_path_buf());
+                pending.push(output);
+            }
+            None => stale.extend(set_aside_path(plan, name).filter(|p| options.overwrite && p.exists())),
+        }
+        report.add(&ledger);
+        report.doubts.extend(doubts);
+        report.told.extend(pipeline.told.iter().cloned());
+        if report.operation.is_none() {
+            report.operation = layer_report.operations.first().cloned();
+        }
+        report.layers.push(layer_report);
+    }
+    let about = about(&report, &layers, &date);
+    for writer in writers {
+        let (output, told) = writer.finish(&about, &set_aside_table)?;
+        pending.push(output);
+        report.told.extend(told);
+    }
+    let mut once = Vec::new();
+    report.told.retain(|t| if once.contains(t) { false } else { once.push(t.clone()); true });
+    if options.cancel.is_cancelled() {
+        return Err(Error::Cancelled);
+    }
+    for output in pending {
+        output.publish()?;
+    }
+    for file in stale {
+        // Rows set aside by an earlier run of the same output would be taken for this one's.
+        if std::fs::remove_file(&file).is_ok() {
+            report.told.push(format!("{} of an earlier run was removed: this run set no row aside", file.display()));
+        }
+    }
+    report.seconds = started.elapsed().as_secs_f64();
+    Ok(report)
+}
+
+fn same_file(a: &Path, b: &Path) -> bool {
+    match (a.canonicalize(), b.canonicalize()) {
+        (Ok(a), Ok(b)) => a == b,
+        _ => false,
+    }
+}
+
+/// Names of the layers, each one once.
+fn layer_names(layers: &[LayerPlan]) -> Vec<String> {
+    let mut names: Vec<String> = Vec::new();
+    for layer in layers {
+        let name = crate::step::free_name(&layer.layer_name(), &names);
+        names.push(name);
+    }
+    names
+}
+
+/// Where rows set aside go: beside the first output that has no place for them.
+fn set_aside_path(plan: &Plan, layer: &str) -> Option<PathBuf> {
+    let output = plan.outputs.iter().find(|o| Format::of_ending(&o.file) != Some(Format::Xlsx))?;
+    let stem = output.file.file_stem()?.to_string_lossy().into_owned();
+    let name = if plan.layers.len() > 1 { format!("{stem}.{layer}.set-aside.csv") } else { format!("{stem}.set-aside.csv") };
+    Some(output.file.with_file_name(name))
+}
+
+/// The file of rows set aside; it is made when the first one comes.
+struct AsideFile {
+    path: Option<PathBuf>,
+    overwrite: bool,
+    header: Vec<String>,
+    open: Option<(PendingOutput, std::io::BufWriter<std::fs::File>)>,
+}
+
+impl AsideFile {
+    fn new(path: Option<PathBuf>, overwrite: bool, columns: &[String]) -> Self {
+        let header = ["source_row".to_string(), "reason".to_string()].into_iter().chain(columns.iter().cloned()).collect();
+        AsideFile { path, overwrite, header, open: None }
+    }
+
+    fn write(&mut self, row: &SetAsideRow) -> Result<(), Error> {
+        let Some(path) = &self.path else { return Ok(()) };
+        let failed = |e: std::io::Error| FormatError::Write { path: path.clone(), problem: e.to_string() };
+        if self.open.is_none() {
+            let pending = PendingOutput::new(path, self.overwrite)?;
+            let mut file = std::io::BufWriter::new(std::fs::File::create(pending.path()).map_err(failed)?);
+            file.write_all(line(self.header.iter().map(String::as_str)).as_bytes()).map_err(failed)?;
+            self.open = Some((pending, file));
+        }
+        if let Some((_, file)) = &mut self.open {
+            let number = row.source_row.to_string();
+            let fields = [number.as_str(), row.reason.as_str()].into_iter().chain(row.values.iter().map(String::as_str));
+            file.write_all(line(fields).as_bytes()).map_err(failed)?;
+        }
+        Ok(())
+    }
+
+    fn finish(self) -> Result<Option<PendingOutput>, Error> {
+        let Some((pending, mut file)) = self.open else { return Ok(None) };
+        file.flush().map_err(|e| FormatError::Write { path: pending.target().to_path_buf(), problem: e.to_string() })?;
+        Ok(Some(pending))
+    }
+}
+
+fn line<'a>(fields: impl Iterator<Item = &'a str>) -> String {
+    let mut out = String::new();
+    for (i, field) in fields.enumerate() {
+        if i > 0 {
+            out.push(',');
+        }
+        if field.contains([',', '"', '\n', '\r']) {
+            out.push('"');
+            out.push_str(&field.replace('"', "\"\""));
+            out.push('"');
+        } else {
+            out.push_str(field);
+        }
+    }
+    out.push('\n');
+    out
+}
+
+struct LayerRun<'a> {
+    layer: &'a LayerPlan,
+    name: &'a str,
+    wants: &'a [Wants],
+    options: &'a RunOptions<'a>,
+}
+
+impl LayerRun<'_> {
+    fn run(
+        &self,
+        reader: &mut dyn Reader,
+        pipeline: &mut Pipeline,
+        writers: &mut [Box<dyn Writer>],
+        aside: &mut AsideFile,
+        mut table: Option<&mut SetAsideTable>,
+    ) -> Result<(LayerReport, Ledger, Vec<crate::DoubtReport>), Error> {
+        let progress: &dyn Progress = self.options.progress.unwrap_or(&());
+        let bytes = reader.about().bytes;
+        let mut profiles = Vec::new();
+        if !reader.about().typed && self.wants.iter().any(|w| w.format != Format::Delimited) {
+            progress.start(self.name, "looking at all values", bytes);
+            profiles = profile(reader, pipeline, &self.options.cancel, progress)?;
+            progress.finish();
+            pipeline.set_types(&profiles);
+        }
+        let mut outputs = Vec::new();
+        for (writer, wants) in writers.iter_mut().zip(self.wants) {
+            outputs.push((*wants, writer.start_layer(&pipeline.layer_out(self.name, *wants)?)?));
+        }
+        progress.start(self.name, "writing", bytes);
+        let mut ledger = Ledger::default();
+        let mut tally = Tally::default();
+        let mut report = LayerReport { name: self.name.to_string(), source: self.layer.source.clone(), understood: pipeline.understood.clone(), ..Default::default() };
+        let mut second_row_blank = false;
+        let header_row = reader.about().header_row;
+        let notes = reader.about().notes.clone();
+        let pipeline = &*pipeline;
+        stream(reader, &self.options.cancel, &|block| pipeline.process(block, &outputs), &mut |part| {
+            ledger.rows_in += part.rows_in;
+            ledger.rows_out += part.rows_out;
+            tally.merge(&part.tally);
+            for (level, n) in part.levels {
+                *report.levels.entry(level.to_string()).or_default() += n;
+            }
+            for (notation, n) in part.notations {
+                *report.notations.entry(notation.to_string()).or_default() += n;
+            }
+            if let Some(e) = part.extent {
+                let x = report.extent.get_or_insert(e);
+                *x = [x[0].min(e[0]), x[1].min(e[1]), x[2].max(e[2]), x[3].max(e[3])];
+            }
+            for row in &part.set_aside {
+                ledger.set_aside(&row.class);
+                second_row_blank |= row.class == "blank row" && header_row.is_some_and(|h| row.source_row == h + 1);
+                aside.write(row)?;
+                if let Some(table) = table.as_deref_mut() {
+                    add_row(table, self.name, &pipeline.source_columns, row);
+                }
+            }
+            for (writer, encoded) in writers.iter_mut().zip(part.encoded) {
+                writer.write(encoded)?;
+            }
+            progress.advance(part.bytes, part.rows_in);
+            Ok(())
+        })?;
+        for writer in writers.iter_mut() {
+            writer.end_layer()?;
+        }
+        progress.finish();
+        ledger.check()?;
+        let named: Vec<_> = pipeline.schema().fields().iter().zip(&pipeline.roles).zip(&profiles).map(|((f, r), p)| (f.name().clone(), *r, p.clone())).collect();
+        let doubts = doubt::all(&Evidence {
+            layer: self.name,
+            columns: pipeline.position_columns(),
+            area_of: pipeline.area_title(),
+            tally,
+            ledger: ledger.clone(),
+            notes: &notes,
+            header_row,
+            blank_second_row: second_row_blank,
+            profiles: &named,
+        });
+        report.rows_in = ledger.rows_in;
+        report.rows_out = ledger.rows_out;
+        report.set_aside = ledger.set_aside.clone();
+        report.operations = pipeline.operations();
+        Ok((report, ledger, doubts))
+    }
+}
+
+/// Goes through all values of a source for the types of its columns.
+pub(crate) fn profile(reader: &mut dyn Reader, pipeline: &Pipeline, cancel: &Cancel, progress: &dyn Progress) -> Result<Vec<ColumnProfile>, Error> {
+    let width = pipeline.schema().fields().len();
+    let mut profiles = vec![ColumnProfile::default(); width];
+    stream(
+        reader,
+        cancel,
+        &|block| {
+            let (batch, bytes) = pipeline.mended(block)?;
+            let mut part = vec![ColumnProfile::default(); width];
+            for (i, p) in part.iter_mut().enumerate() {
+                let texts = basilocus_table::text_column(batch.records.column(i));
+                texts.iter().for_each(|t| p.add(t.unwrap_or("")));
+            }
+            Ok((part, bytes, batch.len() as u64))
+        },
+        &mut |(part, bytes, rows)| {
+            profiles.iter_mut().zip(&part).for_each(|(all, p)| all.merge(p));
+            progress.advance(bytes, rows);
+            Ok(())
+        },
+    )?;
+    Ok(profiles)
+}
+
+/// Adds a row set aside to the workbook's table, whose columns are those of all layers.
+fn add_row(table: &mut SetAsideTable, layer: &str, columns: &[String], row: &SetAsideRow) {
+    if table.header.is_empty() {
+        table.header = ["layer", "source_row", "reason"].map(String::from).to_vec();
+    }
+    let mut cells = vec![layer.to_string(), row.source_row.to_string(), row.reason.clone()];
+    for (column, value) in columns.iter().zip(&row.values) {
+        let at = match table.header.iter().skip(3).position(|h| h == column) {
+            Some(i) => i + 3,
+            None => {
+                table.header.push(column.clone());
+                table.header.len() - 1
+            }
+        };
+        if cells.len() <= at {
+            cells.resize(at + 1, String::new());
+        }
+        cells[at] = value.clone();
+    }
+    table.rows.push(cells);
+}
+
+/// What a workbook says about itself.
+fn about(report: &Report, layers: &[(Box<dyn Reader>, Pipeline)], date: &str) -> RunAbout {
+    let mut lines: Vec<(String, String)> = vec![("About this workbook".into(), String::new()), ("Date".into(), date.to_string()), ("Rows read".into(), report.rows_in.to_string()), ("Rows written".into(), report.rows_out.to_string()), ("Rows set aside".into(), report.set_aside.values().sum::<u64>().to_string())];
+    for (layer, (_, pipeline)) in report.layers.iter().zip(layers) {
+        lines.push((layer.name.clone(), String::new()));
+        lines.push(("Source".into(), layer.source.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned())));
+        for text in &layer.understood {
+            lines.push(("Read as".into(), text.clone()));
+        }
+        lines.push(("Rows read".into(), layer.rows_in.to_string()));
+        lines.push(("Rows written".into(), layer.rows_out.to_string()));
+        for (reason, n) in &layer.set_aside {
+            lines.push((format!("Set aside: {reason}"), n.to_string()));
+        }
+        for (level, n) in &layer.levels {
+            lines.push((format!("Level: {level}"), n.to_string()));
+        }
+        if let Some((crs, worth)) = pipeline.result_system() {
+            lines.push(("Coordinate reference system".into(), format!("{}, in {}", crs.title(), crs.unit_words())));
+            if let Some(datum) = crs.datum() {
+                lines.push(("Datum".into(), format!("{} on the ellipsoid {}", datum.name, datum.ellipsoid.name)));
+            }
+            if let Some(worth) = worth {
+                lines.push(("Digits".into(), worth));
+            }
+        }
+        for op in &layer.operations {
+            lines.push(("Operation".into(), format!("{} → {}: {}", op.source, op.target, op.name)));
+            lines.push(("Accuracy".into(), accuracy_words(op.accuracy_m)));
+            for note in &op.notes {
+                lines.push(("Note".into(), note.clone()));
+            }
+        }
+    }
+    for doubt in &report.doubts {
+        lines.push((format!("Doubt {}", doubt.id), format!("{}: {}", doubt.layer, doubt.message)));
+    }
+    lines.push(("Catalogue".into(), format!("Definitions from the {}", basilocus_geodesy::crs::catalogue::EDITION)));
+    RunAbout { lines, date: date.to_string() }
+}
+
+/// An accuracy as people read it.
+pub(crate) fn accuracy_words(accuracy_m: Option<f64>) -> String {
+    match accuracy_m {
+        Some(0.0) => "exact (a conversion, no change of datum)".into(),
+        Some(a) => format!("{a} m"),
+        None => "not stated".into(),
+    }
+}
+
+/// Today in UTC, `YYYY-MM-DD`.
+pub fn today() -> String {
+    let days = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| d.as_secs() / 86_400) as i64;
+    let (y, m, d) = civil(days);
+    format!("{y:04}-{m:02}-{d:02}")
+}
+
+/// Year, month and day of a number of days since 1970-01-01, by eras of 400 years.
+fn civil(days: i64) -> (i64, i64, i64) {
+    let z = days + 719_468;
+    let era = z.div_euclid(146_097);
+    let doe = z.rem_euclid(146_097);
+    let yoe = (doe - doe / 1460 + doe / 36_524 - doe / 146_096) / 365;
+    let doy = doe - (365 * yoe + yoe / 4 - yoe / 100);
+    let mp = (5 * doy + 2) / 153;
+    let (d, m) = (doy - (153 * mp + 2) / 5 + 1, if mp < 10 { mp + 3 } else { mp - 9 });
+    (yoe + era * 400 + i64::from(m <= 2), m, d)
+}
+
+/// Counts by name in words, for summaries: `12 address point, 3 postcode`.
+pub fn counts(map: &BTreeMap<String, u64>) -> String {
+    map.iter().map(|(k, n)| format!("{n} {k}")).collect::<Vec<_>>().join(", ")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn days_and_dates() {
+        assert_eq!(civil(0), (1970, 1, 1));
+        assert_eq!(civil(20_782), (2026, 11, 25));
+        assert_eq!(civil(11_016), (2000, 2, 29));
+        assert_eq!(civil(-1), (1969, 12, 31));
+    }
+}

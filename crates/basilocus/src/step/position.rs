@@ -1,0 +1,335 @@
+//! Reads positions from columns of numbers, from a column of written positions, or from geometry.
+
+use crate::Error;
+use crate::plan::PositionPlan;
+use arrow_array::{Array, Float64Array, Int64Array, StringArray};
+use arrow_schema::SchemaRef;
+use basilocus_geodesy::crs::{Catalogue, Crs, Kind};
+use basilocus_geodesy::notation::{self, AxisOrder, NotationError};
+use basilocus_table::batch::{Points, cell_text, point_crs, point_index};
+use basilocus_table::{Batch, Role};
+use std::collections::BTreeMap;
+use std::path::Path;
+
+/// Where positions are.
+#[derive(Debug, Clone)]
+enum Source {
+    Columns { x: usize, y: usize },
+    Whole(usize),
+    Geometry,
+}
+
+/// A reader of positions.
+#[derive(Debug, Clone)]
+pub(crate) struct PositionReader {
+    source: Source,
+    z: Option<usize>,
+    order: AxisOrder,
+    pub(crate) crs: Crs,
+    /// How the columns were understood, in words.
+    pub(crate) understood: String,
+    names: (String, String),
+    in_degrees: bool,
+}
+
+/// A row without a usable position.
+pub(crate) struct Unusable {
+    pub class: &'static str,
+    pub reason: String,
+}
+
+/// Positions of a batch; a row without one has NaN in x and y, and its reason in `unusable`.
+#[derive(Default)]
+pub(crate) struct Positions {
+    pub x: Vec<f64>,
+    pub y: Vec<f64>,
+    pub z: Vec<f64>,
+    pub unusable: Vec<Option<Unusable>>,
+    /// Rows by the notation they were read in.
+    pub notations: BTreeMap<&'static str, u64>,
+}
+
+/// Whether a table has anything that looks like positions.
+pub(crate) fn has_position_roles(schema: &SchemaRef, roles: &[Option<Role>]) -> Option<String> {
+    let name = |role| roles.iter().position(|r| *r == Some(role)).map(|i| schema.field(i).name().clone());
+    match (name(Role::Longitude), name(Role::Latitude), name(Role::Easting), name(Role::Northing), name(Role::Coordinates)) {
+        (Some(x), Some(y), ..) => Some(format!("columns \"{x}\" and \"{y}\"")),
+        (_, _, Some(x), Some(y), _) => Some(format!("columns \"{x}\" and \"{y}\"")),
+        (.., Some(c)) => Some(format!("column \"{c}\"")),
+        _ => None,
+    }
+}
+
+impl PositionReader {
+    /// Finds the columns and the system.
+    pub(crate) fn new(plan: &PositionPlan, schema: &SchemaRef, roles: &[Option<Role>], path: &Path) -> Result<Self, Error> {
+        let names: Vec<String> = schema.fields().iter().map(|f| f.name().clone()).collect();
+        let column = |wanted: &str| {
+            names
+                .iter()
+                .position(|n| n == wanted)
+                .or_else(|| names.iter().position(|n| n.eq_ignore_ascii_case(wanted)))
+                .ok_or_else(|| Error::NoColumn { path: path.to_path_buf(), wanted: wanted.to_string(), names: names.iter().filter(|n| *n != basilocus_table::POINT_COLUMN).cloned().collect() })
+        };
+        let with_role = |role: Role| roles.iter().position(|r| *r == Some(role));
+        let mut said = true;
+        let source = match (&plan.x, &plan.y, &plan.coordinates) {
+            (Some(_), _, Some(_)) | (_, Some(_), Some(_)) => return Err(Error::Plan("--coordinates and --x/--y exclude each other: a position is in one column or in two".into())),
+            (Some(x), Some(y), None) => {
+                let (x, y) = (column(x)?, column(y)?);
+                if x == y {
+                    return Err(Error::Plan(format!("--x and --y name the same column \"{}\"; all points would lie on a diagonal line (slip-02)", names[x])));
+                }
+                Source::Columns { x, y }
+            }
+            (Some(_), None, None) | (None, Some(_), None) => return Err(Error::Plan("--x and --y go together: one of them is missing".into())),
+            (None, None, Some(c)) => Source::Whole(column(c)?),
+            (None, None, None) => {
+                said = false;
+                if point_index(schema).is_some() {
+                    Source::Geometry
+                } else if let (Some(x), Some(y)) = (with_role(Role::Longitude), with_role(Role::Latitude)) {
+                    Source::Columns { x, y }
+                } else if let (Some(x), Some(y)) = (with_role(Role::Easting), with_role(Role::Northing)) {
+                    Source::Columns { x, y }
+                } else if let Some(c) = with_role(Role::Coordinates) {
+                    Source::Whole(c)
+                } else {
+                    return Err(Error::NoPosition { path: path.to_path_buf(), names });
+                }
+            }
+        };
+        let what = match &source {
+            Source::Columns { x, y } => format!("columns \"{}\" and \"{}\"", names[*x], names[*y]),
+            Source::Whole(c) => format!("column \"{}\"", names[*c]),
+            Source::Geometry => "the geometry".into(),
+        };
+        let crs = match plan.from.clone().or_else(|| if matches!(source, Source::Geometry) { point_crs(schema) } else { None }) {
+            Some(text) => Catalogue::embedded().find_one(&text)?,
+            None => {
+                let hint = match &source {
+                    Source::Columns { x, .. } if roles.get(*x) == Some(&Some(Role::Longitude)) => "; the values look like degrees",
+                    Source::Columns { .. } => "; the values are too large for degrees, so it is a projected system: search it with `crs find`",
+                    _ => "",
+                };
+                return Err(Error::NoCrs { path: path.to_path_buf(), what, hint: hint.into() });
+            }
+        };
+        // A plane coordinate that is read as degrees is wrong and looks right only to a program.
+        crs.projection()?;
+        let order = match plan.order.as_deref() {
+            None => AxisOrder::Reject,
+            Some("latitude-first") => AxisOrder::LatitudeFirst,
+            Some("longitude-first") => AxisOrder::LongitudeFirst,
+            Some(other) => return Err(Error::Plan(format!("--order {other}: latitude-first or longitude-first is expected"))),
+        };
+        if matches!(source, Source::Whole(_)) && !crs.is_geographic() {
+            return Err(Error::Plan(format!("{what} holds written positions in degrees or UTM, but --from is {}: say a geographic system, such as EPSG:4326", crs.title())));
+        }
+        let z = match &plan.z {
+            Some(z) => Some(column(z)?),
+            None if matches!(crs.kind, Kind::Geocentric { .. }) => {
+                Some(with_role(Role::Height).ok_or_else(|| Error::Plan(format!("{} needs three columns; say the third with --z", crs.title())))?)
+            }
+            None => None,
+        };
+        let in_degrees = matches!(&crs.kind, Kind::Geographic { unit, .. } if unit.degrees == 1.0);
+        let (x_name, y_name) = match &source {
+            Source::Columns { x, y } => (names[*x].clone(), names[*y].clone()),
+            Source::Whole(c) => (names[*c].clone(), names[*c].clone()),
+            Source::Geometry => ("geometry".into(), "geometry".into()),
+        };
+        let understood = format!("positions from {what}{}, in {} ({})", if said { "" } else { " (found)" }, crs.title(), crs.unit_words());
+        Ok(PositionReader { source, z, order, crs, understood, names: (x_name, y_name), in_degrees })
+    }
+
+    /// Names of the x and y columns.
+    pub(crate) fn column_names(&self) -> (&str, &str) {
+        (&self.names.0, &self.names.1)
+    }
+
+    /// Whether geometry carries heights.
+    pub(crate) fn has_z(&self, schema: &SchemaRef) -> bool {
+        self.z.is_some() || (matches!(self.source, Source::Geometry) && point_index(schema).is_some_and(|i| matches!(schema.field(i).data_type(), arrow_schema::DataType::Struct(f) if f.len() > 2)))
+    }
+
+    /// Reads the positions of a batch.
+    pub(crate) fn read(&self, batch: &Batch) -> Positions {
+        let n = batch.len();
+        let mut out = Positions { x: vec![f64::NAN; n], y: vec![f64::NAN; n], z: vec![f64::NAN; n], unusable: (0..n).map(|_| None).collect(), notations: BTreeMap::new() };
+        match &self.source {
+            Source::Geometry => {
+                let points = Points::of(&batch.records);
+                for row in 0..n {
+                    match points.as_ref().and_then(|p| p.get(row)) {
+                        Some((x, y, z)) => {
+                            (out.x[row], out.y[row], out.z[row]) = (x, y, z.unwrap_or(f64::NAN));
+                            self.check(row, &mut out);
+                        }
+                        None => out.unusable[row] = Some(Unusable { class: "no coordinates", reason: "the row has no geometry; a point is expected".into() }),
+                    }
+                }
+            }
+            Source::Columns { x, y } => {
+                let (cx, cy) = (Numbers::of(batch, *x), Numbers::of(batch, *y));
+                for row in 0..n {
+                    match (self.number(&cx, row, &self.names.0, false), self.number(&cy, row, &self.names.1, true)) {
+                        (Ok((x, how)), Ok((y, _))) => {
+                            (out.x[row], out.y[row]) = (x, y);
+                            if let Some(how) = how {
+                                *out.notations.entry(how).or_default() += 1;
+                            }
+                            self.check(row, &mut out);
+                        }
+                        (Err(e), _) | (_, Err(e)) => out.unusable[row] = Some(e),
+                    }
+                }
+            }
+            Source::Whole(c) => {
+                for row in 0..n {
+                    let text = batch.text(*c, row);
+                    match notation::read(&text, self.order) {
+                        Ok(reading) => {
+                            (out.x[row], out.y[row]) = (reading.lon_deg, reading.lat_deg);
+                            *out.notations.entry(reading.notation.name()).or_default() += 1;
+                        }
+                        Err(e) => out.unusable[row] = Some(unusable(&self.names.0, &text, &e)),
+                    }
+                }
+            }
+        }
+        if let Some(z) = self.z {
+            let cz = Numbers::of(batch, z);
+            let name = batch.records.schema().field(z).name().clone();
+            for row in 0..n {
+                let text = cz.text(row);
+                if text.trim().is_empty() && !matches!(self.crs.kind, Kind::Geocentric { .. }) {
+                    continue;
+                }
+                match cz.get(row) {
+                    Some(v) => out.z[row] = v,
+                    None => match notation::read_number(&text) {
+                        Ok(v) => out.z[row] = v,
+                        Err(e) => out.unusable[row] = out.unusable[row].take().or(Some(unusable(&name, &text, &e))),
+                    },
+                }
+            }
+        }
+        for row in 0..n {
+            if out.unusable[row].is_some() {
+                (out.x[row], out.y[row]) = (f64::NAN, f64::NAN);
+            }
+        }
+        out
+    }
+
+    /// A coordinate of a column: a number, or an angle in any notation where the system is in degrees.
+    fn number(&self, column: &Numbers, row: usize, name: &str, is_y: bool) -> Result<(f64, Option<&'static str>), Unusable> {
+        if let Some(v) = column.get(row) {
+            return Ok((v, None));
+        }
+        let text = column.text(row);
+        if text.trim().is_empty() {
+            return Err(Unusable { class: "no coordinates", reason: format!("column \"{name}\" is empty; a {} is expected", self.axis(is_y)) });
+        }
+        let number = notation::read_number(&text);
+        if let Ok(v) = number {
+            return Ok((v, None));
+        }
+        if self.in_degrees {
+            return match notation::read_angle(&text, is_y) {
+                Ok(angle) => Ok((angle.degrees, Some(angle.notation.name()))),
+                Err(e) => Err(unusable(name, &text, &e)),
+            };
+        }
+        Err(number.map_or_else(|e| unusable(name, &text, &e), |_| Unusable { class: "not a coordinate", reason: String::new() }))
+    }
+
+    fn axis(&self, is_y: bool) -> &'static str {
+        match (self.crs.is_geographic(), is_y) {
+            (true, false) => "longitude",
+            (true, true) => "latitude",
+            (false, false) => "number (easting or x)",
+            (false, true) => "number (northing or y)",
+        }
+    }
+
+    /// Numbers that no place on Earth has.
+    fn check(&self, row: usize, out: &mut Positions) {
+        if !self.in_degrees {
+            return;
+        }
+        let (x, y) = (out.x[row], out.y[row]);
+        if !(y.abs() <= 90.0) {
+            let hint = if x.abs() <= 90.0 && y.abs() <= 180.0 { "; are longitude and latitude swapped?" } else { "; check the value, or the system said with --from" };
+            out.unusable[row] = Some(Unusable { class: "latitude out of range", reason: format!("column \"{}\": latitude {y} is outside −90…90{hint}", self.names.1) });
+        } else if !(x.abs() <= 360.0) {
+            out.unusable[row] = Some(Unusable { class: "longitude out of range", reason: format!("column \"{}\": longitude {x} is outside −180…180 (and 0…360); check the value, or the system said with --from", self.names.0) });
+        }
+    }
+}
+
+fn unusable(column: &str, text: &str, e: &NotationError) -> Unusable {
+    let class = if text.trim().is_empty() {
+        "no coordinates"
+    } else if !e.readings.is_empty() || e.problem.contains("readings") {
+        "ambiguous coordinate"
+    } else if e.problem.contains("latitude") && e.problem.contains("outside") {
+        "latitude out of range"
+    } else {
+        "not a coordinate"
+    };
+    let remedy = match class {
+        "no coordinates" => "; a position is expected",
+        "ambiguous coordinate" => "",
+        _ => "; a number, or degrees (and minutes, seconds) are expected",
+    };
+    Unusable { class, reason: format!("column \"{column}\": {e}{remedy}") }
+}
+
+/// A column of numbers, whatever its type.
+enum Numbers<'a> {
+    Real(&'a Float64Array),
+    Whole(&'a Int64Array),
+    Text(&'a StringArray),
+    Other(&'a arrow_array::ArrayRef),
+}
+
+impl<'a> Numbers<'a> {
+    fn of(batch: &'a Batch, column: usize) -> Self {
+        let array = batch.records.column(column);
+        let any = array.as_any();
+        if let Some(a) = any.downcast_ref() {
+            Numbers::Real(a)
+        } else if let Some(a) = any.downcast_ref() {
+            Numbers::Whole(a)
+        } else if let Some(a) = any.downcast_ref() {
+            Numbers::Text(a)
+        } else {
+            Numbers::Other(array)
+        }
+    }
+
+    #[inline]
+    fn get(&self, row: usize) -> Option<f64> {
+        match self {
+            Numbers::Real(a) if a.is_valid(row) => Some(a.value(row)).filter(|v| v.is_finite()),
+            Numbers::Whole(a) if a.is_valid(row) => Some(a.value(row) as f64),
+            Numbers::Text(a) if a.is_valid(row) => {
+                let text = a.value(row);
+                // "inf", "nan" and "infinity" parse as numbers but are none here; they all begin with a letter.
+                if text.as_bytes().first().is_some_and(|b| b.is_ascii_digit() || matches!(b, b'-' | b'.' | b'+')) { text.parse().ok().filter(|v: &f64| v.is_finite()) } else { None }
+            }
+            _ => None,
+        }
+    }
+
+    fn text(&self, row: usize) -> String {
+        match self {
+            Numbers::Text(a) if a.is_valid(row) => a.value(row).to_string(),
+            Numbers::Real(a) if a.is_valid(row) => a.value(row).to_string(),
+            Numbers::Other(a) => cell_text(a, row),
+            _ => String::new(),
+        }
+    }
+}

@@ -1,0 +1,175 @@
+//! Brings positions to the target systems and writes their columns.
+
+use super::free_name;
+use crate::Error;
+use crate::plan::WritePlan;
+use crate::report::OperationReport;
+use arrow_array::{ArrayRef, Float64Array, StringArray};
+use arrow_schema::{DataType, Field};
+use basilocus_formats::ColumnStyle;
+use basilocus_geodesy::crs::{Area, Crs, Kind};
+use basilocus_geodesy::notation::{self, Notation};
+use basilocus_geodesy::operation::Operation;
+use std::sync::Arc;
+
+/// A target system with the way there.
+pub(crate) struct Target {
+    pub crs: Crs,
+    pub operation: Operation,
+    /// Names of the columns it writes; none for a target that only a format needs.
+    pub columns: Vec<String>,
+    form: Form,
+    digits: usize,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Form {
+    /// Numbers.
+    Numbers { with_z: bool },
+    /// Two columns of text.
+    Angles(Notation),
+    /// One column of text.
+    Grid,
+}
+
+/// Decimals that show a tenth of a millimetre.
+fn usual_digits(crs: &Crs) -> usize {
+    if crs.is_geographic() { 9 } else { 4 }
+}
+
+impl Target {
+    /// A target whose columns are named as the plan says, or after the system; `taken` are names in use.
+    pub(crate) fn new(source: &Crs, crs: Crs, near: Option<&Area>, write: &WritePlan, first: bool, hidden: bool, taken: &mut Vec<String>, told: &mut Vec<String>) -> Result<Self, Error> {
+        let operation = Operation::between(source, &crs, near)?;
+        let notation = match write.notation.as_deref() {
+            None => None,
+            Some(name) => Some(Notation::from_name(name).ok_or_else(|| {
+                Error::Plan(format!("--notation {name} is not known; one of {} is expected", notation::NOTATIONS.iter().map(|(_, n)| *n).collect::<Vec<_>>().join(", ")))
+            })?),
+        };
+        if let Some(digits) = write.digits
+            && digits > 12
+        {
+            return Err(Error::Plan(format!("--digits {digits}: 0 to 12 decimals are written")));
+        }
+        let form = match (notation, crs.is_geographic()) {
+            (Some(Notation::Utm), true) => Form::Grid,
+            (Some(Notation::DecimalDegrees), true) | (None, _) => Form::Numbers { with_z: operation.moves_heights() },
+            (Some(n), true) => Form::Angles(n),
+            (Some(n), false) if first && !hidden => {
+                return Err(Error::Plan(format!("--notation {} is for longitude and latitude; {} has {}: choose a geographic --to, such as EPSG:4326", n.name(), crs.title(), crs.unit_words())));
+            }
+            (Some(_), false) => Form::Numbers { with_z: operation.moves_heights() },
+        };
+        let digits = write.digits.unwrap_or_else(|| match form {
+            Form::Numbers { .. } => usual_digits(&crs),
+            Form::Angles(n) => n.usual_digits(),
+            Form::Grid => Notation::Utm.usual_digits(),
+        });
+        let wanted: Vec<&str> = match form {
+            Form::Numbers { with_z: true } => crs.column_names().to_vec(),
+            Form::Grid => vec!["utm"],
+            _ => crs.column_names()[..2].to_vec(),
+        };
+        let mut columns = Vec::new();
+        if !hidden {
+            if first && !write.columns.is_empty() {
+                if write.columns.len() < wanted.len() || write.columns.len() > 3 {
+                    return Err(Error::Plan(format!("--columns names {} columns; {} are written: {}", write.columns.len(), wanted.len(), wanted.join(", "))));
+                }
+                for name in write.columns.iter().take(wanted.len()) {
+                    if taken.iter().any(|t| t.eq_ignore_ascii_case(name)) {
+                        return Err(Error::Plan(format!("--columns {name}: there is a column of that name already, and it stays; choose another name, or --drop it")));
+                    }
+                    columns.push(name.clone());
+                }
+            } else {
+                for name in wanted {
+                    let free = free_name(name, taken);
+                    if free != name {
+                        told.push(format!("the coordinates in {} are in the column \"{free}\": \"{name}\" is there already and stays", crs.title()));
+                    }
+                    columns.push(free);
+                }
+            }
+            taken.extend(columns.iter().cloned());
+        }
+        Ok(Target { crs, operation, columns, form, digits })
+    }
+
+    /// The operation in words.
+    pub(crate) fn report(&self, source: &Crs) -> OperationReport {
+        OperationReport {
+            source: source.title(),
+            target: self.crs.title(),
+            name: self.operation.name().to_string(),
+            accuracy_m: self.operation.accuracy_m(),
+            grids: Vec::new(),
+            steps: self.operation.steps().iter().map(|s| s.to_string()).collect(),
+            notes: self.operation.notes().to_vec(),
+        }
+    }
+
+    /// Fields and styles of the columns.
+    pub(crate) fn fields(&self) -> Vec<(Field, ColumnStyle)> {
+        self.columns
+            .iter()
+            .map(|name| match self.form {
+                Form::Numbers { .. } => (Field::new(name, DataType::Float64, true), ColumnStyle { digits: Some(self.digits), longest: None }),
+                _ => (Field::new(name, DataType::Utf8, true), ColumnStyle { digits: None, longest: Some(18 + self.digits) }),
+            })
+            .collect()
+    }
+
+    /// What the digits that are written are worth, for the summary.
+    pub(crate) fn worth(&self, lat_deg: Option<f64>) -> Option<String> {
+        let unit = match &self.crs.kind {
+            Kind::Projected { unit, .. } => unit.metres * 10f64.powi(-(self.digits as i32)),
+            Kind::Geographic { .. } => {
+                let n = match self.form {
+                    Form::Angles(n) => n,
+                    Form::Grid => Notation::Utm,
+                    Form::Numbers { .. } => Notation::DecimalDegrees,
+                };
+                n.last_digit_m(self.digits, lat_deg.unwrap_or(0.0)).0
+            }
+            _ => return None,
+        };
+        Some(format!("{} decimals: the last digit is worth {} on the ground", self.digits, length(unit)))
+    }
+
+    /// Columns from positions that are in this system already.
+    pub(crate) fn columns(&self, x: &[f64], y: &[f64], z: &[f64]) -> Vec<(Field, ArrayRef)> {
+        if self.columns.is_empty() {
+            return Vec::new();
+        }
+        let text = |f: &dyn Fn(usize) -> Option<String>| Arc::new((0..x.len()).map(f).collect::<StringArray>()) as ArrayRef;
+        let arrays: Vec<ArrayRef> = match self.form {
+            Form::Numbers { with_z } => {
+                let mut out: Vec<ArrayRef> = vec![Arc::new(Float64Array::from(x.to_vec())), Arc::new(Float64Array::from(y.to_vec()))];
+                if with_z {
+                    out.push(Arc::new(Float64Array::from(z.to_vec())));
+                }
+                out
+            }
+            Form::Angles(n) => vec![text(&|i| notation::print_angle(x[i], false, n, self.digits)), text(&|i| notation::print_angle(y[i], true, n, self.digits))],
+            Form::Grid => vec![text(&|i| notation::print(x[i], y[i], Notation::Utm, self.digits))],
+        };
+        self.fields().into_iter().map(|(f, _)| f).zip(arrays).collect()
+    }
+}
+
+/// A length with a unit that suits its size.
+pub(crate) fn length(metres: f64) -> String {
+    let (value, unit) = if metres >= 1000.0 {
+        (metres / 1000.0, "km")
+    } else if metres >= 1.0 {
+        (metres, "m")
+    } else if metres >= 0.01 {
+        (metres * 100.0, "cm")
+    } else {
+        (metres * 1000.0, "mm")
+    };
+    let rounded = if value >= 100.0 { format!("{value:.0}") } else if value >= 10.0 { format!("{value:.1}") } else { format!("{value:.2}") };
+    format!("{rounded} {unit}")
+}
