@@ -72,6 +72,11 @@ pub fn title(words: &str) -> String {
         if i > 0 {
             out.push(' ');
         }
+        // Initials of a road system ("US Highway 701") are no word.
+        if word == "US" {
+            out.push_str(word);
+            continue;
+        }
         let mut chars = word.chars();
         if let Some(first) = chars.next() {
             out.push(first);

@@ -66,9 +66,9 @@ impl ParsedAddress {
 ///
 /// ```
 /// use basilocus_address::{grammar::us, parse::{parse, AddressInput}};
-/// let a = parse(&AddressInput { whole: "1427 NE Mpale Ave Apt 3, Ternport, OR 97146-0012", ..Default::default() }, &us::GRAMMAR, &|_| false);
+/// let a = parse(&AddressInput { whole: "1427 NE Mpale Ave Apt 3, Ternport, OR 97981-0012", ..Default::default() }, &us::GRAMMAR, &|_| false);
 /// assert_eq!((a.number, a.name.as_str(), a.locality.as_str()), (Some(1427), "MPALE", "TERNPORT"));
-/// assert_eq!((a.region.as_str(), a.postcode.as_str(), a.unit.as_str()), ("OR", "97146", "Apt 3"));
+/// assert_eq!((a.region.as_str(), a.postcode.as_str(), a.unit.as_str()), ("OR", "97981", "Apt 3"));
 /// ```
 pub fn parse(input: &AddressInput, grammar: &Grammar, is_locality: &dyn Fn(&str) -> bool) -> ParsedAddress {
     let mut out = ParsedAddress::default();
@@ -76,7 +76,7 @@ pub fn parse(input: &AddressInput, grammar: &Grammar, is_locality: &dyn Fn(&str)
     let region = normal::words(input.region);
     out.region = grammar.region(&region).map_or(region, String::from);
     out.locality = normal::words(input.locality);
-    // "Ternport OR" or "Ternport, OR 97146" in the locality column
+    // "Ternport OR" or "Ternport, OR 97981" in the locality column
     if !out.locality.is_empty() && (out.region.is_empty() || out.postcode.is_empty()) && !is_locality(&out.locality) {
         let mut words: Vec<String> = out.locality.split(' ').map(String::from).collect();
         take_tail(&mut out, &mut words, grammar, true);
@@ -137,7 +137,7 @@ fn set_postcode(out: &mut ParsedAddress, text: &str, grammar: &Grammar) {
     }
 }
 
-/// `97146`, `97146-0012`, `971460012`; four digits are a leading zero that a spreadsheet took away.
+/// `97981`, `97981-0012`, `979810012`; four digits are a leading zero that a spreadsheet took away.
 fn postcode(word: &str, grammar: &Grammar) -> Option<(String, String)> {
     let (digits, extension) = grammar.postcode_digits;
     let (code, rest) = match word.split_once('-') {
@@ -170,7 +170,7 @@ fn take_tail(out: &mut ParsedAddress, words: &mut Vec<String>, grammar: &Grammar
         }
         words.pop();
     } else if words.len() >= 2 + least {
-        // "97146 0012"
+        // "97981 0012"
         let (extension, code) = (words[words.len() - 1].clone(), words[words.len() - 2].clone());
         if extension.len() == grammar.postcode_digits.1
             && let Some((code, extension)) = postcode(&format!("{code}-{extension}"), grammar)
@@ -205,7 +205,7 @@ fn whole(out: &mut ParsedAddress, text: &str, grammar: &Grammar, is_locality: &d
         .map(|p| normal::words(p).split(' ').filter(|w| !w.is_empty()).map(String::from).collect::<Vec<_>>())
         .filter(|p| !p.is_empty())
         .collect();
-    // The tail may take several parts: "…, OR, 97146, USA".
+    // The tail may take several parts: "…, OR, 97981, USA".
     while let Some(last) = parts.last_mut() {
         let before = last.len();
         take_tail(out, last, grammar, false);
@@ -457,23 +457,23 @@ mod tests {
     #[test]
     fn whole_addresses() {
         for (text, wanted) in [
-            ("1427 NE Maple Ave Apt 3, Ternport, OR 97146-0012", "1427|NE|MAPLE|Ave||Apt 3|TERNPORT|OR|97146"),
-            ("1427 N.E. Maple Avenue #3, Ternport OR 97146", "1427|NE|MAPLE|Ave||# 3|TERNPORT|OR|97146"),
+            ("1427 NE Maple Ave Apt 3, Ternport, OR 97981-0012", "1427|NE|MAPLE|Ave||Apt 3|TERNPORT|OR|97981"),
+            ("1427 N.E. Maple Avenue #3, Ternport OR 97981", "1427|NE|MAPLE|Ave||# 3|TERNPORT|OR|97981"),
             ("12 heron ln ternport or", "12||HERON|Ln|||TERNPORT|OR|"),
-            ("12 heron ln ternport oregon 97146", "12||HERON|Ln|||TERNPORT|OR|97146"),
-            ("12 Heron Ln Unknown Town OR 97146", "12||HERON|Ln|||UNKNOWN TOWN|OR|97146"),
-            ("5 St Clair Street, North Slough, Washington, 98640, USA", "5||SAINT CLAIR|St|||NORTH SLOUGH|WA|98640"),
+            ("12 heron ln ternport oregon 97981", "12||HERON|Ln|||TERNPORT|OR|97981"),
+            ("12 Heron Ln Unknown Town OR 97981", "12||HERON|Ln|||UNKNOWN TOWN|OR|97981"),
+            ("5 St Clair Street, North Slough, Washington, 98981, USA", "5||SAINT CLAIR|St|||NORTH SLOUGH|WA|98981"),
             ("200 Fifth St N, Gray Water, WA", "200||5TH|St|N||GRAY WATER|WA|"),
             ("200 Twenty First Ave, Gray Water, WA", "200||21ST|Ave|||GRAY WATER|WA|"),
             ("38402 US Hwy 101 S, Ternport, OR", "38402||US HIGHWAY 101||S||TERNPORT|OR|"),
             ("12 1/2 Heron Lane, Ternport", "121/2||HERON|Ln|||TERNPORT||"),
             ("12A Heron Lane, Ternport", "12A||HERON|Ln|||TERNPORT||"),
             ("12-16 Heron Lane, Ternport", "12||HERON|Ln|||TERNPORT||"),
-            ("PO Box 12, Ternport, OR 97146", "|||||||TERNPORT|OR|97146|box"),
+            ("PO Box 12, Ternport, OR 97981", "|||||||TERNPORT|OR|97981|box"),
             ("Ternport, OR", "||||||TERNPORT|OR|"),
-            ("Ternport OR 97146", "||||||TERNPORT|OR|97146"),
-            ("97146", "|||||||97146"),
-            ("c/o Ada Finch, 9 Alder Court, Ternport, OR 97146", "9||ALDER|Ct|||TERNPORT|OR|97146"),
+            ("Ternport OR 97981", "||||||TERNPORT|OR|97981"),
+            ("97981", "|||||||97981"),
+            ("c/o Ada Finch, 9 Alder Court, Ternport, OR 97981", "9||ALDER|Ct|||TERNPORT|OR|97981"),
             ("77 N St, Ternport", "77||N|St|||TERNPORT||"),
             ("77 Heron Ln, Unit B, Ternport, OR", "77||HERON|Ln||Unit B|TERNPORT|OR|"),
         ] {
@@ -485,14 +485,14 @@ mod tests {
 
     #[test]
     fn columns() {
-        let a = parse(&AddressInput { number: "1427", street: "NE MAPLE AV", locality: "Ternport", region: "Oregon", postcode: "971460012", ..Default::default() }, &GRAMMAR, &|_| true);
-        assert_eq!((a.number, a.name.as_str(), a.region.as_str(), a.postcode.as_str(), a.extension.as_str()), (Some(1427), "MAPLE", "OR", "97146", "0012"));
+        let a = parse(&AddressInput { number: "1427", street: "NE MAPLE AV", locality: "Ternport", region: "Oregon", postcode: "979810012", ..Default::default() }, &GRAMMAR, &|_| true);
+        assert_eq!((a.number, a.name.as_str(), a.region.as_str(), a.postcode.as_str(), a.extension.as_str()), (Some(1427), "MAPLE", "OR", "97981", "0012"));
         let a = parse(&AddressInput { street: "12 Heron Ln, Ternport, OR", ..Default::default() }, &GRAMMAR, &|_| true);
         assert_eq!((a.number, a.locality.as_str(), a.region.as_str()), (Some(12), "TERNPORT", "OR"));
         let a = parse(&AddressInput { street: "5th Street", number: "8", ..Default::default() }, &GRAMMAR, &|_| true);
         assert_eq!((a.number, a.name.as_str()), (Some(8), "5TH"));
-        let a = parse(&AddressInput { locality: "Ternport OR 97146", street: "12 Heron", ..Default::default() }, &GRAMMAR, &|t| t == "TERNPORT");
-        assert_eq!((a.locality.as_str(), a.region.as_str(), a.postcode.as_str()), ("TERNPORT", "OR", "97146"));
+        let a = parse(&AddressInput { locality: "Ternport OR 97981", street: "12 Heron", ..Default::default() }, &GRAMMAR, &|t| t == "TERNPORT");
+        assert_eq!((a.locality.as_str(), a.region.as_str(), a.postcode.as_str()), ("TERNPORT", "OR", "97981"));
     }
 
     proptest! {
@@ -503,7 +503,7 @@ mod tests {
         }
 
         #[test]
-        fn no_address_like_text_panics(text in "([0-9]{1,4}|N|ST|HWY|#|APT|PO BOX|,|OR|-|1/2|TWENTY|FIRST|97146| ){0,12}") {
+        fn no_address_like_text_panics(text in "([0-9]{1,4}|N|ST|HWY|#|APT|PO BOX|,|OR|-|1/2|TWENTY|FIRST|97981| ){0,12}") {
             let _ = parse(&AddressInput { whole: &text, ..Default::default() }, &GRAMMAR, &|t| t.len() == 2);
         }
     }

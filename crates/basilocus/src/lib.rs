@@ -39,4 +39,4 @@ pub use error::Error;
 pub use look::{LookReport, look};
 pub use plan::Plan;
 pub use report::{DoubtReport, OperationReport, Report};
-pub use run::{RunOptions, run};
+pub use run::{RunOptions, accuracy_words, run, today};

@@ -8,7 +8,6 @@ use crate::report::{LayerReport, Report};
 use crate::Error;
 use basilocus_formats::{Format, FormatError, PendingOutput, Reader, RunAbout, SetAsideTable, Writer, create, open};
 use basilocus_table::{ColumnProfile, Ledger, SetAsideRow};
-use std::collections::BTreeMap;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
@@ -22,8 +21,6 @@ pub struct RunOptions<'a> {
     pub cancel: Cancel,
     /// Told how it goes on.
     pub progress: Option<&'a dyn Progress>,
-    /// Whether rows set aside and doubts keep the outputs from being written.
-    pub strict: bool,
 }
 
 /// Runs a plan. Outputs appear whole, all together at the end, or not at all.
@@ -374,7 +371,7 @@ fn about(report: &Report, layers: &[(Box<dyn Reader>, Pipeline)], date: &str) ->
 }
 
 /// An accuracy as people read it.
-pub(crate) fn accuracy_words(accuracy_m: Option<f64>) -> String {
+pub fn accuracy_words(accuracy_m: Option<f64>) -> String {
     match accuracy_m {
         Some(0.0) => "exact (a conversion, no change of datum)".into(),
         Some(a) => format!("{a} m"),
@@ -399,11 +396,6 @@ fn civil(days: i64) -> (i64, i64, i64) {
     let mp = (5 * doy + 2) / 153;
     let (d, m) = (doy - (153 * mp + 2) / 5 + 1, if mp < 10 { mp + 3 } else { mp - 9 });
     (yoe + era * 400 + i64::from(m <= 2), m, d)
-}
-
-/// Counts by name in words, for summaries: `12 address point, 3 postcode`.
-pub fn counts(map: &BTreeMap<String, u64>) -> String {
-    map.iter().map(|(k, n)| format!("{n} {k}")).collect::<Vec<_>>().join(", ")
 }
 
 #[cfg(test)]

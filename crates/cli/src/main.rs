@@ -1,2 +1,40 @@
-//! x
-fn main(){}
+//! The `basilocus` command: arguments to plans, progress, text for people, exit status.
+
+mod args;
+mod commands;
+mod progress;
+mod text;
+
+use clap::Parser;
+use std::process::ExitCode;
+
+/// What a command came to, apart from errors.
+pub(crate) enum Done {
+    /// All is well, or `--strict` was not asked for.
+    Fine,
+    /// `--strict`, and a row was set aside or a doubt raised.
+    NotClean,
+}
+
+fn main() -> ExitCode {
+    let arguments = match args::Arguments::try_parse() {
+        Ok(a) => a,
+        Err(e) => {
+            let _ = e.print();
+            return ExitCode::from(if e.use_stderr() { 2 } else { 0 });
+        }
+    };
+    match commands::run(arguments) {
+        Ok(Done::Fine) => ExitCode::SUCCESS,
+        Ok(Done::NotClean) => ExitCode::from(3),
+        Err(e) => {
+            // A reader that went away (`| head`) is no failure of ours.
+            if e.chain().filter_map(|c| c.downcast_ref::<std::io::Error>()).any(|e| e.kind() == std::io::ErrorKind::BrokenPipe) {
+                return ExitCode::SUCCESS;
+            }
+            eprintln!("basilocus: {e}");
+            let usage = matches!(e.downcast_ref::<basilocus::Error>(), Some(basilocus::Error::Plan(_)));
+            ExitCode::from(if usage { 2 } else { 1 })
+        }
+    }
+}

@@ -165,7 +165,9 @@ fn looks_like_position(text: &str) -> bool {
     let digits = text.chars().filter(char::is_ascii_digit).count();
     let letters = text.chars().filter(|c| c.is_alphabetic()).count();
     let groups = text.split(|c: char| !(c.is_ascii_digit() || c == '.')).filter(|g| g.bytes().any(|b| b.is_ascii_digit())).count();
-    digits >= 4 && groups >= 2 && letters <= digits / 2 && letters <= 8
+    // Dates, telephone numbers and codes have digits in groups as well, but none of these signs.
+    let signs = text.contains(['.', '°', 'º', '\'', '′']) || text.contains(", ") || text.contains(" -") || text.to_uppercase().chars().filter(|c| "NSEW".contains(*c)).count() == 2;
+    signs && digits >= 4 && groups >= 2 && letters <= digits / 2 && letters <= 8
 }
 
 #[cfg(test)]
@@ -183,6 +185,8 @@ mod tests {
             assert_eq!(from_header(header).map(|(r, _)| r), Some(role), "{header}");
         }
         assert_eq!(from_header("remarks"), None);
+        // A date has groups of digits as a position has.
+        assert_eq!(roles(&["since", "phone"], &[&["1962-02-25", "503-555-0101"], &["1973-08-20", "503-555-0102"], &["1992-07-07", "503-555-0103"]]), [None, None]);
     }
 
     #[test]

@@ -25,7 +25,7 @@ pub struct Grammar {
     pub ordinals: &'static [(&'static str, &'static str)],
     /// Types that are followed by a route number ("HIGHWAY 101").
     pub route_types: &'static [(&'static str, &'static [&'static str])],
-    /// Openings of post-box addresses.
+    /// Openings of post-box and rural-route addresses, which have no place finer than the postcode.
     pub post_boxes: &'static [&'static str],
     /// Digits of a postcode, and of its extension.
     pub postcode_digits: (usize, usize),

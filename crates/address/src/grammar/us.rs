@@ -171,6 +171,6 @@ pub static GRAMMAR: Grammar = Grammar {
         ("HIGHWAY", &["HIGHWAY", "HWY"]),
         ("ROUTE", &["ROUTE", "RTE", "RT"]),
     ],
-    post_boxes: &["PO BOX", "P O BOX", "POST OFFICE BOX", "POB", "BOX"],
+    post_boxes: &["PO BOX", "P O BOX", "POST OFFICE BOX", "POB", "BOX", "RR", "RURAL ROUTE", "HC"],
     postcode_digits: (5, 4),
 };

@@ -13,7 +13,7 @@ pub(super) fn find(reference: &Reference, a: &ParsedAddress, context: &Context, 
     let mut changes = Vec::new();
     let mut lost = 0;
     if a.post_box {
-        changes.push("post box: placed no finer than the postcode".to_string());
+        changes.push("post box or rural route: placed no finer than the postcode".to_string());
     } else if street_asked {
         lost = score::STREET_NOT_FOUND;
         changes.push(street_not_found(reference, a, context, found));
@@ -105,8 +105,8 @@ fn street_not_found(reference: &Reference, a: &ParsedAddress, context: &Context,
     let name = normal::title(&a.name);
     let place = match (context.localities.first(), a.postcode.is_empty()) {
         (Some((l, _)), _) => reference.locality(*l).name.to_string(),
-        (None, false) => a.postcode.clone(),
-        (None, true) => "the reference".into(),
+        (None, false) if context.postcode_known => a.postcode.clone(),
+        _ => "the reference".into(),
     };
     let elsewhere: Vec<&str> = found.same_name_elsewhere.iter().map(|l| reference.locality(*l).name).filter(|n| *n != place).take(3).collect();
     if elsewhere.is_empty() { format!("street \"{name}\" is not in {place}") } else { format!("street \"{name}\" is not in {place} (it is in {})", elsewhere.join(", ")) }

@@ -209,7 +209,7 @@ fn push(reference: &Reference, a: &ParsedAddress, view: &StreetView, level: Leve
     });
 }
 
-/// `Ternport, OR 97146`, without what is empty.
+/// `Ternport, OR 97981`, without what is empty.
 pub(super) fn tail(locality: &str, region: &str, postcode: &str) -> String {
     let end = [region, postcode].into_iter().filter(|t| !t.is_empty()).collect::<Vec<_>>().join(" ");
     [locality.to_string(), end].into_iter().filter(|t| !t.is_empty()).collect::<Vec<_>>().join(", ")

@@ -1,0 +1,492 @@
+//! The command line. The same flag means the same thing everywhere.
+
+use basilocus::plan::{GeocodePlan, InputPlan, JoinPlan, LayerPlan, OutputPlan, PositionPlan, RepairPlan, WritePlan};
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use std::path::PathBuf;
+
+/// Tables of addresses and coordinates to point layers, with an account of every row.
+#[derive(Debug, Parser)]
+#[command(name = "basilocus", version, arg_required_else_help = true, after_help = "Exit status: 0 done (rows may have been set aside, and the summary says so), 1 failed, 2 wrong usage, 3 --strict and a row was set aside or a doubt raised.")]
+pub struct Arguments {
+    /// What to do.
+    #[command(subcommand)]
+    pub command: Command,
+}
+
+/// The commands, in the order people work.
+#[derive(Debug, Subcommand)]
+pub enum Command {
+    /// Say what a file holds: layers, columns and their roles, first rows, system, extent, doubts
+    Look(LookArgs),
+    /// Addresses to points, by an address reference
+    Geocode(GeocodeArgs),
+    /// Coordinates to another system, notation or format
+    Convert(ConvertArgs),
+    /// One coordinate typed by hand: how it was read, and the same spot in other notations and systems
+    At(AtArgs),
+    /// The catalogue of coordinate reference systems
+    #[command(subcommand)]
+    Crs(CrsCommand),
+    /// The index that addresses are matched against
+    #[command(subcommand)]
+    Reference(ReferenceCommand),
+    /// Do what a saved plan says, on the same or a new table
+    Run(RunArgs),
+    /// Run the whole story on the shipped sample data into a folder
+    Demo(DemoArgs),
+    /// Print the completions of a shell
+    Completions {
+        /// The shell.
+        shell: Shell,
+    },
+}
+
+/// Shells with completions.
+#[derive(Debug, Clone, Copy, ValueEnum)]
+pub enum Shell {
+    /// bash
+    Bash,
+    /// elvish
+    Elvish,
+    /// fish
+    Fish,
+    /// PowerShell
+    Powershell,
+    /// zsh
+    Zsh,
+}
+
+/// How to read the input.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Input")]
+pub struct InputArgs {
+    /// Sheet of a workbook
+    #[arg(long, value_name = "NAME")]
+    pub sheet: Option<String>,
+    /// Layer of a GeoPackage
+    #[arg(long, value_name = "NAME")]
+    pub layer: Option<String>,
+    /// Delimiter of text: a character, or tab, space, comma, semicolon
+    #[arg(long, value_name = "CHARACTER")]
+    pub delimiter: Option<String>,
+    /// Row of the header, counted from 1; 0 if there is none
+    #[arg(long, value_name = "ROW")]
+    pub header_row: Option<u64>,
+    /// Lines to skip at the start
+    #[arg(long, value_name = "LINES")]
+    pub skip_lines: Option<u64>,
+    /// Encoding of text, such as windows-1252
+    #[arg(long, value_name = "LABEL")]
+    pub encoding: Option<String>,
+}
+
+/// What to mend in the table.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Columns")]
+pub struct RepairArgs {
+    /// Columns to keep, in this order
+    #[arg(long, value_name = "COLUMNS", value_delimiter = ',')]
+    pub keep: Vec<String>,
+    /// Columns to leave out
+    #[arg(long, value_name = "COLUMNS", value_delimiter = ',')]
+    pub drop: Vec<String>,
+    /// Give a column another name
+    #[arg(long, value_name = "OLD=NEW", value_parser = pair)]
+    pub rename: Vec<(String, String)>,
+    /// Add a column with one value; in a column that is there, fill the empty cells
+    #[arg(long, value_name = "NAME=VALUE", value_parser = pair)]
+    pub set: Vec<(String, String)>,
+    /// Add a column made of others
+    #[arg(long, value_name = "NAME=A,B,…", value_parser = pair)]
+    pub join: Vec<(String, String)>,
+    /// Take white space off the ends of cells and make inner runs one blank
+    #[arg(long)]
+    pub trim: bool,
+}
+
+fn pair(text: &str) -> Result<(String, String), String> {
+    match text.split_once('=') {
+        Some((a, b)) if !a.trim().is_empty() => Ok((a.trim().to_string(), b.to_string())),
+        _ => Err("NAME=VALUE is expected".into()),
+    }
+}
+
+/// Where coordinates are.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Coordinates")]
+pub struct PositionArgs {
+    /// System of the coordinates, such as EPSG:4326
+    #[arg(long, value_name = "CRS")]
+    pub from: Option<String>,
+    /// Column with longitude or easting
+    #[arg(long, value_name = "COLUMN")]
+    pub x: Option<String>,
+    /// Column with latitude or northing
+    #[arg(long, value_name = "COLUMN")]
+    pub y: Option<String>,
+    /// Column with height
+    #[arg(long, value_name = "COLUMN")]
+    pub z: Option<String>,
+    /// Column that holds the whole position
+    #[arg(long, value_name = "COLUMN")]
+    pub coordinates: Option<String>,
+    /// Which number comes first in a whole position that does not say
+    #[arg(long, value_name = "latitude-first|longitude-first")]
+    pub order: Option<String>,
+}
+
+/// How coordinates are written.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Writing")]
+pub struct WriteArgs {
+    /// Target system; several give columns in each, the first is that of the geometry
+    #[arg(long, value_name = "CRS")]
+    pub to: Vec<String>,
+    /// decimal-degrees, degrees-minutes, degrees-minutes-seconds or utm
+    #[arg(long, value_name = "NOTATION")]
+    pub notation: Option<String>,
+    /// Decimals of coordinates
+    #[arg(long, value_name = "N")]
+    pub digits: Option<usize>,
+    /// Names of the coordinate columns: easting/longitude, northing/latitude, height
+    #[arg(long, value_name = "A,B[,C]", value_delimiter = ',')]
+    pub columns: Vec<String>,
+}
+
+/// How a run behaves.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Behaviour")]
+pub struct RunBehaviour {
+    /// Output; its ending says the format (.csv .tsv .xlsx .geojson .gpkg); may be given several times
+    #[arg(short, long, value_name = "FILE")]
+    pub output: Vec<PathBuf>,
+    /// Replace outputs that exist
+    #[arg(long)]
+    pub overwrite: bool,
+    /// Exit status 3 where a row is set aside or a doubt raised
+    #[arg(long)]
+    pub strict: bool,
+    /// Print one report object
+    #[arg(long)]
+    pub json: bool,
+    /// Print nothing but errors
+    #[arg(short, long)]
+    pub quiet: bool,
+    /// Print the steps of operations too
+    #[arg(short, long)]
+    pub verbose: bool,
+    /// Write down what was done, for `run`
+    #[arg(long, value_name = "FILE")]
+    pub save_plan: Option<PathBuf>,
+    /// No progress bar
+    #[arg(long)]
+    pub no_progress: bool,
+}
+
+/// `look`
+#[derive(Debug, Args)]
+pub struct LookArgs {
+    /// Files
+    #[arg(required = true)]
+    pub files: Vec<PathBuf>,
+    /// Rows to show
+    #[arg(long, value_name = "N", default_value_t = 5)]
+    pub rows: usize,
+    /// Print one report object a file
+    #[arg(long)]
+    pub json: bool,
+    /// Exit status 3 where a doubt is raised
+    #[arg(long)]
+    pub strict: bool,
+    /// No progress bar
+    #[arg(long)]
+    pub no_progress: bool,
+    /// How to read
+    #[command(flatten)]
+    pub input: InputArgs,
+}
+
+/// `geocode`
+#[derive(Debug, Args)]
+pub struct GeocodeArgs {
+    /// Table of addresses
+    pub addresses: PathBuf,
+    /// Address reference, made with `reference build`; may be given several times
+    #[arg(long, value_name = "FILE", required = true)]
+    pub reference: Vec<PathBuf>,
+    /// Column with the whole address
+    #[arg(long, value_name = "COLUMN")]
+    pub address: Option<String>,
+    /// Column with the house number
+    #[arg(long, value_name = "COLUMN")]
+    pub house_number: Option<String>,
+    /// Column with the street
+    #[arg(long, value_name = "COLUMN")]
+    pub street: Option<String>,
+    /// Column with the unit
+    #[arg(long, value_name = "COLUMN")]
+    pub unit: Option<String>,
+    /// Column with the locality
+    #[arg(long, value_name = "COLUMN")]
+    pub locality: Option<String>,
+    /// Column with the region
+    #[arg(long, value_name = "COLUMN")]
+    pub region: Option<String>,
+    /// Column with the postcode
+    #[arg(long, value_name = "COLUMN")]
+    pub postcode: Option<String>,
+    /// Set aside what is placed more coarsely: address-point, street-range, street, postcode, locality
+    #[arg(long, value_name = "LEVEL")]
+    pub coarsest: Option<String>,
+    /// Set aside what is less sure (0 to 100)
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u8).range(0..=100))]
+    pub min_confidence: Option<u8>,
+    /// Metres between the line of a street and its buildings
+    #[arg(long, value_name = "METRES")]
+    pub set_back: Option<f64>,
+    /// Further columns from the reference: postcode, locality, region, parent
+    #[arg(long, value_name = "COLUMNS", value_delimiter = ',')]
+    pub extras: Vec<String>,
+    /// List so many candidates with their scores in a column
+    #[arg(long, value_name = "N", default_value_t = 0)]
+    pub candidates: usize,
+    /// How to read
+    #[command(flatten)]
+    pub input: InputArgs,
+    /// What to mend
+    #[command(flatten)]
+    pub repair: RepairArgs,
+    /// How to write
+    #[command(flatten)]
+    pub write: WriteArgs,
+    /// How to behave
+    #[command(flatten)]
+    pub behaviour: RunBehaviour,
+}
+
+/// `convert`
+#[derive(Debug, Args)]
+pub struct ConvertArgs {
+    /// Table or layer
+    pub input_file: PathBuf,
+    /// How to read
+    #[command(flatten)]
+    pub input: InputArgs,
+    /// What to mend
+    #[command(flatten)]
+    pub repair: RepairArgs,
+    /// Where coordinates are
+    #[command(flatten)]
+    pub position: PositionArgs,
+    /// How to write
+    #[command(flatten)]
+    pub write: WriteArgs,
+    /// How to behave
+    #[command(flatten)]
+    pub behaviour: RunBehaviour,
+}
+
+/// `at`
+#[derive(Debug, Args)]
+pub struct AtArgs {
+    /// The coordinate; one that begins with a minus sign comes after `--`
+    pub coordinate: String,
+    /// Its system; WGS 84 unless said
+    #[arg(long, value_name = "CRS")]
+    pub from: Option<String>,
+    /// Systems to give it in
+    #[arg(long, value_name = "CRS")]
+    pub to: Vec<String>,
+    /// Which number comes first, where the text does not say
+    #[arg(long, value_name = "latitude-first|longitude-first")]
+    pub order: Option<String>,
+    /// Decimals of seconds; the other notations follow
+    #[arg(long, value_name = "N")]
+    pub digits: Option<usize>,
+    /// Print one report object
+    #[arg(long)]
+    pub json: bool,
+}
+
+/// `crs`
+#[derive(Debug, Subcommand)]
+pub enum CrsCommand {
+    /// Find systems by code, name, place or words, in any order
+    Find {
+        /// The words
+        #[arg(required = true)]
+        words: Vec<String>,
+        /// Most to show
+        #[arg(long, value_name = "N", default_value_t = 15)]
+        most: usize,
+        /// Print one report object
+        #[arg(long)]
+        json: bool,
+    },
+    /// Show a system with every parameter in words
+    Show {
+        /// Code or exact name
+        crs: String,
+        /// Print its WKT alone
+        #[arg(long)]
+        wkt: bool,
+        /// Print one report object
+        #[arg(long)]
+        json: bool,
+    },
+}
+
+/// `reference`
+#[derive(Debug, Subcommand)]
+pub enum ReferenceCommand {
+    /// Build a reference from address points, street segments, postcodes and places
+    Build {
+        /// Sources, in any mixture
+        #[arg(required = true)]
+        sources: Vec<PathBuf>,
+        /// The reference to write
+        #[arg(short, long, value_name = "FILE")]
+        output: PathBuf,
+        /// System of the coordinates; WGS 84 longitude and latitude unless said
+        #[arg(long, value_name = "CRS")]
+        from: Option<String>,
+        /// Country of the address grammar
+        #[arg(long, value_name = "CODE", default_value = "US")]
+        country: String,
+        /// Replace a reference that exists
+        #[arg(long)]
+        overwrite: bool,
+        /// Exit status 3 where a row is set aside
+        #[arg(long)]
+        strict: bool,
+        /// Print one report object
+        #[arg(long)]
+        json: bool,
+        /// No progress bar
+        #[arg(long)]
+        no_progress: bool,
+    },
+    /// Tell what is inside a reference, and what looks wrong in it
+    Describe {
+        /// The reference
+        file: PathBuf,
+        /// Print one report object
+        #[arg(long)]
+        json: bool,
+    },
+}
+
+/// `run`
+#[derive(Debug, Args)]
+pub struct RunArgs {
+    /// The plan
+    pub plan: PathBuf,
+    /// Another table for a layer of the plan: FILE for its only layer, or LAYER=FILE
+    #[arg(long, value_name = "[LAYER=]FILE")]
+    pub input: Vec<String>,
+    /// How to behave
+    #[command(flatten)]
+    pub behaviour: RunBehaviour,
+}
+
+/// `demo`
+#[derive(Debug, Args)]
+pub struct DemoArgs {
+    /// Folder to make
+    #[arg(default_value = "tern-estuary")]
+    pub folder: PathBuf,
+    /// Replace the folder of an earlier demonstration
+    #[arg(long)]
+    pub overwrite: bool,
+}
+
+impl InputArgs {
+    /// The part of a plan.
+    pub fn plan(&self) -> InputPlan {
+        InputPlan { sheet: self.sheet.clone(), layer: self.layer.clone(), delimiter: self.delimiter.clone(), header_row: self.header_row, skip_lines: self.skip_lines, encoding: self.encoding.clone() }
+    }
+}
+
+impl RepairArgs {
+    fn plan(&self) -> RepairPlan {
+        RepairPlan {
+            join: self.join.iter().map(|(name, columns)| JoinPlan { name: name.clone(), columns: columns.split(',').map(|c| c.trim().to_string()).collect(), separator: " ".into() }).collect(),
+            set: self.set.iter().cloned().collect(),
+            rename: self.rename.iter().cloned().collect(),
+            drop: self.drop.clone(),
+            keep: self.keep.clone(),
+            trim: self.trim,
+        }
+    }
+}
+
+impl WriteArgs {
+    fn plan(&self) -> WritePlan {
+        WritePlan { notation: self.notation.clone(), digits: self.digits, columns: self.columns.clone() }
+    }
+}
+
+impl ConvertArgs {
+    /// The layer of a plan.
+    pub fn layer(&self) -> LayerPlan {
+        let p = &self.position;
+        let position = PositionPlan { from: p.from.clone(), x: p.x.clone(), y: p.y.clone(), z: p.z.clone(), coordinates: p.coordinates.clone(), order: p.order.clone() };
+        let asked = position != PositionPlan::default() || !self.write.to.is_empty() || self.write.notation.is_some();
+        LayerPlan {
+            source: self.input_file.clone(),
+            to: self.write.to.clone(),
+            input: self.input.plan(),
+            repair: self.repair.plan(),
+            position: asked.then_some(position),
+            write: self.write.plan(),
+            ..Default::default()
+        }
+    }
+}
+
+impl GeocodeArgs {
+    /// The layer of a plan.
+    pub fn layer(&self) -> LayerPlan {
+        LayerPlan {
+            source: self.addresses.clone(),
+            to: self.write.to.clone(),
+            input: self.input.plan(),
+            repair: self.repair.plan(),
+            geocode: Some(GeocodePlan {
+                reference: self.reference.clone(),
+                address: self.address.clone(),
+                house_number: self.house_number.clone(),
+                street: self.street.clone(),
+                unit: self.unit.clone(),
+                locality: self.locality.clone(),
+                region: self.region.clone(),
+                postcode: self.postcode.clone(),
+                coarsest: self.coarsest.clone(),
+                min_confidence: self.min_confidence,
+                set_back_m: self.set_back,
+                extras: self.extras.clone(),
+                candidates: self.candidates,
+            }),
+            write: self.write.plan(),
+            ..Default::default()
+        }
+    }
+}
+
+impl RunBehaviour {
+    /// The outputs of a plan.
+    pub fn outputs(&self) -> Vec<OutputPlan> {
+        self.output.iter().map(OutputPlan::new).collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_command_line_is_consistent() {
+        use clap::CommandFactory;
+        Arguments::command().debug_assert();
+    }
+}

@@ -1,0 +1,144 @@
+//! `demo`: the whole story on the shipped data. Every step is the command that is printed above it.
+
+use super::run as run_command;
+use crate::Done;
+use crate::args::{Arguments, Command, DemoArgs, ReferenceCommand, RunBehaviour};
+use crate::text;
+use anyhow::{Context, Result, bail};
+use basilocus::plan::{GeocodePlan, InputPlan, LayerPlan, OutputPlan, PositionPlan, RepairPlan};
+use basilocus::{Plan, RunOptions};
+use clap::Parser;
+use std::path::Path;
+
+/// The sample data: invented by `tools/src/bin/generate-sample-data.rs`.
+const FILES: &[(&str, &[u8])] = &[
+    ("landowners.xlsx", include_bytes!("../../demo/landowners.xlsx")),
+    ("field_notes.csv", include_bytes!("../../demo/field_notes.csv")),
+    ("survey_1958.txt", include_bytes!("../../demo/survey_1958.txt")),
+    ("address_points.csv", include_bytes!("../../demo/address_points.csv")),
+    ("street_segments.csv", include_bytes!("../../demo/street_segments.csv")),
+    ("postcodes.csv", include_bytes!("../../demo/postcodes.csv")),
+    ("places.csv", include_bytes!("../../demo/places.csv")),
+];
+
+const PLAN: &str = "culverts.plan.toml";
+const OUTPUTS: [&str; 3] = ["culverts.gpkg", "culverts.geojson", "culverts.xlsx"];
+
+/// Runs the story into a folder.
+pub fn run(a: &DemoArgs) -> Result<Done> {
+    let folder = &a.folder;
+    if folder.exists() {
+        let ours = FILES.iter().all(|(name, _)| folder.join(name).exists());
+        let empty = std::fs::read_dir(folder).map(|mut d| d.next().is_none()).unwrap_or(false);
+        if !empty && !(ours && a.overwrite) {
+            bail!("{}: the folder is there already; name another one, or replace an earlier demonstration with --overwrite", folder.display());
+        }
+    }
+    std::fs::create_dir_all(folder).with_context(|| format!("{}: the folder cannot be made", folder.display()))?;
+    for (name, bytes) in FILES {
+        std::fs::write(folder.join(name), bytes).with_context(|| format!("{}: cannot be written", folder.join(name).display()))?;
+    }
+    std::env::set_current_dir(folder).with_context(|| format!("{}: cannot be entered", folder.display()))?;
+    say(&format!(
+        "The Tern Estuary: a river trust keeps a register of culverts and tide gates where two states meet.\n\
+         All names, places and numbers are invented. The files are in {}; the commands below ran there.\n",
+        folder.display()
+    ))?;
+
+    step("1. Look before you trust: the landowners' workbook")?;
+    command("basilocus look landowners.xlsx --rows 4 --no-progress", &[])?;
+
+    step("2. Build the address reference, and match the landowners against it")?;
+    command("basilocus reference build address_points.csv street_segments.csv postcodes.csv places.csv -o estuary.reference --overwrite --no-progress", &[])?;
+    command("basilocus geocode landowners.xlsx --reference estuary.reference -o landowners.csv --overwrite --no-progress", &[])?;
+    examples("landowners.csv", &["Address", "City", "level", "confidence", "changes"], &[0, 1, 5, 34, 46, 50])?;
+    examples("landowners.set-aside.csv", &["source_row", "Address", "City", "Zip", "reason"], &[1, 2, 3, 4])?;
+
+    step("3. Read the field notes (degrees and decimal minutes, five spellings) and the survey of 1958 (NAD27, US survey feet)")?;
+    command("basilocus convert field_notes.csv --from EPSG:4326 --notation decimal-degrees -o field_notes.geojson --overwrite --no-progress", &[])?;
+    command("basilocus convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o survey_1958.csv --overwrite --no-progress", &[])?;
+
+    step("4 and 5. All three to NAD83 / Oregon North in international feet and to WGS 84; out as layers and as a workbook")?;
+    let plan = plan();
+    std::fs::write(PLAN, plan.to_text(Path::new(PLAN))?)?;
+    command(&format!("basilocus run {PLAN} --overwrite --no-progress"), &[])?;
+
+    step("6. The plan that did it, run again: the same bytes")?;
+    say(&format!("$ cat {PLAN}\n{}\n", std::fs::read_to_string(PLAN)?))?;
+    std::fs::create_dir_all("again")?;
+    let mut again = Plan::load(Path::new(PLAN))?;
+    again.outputs = OUTPUTS.iter().map(|o| OutputPlan::new(format!("again/{o}"))).collect();
+    basilocus::run(&again, &RunOptions { overwrite: true, ..Default::default() })?;
+    for name in OUTPUTS {
+        let same = std::fs::read(name)? == std::fs::read(Path::new("again").join(name))?;
+        say(&format!("  {name:<18} {}\n", if same { "the same bytes" } else { "DIFFERS: this is a defect, please report it" }))?;
+        if !same {
+            bail!("{name} differs between two runs of one plan");
+        }
+    }
+    std::fs::remove_dir_all("again")?;
+
+    step("What to open")?;
+    say(&format!(
+        "  {0}/culverts.xlsx      in a spreadsheet program: a sheet for each source, one of the rows set aside, one that says what this is\n  \
+         {0}/culverts.gpkg      in any program that reads GeoPackage: one layer for each source, in Oregon North feet\n  \
+         {0}/culverts.geojson   in a text editor or a web map: all points, in WGS 84\n  \
+         {0}/{PLAN} in a text editor: change it, and `basilocus run` it\n",
+        folder.display()
+    ))?;
+    Ok(Done::Fine)
+}
+
+/// The plan of steps 4 and 5.
+fn plan() -> Plan {
+    let to = vec!["EPSG:2269".to_string(), "EPSG:4326".to_string()];
+    let position = |from: &str| Some(PositionPlan { from: Some(from.into()), ..Default::default() });
+    let landowners = LayerPlan {
+        name: Some("landowners".into()),
+        to: to.clone(),
+        input: InputPlan { sheet: Some("Register".into()), ..Default::default() },
+        geocode: Some(GeocodePlan { reference: vec!["estuary.reference".into()], extras: vec!["region".into(), "parent".into()], ..Default::default() }),
+        ..LayerPlan::new("landowners.xlsx")
+    };
+    let notes = LayerPlan { name: Some("field_notes".into()), to: to.clone(), position: position("EPSG:4326"), ..LayerPlan::new("field_notes.csv") };
+    let mut survey = LayerPlan { name: Some("survey_1958".into()), to, position: position("EPSG:32026"), repair: RepairPlan::default(), ..LayerPlan::new("survey_1958.txt") };
+    // The old numbers stay, under names that say what they are.
+    survey.repair.rename = [("easting".to_string(), "easting_1958".to_string()), ("northing".to_string(), "northing_1958".to_string())].into();
+    Plan { date: Some(basilocus::today()), layers: vec![landowners, notes, survey], outputs: OUTPUTS.iter().map(OutputPlan::new).collect(), ..Default::default() }
+}
+
+fn say(text: &str) -> Result<()> {
+    Ok(text::print(text)?)
+}
+
+fn step(title: &str) -> Result<()> {
+    say(&format!("\n── {title}\n\n"))
+}
+
+/// Prints a command line and runs it, parsed as the shell's words would be.
+fn command(line: &str, _: &[&str]) -> Result<()> {
+    say(&format!("$ {}\n", line.replace(" --overwrite", "").replace(" --no-progress", "")))?;
+    match Arguments::try_parse_from(line.split(' '))?.command {
+        Command::Reference(c @ ReferenceCommand::Build { .. }) => super::reference::run(&c).map(|_| ())?,
+        Command::Look(a) => super::look::run(&a).map(|_| ())?,
+        Command::Run(a) => run_command::saved(&a).map(|_| ())?,
+        Command::Geocode(a) => plan_of(a.layer(), &a.behaviour)?,
+        Command::Convert(a) => plan_of(a.layer(), &a.behaviour)?,
+        _ => bail!("no step of the demonstration: {line}"),
+    }
+    say("\n")
+}
+
+fn plan_of(layer: LayerPlan, behaviour: &RunBehaviour) -> Result<()> {
+    let plan = Plan { layers: vec![layer], outputs: behaviour.outputs(), ..Default::default() };
+    run_command::plan(plan, behaviour).map(|_| ())
+}
+
+/// Some rows and columns of a table that was just written.
+fn examples(file: &str, columns: &[&str], rows: &[usize]) -> Result<()> {
+    let layer = LayerPlan::new(file);
+    let report = basilocus::look(&layer, 100, &basilocus::Cancel::default(), &())?;
+    let at: Vec<usize> = columns.iter().filter_map(|c| report.columns.iter().position(|r| r.name == *c)).collect();
+    let cells: Vec<Vec<String>> = rows.iter().filter_map(|r| report.first_rows.get(*r)).map(|row| at.iter().map(|i| row[*i].clone()).collect()).collect();
+    say(&format!("Some rows of {file}:\n{}\n", text::table(columns, &cells)))
+}
