@@ -209,10 +209,13 @@ impl Pipeline {
         self.typing = Some(Typing::new(profiles, &self.roles));
     }
 
-    /// Rows of a block as the mended table, for profiling.
+    /// Rows of a block as the mended table, for profiling: those with a usable position, because a word among the
+    /// eastings of a row that is set aside must not make the column text for all others.
     pub(crate) fn mended(&self, block: Block) -> Result<(Batch, u64), Error> {
         let decoded = self.decoder.decode(block)?;
-        Ok((self.repair.apply(&decoded.batch), decoded.bytes))
+        let mended = self.repair.apply(&decoded.batch);
+        let usable: Option<Vec<bool>> = self.position.as_ref().map(|p| p.read(&mended).unusable.iter().map(Option::is_none).collect());
+        Ok((usable.map_or_else(|| mended.clone(), |keep| mended.filter(&keep)), decoded.bytes))
     }
 
     pub(crate) fn schema(&self) -> &SchemaRef {

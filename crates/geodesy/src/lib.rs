@@ -37,6 +37,7 @@ pub mod notation;
 pub mod operation;
 pub mod projection;
 pub mod sheet;
+mod trigonometry;
 pub mod unit;
 pub mod zone;
 

@@ -59,6 +59,8 @@ fn unknown_codes_and_names_offer_neighbours() {
     let catalogue = Catalogue::embedded();
     let message = |text: &str| catalogue.find_one(text).unwrap_err().to_string();
     assert!(message("EPSG:2268999").contains("no reference system"));
-    assert!(message("32699").contains("EPSG:"), "{}", message("32699"));
+    assert!(message("43260").contains("EPSG:4326)"), "a digit too many: {}", message("43260"));
+    assert!(message("22699").contains("EPSG:2269)"), "{}", message("22699"));
+    assert!(message("999999").contains("EPSG:"), "{}", message("999999"));
     assert!(message("NAD83 / Oregon Nort").contains("Oregon North"), "{}", message("NAD83 / Oregon Nort"));
 }

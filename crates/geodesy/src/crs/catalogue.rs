@@ -66,9 +66,14 @@ impl Catalogue {
         match self.position(code) {
             Ok(i) => Ok(self.record(i).decode()),
             Err(i) => {
-                let from = i.saturating_sub(2);
-                let mut near: Vec<u32> = (from..(i + 2).min(self.len())).map(|i| self.record(i).code()).collect();
-                near.sort_by_key(|c| c.abs_diff(code));
+                // A digit too many, too few, wrong or swapped is likelier than a code a little off in value.
+                let wanted = code.to_string();
+                let mut near: Vec<u32> = self.codes().filter(|c| one_slip(&wanted, &c.to_string())).take(3).collect();
+                if near.is_empty() {
+                    let from = i.saturating_sub(2);
+                    near = (from..(i + 2).min(self.len())).map(|i| self.record(i).code()).collect();
+                    near.sort_by_key(|c| c.abs_diff(code));
+                }
                 Err(Error::UnknownCrs {
                     wanted: format!("EPSG:{code}"),
                     nearest: near.into_iter().filter_map(|c| self.get(c).ok()).map(|c| c.title()).collect(),
@@ -158,6 +163,17 @@ impl Catalogue {
     fn value(&self, id: u16) -> f64 {
         let at = self.u32_at(16) as usize + 8 * usize::from(id);
         f64::from_le_bytes(self.bytes[at..at + 8].try_into().unwrap_or_default())
+    }
+}
+
+/// Whether two texts of digits differ by one digit added, left out or changed, or two neighbours swapped.
+fn one_slip(a: &str, b: &str) -> bool {
+    let (a, b) = if a.len() <= b.len() { (a.as_bytes(), b.as_bytes()) } else { (b.as_bytes(), a.as_bytes()) };
+    let same = a.iter().zip(b).take_while(|(x, y)| x == y).count();
+    match b.len() - a.len() {
+        0 => a[same..].iter().zip(&b[same..]).filter(|(x, y)| x != y).count() == 1 || (same + 2 <= a.len() && a[same] == b[same + 1] && a[same + 1] == b[same] && a[same + 2..] == b[same + 2..]),
+        1 => a[same..] == b[same + 1..],
+        _ => false,
     }
 }
 

@@ -8,13 +8,14 @@
 
 use super::wrap_deg;
 use crate::ellipsoid::Ellipsoid;
-use crate::latitude::{isometric, tan_geodetic};
+use crate::latitude::{ConformalSeries, isometric};
+use crate::trigonometry::{atan2_right, sin_cos};
 
 /// A Lambert conformal conic projection.
 #[derive(Debug, Clone, PartialEq)]
 pub struct LambertConformalConic {
     central_meridian_deg: f64,
-    e2: f64,
+    conformal: ConformalSeries,
     /// Cone constant, negative in the southern hemisphere.
     n: f64,
     /// a·k₀·F in metres: the radius of the equator.
@@ -66,7 +67,7 @@ impl LambertConformalConic {
         let equator_radius_m = ellipsoid.semi_major_m * scale_factor * m1 * (n * psi1).exp() / n;
         let (s, c) = origin_deg.to_radians().sin_cos();
         let origin_radius_m = if origin_deg.abs() == 90.0 { 0.0 } else { equator_radius_m * (-n * isometric(s, c, e2)).exp() };
-        Ok(LambertConformalConic { central_meridian_deg, e2, n, equator_radius_m, origin_radius_m, false_easting_m, false_northing_m })
+        Ok(LambertConformalConic { central_meridian_deg, conformal: ConformalSeries::new(ellipsoid.third_flattening()), n, equator_radius_m, origin_radius_m, false_easting_m, false_northing_m })
     }
 
     /// Longitude and latitude (degrees) to easting and northing (metres); `None` outside the domain.
@@ -82,10 +83,13 @@ impl LambertConformalConic {
             }
             0.0
         } else {
-            let (s, c) = lat_deg.to_radians().sin_cos();
-            self.equator_radius_m * (-self.n * isometric(s, c, self.e2)).exp()
+            let (s, c) = sin_cos(lat_deg.to_radians());
+            let (sin_chi, cos_chi) = self.conformal.conformal(s, c);
+            // exp(−|ψ|) = cos χ / (1 + |sin χ|): one logarithm, no cancellation at either pole.
+            let psi = ((1.0 + sin_chi.abs()) / cos_chi).ln().copysign(sin_chi);
+            self.equator_radius_m * (-self.n * psi).exp()
         };
-        let (sin, cos) = theta.sin_cos();
+        let (sin, cos) = sin_cos(theta);
         Some((self.false_easting_m + radius * sin, self.false_northing_m + self.origin_radius_m - radius * cos))
     }
 
@@ -108,7 +112,11 @@ impl LambertConformalConic {
             return None;
         }
         let psi = -(radius / self.equator_radius_m).ln() / self.n;
-        let lat = tan_geodetic(psi.sinh(), self.e2).atan().to_degrees();
+        // sin χ = tanh ψ, cos χ = sech ψ, from the exponential that does not overflow.
+        let u = (-psi.abs()).exp();
+        let over = 1.0 / (1.0 + u * u);
+        let (sin_chi, cos_chi) = (((1.0 - u * u) * over).copysign(psi), 2.0 * u * over);
+        let lat = self.conformal.geodetic(atan2_right(sin_chi, cos_chi), sin_chi, cos_chi).to_degrees();
         Some((wrap_deg(self.central_meridian_deg + lon), lat))
     }
 }

@@ -105,8 +105,8 @@ impl Projection {
     /// A position outside the projection's domain becomes NaN in both columns.
     pub fn forward_batch(&self, x: &mut [f64], y: &mut [f64]) {
         match self {
-            Projection::TransverseMercator(p) => each(x, y, |lon, lat| p.forward(lon, lat)),
-            Projection::LambertConformalConic(p) => each(x, y, |lon, lat| p.forward(lon, lat)),
+            Projection::TransverseMercator(p) => each(x, y, |lon, lat| p.forward_or_nan(lon, lat)),
+            Projection::LambertConformalConic(p) => each(x, y, |lon, lat| p.forward(lon, lat).unwrap_or((f64::NAN, f64::NAN))),
         }
     }
 
@@ -115,16 +115,16 @@ impl Projection {
     /// A position outside the projection's domain becomes NaN in both columns.
     pub fn inverse_batch(&self, x: &mut [f64], y: &mut [f64]) {
         match self {
-            Projection::TransverseMercator(p) => each(x, y, |e, n| p.inverse(e, n)),
-            Projection::LambertConformalConic(p) => each(x, y, |e, n| p.inverse(e, n)),
+            Projection::TransverseMercator(p) => each(x, y, |e, n| p.inverse_or_nan(e, n)),
+            Projection::LambertConformalConic(p) => each(x, y, |e, n| p.inverse(e, n).unwrap_or((f64::NAN, f64::NAN))),
         }
     }
 }
 
 #[inline(always)]
-fn each(x: &mut [f64], y: &mut [f64], f: impl Fn(f64, f64) -> Option<(f64, f64)>) {
+fn each(x: &mut [f64], y: &mut [f64], f: impl Fn(f64, f64) -> (f64, f64)) {
     for (x, y) in x.iter_mut().zip(y.iter_mut()) {
-        (*x, *y) = f(*x, *y).unwrap_or((f64::NAN, f64::NAN));
+        (*x, *y) = f(*x, *y);
     }
 }
 
@@ -132,13 +132,8 @@ fn parameter_error(crs: &str, parameter: &str, problem: &str) -> Error {
     Error::Parameter { crs: crs.to_string(), parameter: parameter.to_string(), problem: problem.to_string() }
 }
 
-/// Brings a difference of longitudes into −180…180 degrees.
+/// Brings a longitude or a difference of longitudes into −180…180 degrees. What is there already is not touched.
 #[inline(always)]
-pub(crate) fn wrap_deg(difference_deg: f64) -> f64 {
-    if difference_deg.abs() <= 180.0 {
-        difference_deg
-    } else {
-        let turned = difference_deg - 360.0 * (difference_deg / 360.0).round();
-        if turned == -180.0 { 180.0 } else { turned }
-    }
+pub(crate) fn wrap_deg(deg: f64) -> f64 {
+    deg - 360.0 * crate::trigonometry::nearest(deg * (1.0 / 360.0))
 }

@@ -9,18 +9,23 @@
 
 use super::wrap_deg;
 use crate::ellipsoid::Ellipsoid;
-use crate::latitude::{tan_conformal, tan_geodetic};
+use crate::latitude::{ConformalSeries, polynomials};
+use crate::trigonometry::{atan2_right, atanh, sin_cos, sinh_cosh};
 
 /// The largest |η′| that is computed: 50° of arc from the central meridian, atanh(sin 50°).
 const ETA_LIMIT: f64 = 1.010_683_189_1;
+/// The same limit as tanh η′ = sin 50°.
+const TANH_ETA_LIMIT: f64 = 0.766_044_443_1;
 
 /// A transverse Mercator projection.
 #[derive(Debug, Clone, PartialEq)]
 pub struct TransverseMercator {
     central_meridian_deg: f64,
-    e2: f64,
+    conformal: ConformalSeries,
     /// Scale times the rectifying radius, metres.
     radius_m: f64,
+    /// Its reciprocal: a division less a point.
+    over_radius: f64,
     false_easting_m: f64,
     /// False northing less the northing of the latitude of origin.
     northing_shift_m: f64,
@@ -38,8 +43,9 @@ impl TransverseMercator {
         let rectifying = ellipsoid.semi_major_m / (1.0 + n) * (1.0 + n2 * (1.0 / 4.0 + n2 * (1.0 / 64.0 + n2 / 256.0)));
         let mut projection = TransverseMercator {
             central_meridian_deg,
-            e2: ellipsoid.eccentricity_squared(),
+            conformal: ConformalSeries::new(n),
             radius_m: scale_factor * rectifying,
+            over_radius: 1.0 / (scale_factor * rectifying),
             false_easting_m,
             northing_shift_m: 0.0,
             alpha: forward_coefficients(n),
@@ -60,94 +66,87 @@ impl TransverseMercator {
     }
 
     /// Longitude and latitude (degrees) to easting and northing (metres); `None` outside the domain.
-    #[inline(always)]
     pub fn forward(&self, lon_deg: f64, lat_deg: f64) -> Option<(f64, f64)> {
-        let d_lon = wrap_deg(lon_deg - self.central_meridian_deg);
-        let (sin_lat, cos_lat) = lat_deg.to_radians().sin_cos();
-        let (sin_lon, cos_lon) = d_lon.to_radians().sin_cos();
-        // Written so that a NaN fails too.
-        if !(lat_deg.abs() <= 90.0 && d_lon.abs() <= 90.0) {
-            return None;
-        }
-        let tau = tan_conformal(sin_lat, cos_lat.max(1e-300), self.e2);
-        // Gauss-Schreiber: all four functions of ξ′ and η′ follow without further transcendental calls.
-        let h2 = tau * tau + cos_lon * cos_lon;
-        let h = 1.0 / h2.sqrt();
-        let (sin_xi, cos_xi) = (tau * h, cos_lon * h);
-        let sinh_eta = sin_lon * h;
-        let cosh_eta = (1.0 + sinh_eta * sinh_eta).sqrt();
-        let xi = tau.atan2(cos_lon);
-        let eta = asinh(sinh_eta, cosh_eta);
-        if !(eta.abs() <= ETA_LIMIT) {
-            return None;
-        }
-        let (d_xi, d_eta) = clenshaw(&self.alpha, 2.0 * sin_xi * cos_xi, 1.0 - 2.0 * sin_xi * sin_xi, 2.0 * sinh_eta * cosh_eta, 1.0 + 2.0 * sinh_eta * sinh_eta);
-        Some((self.false_easting_m + self.radius_m * (eta + d_eta), self.northing_shift_m + self.radius_m * (xi + d_xi)))
+        let (x, y) = self.forward_or_nan(lon_deg, lat_deg);
+        (!x.is_nan()).then_some((x, y))
     }
 
     /// Easting and northing (metres) to longitude and latitude (degrees); `None` outside the domain.
-    #[inline(always)]
     pub fn inverse(&self, easting_m: f64, northing_m: f64) -> Option<(f64, f64)> {
-        let xi = (northing_m - self.northing_shift_m) / self.radius_m;
-        let eta = (easting_m - self.false_easting_m) / self.radius_m;
-        if !(xi.abs() <= 1.6 && eta.abs() <= 1.1) {
-            return None;
-        }
-        let (sin_xi, cos_xi) = xi.sin_cos();
-        // One exponential serves both hyperbolic functions; for small η the difference is taken by a series.
-        let grown = eta.exp();
-        let cosh_eta = 0.5 * (grown + 1.0 / grown);
-        let sinh_eta = if eta.abs() < 0.1 { sinh_series(eta) } else { 0.5 * (grown - 1.0 / grown) };
+        let (lon, lat) = self.inverse_or_nan(easting_m, northing_m);
+        (!lon.is_nan()).then_some((lon, lat))
+    }
+
+    /// [`TransverseMercator::forward`] as a straight line: NaN outside the domain.
+    #[inline(always)]
+    pub(super) fn forward_or_nan(&self, lon_deg: f64, lat_deg: f64) -> (f64, f64) {
+        let d_lon = wrap_deg(lon_deg - self.central_meridian_deg);
+        let (sin_lat, cos_lat) = sin_cos(lat_deg.to_radians());
+        let (sin_lon, cos_lon) = sin_cos(d_lon.to_radians());
+        let (sin_chi, cos_chi) = self.conformal.conformal(sin_lat, cos_lat);
+        // Gauss-Schreiber: tanh η′ = cos χ sin λ, tan ξ′ = tan χ / cos λ; the functions of ξ′ and η′ that the sums
+        // need follow from these without further transcendental functions.
+        let tanh_eta = cos_chi * sin_lon;
+        let c = (cos_chi * cos_lon).max(0.0);
+        let cosh_eta = 1.0 / (sin_chi * sin_chi + c * c).sqrt();
+        let (sin_xi, cos_xi, sinh_eta) = (sin_chi * cosh_eta, c * cosh_eta, tanh_eta * cosh_eta);
+        let xi = atan2_right(sin_chi, c);
+        let eta = atanh(tanh_eta);
+        let (d_xi, d_eta) = clenshaw(&self.alpha, 2.0 * sin_xi * cos_xi, 1.0 - 2.0 * sin_xi * sin_xi, 2.0 * sinh_eta * cosh_eta, 1.0 + 2.0 * sinh_eta * sinh_eta);
+        // Written so that a NaN fails too.
+        let inside = (lat_deg.abs() <= 90.0) & (d_lon.abs() <= 90.0) & (tanh_eta.abs() <= TANH_ETA_LIMIT);
+        let easting = self.false_easting_m + self.radius_m * (eta + d_eta);
+        let northing = self.northing_shift_m + self.radius_m * (xi + d_xi);
+        (if inside { easting } else { f64::NAN }, if inside { northing } else { f64::NAN })
+    }
+
+    /// [`TransverseMercator::inverse`] as a straight line: NaN outside the domain.
+    #[inline(always)]
+    pub(super) fn inverse_or_nan(&self, easting_m: f64, northing_m: f64) -> (f64, f64) {
+        let xi = (northing_m - self.northing_shift_m) * self.over_radius;
+        let eta = (easting_m - self.false_easting_m) * self.over_radius;
+        let (sin_xi, cos_xi) = sin_cos(xi);
+        let (sinh_eta, cosh_eta) = sinh_cosh(eta);
         let (d_xi, d_eta) = clenshaw(&self.beta, 2.0 * sin_xi * cos_xi, 1.0 - 2.0 * sin_xi * sin_xi, 2.0 * sinh_eta * cosh_eta, 1.0 + 2.0 * sinh_eta * sinh_eta);
         // ξ′ = ξ − δξ, η′ = η − δη, with δ below a hundredth: addition theorems and short series instead of
-        // another round of transcendental calls.
+        // another round of functions.
         let (s, c) = (sin_series(d_xi), cos_series(d_xi));
         let (sin_xi, cos_xi) = (sin_xi * c - cos_xi * s, cos_xi * c + sin_xi * s);
         let (sh, ch) = (sinh_series(d_eta), cosh_series(d_eta));
         let sinh_eta = sinh_eta * ch - cosh_eta * sh;
-        if !(cos_xi >= -1e-12 && (eta - d_eta).abs() <= ETA_LIMIT) {
-            return None;
-        }
+        let inside = (xi.abs() <= 1.6) & (eta.abs() <= 1.1) & (cos_xi >= -1e-12) & ((eta - d_eta).abs() <= ETA_LIMIT);
+        let cos_xi = cos_xi.max(0.0);
         let r = (sinh_eta * sinh_eta + cos_xi * cos_xi).sqrt();
-        let (lon, lat) = if r == 0.0 {
-            (0.0, 90.0_f64.copysign(sin_xi))
-        } else {
-            (sinh_eta.atan2(cos_xi.max(0.0)).to_degrees(), tan_geodetic(sin_xi / r, self.e2).atan().to_degrees())
-        };
-        Some((wrap_deg(self.central_meridian_deg + lon), lat))
+        let over_cosh = 1.0 / (1.0 + sinh_eta * sinh_eta).sqrt();
+        let lat = self.conformal.geodetic(atan2_right(sin_xi, r), sin_xi * over_cosh, r * over_cosh).to_degrees();
+        // sinh η′ and cos ξ′ ≥ 0: the angle is in the right half-plane.
+        let lon = wrap_deg(self.central_meridian_deg + atan2_right(sinh_eta, cos_xi).to_degrees());
+        (if inside { lon } else { f64::NAN }, if inside { lat } else { f64::NAN })
     }
-}
-
-/// asinh from sinh and cosh, exact for small arguments as well.
-#[inline(always)]
-fn asinh(sinh: f64, cosh: f64) -> f64 {
-    let s = sinh.abs();
-    // ln(s + √(1+s²)) = ln1p(s + s²/(1+√(1+s²)))
-    (s + s * s / (1.0 + cosh)).ln_1p().copysign(sinh)
 }
 
 #[inline(always)]
 fn sinh_series(x: f64) -> f64 {
     let q = x * x;
-    x * (1.0 + q * (1.0 / 6.0 + q * (1.0 / 120.0 + q * (1.0 / 5040.0 + q * (1.0 / 362_880.0 + q / 39_916_800.0)))))
+    x * (1.0 + q * (1.0 / 6.0 + q / 120.0))
 }
 
 #[inline(always)]
 fn cosh_series(x: f64) -> f64 {
     let q = x * x;
-    1.0 + q * (0.5 + q * (1.0 / 24.0 + q * (1.0 / 720.0 + q / 40_320.0)))
+    1.0 + q * (0.5 + q * (1.0 / 24.0 + q / 720.0))
 }
 
 #[inline(always)]
 fn sin_series(x: f64) -> f64 {
     let q = x * x;
-    x * (1.0 - q * (1.0 / 6.0 - q * (1.0 / 120.0 - q * (1.0 / 5040.0 - q / 362_880.0))))
+    x * (1.0 - q * (1.0 / 6.0 - q / 120.0))
 }
 
 #[inline(always)]
 fn cos_series(x: f64) -> f64 {
     let q = x * x;
-    1.0 - q * (0.5 - q * (1.0 / 24.0 - q * (1.0 / 720.0 - q / 40_320.0)))
+    1.0 - q * (0.5 - q * (1.0 / 24.0 - q / 720.0))
 }
 
 /// Σ cₖ sin 2k(ξ + iη): real part Σ cₖ sin 2kξ cosh 2kη, imaginary part Σ cₖ cos 2kξ sinh 2kη.
@@ -192,9 +191,4 @@ fn inverse_coefficients(n: f64) -> [f64; 6] {
             &[20_648_693.0 / 638_668_800.0],
         ],
     )
-}
-
-/// Row k is a polynomial in n whose first power is n^(k+1).
-fn polynomials(n: f64, rows: &[&[f64]; 6]) -> [f64; 6] {
-    std::array::from_fn(|k| n.powi(k as i32 + 1) * rows[k].iter().rev().fold(0.0, |sum, c| sum * n + c))
 }

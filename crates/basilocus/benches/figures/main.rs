@@ -1,0 +1,71 @@
+//! The figures that the project promises, each as a ratio to a floor that runs beside it in the same process.
+//!
+//! `cargo bench -p basilocus` prints them; nothing here passes or fails, because machines are noisy. Single parts:
+//! `cargo bench -p basilocus -- kernels|convert|geocode|start`, and `--rows N` for another size of the table.
+
+mod convert;
+mod geocode;
+mod kernels;
+mod start;
+
+use std::time::Instant;
+
+fn main() {
+    let arguments: Vec<String> = std::env::args().skip(1).filter(|a| a != "--bench").collect();
+    if let Some(at) = arguments.iter().position(|a| a == "--child") {
+        convert::child(&arguments[at + 1..]);
+        return;
+    }
+    let wanted = |name: &str| {
+        let parts: Vec<&String> = arguments.iter().filter(|a| !a.starts_with("--") && a.parse::<u64>().is_err()).collect();
+        parts.is_empty() || parts.iter().any(|p| *p == name)
+    };
+    let rows = arguments.iter().position(|a| a == "--rows").and_then(|i| arguments.get(i + 1)).and_then(|n| n.parse().ok()).unwrap_or(1_000_000);
+    if wanted("kernels") {
+        kernels::run();
+    }
+    if wanted("convert") {
+        convert::run(rows);
+    }
+    if wanted("geocode") {
+        geocode::run();
+    }
+    if wanted("start") {
+        start::run();
+    }
+}
+
+/// Runs two pieces of work in turn and gives the medians of their times, and of the ratios pair by pair.
+fn paired(rounds: usize, mut ours: impl FnMut(), mut floor: impl FnMut()) -> (f64, f64, f64) {
+    let time = |f: &mut dyn FnMut()| {
+        let started = Instant::now();
+        f();
+        started.elapsed().as_secs_f64()
+    };
+    ours();
+    floor();
+    let mut pairs: Vec<(f64, f64)> = (0..rounds).map(|_| (time(&mut ours), time(&mut floor))).collect();
+    let mut median = |key: &dyn Fn(&(f64, f64)) -> f64| {
+        pairs.sort_by(|a, b| key(a).total_cmp(&key(b)));
+        key(&pairs[pairs.len() / 2])
+    };
+    (median(&|p| p.0), median(&|p| p.1), median(&|p| p.0 / p.1))
+}
+
+/// A small linear generator, so that the data is the same everywhere.
+struct Random(u64);
+
+impl Random {
+    fn next(&mut self) -> u64 {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        self.0 >> 33
+    }
+
+    fn below(&mut self, n: usize) -> usize {
+        self.next() as usize % n.max(1)
+    }
+
+    fn unit(&mut self) -> f64 {
+        self.next() as f64 / (1u64 << 31) as f64
+    }
+}
