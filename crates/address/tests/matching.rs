@@ -1,21 +1,78 @@
 //! A small town, matched in every way.
 
 use basilocus_address::reference::{PlaceEntry, PointEntry, PostcodeEntry, SegmentEntry};
-use basilocus_address::{AddressInput, Builder, Entry, Level, MatchOptions, Matcher, Outcome, Reference, grammar};
+use basilocus_address::{
+    AddressInput, Builder, Entry, Level, MatchOptions, Matcher, Outcome, Reference, grammar,
+};
 
 fn town() -> (tempfile::TempDir, Reference) {
     let mut b = Builder::new(&grammar::us::GRAMMAR);
-    let mut point = |number: &str, street: &str, locality: &str, region: &str, postcode: &str, lon: f64, lat: f64| {
-        b.add(&Entry::Point(PointEntry { number: number.into(), street: street.into(), locality: locality.into(), region: region.into(), postcode: postcode.into(), lon, lat })).unwrap();
+    let mut point = |number: &str,
+                     street: &str,
+                     locality: &str,
+                     region: &str,
+                     postcode: &str,
+                     lon: f64,
+                     lat: f64| {
+        b.add(&Entry::Point(PointEntry {
+            number: number.into(),
+            street: street.into(),
+            locality: locality.into(),
+            region: region.into(),
+            postcode: postcode.into(),
+            lon,
+            lat,
+        }))
+        .unwrap();
     };
     for i in 0..10u32 {
         let n = (100 + 2 * i).to_string();
-        point(&n, "NE Maple Ave", "Ternport", "OR", "97981-0001", -123.80 + f64::from(i) * 1e-4, 46.20);
-        point(&n, "Heron Lane", "Ternport", "OR", "97981", -123.81, 46.21 + f64::from(i) * 1e-4);
-        point(&n, "Heron Lane", "Graywater", "WA", "98981", -123.90, 46.30 + f64::from(i) * 1e-4);
+        point(
+            &n,
+            "NE Maple Ave",
+            "Ternport",
+            "OR",
+            "97981-0001",
+            -123.80 + f64::from(i) * 1e-4,
+            46.20,
+        );
+        point(
+            &n,
+            "Heron Lane",
+            "Ternport",
+            "OR",
+            "97981",
+            -123.81,
+            46.21 + f64::from(i) * 1e-4,
+        );
+        point(
+            &n,
+            "Heron Lane",
+            "Graywater",
+            "WA",
+            "98981",
+            -123.90,
+            46.30 + f64::from(i) * 1e-4,
+        );
     }
-    point("12A", "5th Street", "Ternport", "OR", "97981", -123.805, 46.205);
-    point("7", "Cormorant Drive", "Graywater", "WA", "98981", -123.91, 46.31);
+    point(
+        "12A",
+        "5th Street",
+        "Ternport",
+        "OR",
+        "97981",
+        -123.805,
+        46.205,
+    );
+    point(
+        "7",
+        "Cormorant Drive",
+        "Graywater",
+        "WA",
+        "98981",
+        -123.91,
+        46.31,
+    );
     b.add(&Entry::Segment(SegmentEntry {
         street: "Alder Court".into(),
         left: Some((101, 199)),
@@ -27,11 +84,34 @@ fn town() -> (tempfile::TempDir, Reference) {
         line: vec![(-123.82, 46.20), (-123.82, 46.21)],
     }))
     .unwrap();
-    for (code, locality, region, lon, lat) in [("97981", "Ternport", "OR", -123.805, 46.205), ("98981", "Graywater", "WA", -123.9, 46.3)] {
-        b.add(&Entry::Postcode(PostcodeEntry { postcode: code.into(), locality: locality.into(), region: region.into(), lon, lat })).unwrap();
+    for (code, locality, region, lon, lat) in [
+        ("97981", "Ternport", "OR", -123.805, 46.205),
+        ("98981", "Graywater", "WA", -123.9, 46.3),
+    ] {
+        b.add(&Entry::Postcode(PostcodeEntry {
+            postcode: code.into(),
+            locality: locality.into(),
+            region: region.into(),
+            lon,
+            lat,
+        }))
+        .unwrap();
     }
-    for (name, other, region) in [("Ternport", "Tern Harbor", "OR"), ("Graywater", "", "WA"), ("Mill Slough", "", "OR"), ("Mill Slough", "", "WA")] {
-        b.add(&Entry::Place(PlaceEntry { name: name.into(), other_names: vec![other.into()], region: region.into(), parent: "Estuary County".into(), lon: -123.8, lat: 46.2 })).unwrap();
+    for (name, other, region) in [
+        ("Ternport", "Tern Harbor", "OR"),
+        ("Graywater", "", "WA"),
+        ("Mill Slough", "", "OR"),
+        ("Mill Slough", "", "WA"),
+    ] {
+        b.add(&Entry::Place(PlaceEntry {
+            name: name.into(),
+            other_names: vec![other.into()],
+            region: region.into(),
+            parent: "Estuary County".into(),
+            lon: -123.8,
+            lat: 46.2,
+        }))
+        .unwrap();
     }
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("town.reference");
@@ -46,8 +126,17 @@ fn show(reference: &Reference, text: &str) -> String {
 }
 
 fn show_with(reference: &Reference, text: &str, options: MatchOptions) -> String {
-    match Matcher::new(reference, options).find(&AddressInput { whole: text, ..Default::default() }) {
-        Outcome::Matched(m) => format!("{} {} | {} | {}", m.best.level.name(), m.best.confidence, m.best.address, m.best.changes.join("; ")),
+    match Matcher::new(reference, options).find(&AddressInput {
+        whole: text,
+        ..Default::default()
+    }) {
+        Outcome::Matched(m) => format!(
+            "{} {} | {} | {}",
+            m.best.level.name(),
+            m.best.confidence,
+            m.best.address,
+            m.best.changes.join("; ")
+        ),
         Outcome::SetAside { class, reason, .. } => format!("set aside, {class}: {reason}"),
     }
 }
@@ -86,16 +175,25 @@ fn reasons_name_the_part_that_disagrees() {
     insta::assert_snapshot!(s("Mill Slough"), @"set aside, several equal candidates: several localities fit: Mill Slough, OR | Mill Slough, WA; say the region or the postcode");
     insta::assert_snapshot!(s("Graywater, OR"), @"set aside, locality and region disagree: Graywater is not in region OR (it is in WA): correct one of them");
     insta::assert_snapshot!(s(" , "), @"set aside, no address: no address: a street, locality or postcode is expected");
-    let fine = MatchOptions { coarsest: Level::Street, ..Default::default() };
+    let fine = MatchOptions {
+        coarsest: Level::Street,
+        ..Default::default()
+    };
     insta::assert_snapshot!(show_with(&r, "5 Nowhere Rd, Ternport, OR 97981", fine), @r#"set aside, coarser than asked: placed at the level "postcode" only (street "Nowhere" is not in Ternport); "street" or finer was asked for"#);
-    let sure = MatchOptions { min_confidence: 95, ..Default::default() };
+    let sure = MatchOptions {
+        min_confidence: 95,
+        ..Default::default()
+    };
     insta::assert_snapshot!(show_with(&r, "104 Heron St, Ternport, OR 97981", sure), @"set aside, confidence too low: confidence 91 for 104 Heron Ln, Ternport, OR 97981 is below 95: type St read as Ln");
 }
 
 #[test]
 fn range_positions_are_on_their_side() {
     let (_folder, r) = town();
-    let at = |n: u32| match Matcher::new(&r, MatchOptions::default()).find(&AddressInput { whole: &format!("{n} Alder Ct, Ternport, OR"), ..Default::default() }) {
+    let at = |n: u32| match Matcher::new(&r, MatchOptions::default()).find(&AddressInput {
+        whole: &format!("{n} Alder Ct, Ternport, OR"),
+        ..Default::default()
+    }) {
         Outcome::Matched(m) => (m.best.lon, m.best.lat),
         other => panic!("{other:?}"),
     };
@@ -108,7 +206,21 @@ fn range_positions_are_on_their_side() {
 fn odd_texts_get_a_reason_and_no_panic() {
     let (_folder, r) = town();
     let long = "x".repeat(10_000);
-    for text in ["", "🐟🐟", "الشارع 12", "١٢", &long, ",,,,", "#", "1", "-1", "99999999999 Heron Ln, Ternport", "OR", "N", "USA"] {
+    for text in [
+        "",
+        "🐟🐟",
+        "الشارع 12",
+        "١٢",
+        &long,
+        ",,,,",
+        "#",
+        "1",
+        "-1",
+        "99999999999 Heron Ln, Ternport",
+        "OR",
+        "N",
+        "USA",
+    ] {
         assert!(!show(&r, text).is_empty());
     }
 }
@@ -120,7 +232,10 @@ fn damaged_and_foreign_files_are_refused() {
     let path = folder.path().join("other");
     let open = |bytes: &[u8]| {
         std::fs::write(&path, bytes).unwrap();
-        Reference::open(&path).and_then(|r| r.verify()).unwrap_err().to_string()
+        Reference::open(&path)
+            .and_then(|r| r.verify())
+            .unwrap_err()
+            .to_string()
     };
     assert!(open(b"name,city\n").contains("is not an address reference"));
     assert!(open(&bytes[..bytes.len() / 2]).contains("damaged"));
@@ -146,7 +261,14 @@ fn damaged_and_foreign_files_are_refused() {
 fn rows_that_cannot_be_used_say_why() {
     let mut b = Builder::new(&grammar::us::GRAMMAR);
     let bad = |b: &mut Builder, number: &str, street: &str, locality: &str, lat: f64| {
-        b.add(&Entry::Point(PointEntry { number: number.into(), street: street.into(), locality: locality.into(), lat, ..Default::default() })).unwrap_err()
+        b.add(&Entry::Point(PointEntry {
+            number: number.into(),
+            street: street.into(),
+            locality: locality.into(),
+            lat,
+            ..Default::default()
+        }))
+        .unwrap_err()
     };
     assert!(bad(&mut b, "12", "Heron Ln", "Ternport", 95.0).contains("latitude"));
     assert!(bad(&mut b, "x", "Heron Ln", "Ternport", 45.0).contains("house number"));

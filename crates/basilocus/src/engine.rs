@@ -46,7 +46,12 @@ impl Progress for () {
 ///
 /// # Errors
 /// The first error of reader, workers or sink, in the order of the source; [`Error::Cancelled`].
-pub fn stream<T: Send>(reader: &mut dyn Reader, cancel: &Cancel, work: &(dyn Fn(Block) -> Result<T, Error> + Sync), sink: &mut dyn FnMut(T) -> Result<(), Error>) -> Result<(), Error> {
+pub fn stream<T: Send>(
+    reader: &mut dyn Reader,
+    cancel: &Cancel,
+    work: &(dyn Fn(Block) -> Result<T, Error> + Sync),
+    sink: &mut dyn FnMut(T) -> Result<(), Error>,
+) -> Result<(), Error> {
     let workers = std::thread::available_parallelism().map_or(2, usize::from);
     let under_way = workers * 2 + 2;
     std::thread::scope(|scope| {
@@ -60,7 +65,10 @@ pub fn stream<T: Send>(reader: &mut dyn Reader, cancel: &Cancel, work: &(dyn Fn(
         let reading = scope.spawn(move || -> Result<(), FormatError> {
             let mut number = 0;
             reader.read(&mut |block| {
-                if cancel.is_cancelled() || take_ticket.recv().is_err() || send_block.send((number, block)).is_err() {
+                if cancel.is_cancelled()
+                    || take_ticket.recv().is_err()
+                    || send_block.send((number, block)).is_err()
+                {
                     return false;
                 }
                 number += 1;
@@ -85,7 +93,11 @@ pub fn stream<T: Send>(reader: &mut dyn Reader, cancel: &Cancel, work: &(dyn Fn(
             waiting.insert(number, result);
             while let Some(result) = waiting.remove(&next) {
                 next += 1;
-                let written = if cancel.is_cancelled() { Err(Error::Cancelled) } else { result.and_then(&mut *sink) };
+                let written = if cancel.is_cancelled() {
+                    Err(Error::Cancelled)
+                } else {
+                    result.and_then(&mut *sink)
+                };
                 if let Err(e) = written {
                     outcome = Err(e);
                     break 'results;
@@ -95,7 +107,9 @@ pub fn stream<T: Send>(reader: &mut dyn Reader, cancel: &Cancel, work: &(dyn Fn(
         }
         // Dropped channels make the others stop.
         drop((take_result, give_ticket));
-        let read = reading.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic));
+        let read = reading
+            .join()
+            .unwrap_or_else(|panic| std::panic::resume_unwind(panic));
         outcome?;
         if cancel.is_cancelled() {
             return Err(Error::Cancelled);

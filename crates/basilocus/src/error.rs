@@ -72,5 +72,15 @@ pub enum Error {
 
 fn near(wanted: &str, names: &[String]) -> String {
     let near = basilocus_table::nearest::nearest(wanted, names.iter().map(String::as_str));
-    if near.is_empty() { String::new() } else { format!(" (did you mean {}?)", near.iter().map(|n| format!("\"{n}\"")).collect::<Vec<_>>().join(" or ")) }
+    if near.is_empty() {
+        String::new()
+    } else {
+        format!(
+            " (did you mean {}?)",
+            near.iter()
+                .map(|n| format!("\"{n}\""))
+                .collect::<Vec<_>>()
+                .join(" or ")
+        )
+    }
 }

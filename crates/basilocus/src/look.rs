@@ -67,21 +67,41 @@ pub struct ColumnReport {
 ///
 /// # Errors
 /// Where the file cannot be read.
-pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Progress) -> Result<LookReport, Error> {
+pub fn look(
+    plan: &LayerPlan,
+    first: usize,
+    cancel: &Cancel,
+    progress: &dyn Progress,
+) -> Result<LookReport, Error> {
     let mut reader = open(&plan.source, &plan.input.options()?)?;
     let about = reader.about().clone();
-    let bare = LayerPlan { geocode: None, position: None, to: Vec::new(), ..plan.clone() };
+    let bare = LayerPlan {
+        geocode: None,
+        position: None,
+        to: Vec::new(),
+        ..plan.clone()
+    };
     // Only the table's make is wanted here, so geometry without a known system is no hindrance.
     let pipeline = match Pipeline::new(&bare, reader.as_mut(), &[]) {
         Ok(p) => p,
         Err(Error::NoCrs { .. } | Error::Geodesy(_)) => {
-            let with_any = LayerPlan { position: Some(crate::plan::PositionPlan { from: Some("EPSG:4326".into()), ..Default::default() }), ..bare.clone() };
+            let with_any = LayerPlan {
+                position: Some(crate::plan::PositionPlan {
+                    from: Some("EPSG:4326".into()),
+                    ..Default::default()
+                }),
+                ..bare.clone()
+            };
             Pipeline::new(&with_any, reader.as_mut(), &[])?
         }
         Err(e) => return Err(e),
     };
     let head = sample(reader.as_mut())?;
-    progress.start(&about.path.to_string_lossy(), "looking at all values", about.bytes);
+    progress.start(
+        &about.path.to_string_lossy(),
+        "looking at all values",
+        about.bytes,
+    );
     let profiles = crate::run::profile(reader.as_mut(), &pipeline, cancel, progress)?;
     let mut ledger = Ledger::default();
     let (mut blank_second, mut extent) = (false, None::<[f64; 4]>);
@@ -105,11 +125,17 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
             ledger.rows_out += rows;
             for row in &aside {
                 ledger.set_aside(&row.class);
-                blank_second |= row.class == "blank row" && about.header_row.is_some_and(|h| row.source_row == h + 1);
+                blank_second |= row.class == "blank row"
+                    && about.header_row.is_some_and(|h| row.source_row == h + 1);
             }
             if let Some(e) = e {
                 let x = extent.get_or_insert(e);
-                *x = [x[0].min(e[0]), x[1].min(e[1]), x[2].max(e[2]), x[3].max(e[3])];
+                *x = [
+                    x[0].min(e[0]),
+                    x[1].min(e[1]),
+                    x[2].max(e[2]),
+                    x[3].max(e[3]),
+                ];
             }
             Ok(())
         },
@@ -121,25 +147,67 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     for ((field, role), p) in schema.fields().iter().zip(&pipeline.roles).zip(&profiles) {
         named.push((field.name().clone(), *role, p.clone()));
         if field.name() == basilocus_table::POINT_COLUMN {
-            columns.push(ColumnReport { name: "geometry".into(), role: Some("points".into()), kind: "geometry".into(), filled: p.filled, empty: p.empty, range: None, note: None });
+            columns.push(ColumnReport {
+                name: "geometry".into(),
+                role: Some("points".into()),
+                kind: "geometry".into(),
+                filled: p.filled,
+                empty: p.empty,
+                range: None,
+                note: None,
+            });
             continue;
         }
-        let kind = if about.typed { declared(field.data_type()) } else { p.kind().name() };
-        let note = if p.code_examples.is_empty() { None } else { Some(format!("codes with leading zeros ({}) stay text", p.code_examples.join(", "))) };
-        let range = p.range.filter(|_| matches!(p.kind(), ValueKind::Integer | ValueKind::Real));
-        columns.push(ColumnReport { name: field.name().clone(), role: role.map(|r| r.name().to_string()), kind: kind.to_string(), filled: p.filled, empty: p.empty, range, note });
+        let kind = if about.typed {
+            declared(field.data_type())
+        } else {
+            p.kind().name()
+        };
+        let note = if p.code_examples.is_empty() {
+            None
+        } else {
+            Some(format!(
+                "codes with leading zeros ({}) stay text",
+                p.code_examples.join(", ")
+            ))
+        };
+        let range = p
+            .range
+            .filter(|_| matches!(p.kind(), ValueKind::Integer | ValueKind::Real));
+        columns.push(ColumnReport {
+            name: field.name().clone(),
+            role: role.map(|r| r.name().to_string()),
+            kind: kind.to_string(),
+            filled: p.filled,
+            empty: p.empty,
+            range,
+            note,
+        });
     }
     if extent.is_none() {
         extent = extent_of_columns(&named);
     }
     let rows = head.len().min(first);
-    let doubts = doubt::all(&Evidence { layer: &plan.layer_name(), ledger: ledger.clone(), notes: &about.notes, header_row: about.header_row, blank_second_row: blank_second, profiles: &named, ..Default::default() });
+    let doubts = doubt::all(&Evidence {
+        layer: &plan.layer_name(),
+        ledger: ledger.clone(),
+        notes: &about.notes,
+        header_row: about.header_row,
+        blank_second_row: blank_second,
+        profiles: &named,
+        ..Default::default()
+    });
     Ok(LookReport {
         path: about.path.clone(),
         format: about.format.name().to_string(),
         layer: about.layer.clone(),
         layers: about.layers.clone(),
-        notes: about.notes.iter().filter(|n| !n.starts_with("slip-")).cloned().collect(),
+        notes: about
+            .notes
+            .iter()
+            .filter(|n| !n.starts_with("slip-"))
+            .cloned()
+            .collect(),
         header_row: about.header_row,
         rows: ledger.rows_out,
         set_aside: ledger.set_aside.clone(),
@@ -162,12 +230,27 @@ fn declared(t: &arrow_schema::DataType) -> &'static str {
 }
 
 /// The extent that columns of x and y give.
-fn extent_of_columns(columns: &[(String, Option<basilocus_table::Role>, basilocus_table::ColumnProfile)]) -> Option<[f64; 4]> {
+fn extent_of_columns(
+    columns: &[(
+        String,
+        Option<basilocus_table::Role>,
+        basilocus_table::ColumnProfile,
+    )],
+) -> Option<[f64; 4]> {
     use basilocus_table::Role;
     let range = |roles: [Role; 2]| {
-        columns.iter().find(|(_, r, p)| r.is_some_and(|r| roles.contains(&r)) && matches!(p.kind(), ValueKind::Integer | ValueKind::Real)).and_then(|(_, _, p)| p.range)
+        columns
+            .iter()
+            .find(|(_, r, p)| {
+                r.is_some_and(|r| roles.contains(&r))
+                    && matches!(p.kind(), ValueKind::Integer | ValueKind::Real)
+            })
+            .and_then(|(_, _, p)| p.range)
     };
-    let (x, y) = (range([Role::Longitude, Role::Easting])?, range([Role::Latitude, Role::Northing])?);
+    let (x, y) = (
+        range([Role::Longitude, Role::Easting])?,
+        range([Role::Latitude, Role::Northing])?,
+    );
     Some([x.0, y.0, x.1, y.1])
 }
 
@@ -177,5 +260,11 @@ fn extent_of_columns(columns: &[(String, Option<basilocus_table::Role>, basilocu
 /// Where the file cannot be read.
 pub fn layers_to_choose(path: &Path) -> Result<Vec<String>, Error> {
     let names = layers(path)?;
-    Ok(if basilocus_formats::detect(path)? == Format::GeoPackage && names.len() > 1 { names } else { Vec::new() })
+    Ok(
+        if basilocus_formats::detect(path)? == Format::GeoPackage && names.len() > 1 {
+            names
+        } else {
+            Vec::new()
+        },
+    )
 }

@@ -1,12 +1,19 @@
 //! The command line. The same flag means the same thing everywhere.
 
-use basilocus::plan::{GeocodePlan, InputPlan, JoinPlan, LayerPlan, OutputPlan, PositionPlan, RepairPlan, WritePlan};
+use basilocus::plan::{
+    GeocodePlan, InputPlan, JoinPlan, LayerPlan, OutputPlan, PositionPlan, RepairPlan, WritePlan,
+};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 
 /// Tables of addresses and coordinates to point layers, with an account of every row.
 #[derive(Debug, Parser)]
-#[command(name = "basilocus", version, arg_required_else_help = true, after_help = "Exit status: 0 done (rows may have been set aside, and the summary says so), 1 failed, 2 wrong usage, 3 --strict and a row was set aside or a doubt raised.")]
+#[command(
+    name = "basilocus",
+    version,
+    arg_required_else_help = true,
+    after_help = "Exit status: 0 done (rows may have been set aside, and the summary says so), 1 failed, 2 wrong usage, 3 --strict and a row was set aside or a doubt raised."
+)]
 pub struct Arguments {
     /// What to do.
     #[command(subcommand)]
@@ -403,14 +410,29 @@ pub struct DemoArgs {
 impl InputArgs {
     /// The part of a plan.
     pub fn plan(&self) -> InputPlan {
-        InputPlan { sheet: self.sheet.clone(), layer: self.layer.clone(), delimiter: self.delimiter.clone(), header_row: self.header_row, skip_lines: self.skip_lines, encoding: self.encoding.clone() }
+        InputPlan {
+            sheet: self.sheet.clone(),
+            layer: self.layer.clone(),
+            delimiter: self.delimiter.clone(),
+            header_row: self.header_row,
+            skip_lines: self.skip_lines,
+            encoding: self.encoding.clone(),
+        }
     }
 }
 
 impl RepairArgs {
     fn plan(&self) -> RepairPlan {
         RepairPlan {
-            join: self.join.iter().map(|(name, columns)| JoinPlan { name: name.clone(), columns: columns.split(',').map(|c| c.trim().to_string()).collect(), separator: " ".into() }).collect(),
+            join: self
+                .join
+                .iter()
+                .map(|(name, columns)| JoinPlan {
+                    name: name.clone(),
+                    columns: columns.split(',').map(|c| c.trim().to_string()).collect(),
+                    separator: " ".into(),
+                })
+                .collect(),
             set: self.set.iter().cloned().collect(),
             rename: self.rename.iter().cloned().collect(),
             drop: self.drop.clone(),
@@ -422,7 +444,11 @@ impl RepairArgs {
 
 impl WriteArgs {
     fn plan(&self) -> WritePlan {
-        WritePlan { notation: self.notation.clone(), digits: self.digits, columns: self.columns.clone() }
+        WritePlan {
+            notation: self.notation.clone(),
+            digits: self.digits,
+            columns: self.columns.clone(),
+        }
     }
 }
 
@@ -430,8 +456,17 @@ impl ConvertArgs {
     /// The layer of a plan.
     pub fn layer(&self) -> LayerPlan {
         let p = &self.position;
-        let position = PositionPlan { from: p.from.clone(), x: p.x.clone(), y: p.y.clone(), z: p.z.clone(), coordinates: p.coordinates.clone(), order: p.order.clone() };
-        let asked = position != PositionPlan::default() || !self.write.to.is_empty() || self.write.notation.is_some();
+        let position = PositionPlan {
+            from: p.from.clone(),
+            x: p.x.clone(),
+            y: p.y.clone(),
+            z: p.z.clone(),
+            coordinates: p.coordinates.clone(),
+            order: p.order.clone(),
+        };
+        let asked = position != PositionPlan::default()
+            || !self.write.to.is_empty()
+            || self.write.notation.is_some();
         LayerPlan {
             source: self.input_file.clone(),
             to: self.write.to.clone(),

@@ -29,11 +29,17 @@ fn main() -> ExitCode {
         Ok(Done::NotClean) => ExitCode::from(3),
         Err(e) => {
             // A reader that went away (`| head`) is no failure of ours.
-            if e.chain().filter_map(|c| c.downcast_ref::<std::io::Error>()).any(|e| e.kind() == std::io::ErrorKind::BrokenPipe) {
+            if e.chain()
+                .filter_map(|c| c.downcast_ref::<std::io::Error>())
+                .any(|e| e.kind() == std::io::ErrorKind::BrokenPipe)
+            {
                 return ExitCode::SUCCESS;
             }
             eprintln!("basilocus: {e}");
-            let usage = matches!(e.downcast_ref::<basilocus::Error>(), Some(basilocus::Error::Plan(_)));
+            let usage = matches!(
+                e.downcast_ref::<basilocus::Error>(),
+                Some(basilocus::Error::Plan(_))
+            );
             ExitCode::from(if usage { 2 } else { 1 })
         }
     }

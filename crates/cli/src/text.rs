@@ -20,21 +20,42 @@ pub fn print(text: &str) -> std::io::Result<()> {
 /// A table with a header and thin lines.
 pub fn table(header: &[&str], rows: &[Vec<String>]) -> String {
     let mut t = Table::new();
-    t.load_preset(presets::NOTHING).set_style(TableComponent::HeaderLines, '─').set_style(TableComponent::MiddleHeaderIntersections, '─').set_content_arrangement(ContentArrangement::Dynamic).set_width(width());
+    t.load_preset(presets::NOTHING)
+        .set_style(TableComponent::HeaderLines, '─')
+        .set_style(TableComponent::MiddleHeaderIntersections, '─')
+        .set_content_arrangement(ContentArrangement::Dynamic)
+        .set_width(width());
     t.set_header(header.iter().map(|h| h.to_string()));
     for row in rows {
-        t.add_row(row.iter().map(|c| if c.chars().count() > 60 { c.chars().take(59).chain("…".chars()).collect() } else { c.clone() }));
+        t.add_row(row.iter().map(|c| {
+            if c.chars().count() > 60 {
+                c.chars().take(59).chain("…".chars()).collect()
+            } else {
+                c.clone()
+            }
+        }));
     }
-    t.lines().map(|l| l.trim_end().to_string()).collect::<Vec<_>>().join("\n") + "\n"
+    t.lines()
+        .map(|l| l.trim_end().to_string())
+        .collect::<Vec<_>>()
+        .join("\n")
+        + "\n"
 }
 
 /// Columns of the terminal, where that is known.
 fn width() -> u16 {
-    std::env::var("COLUMNS").ok().and_then(|c| c.parse().ok()).filter(|c| *c >= 40).unwrap_or(110)
+    std::env::var("COLUMNS")
+        .ok()
+        .and_then(|c| c.parse().ok())
+        .filter(|c| *c >= 40)
+        .unwrap_or(110)
 }
 
 fn counts(map: &BTreeMap<String, u64>) -> String {
-    map.iter().map(|(k, n)| format!("{} {k}", thousands(*n))).collect::<Vec<_>>().join(", ")
+    map.iter()
+        .map(|(k, n)| format!("{} {k}", thousands(*n)))
+        .collect::<Vec<_>>()
+        .join(", ")
 }
 
 /// A count with its thousands parted.
@@ -63,7 +84,11 @@ pub fn report(r: &Report, verbose: bool) -> String {
         let _ = writeln!(out, "  doubt      {} in {}: {}", d.id, d.layer, d.message);
     }
     if r.layers.len() > 1 {
-        let _ = writeln!(out, "  all        {}", ledger(r.rows_in, r.rows_out, &r.set_aside));
+        let _ = writeln!(
+            out,
+            "  all        {}",
+            ledger(r.rows_in, r.rows_out, &r.set_aside)
+        );
     }
     for o in &r.outputs {
         let _ = writeln!(out, "  wrote      {}", o.display());
@@ -94,9 +119,16 @@ fn layer_text(out: &mut String, layer: &LayerReport, several: bool, verbose: boo
     if let Some([w, s, e, n]) = layer.extent {
         let geographic = w.abs() <= 360.0 && e.abs() <= 360.0 && s.abs() <= 90.0 && n.abs() <= 90.0;
         let digits = if geographic { 5 } else { 1 };
-        let _ = writeln!(out, "  extent     {w:.digits$} to {e:.digits$} east, {s:.digits$} to {n:.digits$} north");
+        let _ = writeln!(
+            out,
+            "  extent     {w:.digits$} to {e:.digits$} east, {s:.digits$} to {n:.digits$} north"
+        );
     }
-    let _ = writeln!(out, "  ledger     {}", ledger(layer.rows_in, layer.rows_out, &layer.set_aside));
+    let _ = writeln!(
+        out,
+        "  ledger     {}",
+        ledger(layer.rows_in, layer.rows_out, &layer.set_aside)
+    );
     if several {
         let _ = writeln!(out);
     }
@@ -109,9 +141,18 @@ fn operation(out: &mut String, op: &OperationReport, verbose: bool) {
     }
     let _ = writeln!(out, "  operation  {} → {}", op.source, op.target);
     if op.accuracy_m == Some(0.0) {
-        let _ = writeln!(out, "             accuracy: {}", accuracy_words(op.accuracy_m));
+        let _ = writeln!(
+            out,
+            "             accuracy: {}",
+            accuracy_words(op.accuracy_m)
+        );
     } else {
-        let _ = writeln!(out, "             by {}; accuracy {}", op.name, accuracy_words(op.accuracy_m));
+        let _ = writeln!(
+            out,
+            "             by {}; accuracy {}",
+            op.name,
+            accuracy_words(op.accuracy_m)
+        );
     }
     if verbose {
         for step in &op.steps {
@@ -126,8 +167,17 @@ fn operation(out: &mut String, op: &OperationReport, verbose: bool) {
 /// `60 rows in = 54 out + 6 set aside (4 blank row, 2 …)`.
 pub fn ledger(rows_in: u64, rows_out: u64, set_aside: &BTreeMap<String, u64>) -> String {
     let n: u64 = set_aside.values().sum();
-    let reasons = if n > 0 { format!(" ({})", counts(set_aside)) } else { String::new() };
-    format!("{} rows in = {} out + {} set aside{reasons}", thousands(rows_in), thousands(rows_out), thousands(n))
+    let reasons = if n > 0 {
+        format!(" ({})", counts(set_aside))
+    } else {
+        String::new()
+    };
+    format!(
+        "{} rows in = {} out + {} set aside{reasons}",
+        thousands(rows_in),
+        thousands(rows_out),
+        thousands(n)
+    )
 }
 
 /// What a file holds.
@@ -135,7 +185,15 @@ pub fn look(r: &LookReport) -> String {
     let mut out = String::new();
     let _ = writeln!(out, "{}: {}", r.path.display(), r.format);
     if let Some(layer) = &r.layer {
-        let _ = writeln!(out, "  {}      {layer}", if r.format.starts_with("XLSX") { "sheet" } else { "layer" });
+        let _ = writeln!(
+            out,
+            "  {}      {layer}",
+            if r.format.starts_with("XLSX") {
+                "sheet"
+            } else {
+                "layer"
+            }
+        );
     }
     for n in &r.notes {
         let _ = writeln!(out, "  found      {n}");
@@ -144,8 +202,29 @@ pub fn look(r: &LookReport) -> String {
         let _ = writeln!(out, "  header     row {row}");
     }
     let set_aside: u64 = r.set_aside.values().sum();
-    let _ = writeln!(out, "  rows       {}, columns {}{}", thousands(r.rows), r.columns.len(), if set_aside > 0 { format!("; {} that cannot be used as they stand: {}", set_aside, counts(&r.set_aside)) } else { String::new() });
-    match (&r.crs, r.columns.iter().any(|c| c.role.as_deref().is_some_and(|r| r == "longitude" || r.starts_with("easting") || r.starts_with("position")))) {
+    let _ = writeln!(
+        out,
+        "  rows       {}, columns {}{}",
+        thousands(r.rows),
+        r.columns.len(),
+        if set_aside > 0 {
+            format!(
+                "; {} that cannot be used as they stand: {}",
+                set_aside,
+                counts(&r.set_aside)
+            )
+        } else {
+            String::new()
+        }
+    );
+    match (
+        &r.crs,
+        r.columns.iter().any(|c| {
+            c.role.as_deref().is_some_and(|r| {
+                r == "longitude" || r.starts_with("easting") || r.starts_with("position")
+            })
+        }),
+    ) {
         (Some(crs), _) => {
             let _ = writeln!(out, "  system     {crs} (carried by the file)");
         }
@@ -164,13 +243,47 @@ pub fn look(r: &LookReport) -> String {
         .map(|(i, c)| {
             let range = c.range.map_or(String::new(), |(a, b)| format!("{a} … {b}"));
             let note = c.note.clone().unwrap_or_default();
-            vec![(i + 1).to_string(), c.name.clone(), c.role.clone().unwrap_or_default(), c.kind.clone(), thousands(c.filled), thousands(c.empty), [range, note].into_iter().filter(|t| !t.is_empty()).collect::<Vec<_>>().join("; ")]
+            vec![
+                (i + 1).to_string(),
+                c.name.clone(),
+                c.role.clone().unwrap_or_default(),
+                c.kind.clone(),
+                thousands(c.filled),
+                thousands(c.empty),
+                [range, note]
+                    .into_iter()
+                    .filter(|t| !t.is_empty())
+                    .collect::<Vec<_>>()
+                    .join("; "),
+            ]
         })
         .collect();
-    out.push_str(&table(&["", "column", "seems to be", "type", "filled", "empty", "range, remarks"], &rows));
+    out.push_str(&table(
+        &[
+            "",
+            "column",
+            "seems to be",
+            "type",
+            "filled",
+            "empty",
+            "range, remarks",
+        ],
+        &rows,
+    ));
     if !r.first_rows.is_empty() {
-        let names: Vec<&str> = std::iter::once("row").chain(r.columns.iter().map(|c| c.name.as_str())).collect();
-        let rows: Vec<Vec<String>> = r.first_row_numbers.iter().zip(&r.first_rows).map(|(n, cells)| std::iter::once(n.to_string()).chain(cells.iter().cloned()).collect()).collect();
+        let names: Vec<&str> = std::iter::once("row")
+            .chain(r.columns.iter().map(|c| c.name.as_str()))
+            .collect();
+        let rows: Vec<Vec<String>> = r
+            .first_row_numbers
+            .iter()
+            .zip(&r.first_rows)
+            .map(|(n, cells)| {
+                std::iter::once(n.to_string())
+                    .chain(cells.iter().cloned())
+                    .collect()
+            })
+            .collect();
         out.push('\n');
         out.push_str(&table(&names, &rows));
     }
@@ -191,23 +304,66 @@ pub fn crs(c: &Crs, wkt: Option<&str>) -> String {
     line("kind", c.kind_name());
     if let Some(d) = c.datum() {
         line("datum", &d.name);
-        let shape = if d.ellipsoid.inverse_flattening == 0.0 { "a sphere".to_string() } else { format!("inverse flattening {}", d.ellipsoid.inverse_flattening) };
-        line("ellipsoid", &format!("{}: semi-major axis {} m, {shape}", d.ellipsoid.name, d.ellipsoid.semi_major_m));
-        line("prime meridian", &if d.prime_meridian_deg == 0.0 { d.prime_meridian.clone() } else { format!("{}, {}° east of Greenwich", d.prime_meridian, d.prime_meridian_deg) });
+        let shape = if d.ellipsoid.inverse_flattening == 0.0 {
+            "a sphere".to_string()
+        } else {
+            format!("inverse flattening {}", d.ellipsoid.inverse_flattening)
+        };
+        line(
+            "ellipsoid",
+            &format!(
+                "{}: semi-major axis {} m, {shape}",
+                d.ellipsoid.name, d.ellipsoid.semi_major_m
+            ),
+        );
+        line(
+            "prime meridian",
+            &if d.prime_meridian_deg == 0.0 {
+                d.prime_meridian.clone()
+            } else {
+                format!(
+                    "{}, {}° east of Greenwich",
+                    d.prime_meridian, d.prime_meridian_deg
+                )
+            },
+        );
         if let Some(s) = &d.shift {
             let h = &s.helmert;
             let text = if h.is_null() {
                 "zero".to_string()
             } else {
                 let [x, y, z] = h.translation_m;
-                let rest = if h.is_translation() { String::new() } else { format!("; rotations {}, {}, {}″ (position vector), scale {} ppm", h.rotation_arcsec[0], h.rotation_arcsec[1], h.rotation_arcsec[2], h.scale_ppm) };
+                let rest = if h.is_translation() {
+                    String::new()
+                } else {
+                    format!(
+                        "; rotations {}, {}, {}″ (position vector), scale {} ppm",
+                        h.rotation_arcsec[0],
+                        h.rotation_arcsec[1],
+                        h.rotation_arcsec[2],
+                        h.scale_ppm
+                    )
+                };
                 format!("{x}, {y}, {z} m{rest}")
             };
-            line("shift to WGS 84", &format!("{text}; accuracy {}", s.accuracy_m.map_or("not stated".into(), |a| format!("{a} m"))));
+            line(
+                "shift to WGS 84",
+                &format!(
+                    "{text}; accuracy {}",
+                    s.accuracy_m
+                        .map_or("not stated".into(), |a| format!("{a} m"))
+                ),
+            );
         }
     }
     match &c.kind {
-        Kind::Projected { base_code, method, parameters, unit, .. } => {
+        Kind::Projected {
+            base_code,
+            method,
+            parameters,
+            unit,
+            ..
+        } => {
             line("base system", &format!("EPSG:{base_code}"));
             line("projection", &method.replace('_', " "));
             for (name, value) in &parameters.0 {
@@ -215,9 +371,21 @@ pub fn crs(c: &Crs, wkt: Option<&str>) -> String {
                 let lower = name.to_lowercase();
                 let is_length = lower.contains("false");
                 let is_ratio = lower.contains("scale");
-                line(&format!("  {name}"), &if is_length { format!("{value} {}", unit.plural()) } else if is_ratio { value.to_string() } else { format!("{}°", trimmed(*value)) });
+                line(
+                    &format!("  {name}"),
+                    &if is_length {
+                        format!("{value} {}", unit.plural())
+                    } else if is_ratio {
+                        value.to_string()
+                    } else {
+                        format!("{}°", trimmed(*value))
+                    },
+                );
             }
-            line("unit", &format!("{} ({} = {} m)", unit.plural(), unit.name, unit.metres));
+            line(
+                "unit",
+                &format!("{} ({} = {} m)", unit.plural(), unit.name, unit.metres),
+            );
             if let Err(e) = c.projection() {
                 line("note", &e.to_string());
             }
@@ -228,17 +396,41 @@ pub fn crs(c: &Crs, wkt: Option<&str>) -> String {
             line("datum", datum_name);
             line("unit", &unit.plural());
         }
-        Kind::Compound { parts } => line("parts", &format!("EPSG:{} and EPSG:{}", parts[0], parts[1])),
+        Kind::Compound { parts } => {
+            line("parts", &format!("EPSG:{} and EPSG:{}", parts[0], parts[1]))
+        }
     }
     line("axes in the registry", &c.axes);
-    line("coordinates here", &format!("{} (in this order)", if c.is_geographic() { "longitude, latitude" } else if matches!(c.kind, Kind::Geocentric { .. }) { "X, Y, Z" } else { "easting, northing" }));
+    line(
+        "coordinates here",
+        &format!(
+            "{} (in this order)",
+            if c.is_geographic() {
+                "longitude, latitude"
+            } else if matches!(c.kind, Kind::Geocentric { .. }) {
+                "X, Y, Z"
+            } else {
+                "easting, northing"
+            }
+        ),
+    );
     line("area of use", &c.area.description);
-    line("", &format!("{}° to {}° east, {}° to {}° north", c.area.west_deg, c.area.east_deg, c.area.south_deg, c.area.north_deg));
+    line(
+        "",
+        &format!(
+            "{}° to {}° east, {}° to {}° north",
+            c.area.west_deg, c.area.east_deg, c.area.south_deg, c.area.north_deg
+        ),
+    );
     let mut text = format!("{}\n{out}", c.title());
     if let Some(wkt) = wkt {
         let _ = writeln!(text, "\n{}", basilocus::geodesy::crs::wkt::indented(wkt));
     }
-    let _ = writeln!(text, "\nFrom the {}.", basilocus::geodesy::crs::catalogue::EDITION);
+    let _ = writeln!(
+        text,
+        "\nFrom the {}.",
+        basilocus::geodesy::crs::catalogue::EDITION
+    );
     text
 }
 
@@ -253,11 +445,24 @@ pub fn build(r: &BuildReport) -> String {
     for s in &r.sources {
         let _ = writeln!(out, "{}: {}", s.path.display(), s.kind);
         let _ = writeln!(out, "  columns    {}", s.columns.join(", "));
-        let _ = writeln!(out, "  rows       {} read, {} used", thousands(s.rows_in), thousands(s.rows_out));
+        let _ = writeln!(
+            out,
+            "  rows       {} read, {} used",
+            thousands(s.rows_in),
+            thousands(s.rows_out)
+        );
     }
-    let _ = writeln!(out, "  ledger     {}", ledger(r.rows_in, r.rows_out, &r.set_aside));
+    let _ = writeln!(
+        out,
+        "  ledger     {}",
+        ledger(r.rows_in, r.rows_out, &r.set_aside)
+    );
     if r.folded > 0 {
-        let _ = writeln!(out, "  note       {} rows are the same address point as another row and share its place", thousands(r.folded));
+        let _ = writeln!(
+            out,
+            "  note       {} rows are the same address point as another row and share its place",
+            thousands(r.folded)
+        );
     }
     for o in &r.outputs {
         let _ = writeln!(out, "  wrote      {}", o.display());
@@ -267,15 +472,51 @@ pub fn build(r: &BuildReport) -> String {
 
 /// What is inside a reference.
 pub fn describe(d: &Description, path: &std::path::Path) -> String {
-    let mut out = format!("{}: address reference, country {}\n", path.display(), d.country);
-    let _ = writeln!(out, "  holds      {} address points, {} street segments, {} streets with {} names, {} postcodes, {} localities", thousands(d.points as u64), thousands(d.segments as u64), thousands(d.streets as u64), thousands(d.names as u64), thousands(d.postcodes as u64), thousands(d.localities.len() as u64));
-    let per = if d.points > 0 { format!(", {:.1} an address point", d.bytes as f64 / d.points as f64) } else { String::new() };
-    let _ = writeln!(out, "  size       {} bytes{per}; checksum fits", thousands(d.bytes as u64));
+    let mut out = format!(
+        "{}: address reference, country {}\n",
+        path.display(),
+        d.country
+    );
+    let _ = writeln!(
+        out,
+        "  holds      {} address points, {} street segments, {} streets with {} names, {} postcodes, {} localities",
+        thousands(d.points as u64),
+        thousands(d.segments as u64),
+        thousands(d.streets as u64),
+        thousands(d.names as u64),
+        thousands(d.postcodes as u64),
+        thousands(d.localities.len() as u64)
+    );
+    let per = if d.points > 0 {
+        format!(", {:.1} an address point", d.bytes as f64 / d.points as f64)
+    } else {
+        String::new()
+    };
+    let _ = writeln!(
+        out,
+        "  size       {} bytes{per}; checksum fits",
+        thousands(d.bytes as u64)
+    );
     let mut localities = d.localities.clone();
     localities.sort_by(|a, b| (b.3 + b.4).cmp(&(a.3 + a.4)).then(a.0.cmp(&b.0)));
     let shown = 30;
-    let rows: Vec<Vec<String>> = localities.iter().take(shown).map(|(name, region, parent, p, s)| vec![name.clone(), region.clone(), parent.clone(), thousands(*p), thousands(*s)]).collect();
-    out.push_str(&table(&["locality", "region", "in", "address points", "segments"], &rows));
+    let rows: Vec<Vec<String>> = localities
+        .iter()
+        .take(shown)
+        .map(|(name, region, parent, p, s)| {
+            vec![
+                name.clone(),
+                region.clone(),
+                parent.clone(),
+                thousands(*p),
+                thousands(*s),
+            ]
+        })
+        .collect();
+    out.push_str(&table(
+        &["locality", "region", "in", "address points", "segments"],
+        &rows,
+    ));
     if localities.len() > shown {
         let _ = writeln!(out, "  and {} more localities", localities.len() - shown);
     }

@@ -105,7 +105,11 @@ impl Decode for PassThrough {
     fn decode(&self, block: Block) -> Result<Decoded, FormatError> {
         Ok(match block {
             Block::Rows(decoded) => decoded,
-            Block::Text { bytes, .. } => Decoded { batch: Batch::empty(self.0.clone()), set_aside: Vec::new(), bytes: bytes.len() as u64 },
+            Block::Text { bytes, .. } => Decoded {
+                batch: Batch::empty(self.0.clone()),
+                set_aside: Vec::new(),
+                bytes: bytes.len() as u64,
+            },
         })
     }
 }
@@ -116,7 +120,10 @@ impl Decode for PassThrough {
 /// [`FormatError`] for everything that keeps the file from being read at all.
 pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, FormatError> {
     let format = detect(path)?;
-    let unfit = |flag: &str, what: &str| FormatError::Option { path: path.to_path_buf(), problem: format!("{flag} is for {what}; this is {}", format.name()) };
+    let unfit = |flag: &str, what: &str| FormatError::Option {
+        path: path.to_path_buf(),
+        problem: format!("{flag} is for {what}; this is {}", format.name()),
+    };
     if options.sheet.is_some() && format != Format::Xlsx {
         return Err(unfit("--sheet", "workbooks"));
     }

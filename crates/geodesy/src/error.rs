@@ -17,7 +17,9 @@ pub enum Error {
         edition: &'static str,
     },
     /// The projection method of a system is not implemented.
-    #[error("{crs} uses the method \"{method}\", which is not implemented yet; choose a system with one of: {implemented}")]
+    #[error(
+        "{crs} uses the method \"{method}\", which is not implemented yet; choose a system with one of: {implemented}"
+    )]
     MethodNotImplemented {
         /// Code and name of the system.
         crs: String,
@@ -27,7 +29,9 @@ pub enum Error {
         implemented: &'static str,
     },
     /// The kind of a system (vertical, compound) is not implemented.
-    #[error("{crs} is a {kind} system; heights above sea level and compound systems are not implemented yet: choose its horizontal part")]
+    #[error(
+        "{crs} is a {kind} system; heights above sea level and compound systems are not implemented yet: choose its horizontal part"
+    )]
     KindNotImplemented {
         /// Code and name of the system.
         crs: String,
@@ -45,7 +49,9 @@ pub enum Error {
         problem: String,
     },
     /// No transformation between two datums is known.
-    #[error("no transformation is known between the datums {from_datum} and {to_datum}: say one in between, or choose a target on the datum {from_datum}")]
+    #[error(
+        "no transformation is known between the datums {from_datum} and {to_datum}: say one in between, or choose a target on the datum {from_datum}"
+    )]
     NoTransformation {
         /// The source datum.
         from_datum: String,

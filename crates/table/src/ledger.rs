@@ -15,7 +15,9 @@ pub struct Ledger {
 
 /// The sum does not come out: a defect of the program, never of the data.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("the ledger does not balance: {rows_in} rows in, {rows_out} out, {set_aside} set aside; this is a defect, the output is not to be trusted")]
+#[error(
+    "the ledger does not balance: {rows_in} rows in, {rows_out} out, {set_aside} set aside; this is a defect, the output is not to be trusted"
+)]
 pub struct LedgerError {
     rows_in: u64,
     rows_out: u64,
@@ -53,7 +55,15 @@ impl Ledger {
     /// [`LedgerError`] where rows in ≠ rows out + rows set aside.
     pub fn check(&self) -> Result<(), LedgerError> {
         let set_aside = self.set_aside_total();
-        if self.rows_in == self.rows_out + set_aside { Ok(()) } else { Err(LedgerError { rows_in: self.rows_in, rows_out: self.rows_out, set_aside }) }
+        if self.rows_in == self.rows_out + set_aside {
+            Ok(())
+        } else {
+            Err(LedgerError {
+                rows_in: self.rows_in,
+                rows_out: self.rows_out,
+                set_aside,
+            })
+        }
     }
 }
 
@@ -63,7 +73,11 @@ mod tests {
 
     #[test]
     fn the_sum_is_checked() {
-        let mut ledger = Ledger { rows_in: 3, rows_out: 2, ..Default::default() };
+        let mut ledger = Ledger {
+            rows_in: 3,
+            rows_out: 2,
+            ..Default::default()
+        };
         assert!(ledger.check().is_err());
         ledger.set_aside("latitude out of range");
         assert!(ledger.check().is_ok());

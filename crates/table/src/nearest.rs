@@ -3,7 +3,7 @@
 /// Up to three of `names`, nearest first, none that has nothing to do with `wanted`.
 ///
 /// ```
-/// assert_eq!(basilocus_table::nearest::nearest("longtude", ["latitude", "longitude", "name"]), ["longitude", "latitude"]);
+/// assert_eq!(basilocus_table::nearest::nearest("longtude", ["latitude", "longitude", "name"]), ["longitude"]);
 /// ```
 pub fn nearest<'a>(wanted: &str, names: impl IntoIterator<Item = &'a str>) -> Vec<String> {
     let wanted = wanted.to_lowercase();
@@ -11,13 +11,26 @@ pub fn nearest<'a>(wanted: &str, names: impl IntoIterator<Item = &'a str>) -> Ve
         .into_iter()
         .map(|name| {
             let lower = name.to_lowercase();
-            let distance = if !wanted.is_empty() && (lower.contains(&wanted) || wanted.contains(&lower) && !lower.is_empty()) { 1 } else { edit_distance(&wanted, &lower) };
+            let distance = if !wanted.is_empty()
+                && (lower.contains(&wanted) || wanted.contains(&lower) && !lower.is_empty())
+            {
+                1
+            } else {
+                edit_distance(&wanted, &lower)
+            };
             (distance, name)
         })
         .filter(|(d, name)| *d <= (wanted.chars().count().max(name.chars().count())) / 2)
         .collect();
     scored.sort_by_key(|(d, _)| *d);
-    scored.into_iter().take(3).map(|(_, name)| name.to_string()).collect()
+    // What is twice as far as the nearest was hardly meant.
+    let nearest = scored.first().map_or(0, |(d, _)| *d);
+    scored
+        .into_iter()
+        .take_while(|(d, _)| *d <= 2 * nearest)
+        .take(3)
+        .map(|(_, name)| name.to_string())
+        .collect()
 }
 
 /// Optimal string alignment distance: insertions, deletions, substitutions and swaps of neighbours.

@@ -63,27 +63,276 @@ impl Role {
 
 /// Header words and the role they tell, in order of preference within a role.
 const HEADERS: &[(Role, &[&str])] = &[
-    (Role::Longitude, &["longitude", "lon", "long", "lng", "londeg", "longitudedeg", "longdd", "londd", "longdec", "declong", "decimallongitude", "lonwgs84", "longitudewgs84", "gpslon", "gpslongitude", "pointx"]),
-    (Role::Latitude, &["latitude", "lat", "latdeg", "latitudedeg", "latdd", "latdec", "declat", "decimallatitude", "latwgs84", "latitudewgs84", "gpslat", "gpslatitude", "pointy"]),
-    (Role::Easting, &["easting", "eastings", "east", "xcoord", "xcoordinate", "coordx", "x", "eastingm", "eastingft", "utme", "utmeasting", "utmx"]),
-    (Role::Northing, &["northing", "northings", "north", "ycoord", "ycoordinate", "coordy", "y", "northingm", "northingft", "utmn", "utmnorthing", "utmy"]),
-    (Role::Height, &["height", "elevation", "elev", "altitude", "alt", "z", "zcoord", "elevft", "elevm", "heightm", "elevationm", "elevationft"]),
-    (Role::Coordinates, &["coordinates", "coordinate", "coords", "coord", "position", "latlon", "latlong", "latlng", "lonlat", "location", "gps", "gpsposition", "waypoint", "fix", "gridreference", "gridref"]),
-    (Role::Address, &["address", "fulladdress", "addr", "siteaddress", "mailingaddress", "streetaddress", "propertyaddress", "addressline", "wholeaddress", "situsaddress", "situs"]),
-    (Role::HouseNumber, &["housenumber", "houseno", "number", "streetnumber", "addressnumber", "civicnumber", "housenum", "hno", "streetno", "no"]),
-    (Role::Street, &["street", "streetname", "road", "thoroughfare", "address1", "addressline1", "roadname", "addr1", "line1", "stname"]),
-    (Role::Unit, &["unit", "apt", "apartment", "suite", "flat", "floor", "address2", "addressline2", "unitnumber", "addr2", "line2"]),
-    (Role::Locality, &["locality", "city", "town", "village", "municipality", "place", "placename", "community", "posttown", "cityname", "suburb", "hamlet"]),
-    (Role::Region, &["region", "state", "province", "statecode", "stateprovince", "county", "st", "prov", "regioncode"]),
-    (Role::Postcode, &["postcode", "zip", "zipcode", "postalcode", "zip5", "pcode", "zipplus4", "postcode5", "plz"]),
-    (Role::Country, &["country", "countrycode", "nation", "countryname"]),
-    (Role::Identifier, &["id", "identifier", "key", "code", "ref", "reference", "parcel", "parcelid", "account", "accountno", "uid", "guid", "recordid", "objectid", "fid", "pointid", "station", "stationid", "site", "siteid"]),
-    (Role::RowCounter, &["row", "rownumber", "rowno", "line", "lineno", "seq", "sequence", "index", "recno"]),
+    (
+        Role::Longitude,
+        &[
+            "longitude",
+            "lon",
+            "long",
+            "lng",
+            "londeg",
+            "longitudedeg",
+            "longdd",
+            "londd",
+            "longdec",
+            "declong",
+            "decimallongitude",
+            "lonwgs84",
+            "longitudewgs84",
+            "gpslon",
+            "gpslongitude",
+            "pointx",
+        ],
+    ),
+    (
+        Role::Latitude,
+        &[
+            "latitude",
+            "lat",
+            "latdeg",
+            "latitudedeg",
+            "latdd",
+            "latdec",
+            "declat",
+            "decimallatitude",
+            "latwgs84",
+            "latitudewgs84",
+            "gpslat",
+            "gpslatitude",
+            "pointy",
+        ],
+    ),
+    (
+        Role::Easting,
+        &[
+            "easting",
+            "eastings",
+            "east",
+            "xcoord",
+            "xcoordinate",
+            "coordx",
+            "x",
+            "eastingm",
+            "eastingft",
+            "utme",
+            "utmeasting",
+            "utmx",
+        ],
+    ),
+    (
+        Role::Northing,
+        &[
+            "northing",
+            "northings",
+            "north",
+            "ycoord",
+            "ycoordinate",
+            "coordy",
+            "y",
+            "northingm",
+            "northingft",
+            "utmn",
+            "utmnorthing",
+            "utmy",
+        ],
+    ),
+    (
+        Role::Height,
+        &[
+            "height",
+            "elevation",
+            "elev",
+            "altitude",
+            "alt",
+            "z",
+            "zcoord",
+            "elevft",
+            "elevm",
+            "heightm",
+            "elevationm",
+            "elevationft",
+        ],
+    ),
+    (
+        Role::Coordinates,
+        &[
+            "coordinates",
+            "coordinate",
+            "coords",
+            "coord",
+            "position",
+            "latlon",
+            "latlong",
+            "latlng",
+            "lonlat",
+            "location",
+            "gps",
+            "gpsposition",
+            "waypoint",
+            "fix",
+            "gridreference",
+            "gridref",
+        ],
+    ),
+    (
+        Role::Address,
+        &[
+            "address",
+            "fulladdress",
+            "addr",
+            "siteaddress",
+            "mailingaddress",
+            "streetaddress",
+            "propertyaddress",
+            "addressline",
+            "wholeaddress",
+            "situsaddress",
+            "situs",
+        ],
+    ),
+    (
+        Role::HouseNumber,
+        &[
+            "housenumber",
+            "houseno",
+            "number",
+            "streetnumber",
+            "addressnumber",
+            "civicnumber",
+            "housenum",
+            "hno",
+            "streetno",
+            "no",
+        ],
+    ),
+    (
+        Role::Street,
+        &[
+            "street",
+            "streetname",
+            "road",
+            "thoroughfare",
+            "address1",
+            "addressline1",
+            "roadname",
+            "addr1",
+            "line1",
+            "stname",
+        ],
+    ),
+    (
+        Role::Unit,
+        &[
+            "unit",
+            "apt",
+            "apartment",
+            "suite",
+            "flat",
+            "floor",
+            "address2",
+            "addressline2",
+            "unitnumber",
+            "addr2",
+            "line2",
+        ],
+    ),
+    (
+        Role::Locality,
+        &[
+            "locality",
+            "city",
+            "town",
+            "village",
+            "municipality",
+            "place",
+            "placename",
+            "community",
+            "posttown",
+            "cityname",
+            "suburb",
+            "hamlet",
+        ],
+    ),
+    (
+        Role::Region,
+        &[
+            "region",
+            "state",
+            "province",
+            "statecode",
+            "stateprovince",
+            "county",
+            "st",
+            "prov",
+            "regioncode",
+        ],
+    ),
+    (
+        Role::Postcode,
+        &[
+            "postcode",
+            "zip",
+            "zipcode",
+            "postalcode",
+            "zip5",
+            "pcode",
+            "zipplus4",
+            "postcode5",
+            "plz",
+        ],
+    ),
+    (
+        Role::Country,
+        &["country", "countrycode", "nation", "countryname"],
+    ),
+    (
+        Role::Identifier,
+        &[
+            "id",
+            "identifier",
+            "key",
+            "code",
+            "ref",
+            "reference",
+            "parcel",
+            "parcelid",
+            "account",
+            "accountno",
+            "uid",
+            "guid",
+            "recordid",
+            "objectid",
+            "fid",
+            "pointid",
+            "station",
+            "stationid",
+            "site",
+            "siteid",
+        ],
+    ),
+    (
+        Role::RowCounter,
+        &[
+            "row",
+            "rownumber",
+            "rowno",
+            "line",
+            "lineno",
+            "seq",
+            "sequence",
+            "index",
+            "recno",
+        ],
+    ),
 ];
 
 /// Keeps letters and digits, lower case.
 fn plain(header: &str) -> String {
-    header.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
+    header
+        .chars()
+        .filter(|c| c.is_alphanumeric())
+        .flat_map(char::to_lowercase)
+        .collect()
 }
 
 /// The role that a header tells, with how well it does: 0 is a sure word, greater is less sure.
@@ -95,7 +344,11 @@ pub fn from_header(header: &str) -> Option<(Role, usize)> {
         }
     }
     // "Site City", "owner_zip", "gps lat": the last word, then the first.
-    let words: Vec<String> = header.split(|c: char| !c.is_alphanumeric()).map(plain).filter(|w| !w.is_empty()).collect();
+    let words: Vec<String> = header
+        .split(|c: char| !c.is_alphanumeric())
+        .map(plain)
+        .filter(|w| !w.is_empty())
+        .collect();
     if words.len() > 1 {
         for word in [words.last(), words.first()].into_iter().flatten() {
             if word.len() < 3 {
@@ -119,22 +372,66 @@ pub fn from_header(header: &str) -> Option<(Role, usize)> {
 pub fn detect(headers: &[&str], sample: &[Vec<&str>]) -> Vec<Option<Role>> {
     let mut found: Vec<Option<(Role, usize)>> = headers.iter().map(|h| from_header(h)).collect();
     for (i, slot) in found.iter_mut().enumerate() {
-        let values: Vec<&str> = sample.get(i).map(|v| v.iter().map(|t| t.trim()).filter(|t| !t.is_empty()).collect()).unwrap_or_default();
+        let values: Vec<&str> = sample
+            .get(i)
+            .map(|v| {
+                v.iter()
+                    .map(|t| t.trim())
+                    .filter(|t| !t.is_empty())
+                    .collect()
+            })
+            .unwrap_or_default();
         let numbers: Vec<f64> = values.iter().filter_map(|v| v.parse().ok()).collect();
-        let mostly_numbers = !values.is_empty() && numbers.len() * 10 >= values.len() * 8;
+        let mostly_numbers = !values.is_empty() && numbers.len() * 2 >= values.len();
         let in_degrees = |limit: f64| mostly_numbers && numbers.iter().all(|v| v.abs() <= limit);
         *slot = match *slot {
-            Some((Role::Longitude, r)) if mostly_numbers && !numbers.is_empty() && numbers.iter().all(|v| v.abs() > 360.0) => Some((Role::Easting, r + 10)),
-            Some((Role::Latitude, r)) if mostly_numbers && !numbers.is_empty() && numbers.iter().all(|v| v.abs() > 360.0) => Some((Role::Northing, r + 10)),
-            Some((Role::Easting, r)) if !numbers.is_empty() && in_degrees(180.0) && plain(headers[i]).contains('x') => Some((Role::Longitude, r + 10)),
-            Some((Role::Northing, r)) if !numbers.is_empty() && in_degrees(90.0) && plain(headers[i]).contains('y') => Some((Role::Latitude, r + 10)),
+            Some((Role::Longitude, r))
+                if mostly_numbers
+                    && !numbers.is_empty()
+                    && numbers.iter().all(|v| v.abs() > 360.0) =>
+            {
+                Some((Role::Easting, r + 10))
+            }
+            Some((Role::Latitude, r))
+                if mostly_numbers
+                    && !numbers.is_empty()
+                    && numbers.iter().all(|v| v.abs() > 360.0) =>
+            {
+                Some((Role::Northing, r + 10))
+            }
+            Some((Role::Easting, r))
+                if !numbers.is_empty() && in_degrees(180.0) && plain(headers[i]).contains('x') =>
+            {
+                Some((Role::Longitude, r + 10))
+            }
+            Some((Role::Northing, r))
+                if !numbers.is_empty() && in_degrees(90.0) && plain(headers[i]).contains('y') =>
+            {
+                Some((Role::Latitude, r + 10))
+            }
             // "number", "no", "street" and "site" are words of many trades: values must look the part.
-            Some((Role::HouseNumber, _)) if !values.is_empty() && !values.iter().all(|v| v.starts_with(|c: char| c.is_ascii_digit() || c == 'N' || c == 'S' || c == 'E' || c == 'W')) => None,
-            Some((Role::Coordinates, r)) if !values.is_empty() && values.iter().filter(|v| looks_like_position(v)).count() * 2 < values.len() => {
-                let _ = r;
+            Some((Role::HouseNumber, _))
+                if values
+                    .iter()
+                    .filter(|v| v.starts_with(|c: char| c.is_ascii_digit() || "NSEW".contains(c)))
+                    .count()
+                    * 2
+                    < values.len() =>
+            {
                 None
             }
-            None if values.len() >= 3 && values.iter().all(|v| looks_like_position(v)) => Some((Role::Coordinates, 60)),
+            // "location" and "fix" are words of many trades as well; "coordinates" is not.
+            Some((Role::Coordinates, _))
+                if ["location", "gps", "waypoint", "fix"].contains(&plain(headers[i]).as_str())
+                    && !values.is_empty()
+                    && values.iter().filter(|v| looks_like_position(v)).count() * 2
+                        < values.len() =>
+            {
+                None
+            }
+            None if values.len() >= 3 && values.iter().all(|v| looks_like_position(v)) => {
+                Some((Role::Coordinates, 60))
+            }
             other => other,
         };
     }
@@ -152,7 +449,10 @@ pub fn detect(headers: &[&str], sample: &[Vec<&str>]) -> Vec<Option<Role>> {
         }
     }
     // An address column beside a locality is the street line.
-    if taken.contains(&Role::Address) && !taken.contains(&Role::Street) && (taken.contains(&Role::Locality) || taken.contains(&Role::Postcode)) {
+    if taken.contains(&Role::Address)
+        && !taken.contains(&Role::Street)
+        && (taken.contains(&Role::Locality) || taken.contains(&Role::Postcode))
+    {
         for r in roles.iter_mut().filter(|r| **r == Some(Role::Address)) {
             *r = Some(Role::Street);
         }
@@ -164,9 +464,20 @@ pub fn detect(headers: &[&str], sample: &[Vec<&str>]) -> Vec<Option<Role>> {
 fn looks_like_position(text: &str) -> bool {
     let digits = text.chars().filter(char::is_ascii_digit).count();
     let letters = text.chars().filter(|c| c.is_alphabetic()).count();
-    let groups = text.split(|c: char| !(c.is_ascii_digit() || c == '.')).filter(|g| g.bytes().any(|b| b.is_ascii_digit())).count();
+    let groups = text
+        .split(|c: char| !(c.is_ascii_digit() || c == '.'))
+        .filter(|g| g.bytes().any(|b| b.is_ascii_digit()))
+        .count();
     // Dates, telephone numbers and codes have digits in groups as well, but none of these signs.
-    let signs = text.contains(['.', '°', 'º', '\'', '′']) || text.contains(", ") || text.contains(" -") || text.to_uppercase().chars().filter(|c| "NSEW".contains(*c)).count() == 2;
+    let signs = text.contains(['.', '°', 'º', '\'', '′'])
+        || text.contains(", ")
+        || text.contains(" -")
+        || text
+            .to_uppercase()
+            .chars()
+            .filter(|c| "NSEW".contains(*c))
+            .count()
+            == 2;
     signs && digits >= 4 && groups >= 2 && letters <= digits / 2 && letters <= 8
 }
 
@@ -175,36 +486,83 @@ mod tests {
     use super::*;
 
     fn roles(headers: &[&str], rows: &[&[&str]]) -> Vec<Option<Role>> {
-        let sample: Vec<Vec<&str>> = (0..headers.len()).map(|c| rows.iter().map(|r| r[c]).collect()).collect();
+        let sample: Vec<Vec<&str>> = (0..headers.len())
+            .map(|c| rows.iter().map(|r| r[c]).collect())
+            .collect();
         detect(headers, &sample)
     }
 
     #[test]
     fn headers_in_many_spellings() {
-        for (header, role) in [("Longitude", Role::Longitude), ("LAT_DD", Role::Latitude), ("Zip Code", Role::Postcode), ("House No.", Role::HouseNumber), ("site_city", Role::Locality), ("ZIP+4", Role::Postcode), ("X Coord", Role::Easting)] {
+        for (header, role) in [
+            ("Longitude", Role::Longitude),
+            ("LAT_DD", Role::Latitude),
+            ("Zip Code", Role::Postcode),
+            ("House No.", Role::HouseNumber),
+            ("site_city", Role::Locality),
+            ("ZIP+4", Role::Postcode),
+            ("X Coord", Role::Easting),
+        ] {
             assert_eq!(from_header(header).map(|(r, _)| r), Some(role), "{header}");
         }
         assert_eq!(from_header("remarks"), None);
         // A date has groups of digits as a position has.
-        assert_eq!(roles(&["since", "phone"], &[&["1962-02-25", "503-555-0101"], &["1973-08-20", "503-555-0102"], &["1992-07-07", "503-555-0103"]]), [None, None]);
+        assert_eq!(
+            roles(
+                &["since", "phone"],
+                &[
+                    &["1962-02-25", "503-555-0101"],
+                    &["1973-08-20", "503-555-0102"],
+                    &["1992-07-07", "503-555-0103"]
+                ]
+            ),
+            [None, None]
+        );
     }
 
     #[test]
     fn values_correct_headers() {
-        assert_eq!(roles(&["x", "y"], &[&["-123.8", "46.2"], &["-123.9", "46.1"]]), [Some(Role::Longitude), Some(Role::Latitude)]);
-        assert_eq!(roles(&["x", "y"], &[&["7345678", "812345"]]), [Some(Role::Easting), Some(Role::Northing)]);
-        assert_eq!(roles(&["lon", "lat"], &[&["438278", "5116580"]]), [Some(Role::Easting), Some(Role::Northing)]);
-        assert_eq!(roles(&["location", "gps"], &[&["north gate", "46 12.0N 123 48.0W"]]), [None, Some(Role::Coordinates)]);
+        assert_eq!(
+            roles(&["x", "y"], &[&["-123.8", "46.2"], &["-123.9", "46.1"]]),
+            [Some(Role::Longitude), Some(Role::Latitude)]
+        );
+        assert_eq!(
+            roles(&["x", "y"], &[&["7345678", "812345"]]),
+            [Some(Role::Easting), Some(Role::Northing)]
+        );
+        assert_eq!(
+            roles(&["lon", "lat"], &[&["438278", "5116580"]]),
+            [Some(Role::Easting), Some(Role::Northing)]
+        );
+        assert_eq!(
+            roles(
+                &["location", "gps"],
+                &[&["north gate", "46 12.0N 123 48.0W"]]
+            ),
+            [None, Some(Role::Coordinates)]
+        );
     }
 
     #[test]
     fn an_address_beside_a_town_is_the_street_line() {
-        assert_eq!(roles(&["Owner", "Address", "City"], &[&["A", "12 Heron Ln", "Ternport"]]), [None, Some(Role::Street), Some(Role::Locality)]);
-        assert_eq!(roles(&["Owner", "Address"], &[&["A", "12 Heron Ln, Ternport"]]), [None, Some(Role::Address)]);
+        assert_eq!(
+            roles(
+                &["Owner", "Address", "City"],
+                &[&["A", "12 Heron Ln", "Ternport"]]
+            ),
+            [None, Some(Role::Street), Some(Role::Locality)]
+        );
+        assert_eq!(
+            roles(&["Owner", "Address"], &[&["A", "12 Heron Ln, Ternport"]]),
+            [None, Some(Role::Address)]
+        );
     }
 
     #[test]
     fn one_column_a_role() {
-        assert_eq!(roles(&["lon", "longitude"], &[&["1", "2"]]), [None, Some(Role::Longitude)]);
+        assert_eq!(
+            roles(&["lon", "longitude"], &[&["1", "2"]]),
+            [None, Some(Role::Longitude)]
+        );
     }
 }

@@ -15,7 +15,10 @@ struct Random(u64);
 
 impl Random {
     fn next(&mut self) -> u64 {
-        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        self.0 = self
+            .0
+            .wrapping_mul(6_364_136_223_846_793_005)
+            .wrapping_add(1_442_695_040_888_963_407);
         self.0 >> 33
     }
     fn below(&mut self, n: u64) -> u64 {
@@ -43,16 +46,61 @@ const TOWNS: &[Town] = &[
         postcodes: &["97981", "97982"],
         lon: -123.830,
         lat: 46.170,
-        streets: &["NE Maple Ave", "NE Alder Ave", "Heron Ln", "5th St", "6th St", "Cormorant Dr", "Cannery Row", "St Brendan St", "Tidegate Rd", "US Highway 701"],
+        streets: &[
+            "NE Maple Ave",
+            "NE Alder Ave",
+            "Heron Ln",
+            "5th St",
+            "6th St",
+            "Cormorant Dr",
+            "Cannery Row",
+            "St Brendan St",
+            "Tidegate Rd",
+            "US Highway 701",
+        ],
         other_names: "Port Tern",
     },
-    Town { name: "Graywater", region: "WA", postcodes: &["98981"], lon: -123.760, lat: 46.282, streets: &["Heron Ln", "Sandpiper Ct", "Pilot Way", "N Ferry St", "S Ferry St", "Mill Pond Rd"], other_names: "Grey Water" },
-    Town { name: "Mill Slough", region: "OR", postcodes: &["97983"], lon: -123.740, lat: 46.140, streets: &["Slough Rd", "Dairy Ln", "Old Dike Rd", "Maple St"], other_names: "" },
-    Town { name: "Mill Slough", region: "WA", postcodes: &["98982"], lon: -123.880, lat: 46.300, streets: &["Slough Rd", "Kestrel Loop", "Grange Hall Rd"], other_names: "" },
+    Town {
+        name: "Graywater",
+        region: "WA",
+        postcodes: &["98981"],
+        lon: -123.760,
+        lat: 46.282,
+        streets: &[
+            "Heron Ln",
+            "Sandpiper Ct",
+            "Pilot Way",
+            "N Ferry St",
+            "S Ferry St",
+            "Mill Pond Rd",
+        ],
+        other_names: "Grey Water",
+    },
+    Town {
+        name: "Mill Slough",
+        region: "OR",
+        postcodes: &["97983"],
+        lon: -123.740,
+        lat: 46.140,
+        streets: &["Slough Rd", "Dairy Ln", "Old Dike Rd", "Maple St"],
+        other_names: "",
+    },
+    Town {
+        name: "Mill Slough",
+        region: "WA",
+        postcodes: &["98982"],
+        lon: -123.880,
+        lat: 46.300,
+        streets: &["Slough Rd", "Kestrel Loop", "Grange Hall Rd"],
+        other_names: "",
+    },
 ];
 
 /// Places that have no addresses of their own.
-const HAMLETS: &[(&str, &str, f64, f64)] = &[("Osprey Bend", "OR", -123.690, 46.160), ("Barnacle Point", "WA", -123.930, 46.270)];
+const HAMLETS: &[(&str, &str, f64, f64)] = &[
+    ("Osprey Bend", "OR", -123.690, 46.160),
+    ("Barnacle Point", "WA", -123.930, 46.270),
+];
 
 struct Segment {
     town: usize,
@@ -76,11 +124,25 @@ fn segments() -> Vec<Segment> {
                 let along = f64::from(block) * 200.0 - 300.0;
                 let place = |d: f64| {
                     let (x, y) = if across { (d, offset) } else { (offset, d) };
-                    (town.lon + x / METRES_PER_DEGREE / shrink, town.lat + y / METRES_PER_DEGREE)
+                    (
+                        town.lon + x / METRES_PER_DEGREE / shrink,
+                        town.lat + y / METRES_PER_DEGREE,
+                    )
                 };
-                let postcode = town.postcodes[if block == 2 { town.postcodes.len() - 1 } else { 0 }];
+                let postcode = town.postcodes[if block == 2 {
+                    town.postcodes.len() - 1
+                } else {
+                    0
+                }];
                 // Every third street is known by its number ranges only.
-                out.push(Segment { town: t, street, from: 100 * (block + 1), line: [place(along), place(along + 200.0)], postcode, has_points: i % 3 != 2 });
+                out.push(Segment {
+                    town: t,
+                    street,
+                    from: 100 * (block + 1),
+                    line: [place(along), place(along + 200.0)],
+                    postcode,
+                    has_points: i % 3 != 2,
+                });
             }
         }
     }
@@ -94,8 +156,12 @@ fn house(s: &Segment, number: u32, random: &mut Random) -> (f64, f64) {
     let share = 0.08 + 0.84 * f64::from(number - s.from) / 100.0;
     let (dx, dy) = ((x1 - x0) * shrink, y1 - y0);
     let length = dx.hypot(dy);
-    let off = (15.0 + random.unit() * 4.0) / METRES_PER_DEGREE * if number % 2 == 1 { 1.0 } else { -1.0 };
-    (x0 + (dx * share - dy / length * off) / shrink, y0 + dy * share + dx / length * off)
+    let off =
+        (15.0 + random.unit() * 4.0) / METRES_PER_DEGREE * if number % 2 == 1 { 1.0 } else { -1.0 };
+    (
+        x0 + (dx * share - dy / length * off) / shrink,
+        y0 + dy * share + dx / length * off,
+    )
 }
 
 fn main() -> Result<()> {
@@ -103,19 +169,37 @@ fn main() -> Result<()> {
     let mut random = Random(1958);
     let segments = segments();
 
-    let mut ranges = String::from("street,left_from,left_to,right_from,right_to,locality,region,left_postcode,right_postcode,wkt\n");
+    let mut ranges = String::from(
+        "street,left_from,left_to,right_from,right_to,locality,region,left_postcode,right_postcode,wkt\n",
+    );
     let mut points = String::from("number,street,locality,region,postcode,lon,lat\n");
     let mut known: Vec<(u32, &Segment)> = Vec::new();
     for s in &segments {
         let town = &TOWNS[s.town];
         let [(x0, y0), (x1, y1)] = s.line;
-        writeln!(ranges, "{},{},{},{},{},{},{},{},{},\"LINESTRING ({x0:.7} {y0:.7}, {x1:.7} {y1:.7})\"", s.street, s.from + 1, s.from + 99, s.from, s.from + 98, town.name, town.region, s.postcode, s.postcode)?;
+        writeln!(
+            ranges,
+            "{},{},{},{},{},{},{},{},{},\"LINESTRING ({x0:.7} {y0:.7}, {x1:.7} {y1:.7})\"",
+            s.street,
+            s.from + 1,
+            s.from + 99,
+            s.from,
+            s.from + 98,
+            town.name,
+            town.region,
+            s.postcode,
+            s.postcode
+        )?;
         if s.has_points {
             let mut number = s.from + 2 + random.below(4) as u32;
             while number < s.from + 98 {
                 let (lon, lat) = house(s, number, &mut random);
                 let extension = format!("{:04}", 1000 + random.below(40));
-                writeln!(points, "{number},{},{},{},{}-{extension},{lon:.7},{lat:.7}", s.street, town.name, town.region, s.postcode)?;
+                writeln!(
+                    points,
+                    "{number},{},{},{},{}-{extension},{lon:.7},{lat:.7}",
+                    s.street, town.name, town.region, s.postcode
+                )?;
                 known.push((number, s));
                 number += 5 + random.below(9) as u32;
             }
@@ -128,12 +212,40 @@ fn main() -> Result<()> {
     let mut places = String::from("name,other_names,region,county,lon,lat\n");
     for town in TOWNS {
         for (i, code) in town.postcodes.iter().enumerate() {
-            writeln!(postcodes, "{code},{},{},{:.5},{:.5}", town.name, town.region, town.lon + 0.002 * i as f64, town.lat)?;
+            writeln!(
+                postcodes,
+                "{code},{},{},{:.5},{:.5}",
+                town.name,
+                town.region,
+                town.lon + 0.002 * i as f64,
+                town.lat
+            )?;
         }
-        writeln!(places, "{},{},{},{} County,{:.5},{:.5}", town.name, town.other_names, town.region, if town.region == "OR" { "Lower Tern" } else { "North Tern" }, town.lon, town.lat)?;
+        writeln!(
+            places,
+            "{},{},{},{} County,{:.5},{:.5}",
+            town.name,
+            town.other_names,
+            town.region,
+            if town.region == "OR" {
+                "Lower Tern"
+            } else {
+                "North Tern"
+            },
+            town.lon,
+            town.lat
+        )?;
     }
     for (name, region, lon, lat) in HAMLETS {
-        writeln!(places, "{name},,{region},{} County,{lon:.5},{lat:.5}", if *region == "OR" { "Lower Tern" } else { "North Tern" })?;
+        writeln!(
+            places,
+            "{name},,{region},{} County,{lon:.5},{lat:.5}",
+            if *region == "OR" {
+                "Lower Tern"
+            } else {
+                "North Tern"
+            }
+        )?;
     }
     std::fs::write(folder.join("postcodes.csv"), postcodes)?;
     std::fs::write(folder.join("places.csv"), places)?;
@@ -144,10 +256,32 @@ fn main() -> Result<()> {
     Ok(())
 }
 
-const OWNERS: &[&str] = &["A. Finch", "B. Larkin", "C. Drake", "D. Wren", "E. Teal", "F. Sandoval", "G. Okafor", "H. Lindqvist", "I. Marsh", "J. Plover", "K. Rail", "L. Avocet", "M. Dunlin", "N. Gull", "O. Piper", "P. Crake"];
+const OWNERS: &[&str] = &[
+    "A. Finch",
+    "B. Larkin",
+    "C. Drake",
+    "D. Wren",
+    "E. Teal",
+    "F. Sandoval",
+    "G. Okafor",
+    "H. Lindqvist",
+    "I. Marsh",
+    "J. Plover",
+    "K. Rail",
+    "L. Avocet",
+    "M. Dunlin",
+    "N. Gull",
+    "O. Piper",
+    "P. Crake",
+];
 
 /// The landowners' workbook: a blank second row, no region column, and addresses as people type them.
-fn landowners(folder: &Path, known: &[(u32, &Segment)], segments: &[Segment], random: &mut Random) -> Result<()> {
+fn landowners(
+    folder: &Path,
+    known: &[(u32, &Segment)],
+    segments: &[Segment],
+    random: &mut Random,
+) -> Result<()> {
     let mut rows: Vec<[String; 3]> = Vec::new();
     let town = |s: &Segment| TOWNS[s.town].name.to_string();
     for i in 0..34 {
@@ -156,20 +290,56 @@ fn landowners(folder: &Path, known: &[(u32, &Segment)], segments: &[Segment], ra
         let mut locality = town(s);
         let mut postcode = s.postcode.to_string();
         match i % 8 {
-            0 => street = street.replace("Ave", "Avenue").replace("Ln", "Lane").replace(" St", " Street").replace("Rd", "Road"),
-            1 => street = street.replace("Maple", "Mpale").replace("Heron", "Herron").replace("Cormorant", "Cormorrant").replace("Slough Rd", "Sluogh Rd").replace("Alder", "Aldr"),
+            0 => {
+                street = street
+                    .replace("Ave", "Avenue")
+                    .replace("Ln", "Lane")
+                    .replace(" St", " Street")
+                    .replace("Rd", "Road")
+            }
+            1 => {
+                street = street
+                    .replace("Maple", "Mpale")
+                    .replace("Heron", "Herron")
+                    .replace("Cormorant", "Cormorrant")
+                    .replace("Slough Rd", "Sluogh Rd")
+                    .replace("Alder", "Aldr")
+            }
             2 => street = street.to_uppercase().replace("NE ", "N.E. "),
             3 => street.push_str(&format!(", Unit {}", 1 + random.below(6))),
-            4 => street = street.replace("5th", "Fifth").replace("6th", "Sixth").replace("US Highway", "Hwy").replace("Dr", "Drive"),
-            5 => locality = locality.replace("Ternport", "Trenport").replace("Graywater", "Grey Water"),
+            4 => {
+                street = street
+                    .replace("5th", "Fifth")
+                    .replace("6th", "Sixth")
+                    .replace("US Highway", "Hwy")
+                    .replace("Dr", "Drive")
+            }
+            5 => {
+                locality = locality
+                    .replace("Ternport", "Trenport")
+                    .replace("Graywater", "Grey Water")
+            }
             6 => postcode = postcode.replace('1', "2"),
             _ => {}
         }
         rows.push([format!("{number} {street}"), locality, postcode]);
     }
     // Streets that are known by their ranges only.
-    for (i, s) in segments.iter().filter(|s| !s.has_points).enumerate().take(12) {
-        rows.push([format!("{} {}", s.from + 3 + 7 * i as u32 % 90, s.street), town(s), if i % 4 == 3 { String::new() } else { s.postcode.into() }]);
+    for (i, s) in segments
+        .iter()
+        .filter(|s| !s.has_points)
+        .enumerate()
+        .take(12)
+    {
+        rows.push([
+            format!("{} {}", s.from + 3 + 7 * i as u32 % 90, s.street),
+            town(s),
+            if i % 4 == 3 {
+                String::new()
+            } else {
+                s.postcode.into()
+            },
+        ]);
     }
     let text = |a: &str, b: &str, c: &str| [a.to_string(), b.to_string(), c.to_string()];
     rows.extend([
@@ -191,12 +361,19 @@ fn landowners(folder: &Path, known: &[(u32, &Segment)], segments: &[Segment], ra
         text("", "", ""),
     ]);
     let mut workbook = Workbook::new();
-    workbook.set_properties(&DocProperties::new().set_creation_datetime(&ExcelDateTime::from_ymd(2026, 1, 5)?));
+    workbook.set_properties(
+        &DocProperties::new().set_creation_datetime(&ExcelDateTime::from_ymd(2026, 1, 5)?),
+    );
     let bold = Format::new().set_bold();
     let date = Format::new().set_num_format("yyyy-mm-dd");
     let sheet = workbook.add_worksheet();
     sheet.set_name("Register")?;
-    for (c, name) in ["Owner No", "Owner", "Address", "City", "Zip", "Acres", "Since"].iter().enumerate() {
+    for (c, name) in [
+        "Owner No", "Owner", "Address", "City", "Zip", "Acres", "Since",
+    ]
+    .iter()
+    .enumerate()
+    {
         sheet.write_string_with_format(0, c as u16, *name, &bold)?;
     }
     for (i, [address, city, zip]) in rows.iter().enumerate() {
@@ -210,18 +387,33 @@ fn landowners(folder: &Path, known: &[(u32, &Segment)], segments: &[Segment], ra
             }
         }
         sheet.write_number(r, 5, (random.unit() * 800.0).round() / 10.0)?;
-        let since = ExcelDateTime::from_ymd(1960 + random.below(60) as u16, 1 + random.below(12) as u8, 1 + random.below(28) as u8)?;
+        let since = ExcelDateTime::from_ymd(
+            1960 + random.below(60) as u16,
+            1 + random.below(12) as u8,
+            1 + random.below(28) as u8,
+        )?;
         sheet.write_datetime_with_format(r, 6, &since, &date)?;
     }
     sheet.set_column_width(2, 30)?;
     let notes = workbook.add_worksheet();
     notes.set_name("Notes")?;
-    notes.write_string(0, 0, "Register of the river trust; all names and places are invented.")?;
+    notes.write_string(
+        0,
+        0,
+        "Register of the river trust; all names and places are invented.",
+    )?;
     workbook.save(folder.join("landowners.xlsx"))?;
     Ok(())
 }
 
-const STRUCTURES: &[&str] = &["culvert", "tide gate", "culvert, perched", "flap gate", "box culvert", "weir"];
+const STRUCTURES: &[&str] = &[
+    "culvert",
+    "tide gate",
+    "culvert, perched",
+    "flap gate",
+    "box culvert",
+    "weir",
+];
 
 /// GPS notes: one column, degrees and decimal minutes, as five people write them. Windows-1252, semicolons.
 fn field_notes(folder: &Path, random: &mut Random) -> Result<()> {
@@ -234,7 +426,13 @@ fn field_notes(folder: &Path, random: &mut Random) -> Result<()> {
             0 => format!("46° {lat_m:06.3}' N, 123° {lon_m:06.3}' W"),
             1 => format!("N46 {lat_m:06.3} W123 {lon_m:06.3}"),
             2 => format!("46 {lat_m:06.3}N 123 {lon_m:06.3}W"),
-            3 => format!("46°{},{:03}'N 123°{},{:03}'W", lat_m as u32, ((lat_m.fract()) * 1000.0) as u32, lon_m as u32, ((lon_m.fract()) * 1000.0) as u32),
+            3 => format!(
+                "46°{},{:03}'N 123°{},{:03}'W",
+                lat_m as u32,
+                ((lat_m.fract()) * 1000.0) as u32,
+                lon_m as u32,
+                ((lon_m.fract()) * 1000.0) as u32
+            ),
             _ => format!("W123-{lon_m:06.3} N46-{lat_m:06.3}"),
         };
         let position = match i {
@@ -243,10 +441,26 @@ fn field_notes(folder: &Path, random: &mut Random) -> Result<()> {
             _ => position,
         };
         let structure = STRUCTURES[random.below(STRUCTURES.len() as u64) as usize];
-        let remark = ["", "near Café Anhinga", "at low water", "access over the dike", "rusted through"][random.below(5) as usize];
-        writeln!(text, "FN-{:03};2026-0{}-{:02};{position};{structure};{:.1};{remark}", i + 1, 4 + random.below(5), 1 + random.below(28), 0.4 + random.unit() * 2.6)?;
+        let remark = [
+            "",
+            "near Café Anhinga",
+            "at low water",
+            "access over the dike",
+            "rusted through",
+        ][random.below(5) as usize];
+        writeln!(
+            text,
+            "FN-{:03};2026-0{}-{:02};{position};{structure};{:.1};{remark}",
+            i + 1,
+            4 + random.below(5),
+            1 + random.below(28),
+            0.4 + random.unit() * 2.6
+        )?;
     }
-    let bytes: Vec<u8> = text.chars().map(|c| u8::try_from(u32::from(c)).unwrap_or(b'?')).collect();
+    let bytes: Vec<u8> = text
+        .chars()
+        .map(|c| u8::try_from(u32::from(c)).unwrap_or(b'?'))
+        .collect();
     std::fs::write(folder.join("field_notes.csv"), bytes)?;
     Ok(())
 }
@@ -255,12 +469,29 @@ fn field_notes(folder: &Path, random: &mut Random) -> Result<()> {
 fn survey(folder: &Path, random: &mut Random) -> Result<()> {
     let catalogue = Catalogue::embedded();
     let way = Operation::between(&catalogue.get(4267)?, &catalogue.get(32026)?, None)?;
-    let mut text = String::from("Tern Estuary Drainage Survey\nsummer 1958\nNAD27 state plane, north zone, U.S. survey feet\nstation\teasting\tnorthing\televation_ft\tdescription\n");
+    let mut text = String::from(
+        "Tern Estuary Drainage Survey\nsummer 1958\nNAD27 state plane, north zone, U.S. survey feet\nstation\teasting\tnorthing\televation_ft\tdescription\n",
+    );
     for i in 0..30u32 {
         let (lon, lat) = (-123.90 + random.unit() * 0.2, 46.13 + random.unit() * 0.12);
         let (e, n, _) = way.apply_one(lon, lat, 0.0).unwrap_or_default();
-        let easting = if i == 11 { "illegible".to_string() } else { format!("{e:.2}") };
-        writeln!(text, "S-{:02}\t{easting}\t{n:.2}\t{:.1}\t{}", i + 1, 2.0 + random.unit() * 14.0, ["brass cap on headwall", "spike in pile", "chiseled cross, wing wall", "iron pipe"][random.below(4) as usize])?;
+        let easting = if i == 11 {
+            "illegible".to_string()
+        } else {
+            format!("{e:.2}")
+        };
+        writeln!(
+            text,
+            "S-{:02}\t{easting}\t{n:.2}\t{:.1}\t{}",
+            i + 1,
+            2.0 + random.unit() * 14.0,
+            [
+                "brass cap on headwall",
+                "spike in pile",
+                "chiseled cross, wing wall",
+                "iron pipe"
+            ][random.below(4) as usize]
+        )?;
     }
     std::fs::write(folder.join("survey_1958.txt"), text)?;
     Ok(())

@@ -57,12 +57,19 @@ impl Grammar {
 
     /// The code of the region that words spell.
     pub fn region(&self, words: &str) -> Option<&'static str> {
-        self.regions.iter().find(|(code, names)| *code == words || names.contains(&words)).map(|(code, _)| *code)
+        self.regions
+            .iter()
+            .find(|(code, names)| *code == words || names.contains(&words))
+            .map(|(code, _)| *code)
     }
 
     /// The long form of a word of a name.
     pub fn name_word<'a>(&self, word: &'a str) -> &'a str {
-        match self.name_words.iter().find(|(_, short)| short.contains(&word)) {
+        match self
+            .name_words
+            .iter()
+            .find(|(_, short)| short.contains(&word))
+        {
             Some((long, _)) => long,
             None => word,
         }
@@ -70,12 +77,18 @@ impl Grammar {
 
     /// The ordinal figure of a number word.
     pub fn ordinal(&self, word: &str) -> Option<&'static str> {
-        self.ordinals.iter().find(|(w, _)| *w == word).map(|(_, f)| *f)
+        self.ordinals
+            .iter()
+            .find(|(w, _)| *w == word)
+            .map(|(_, f)| *f)
     }
 }
 
 fn find(table: &[(&str, &[&str])], word: &str) -> Option<u8> {
-    table.iter().position(|(_, spellings)| spellings.contains(&word)).map(|i| i as u8)
+    table
+        .iter()
+        .position(|(_, spellings)| spellings.contains(&word))
+        .map(|i| i as u8)
 }
 
 #[cfg(test)]
@@ -86,7 +99,13 @@ mod tests {
     #[test]
     fn words_are_normal_and_spell_one_thing() {
         let g = &us::GRAMMAR;
-        for table in [g.street_types, g.directions, g.units, g.name_words, g.route_types] {
+        for table in [
+            g.street_types,
+            g.directions,
+            g.units,
+            g.name_words,
+            g.route_types,
+        ] {
             let mut seen = std::collections::HashSet::new();
             for word in table.iter().flat_map(|(_, w)| w.iter()) {
                 assert_eq!(normal::words(word), **word);

@@ -35,7 +35,10 @@ pub const LEVELS: &[(Level, &str)] = &[
 impl Level {
     /// The name in outputs.
     pub fn name(self) -> &'static str {
-        LEVELS.iter().find(|(l, _)| *l == self).map_or("", |(_, n)| n)
+        LEVELS
+            .iter()
+            .find(|(l, _)| *l == self)
+            .map_or("", |(_, n)| n)
     }
 
     /// The level of a name; blanks, hyphens and underscores are alike.
@@ -58,7 +61,11 @@ pub struct MatchOptions {
 
 impl Default for MatchOptions {
     fn default() -> Self {
-        MatchOptions { coarsest: Level::Locality, min_confidence: 0, set_back_m: 10.0 }
+        MatchOptions {
+            coarsest: Level::Locality,
+            min_confidence: 0,
+            set_back_m: 10.0,
+        }
     }
 }
 
@@ -126,43 +133,104 @@ impl<'a> Matcher<'a> {
 
     /// Finds the place of an address.
     pub fn find(&self, input: &AddressInput) -> Outcome {
-        let parsed = parse(input, self.reference.grammar(), &|words| self.reference.is_locality(words));
+        let parsed = parse(input, self.reference.grammar(), &|words| {
+            self.reference.is_locality(words)
+        });
         self.find_parsed(&parsed)
     }
 
     /// Finds the place of an address that was read already.
     pub fn find_parsed(&self, a: &ParsedAddress) -> Outcome {
         if a.is_empty() {
-            return Outcome::SetAside { class: "no address", reason: "no address: a street, locality or postcode is expected".into(), candidates: Vec::new() };
+            return Outcome::SetAside {
+                class: "no address",
+                reason: "no address: a street, locality or postcode is expected".into(),
+                candidates: Vec::new(),
+            };
         }
         let context = candidates::Context::new(self.reference, a);
-        let mut found = if a.name.is_empty() || a.post_box { candidates::Found::default() } else { candidates::streets(self.reference, a, &context) };
+        let mut found = if a.name.is_empty() || a.post_box {
+            candidates::Found::default()
+        } else {
+            candidates::streets(self.reference, a, &context)
+        };
         let mut placed: Vec<Candidate> = Vec::new();
         for street in &found.best {
-            place::place(self.reference, a, &context, street, self.options.set_back_m, &mut placed);
+            place::place(
+                self.reference,
+                a,
+                &context,
+                street,
+                self.options.set_back_m,
+                &mut placed,
+            );
         }
         // Finer levels first among equals.
         placed.sort_by(|x, y| y.confidence.cmp(&x.confidence).then(x.level.cmp(&y.level)));
         placed.retain(|c| c.confidence >= score::LEAST);
         if let Some(best) = placed.first().cloned() {
-            let rivals: Vec<&Candidate> = placed[1..].iter().filter(|c| c.confidence == best.confidence && c.level == best.level && metres(c, &best) > 50.0).collect();
+            let rivals: Vec<&Candidate> = placed[1..]
+                .iter()
+                .filter(|c| {
+                    c.confidence == best.confidence
+                        && c.level == best.level
+                        && metres(c, &best) > 50.0
+                })
+                .collect();
             if !rivals.is_empty() {
-                let list: Vec<String> = std::iter::once(&best).chain(rivals).take(4).map(|c| c.address.clone()).collect();
-                return Outcome::SetAside { class: "several equal candidates", reason: format!("several places fit equally well: {}; say the locality or the postcode", list.join(" | ")), candidates: placed };
+                let list: Vec<String> = std::iter::once(&best)
+                    .chain(rivals)
+                    .take(4)
+                    .map(|c| c.address.clone())
+                    .collect();
+                return Outcome::SetAside {
+                    class: "several equal candidates",
+                    reason: format!(
+                        "several places fit equally well: {}; say the locality or the postcode",
+                        list.join(" | ")
+                    ),
+                    candidates: placed,
+                };
             }
             return self.accept(best, placed.split_off(1));
         }
-        fallback::find(self.reference, a, &context, &found).map_or_else(|e| e, |c| self.accept(c, std::mem::take(&mut found.rejected)))
+        fallback::find(self.reference, a, &context, &found).map_or_else(
+            |e| e,
+            |c| self.accept(c, std::mem::take(&mut found.rejected)),
+        )
     }
 
     fn accept(&self, best: Candidate, others: Vec<Candidate>) -> Outcome {
-        let all = |best: Candidate, others: Vec<Candidate>| std::iter::once(best).chain(others).collect();
+        let all =
+            |best: Candidate, others: Vec<Candidate>| std::iter::once(best).chain(others).collect();
         if best.level > self.options.coarsest {
-            let why = if best.changes.is_empty() { String::new() } else { format!(" ({})", best.changes.join("; ")) };
-            return Outcome::SetAside { class: "coarser than asked", reason: format!("placed at the level \"{}\" only{why}; \"{}\" or finer was asked for", best.level.name(), self.options.coarsest.name()), candidates: all(best, others) };
+            let why = if best.changes.is_empty() {
+                String::new()
+            } else {
+                format!(" ({})", best.changes.join("; "))
+            };
+            return Outcome::SetAside {
+                class: "coarser than asked",
+                reason: format!(
+                    "placed at the level \"{}\" only{why}; \"{}\" or finer was asked for",
+                    best.level.name(),
+                    self.options.coarsest.name()
+                ),
+                candidates: all(best, others),
+            };
         }
         if best.confidence < self.options.min_confidence {
-            return Outcome::SetAside { class: "confidence too low", reason: format!("confidence {} for {} is below {}: {}", best.confidence, best.address, self.options.min_confidence, best.changes.join("; ")), candidates: all(best, others) };
+            return Outcome::SetAside {
+                class: "confidence too low",
+                reason: format!(
+                    "confidence {} for {} is below {}: {}",
+                    best.confidence,
+                    best.address,
+                    self.options.min_confidence,
+                    best.changes.join("; ")
+                ),
+                candidates: all(best, others),
+            };
         }
         Outcome::Matched(Box::new(Match { best, others }))
     }

@@ -74,7 +74,9 @@ pub(super) fn checksum(bytes: &[u8]) -> u64 {
     let mut hash = 0xcbf2_9ce4_8422_2325u64;
     let mut chunks = bytes.chunks_exact(8);
     for c in &mut chunks {
-        hash = (hash ^ u64::from_le_bytes(c.try_into().unwrap_or_default())).wrapping_mul(0x0100_0000_01b3).rotate_left(5);
+        hash = (hash ^ u64::from_le_bytes(c.try_into().unwrap_or_default()))
+            .wrapping_mul(0x0100_0000_01b3)
+            .rotate_left(5);
     }
     for b in chunks.remainder() {
         hash = (hash ^ u64::from(*b)).wrapping_mul(0x0100_0000_01b3);
@@ -102,7 +104,15 @@ pub(super) fn each_spelling(word: &str, f: &mut dyn FnMut(u32)) {
     if n < 3 {
         return;
     }
-    let without = |skip: [usize; 2]| spelling_hash(letters.iter().enumerate().filter(|(i, _)| !skip.contains(i)).map(|(_, b)| *b));
+    let without = |skip: [usize; 2]| {
+        spelling_hash(
+            letters
+                .iter()
+                .enumerate()
+                .filter(|(i, _)| !skip.contains(i))
+                .map(|(_, b)| *b),
+        )
+    };
     for i in 0..n {
         if i > 0 && letters[i] == letters[i - 1] {
             continue;

@@ -99,9 +99,14 @@ impl Reference {
     /// [`Error::NotAReference`], [`Error::Version`], [`Error::Damaged`] where sections lie outside the file,
     /// [`Error::Io`].
     pub fn open(path: &Path) -> Result<Self, Error> {
-        let io = |source| Error::Io { path: path.to_path_buf(), source };
+        let io = |source| Error::Io {
+            path: path.to_path_buf(),
+            source,
+        };
         let file = std::fs::File::open(path).map_err(io)?;
-        let not = || Error::NotAReference { path: path.to_path_buf() };
+        let not = || Error::NotAReference {
+            path: path.to_path_buf(),
+        };
         if file.metadata().map_err(io)?.len() < (HEADER + 16 * SECTIONS) as u64 {
             return Err(not());
         }
@@ -110,26 +115,44 @@ impl Reference {
         if &bytes[..8] != MAGIC {
             return Err(not());
         }
-        let u32_at = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap_or_default());
-        let u64_at = |at: usize| u64::from_le_bytes(bytes[at..at + 8].try_into().unwrap_or_default());
+        let u32_at =
+            |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap_or_default());
+        let u64_at =
+            |at: usize| u64::from_le_bytes(bytes[at..at + 8].try_into().unwrap_or_default());
         if u32_at(8) != VERSION {
-            return Err(Error::Version { path: path.to_path_buf(), found: u32_at(8), expected: VERSION });
+            return Err(Error::Version {
+                path: path.to_path_buf(),
+                found: u32_at(8),
+                expected: VERSION,
+            });
         }
-        let damaged = |problem: &str| Error::Damaged { path: path.to_path_buf(), problem: problem.into() };
+        let damaged = |problem: &str| Error::Damaged {
+            path: path.to_path_buf(),
+            problem: problem.into(),
+        };
         if u32_at(12) as usize != SECTIONS {
             return Err(damaged("the table of its parts does not fit"));
         }
         let mut sections = [(0, 0); SECTIONS];
         for (i, s) in sections.iter_mut().enumerate() {
             let (offset, length) = (u64_at(HEADER + 16 * i), u64_at(HEADER + 16 * i + 8));
-            if offset.checked_add(length).is_none_or(|end| end > bytes.len() as u64) {
+            if offset
+                .checked_add(length)
+                .is_none_or(|end| end > bytes.len() as u64)
+            {
                 return Err(damaged("it is shorter than its table of parts says"));
             }
             *s = (offset as usize, length as usize);
         }
-        let mut reference = Reference { path: path.to_path_buf(), map, sections, grammar: &grammar::us::GRAMMAR };
+        let mut reference = Reference {
+            path: path.to_path_buf(),
+            map,
+            sections,
+            grammar: &grammar::us::GRAMMAR,
+        };
         if let Some(country) = reference.about("country") {
-            reference.grammar = grammar::of_country(&country).ok_or_else(|| damaged("its country is not known"))?;
+            reference.grammar =
+                grammar::of_country(&country).ok_or_else(|| damaged("its country is not known"))?;
         }
         Ok(reference)
     }
@@ -151,12 +174,21 @@ impl Reference {
     pub fn verify(&self) -> Result<(), Error> {
         let bytes = self.map.bytes();
         let stored = u64::from_le_bytes(bytes[16..24].try_into().unwrap_or_default());
-        if checksum(&bytes[HEADER..]) == stored { Ok(()) } else { Err(Error::Damaged { path: self.path.clone(), problem: "its checksum does not fit".into() }) }
+        if checksum(&bytes[HEADER..]) == stored {
+            Ok(())
+        } else {
+            Err(Error::Damaged {
+                path: self.path.clone(),
+                problem: "its checksum does not fit".into(),
+            })
+        }
     }
 
     fn about(&self, key: &str) -> Option<String> {
         let text = std::str::from_utf8(self.section(Section::About)).ok()?;
-        text.lines().find_map(|l| l.strip_prefix(key)).map(|v| v.trim().to_string())
+        text.lines()
+            .find_map(|l| l.strip_prefix(key))
+            .map(|v| v.trim().to_string())
     }
 
     fn section(&self, s: Section) -> &[u8] {
@@ -168,12 +200,20 @@ impl Reference {
     #[inline]
     fn u32(&self, s: Section, record: usize, size: usize, field: usize) -> u32 {
         let at = record * size + 4 * field;
-        self.section(s).get(at..at + 4).map_or(0, |b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]))
+        self.section(s)
+            .get(at..at + 4)
+            .map_or(0, |b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]))
     }
 
     pub(crate) fn string(&self, id: u32) -> &str {
-        let (start, end) = (self.u32(Section::StringEnds, id as usize, 4, 0) as usize, self.u32(Section::StringEnds, id as usize + 1, 4, 0) as usize);
-        self.section(Section::Strings).get(start..end).and_then(|b| std::str::from_utf8(b).ok()).unwrap_or("")
+        let (start, end) = (
+            self.u32(Section::StringEnds, id as usize, 4, 0) as usize,
+            self.u32(Section::StringEnds, id as usize + 1, 4, 0) as usize,
+        );
+        self.section(Section::Strings)
+            .get(start..end)
+            .and_then(|b| std::str::from_utf8(b).ok())
+            .unwrap_or("")
     }
 
     fn count(&self, s: Section, size: usize) -> usize {
@@ -185,7 +225,11 @@ impl Reference {
         let (mut low, mut high) = (0, self.count(s, size));
         while low < high {
             let middle = (low + high) / 2;
-            if self.string(self.u32(s, middle, size, 0)) < text { low = middle + 1 } else { high = middle }
+            if self.string(self.u32(s, middle, size, 0)) < text {
+                low = middle + 1
+            } else {
+                high = middle
+            }
         }
         low
     }
@@ -193,7 +237,8 @@ impl Reference {
     /// The name with exactly these words.
     pub(crate) fn name(&self, words: &str) -> Option<u32> {
         let i = self.lower_bound(Section::Names, NAME, words);
-        (i < self.count(Section::Names, NAME) && self.name_text(i as u32) == words).then_some(i as u32)
+        (i < self.count(Section::Names, NAME) && self.name_text(i as u32) == words)
+            .then_some(i as u32)
     }
 
     pub(crate) fn name_text(&self, name: u32) -> &str {
@@ -203,7 +248,10 @@ impl Reference {
     /// First street and number of streets of a name.
     pub(crate) fn streets_of_name(&self, name: u32) -> std::ops::Range<u32> {
         let first = self.u32(Section::Names, name as usize, NAME, 1);
-        first..first.saturating_add(self.u32(Section::Names, name as usize, NAME, 2)).min(self.count(Section::Streets, STREET) as u32)
+        first
+            ..first
+                .saturating_add(self.u32(Section::Names, name as usize, NAME, 2))
+                .min(self.count(Section::Streets, STREET) as u32)
     }
 
     /// Names that share a spelling with a word; the true distance is for the caller to compute.
@@ -221,7 +269,11 @@ impl Reference {
             let (mut low, mut high) = (0, n);
             while low < high {
                 let middle = (low + high) / 2;
-                if self.u32(s, middle, DELETE, 0) < hash { low = middle + 1 } else { high = middle }
+                if self.u32(s, middle, DELETE, 0) < hash {
+                    low = middle + 1
+                } else {
+                    high = middle
+                }
             }
             while low < n && self.u32(s, low, DELETE, 0) == hash {
                 f(self.u32(s, low, DELETE, 1));
@@ -250,7 +302,13 @@ impl Reference {
 
     pub(crate) fn point(&self, id: u32) -> PointView {
         let u = |field| self.u32(Section::Points, id as usize, POINT, field);
-        PointView { number: u(1), suffix: u(2), postcode: Some(u(3)).filter(|p| *p != NONE), lon: degrees(u(4) as i32), lat: degrees(u(5) as i32) }
+        PointView {
+            number: u(1),
+            suffix: u(2),
+            postcode: Some(u(3)).filter(|p| *p != NONE),
+            lon: degrees(u(4) as i32),
+            lat: degrees(u(5) as i32),
+        }
     }
 
     /// The points of a street with a number.
@@ -261,7 +319,11 @@ impl Reference {
             let (mut low, mut high) = (first.min(end), end);
             while low < high {
                 let middle = (low + high) / 2;
-                if self.u32(Section::Points, middle as usize, POINT, 1) < wanted { low = middle + 1 } else { high = middle }
+                if self.u32(Section::Points, middle as usize, POINT, 1) < wanted {
+                    low = middle + 1
+                } else {
+                    high = middle
+                }
             }
             low
         };
@@ -272,32 +334,49 @@ impl Reference {
         let u = |field| self.u32(Section::Segments, id as usize, SEGMENT, field);
         let range = |a: u32, b: u32| (a != NONE && b != NONE).then_some((a, b));
         let some = |p: u32| Some(p).filter(|p| *p != NONE);
-        SegmentView { ranges: [range(u(1), u(2)), range(u(3), u(4))], postcodes: [some(u(5)), some(u(6))], vertices: (u(7), u(8)) }
+        SegmentView {
+            ranges: [range(u(1), u(2)), range(u(3), u(4))],
+            postcodes: [some(u(5)), some(u(6))],
+            vertices: (u(7), u(8)),
+        }
     }
 
     pub(crate) fn line(&self, segment: &SegmentView) -> Vec<(f64, f64)> {
         let (first, n) = segment.vertices;
         (first..first.saturating_add(n.min(100_000)))
-            .map(|i| (degrees(self.u32(Section::Vertices, i as usize, VERTEX, 0) as i32), degrees(self.u32(Section::Vertices, i as usize, VERTEX, 1) as i32)))
+            .map(|i| {
+                (
+                    degrees(self.u32(Section::Vertices, i as usize, VERTEX, 0) as i32),
+                    degrees(self.u32(Section::Vertices, i as usize, VERTEX, 1) as i32),
+                )
+            })
             .collect()
     }
 
     pub(crate) fn locality(&self, id: u32) -> LocalityView<'_> {
         let u = |field| self.u32(Section::Localities, id as usize, LOCALITY, field);
-        LocalityView { name: self.string(u(0)), region: self.string(u(1)), parent: self.string(u(2)), position: (u(5) == 1).then(|| (degrees(u(3) as i32), degrees(u(4) as i32))) }
+        LocalityView {
+            name: self.string(u(0)),
+            region: self.string(u(1)),
+            parent: self.string(u(2)),
+            position: (u(5) == 1).then(|| (degrees(u(3) as i32), degrees(u(4) as i32))),
+        }
     }
 
     /// Whether words are the name of a locality.
     pub fn is_locality(&self, words: &str) -> bool {
         let i = self.lower_bound(Section::LocalityNames, LOCALITY_NAME, words);
-        i < self.count(Section::LocalityNames, LOCALITY_NAME) && self.locality_name(i as u32).0 == words
+        i < self.count(Section::LocalityNames, LOCALITY_NAME)
+            && self.locality_name(i as u32).0 == words
     }
 
     /// Localities with exactly this name.
     pub(crate) fn localities_named(&self, words: &str) -> Vec<u32> {
         let mut i = self.lower_bound(Section::LocalityNames, LOCALITY_NAME, words);
         let mut out = Vec::new();
-        while i < self.count(Section::LocalityNames, LOCALITY_NAME) && self.locality_name(i as u32).0 == words {
+        while i < self.count(Section::LocalityNames, LOCALITY_NAME)
+            && self.locality_name(i as u32).0 == words
+        {
             out.push(self.locality_name(i as u32).1);
             i += 1;
         }
@@ -306,7 +385,10 @@ impl Reference {
 
     /// Name and locality of an entry of the list of names.
     pub(crate) fn locality_name(&self, index: u32) -> (&str, u32) {
-        (self.string(self.u32(Section::LocalityNames, index as usize, LOCALITY_NAME, 0)), self.u32(Section::LocalityNames, index as usize, LOCALITY_NAME, 1))
+        (
+            self.string(self.u32(Section::LocalityNames, index as usize, LOCALITY_NAME, 0)),
+            self.u32(Section::LocalityNames, index as usize, LOCALITY_NAME, 1),
+        )
     }
 
     pub(crate) fn postcode(&self, code: &str) -> Option<PostcodeView<'_>> {
@@ -315,12 +397,22 @@ impl Reference {
         if i >= self.count(Section::Postcodes, POSTCODE) || self.string(u(0)) != code {
             return None;
         }
-        Some(PostcodeView { region: self.string(u(1)), lon: degrees(u(2) as i32), lat: degrees(u(3) as i32), localities: (u(4), u(5)) })
+        Some(PostcodeView {
+            region: self.string(u(1)),
+            lon: degrees(u(2) as i32),
+            lat: degrees(u(3) as i32),
+            localities: (u(4), u(5)),
+        })
     }
 
-    pub(crate) fn localities_of_postcode<'a>(&'a self, postcode: &PostcodeView) -> impl Iterator<Item = u32> + use<'a> {
+    pub(crate) fn localities_of_postcode<'a>(
+        &'a self,
+        postcode: &PostcodeView,
+    ) -> impl Iterator<Item = u32> + use<'a> {
         let (first, n) = postcode.localities;
-        let end = first.saturating_add(n).min(self.count(Section::PostcodeLocalities, 4) as u32);
+        let end = first
+            .saturating_add(n)
+            .min(self.count(Section::PostcodeLocalities, 4) as u32);
         (first..end).map(|i| self.u32(Section::PostcodeLocalities, i as usize, 4, 0))
     }
 
@@ -341,7 +433,13 @@ impl Reference {
             .enumerate()
             .map(|(i, (points, segments))| {
                 let l = self.locality(i as u32);
-                (l.name.to_string(), l.region.to_string(), l.parent.to_string(), *points, *segments)
+                (
+                    l.name.to_string(),
+                    l.region.to_string(),
+                    l.parent.to_string(),
+                    *points,
+                    *segments,
+                )
             })
             .collect();
         Description {
@@ -353,7 +451,10 @@ impl Reference {
             postcodes: self.count(Section::Postcodes, POSTCODE),
             localities,
             bytes: self.map.bytes().len(),
-            folded: self.about("the same address point again").and_then(|t| t.parse().ok()).unwrap_or(0),
+            folded: self
+                .about("the same address point again")
+                .and_then(|t| t.parse().ok())
+                .unwrap_or(0),
             doubts,
         }
     }
@@ -369,8 +470,21 @@ impl Reference {
         }
         ranges.sort_unstable();
         for pair in ranges.windows(2) {
-            if pair[0].0 == pair[1].0 && pair[1].1 < pair[0].2 && pair[0].1 % 2 == pair[0].2 % 2 && pair[1].1 % 2 == pair[1].2 % 2 && doubts.len() < MOST {
-                doubts.push(format!("ranges overlap on {} in {}: {}–{} and {}–{}", crate::normal::title(self.name_text(street.name)), self.locality(street.locality).name, pair[0].1, pair[0].2, pair[1].1, pair[1].2));
+            if pair[0].0 == pair[1].0
+                && pair[1].1 < pair[0].2
+                && pair[0].1 % 2 == pair[0].2 % 2
+                && pair[1].1 % 2 == pair[1].2 % 2
+                && doubts.len() < MOST
+            {
+                doubts.push(format!(
+                    "ranges overlap on {} in {}: {}–{} and {}–{}",
+                    crate::normal::title(self.name_text(street.name)),
+                    self.locality(street.locality).name,
+                    pair[0].1,
+                    pair[0].2,
+                    pair[1].1,
+                    pair[1].2
+                ));
             }
         }
     }

@@ -10,17 +10,29 @@ pub fn run() {
     for code in &codes {
         black_box(catalogue.get(*code).ok());
     }
-    println!("start\n  look-up of a system by its code: {:.2} µs (mean over all {})", started.elapsed().as_secs_f64() * 1e6 / codes.len() as f64, codes.len());
+    println!(
+        "start\n  look-up of a system by its code: {:.2} µs (mean over all {})",
+        started.elapsed().as_secs_f64() * 1e6 / codes.len() as f64,
+        codes.len()
+    );
     let started = Instant::now();
     black_box(catalogue.search("utm 10 north wgs"));
-    println!("  search by words over all systems: {:.2} ms", started.elapsed().as_secs_f64() * 1e3);
+    println!(
+        "  search by words over all systems: {:.2} ms",
+        started.elapsed().as_secs_f64() * 1e3
+    );
     // The command lies beside the benchmarks' folder when it has been built.
-    let command = std::env::current_exe().ok().and_then(|p| Some(p.parent()?.parent()?.join("basilocus")));
+    let command = std::env::current_exe()
+        .ok()
+        .and_then(|p| Some(p.parent()?.parent()?.join("basilocus")));
     if let Some(command) = command.filter(|c| c.exists()) {
         let mut times: Vec<f64> = (0..15)
             .filter_map(|_| {
                 let started = Instant::now();
-                std::process::Command::new(&command).args(["at", "46.2 -123.8"]).output().ok()?;
+                std::process::Command::new(&command)
+                    .args(["at", "46.2 -123.8"])
+                    .output()
+                    .ok()?;
                 Some(started.elapsed().as_secs_f64())
             })
             .collect();
@@ -33,6 +45,10 @@ pub fn run() {
             })
             .collect();
         floor.sort_by(f64::total_cmp);
-        println!("  `basilocus at \"46.2 -123.8\"` from start to exit: {:.2} ms (a process that does nothing: {:.2} ms)", times[times.len() / 2] * 1e3, floor[floor.len() / 2] * 1e3);
+        println!(
+            "  `basilocus at \"46.2 -123.8\"` from start to exit: {:.2} ms (a process that does nothing: {:.2} ms)",
+            times[times.len() / 2] * 1e3,
+            floor[floor.len() / 2] * 1e3
+        );
     }
 }

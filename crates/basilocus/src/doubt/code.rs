@@ -8,8 +8,21 @@ use basilocus_table::Role;
 pub fn doubt(e: &Evidence) -> Option<DoubtReport> {
     for (name, role, p) in e.profiles {
         let short = p.range.is_some_and(|(low, _)| low < 10_000.0 && low >= 0.0);
-        if *role == Some(Role::Postcode) && p.codes == 0 && p.integers > 0 && short && p.longest >= 5 {
-            return report(e, "slip-10", Some(name.clone()), p.integers, format!("postcodes in \"{name}\" have different numbers of digits and none begins with a zero: a spreadsheet seems to have turned them into numbers; take the column from the source again, as text"));
+        if *role == Some(Role::Postcode)
+            && p.codes == 0
+            && p.integers > 0
+            && short
+            && p.longest >= 5
+        {
+            return report(
+                e,
+                "slip-10",
+                Some(name.clone()),
+                p.integers,
+                format!(
+                    "postcodes in \"{name}\" have different numbers of digits and none begins with a zero: a spreadsheet seems to have turned them into numbers; take the column from the source again, as text"
+                ),
+            );
         }
     }
     None

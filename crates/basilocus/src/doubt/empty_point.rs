@@ -9,5 +9,13 @@ pub fn doubt(e: &Evidence) -> Option<DoubtReport> {
     if n == 0 {
         return None;
     }
-    report(e, "slip-08", columns(e), n, format!("{n} positions are exactly 0, 0, which is how many programs write an empty value; take these rows out, or check them"))
+    report(
+        e,
+        "slip-08",
+        columns(e),
+        n,
+        format!(
+            "{n} positions are exactly 0, 0, which is how many programs write an empty value; take these rows out, or check them"
+        ),
+    )
 }

@@ -10,7 +10,15 @@ pub fn doubt(e: &Evidence) -> Option<DoubtReport> {
     }
     if e.blank_second_row {
         let row = e.header_row.unwrap_or(1) + 1;
-        return report(e, "slip-09", None, 1, format!("row {row}, below the header, is blank; it is set aside, and the data begins below it"));
+        return report(
+            e,
+            "slip-09",
+            None,
+            1,
+            format!(
+                "row {row}, below the header, is blank; it is set aside, and the data begins below it"
+            ),
+        );
     }
     None
 }

@@ -75,7 +75,13 @@ impl Tally {
 /// Inside an area or a little beside it: limits of areas of use are rounded.
 fn near(area: &Area, lon: f64, lat: f64) -> bool {
     const MARGIN: f64 = 0.05;
-    let wide = Area { west_deg: area.west_deg - MARGIN, south_deg: area.south_deg - MARGIN, east_deg: area.east_deg + MARGIN, north_deg: area.north_deg + MARGIN, description: String::new() };
+    let wide = Area {
+        west_deg: area.west_deg - MARGIN,
+        south_deg: area.south_deg - MARGIN,
+        east_deg: area.east_deg + MARGIN,
+        north_deg: area.north_deg + MARGIN,
+        description: String::new(),
+    };
     wide.contains(lon, lat)
 }
 
@@ -104,16 +110,43 @@ pub struct Evidence<'a> {
 
 /// All doubts about a layer.
 pub fn all(e: &Evidence) -> Vec<DoubtReport> {
-    let doubts = [swapped::doubt, sign::doubt, empty_point::doubt, header::doubt, code::doubt, empty_result::doubt, area::doubt, contradiction::doubt];
+    let doubts = [
+        swapped::doubt,
+        sign::doubt,
+        empty_point::doubt,
+        header::doubt,
+        code::doubt,
+        empty_result::doubt,
+        area::doubt,
+        contradiction::doubt,
+    ];
     doubts.iter().filter_map(|d| d(e)).collect()
 }
 
-fn report(e: &Evidence, id: &str, column: Option<String>, rows: u64, message: String) -> Option<DoubtReport> {
-    Some(DoubtReport { id: id.to_string(), layer: e.layer.to_string(), column, rows, message })
+fn report(
+    e: &Evidence,
+    id: &str,
+    column: Option<String>,
+    rows: u64,
+    message: String,
+) -> Option<DoubtReport> {
+    Some(DoubtReport {
+        id: id.to_string(),
+        layer: e.layer.to_string(),
+        column,
+        rows,
+        message,
+    })
 }
 
 fn columns(e: &Evidence) -> Option<String> {
-    e.columns.map(|(x, y)| if x == y { x.to_string() } else { format!("{x}, {y}") })
+    e.columns.map(|(x, y)| {
+        if x == y {
+            x.to_string()
+        } else {
+            format!("{x}, {y}")
+        }
+    })
 }
 
 #[cfg(test)]
@@ -123,7 +156,17 @@ mod tests {
 
     fn ids(points: &[(f64, f64)]) -> Vec<String> {
         let area = Catalogue::embedded().get(2269).unwrap().area;
-        let mut e = Evidence { layer: "t", columns: Some(("lon", "lat")), area_of: Some("NAD83 / Oregon North (ft) (EPSG:2269)"), ledger: Ledger { rows_in: 9, rows_out: 9, ..Default::default() }, ..Default::default() };
+        let mut e = Evidence {
+            layer: "t",
+            columns: Some(("lon", "lat")),
+            area_of: Some("NAD83 / Oregon North (ft) (EPSG:2269)"),
+            ledger: Ledger {
+                rows_in: 9,
+                rows_out: 9,
+                ..Default::default()
+            },
+            ..Default::default()
+        };
         for (x, y) in points {
             e.tally.add(*x, *y, Some(&area));
         }
@@ -133,14 +176,20 @@ mod tests {
     #[test]
     fn clean_data_raises_none() {
         assert!(ids(&[(-123.0, 45.0), (-122.0, 44.5), (-120.0, 45.5)]).is_empty());
-        assert!(ids(&[(-124.17, 43.95), (-116.47, 46.26)]).is_empty(), "the limits themselves");
+        assert!(
+            ids(&[(-124.17, 43.95), (-116.47, 46.26)]).is_empty(),
+            "the limits themselves"
+        );
     }
 
     #[test]
     fn slips_are_caught() {
         assert_eq!(ids(&[(45.0, -123.0), (44.5, -122.0)]), ["slip-01"]);
         assert_eq!(ids(&[(123.0, 45.0), (122.0, 44.5)]), ["slip-03"]);
-        assert_eq!(ids(&[(-123.0, 45.0), (-122.0, 44.5), (0.0, 0.0)]), ["slip-08", "slip-18"]);
+        assert_eq!(
+            ids(&[(-123.0, 45.0), (-122.0, 44.5), (0.0, 0.0)]),
+            ["slip-08", "slip-18"]
+        );
         assert_eq!(ids(&[(-100.0, 30.0)]), ["slip-18"]);
     }
 }

@@ -9,5 +9,16 @@ pub fn doubt(e: &Evidence) -> Option<DoubtReport> {
     if t.inside_if_negated == 0 || t.inside_if_negated * 2 < t.positions {
         return None;
     }
-    report(e, "slip-03", columns(e), t.inside_if_negated, format!("the longitudes seem to lack their minus sign: {} of {} positions are outside the area of use of {}, and inside it in the other hemisphere", t.inside_if_negated, t.positions, e.area_of.unwrap_or("the target")))
+    report(
+        e,
+        "slip-03",
+        columns(e),
+        t.inside_if_negated,
+        format!(
+            "the longitudes seem to lack their minus sign: {} of {} positions are outside the area of use of {}, and inside it in the other hemisphere",
+            t.inside_if_negated,
+            t.positions,
+            e.area_of.unwrap_or("the target")
+        ),
+    )
 }

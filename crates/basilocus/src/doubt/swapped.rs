@@ -9,5 +9,16 @@ pub fn doubt(e: &Evidence) -> Option<DoubtReport> {
     if t.inside_if_swapped == 0 || t.inside_if_swapped * 2 < t.positions {
         return None;
     }
-    report(e, "slip-01", columns(e), t.inside_if_swapped, format!("longitude and latitude look swapped: {} of {} positions are outside the area of use of {}, and inside it when exchanged; say --x and --y the other way round", t.inside_if_swapped, t.positions, e.area_of.unwrap_or("the target")))
+    report(
+        e,
+        "slip-01",
+        columns(e),
+        t.inside_if_swapped,
+        format!(
+            "longitude and latitude look swapped: {} of {} positions are outside the area of use of {}, and inside it when exchanged; say --x and --y the other way round",
+            t.inside_if_swapped,
+            t.positions,
+            e.area_of.unwrap_or("the target")
+        ),
+    )
 }

@@ -51,8 +51,19 @@ pub(crate) struct Positions {
 
 /// Whether a table has anything that looks like positions.
 pub(crate) fn has_position_roles(schema: &SchemaRef, roles: &[Option<Role>]) -> Option<String> {
-    let name = |role| roles.iter().position(|r| *r == Some(role)).map(|i| schema.field(i).name().clone());
-    match (name(Role::Longitude), name(Role::Latitude), name(Role::Easting), name(Role::Northing), name(Role::Coordinates)) {
+    let name = |role| {
+        roles
+            .iter()
+            .position(|r| *r == Some(role))
+            .map(|i| schema.field(i).name().clone())
+    };
+    match (
+        name(Role::Longitude),
+        name(Role::Latitude),
+        name(Role::Easting),
+        name(Role::Northing),
+        name(Role::Coordinates),
+    ) {
         (Some(x), Some(y), ..) => Some(format!("columns \"{x}\" and \"{y}\"")),
         (_, _, Some(x), Some(y), _) => Some(format!("columns \"{x}\" and \"{y}\"")),
         (.., Some(c)) => Some(format!("column \"{c}\"")),
@@ -62,14 +73,27 @@ pub(crate) fn has_position_roles(schema: &SchemaRef, roles: &[Option<Role>]) -> 
 
 impl PositionReader {
     /// Finds the columns and the system.
-    pub(crate) fn new(plan: &PositionPlan, schema: &SchemaRef, roles: &[Option<Role>], path: &Path) -> Result<Self, Error> {
+    pub(crate) fn new(
+        plan: &PositionPlan,
+        schema: &SchemaRef,
+        roles: &[Option<Role>],
+        path: &Path,
+    ) -> Result<Self, Error> {
         let names: Vec<String> = schema.fields().iter().map(|f| f.name().clone()).collect();
         let column = |wanted: &str| {
             names
                 .iter()
                 .position(|n| n == wanted)
                 .or_else(|| names.iter().position(|n| n.eq_ignore_ascii_case(wanted)))
-                .ok_or_else(|| Error::NoColumn { path: path.to_path_buf(), wanted: wanted.to_string(), names: names.iter().filter(|n| *n != basilocus_table::POINT_COLUMN).cloned().collect() })
+                .ok_or_else(|| Error::NoColumn {
+                    path: path.to_path_buf(),
+                    wanted: wanted.to_string(),
+                    names: names
+                        .iter()
+                        .filter(|n| *n != basilocus_table::POINT_COLUMN)
+                        .cloned()
+                        .collect(),
+                })
         };
         let with_role = |role: Role| roles.iter().position(|r| *r == Some(role));
         let mut said = true;
@@ -104,15 +128,29 @@ impl PositionReader {
             Source::Whole(c) => format!("column \"{}\"", names[*c]),
             Source::Geometry => "the geometry".into(),
         };
-        let crs = match plan.from.clone().or_else(|| if matches!(source, Source::Geometry) { point_crs(schema) } else { None }) {
+        let crs = match plan.from.clone().or_else(|| {
+            if matches!(source, Source::Geometry) {
+                point_crs(schema)
+            } else {
+                None
+            }
+        }) {
             Some(text) => Catalogue::embedded().find_one(&text)?,
             None => {
                 let hint = match &source {
-                    Source::Columns { x, .. } if roles.get(*x) == Some(&Some(Role::Longitude)) => "; the values look like degrees",
-                    Source::Columns { .. } => "; the values are too large for degrees, so it is a projected system: search it with `crs find`",
+                    Source::Columns { x, .. } if roles.get(*x) == Some(&Some(Role::Longitude)) => {
+                        "; the values look like degrees"
+                    }
+                    Source::Columns { .. } => {
+                        "; the values are too large for degrees, so it is a projected system: search it with `crs find`"
+                    }
                     _ => "",
                 };
-                return Err(Error::NoCrs { path: path.to_path_buf(), what, hint: hint.into() });
+                return Err(Error::NoCrs {
+                    path: path.to_path_buf(),
+                    what,
+                    hint: hint.into(),
+                });
             }
         };
         // A plane coordinate that is read as degrees is wrong and looks right only to a program.
@@ -121,15 +159,27 @@ impl PositionReader {
             None => AxisOrder::Reject,
             Some("latitude-first") => AxisOrder::LatitudeFirst,
             Some("longitude-first") => AxisOrder::LongitudeFirst,
-            Some(other) => return Err(Error::Plan(format!("--order {other}: latitude-first or longitude-first is expected"))),
+            Some(other) => {
+                return Err(Error::Plan(format!(
+                    "--order {other}: latitude-first or longitude-first is expected"
+                )));
+            }
         };
         if matches!(source, Source::Whole(_)) && !crs.is_geographic() {
-            return Err(Error::Plan(format!("{what} holds written positions in degrees or UTM, but --from is {}: say a geographic system, such as EPSG:4326", crs.title())));
+            return Err(Error::Plan(format!(
+                "{what} holds written positions in degrees or UTM, but --from is {}: say a geographic system, such as EPSG:4326",
+                crs.title()
+            )));
         }
         let z = match &plan.z {
             Some(z) => Some(column(z)?),
             None if matches!(crs.kind, Kind::Geocentric { .. }) => {
-                Some(with_role(Role::Height).ok_or_else(|| Error::Plan(format!("{} needs three columns; say the third with --z", crs.title())))?)
+                Some(with_role(Role::Height).ok_or_else(|| {
+                    Error::Plan(format!(
+                        "{} needs three columns; say the third with --z",
+                        crs.title()
+                    ))
+                })?)
             }
             None => None,
         };
@@ -139,8 +189,21 @@ impl PositionReader {
             Source::Whole(c) => (names[*c].clone(), names[*c].clone()),
             Source::Geometry => ("geometry".into(), "geometry".into()),
         };
-        let understood = format!("positions from {what}{}, in {} ({})", if said { "" } else { " (found)" }, crs.title(), crs.unit_words());
-        Ok(PositionReader { source, z, order, crs, understood, names: (x_name, y_name), in_degrees })
+        let understood = format!(
+            "positions from {what}{}, in {} ({})",
+            if said { "" } else { " (found)" },
+            crs.title(),
+            crs.unit_words()
+        );
+        Ok(PositionReader {
+            source,
+            z,
+            order,
+            crs,
+            understood,
+            names: (x_name, y_name),
+            in_degrees,
+        })
     }
 
     /// Names of the x and y columns.
@@ -156,7 +219,13 @@ impl PositionReader {
     /// Reads the positions of a batch.
     pub(crate) fn read(&self, batch: &Batch) -> Positions {
         let n = batch.len();
-        let mut out = Positions { x: vec![f64::NAN; n], y: vec![f64::NAN; n], z: vec![f64::NAN; n], unusable: (0..n).map(|_| None).collect(), notations: BTreeMap::new() };
+        let mut out = Positions {
+            x: vec![f64::NAN; n],
+            y: vec![f64::NAN; n],
+            z: vec![f64::NAN; n],
+            unusable: (0..n).map(|_| None).collect(),
+            notations: BTreeMap::new(),
+        };
         match &self.source {
             Source::Geometry => {
                 let points = Points::of(&batch.records);
@@ -166,14 +235,22 @@ impl PositionReader {
                             (out.x[row], out.y[row], out.z[row]) = (x, y, z.unwrap_or(f64::NAN));
                             self.check(row, &mut out);
                         }
-                        None => out.unusable[row] = Some(Unusable { class: "no coordinates", reason: "the row has no geometry; a point is expected".into() }),
+                        None => {
+                            out.unusable[row] = Some(Unusable {
+                                class: "no coordinates",
+                                reason: "the row has no geometry; a point is expected".into(),
+                            })
+                        }
                     }
                 }
             }
             Source::Columns { x, y } => {
                 let (cx, cy) = (Numbers::of(batch, *x), Numbers::of(batch, *y));
                 for row in 0..n {
-                    match (self.number(&cx, row, &self.names.0, false), self.number(&cy, row, &self.names.1, true)) {
+                    match (
+                        self.number(&cx, row, &self.names.0, false),
+                        self.number(&cy, row, &self.names.1, true),
+                    ) {
                         (Ok((x, how)), Ok((y, _))) => {
                             (out.x[row], out.y[row]) = (x, y);
                             if let Some(how) = how {
@@ -210,7 +287,11 @@ impl PositionReader {
                     Some(v) => out.z[row] = v,
                     None => match notation::read_number(&text) {
                         Ok(v) => out.z[row] = v,
-                        Err(e) => out.unusable[row] = out.unusable[row].take().or(Some(unusable(&name, &text, &e))),
+                        Err(e) => {
+                            out.unusable[row] = out.unusable[row]
+                                .take()
+                                .or(Some(unusable(&name, &text, &e)))
+                        }
                     },
                 }
             }
@@ -224,13 +305,25 @@ impl PositionReader {
     }
 
     /// A coordinate of a column: a number, or an angle in any notation where the system is in degrees.
-    fn number(&self, column: &Numbers, row: usize, name: &str, is_y: bool) -> Result<(f64, Option<&'static str>), Unusable> {
+    fn number(
+        &self,
+        column: &Numbers,
+        row: usize,
+        name: &str,
+        is_y: bool,
+    ) -> Result<(f64, Option<&'static str>), Unusable> {
         if let Some(v) = column.get(row) {
             return Ok((v, None));
         }
         let text = column.text(row);
         if text.trim().is_empty() {
-            return Err(Unusable { class: "no coordinates", reason: format!("column \"{name}\" is empty; a {} is expected", self.axis(is_y)) });
+            return Err(Unusable {
+                class: "no coordinates",
+                reason: format!(
+                    "column \"{name}\" is empty; a {} is expected",
+                    self.axis(is_y)
+                ),
+            });
         }
         let number = notation::read_number(&text);
         if let Ok(v) = number {
@@ -242,7 +335,13 @@ impl PositionReader {
                 Err(e) => Err(unusable(name, &text, &e)),
             };
         }
-        Err(number.map_or_else(|e| unusable(name, &text, &e), |_| Unusable { class: "not a coordinate", reason: String::new() }))
+        Err(number.map_or_else(
+            |e| unusable(name, &text, &e),
+            |_| Unusable {
+                class: "not a coordinate",
+                reason: String::new(),
+            },
+        ))
     }
 
     fn axis(&self, is_y: bool) -> &'static str {
@@ -261,10 +360,26 @@ impl PositionReader {
         }
         let (x, y) = (out.x[row], out.y[row]);
         if !(y.abs() <= 90.0) {
-            let hint = if x.abs() <= 90.0 && y.abs() <= 180.0 { "; are longitude and latitude swapped?" } else { "; check the value, or the system said with --from" };
-            out.unusable[row] = Some(Unusable { class: "latitude out of range", reason: format!("column \"{}\": latitude {y} is outside −90…90{hint}", self.names.1) });
+            let hint = if x.abs() <= 90.0 && y.abs() <= 180.0 {
+                "; are longitude and latitude swapped?"
+            } else {
+                "; check the value, or the system said with --from"
+            };
+            out.unusable[row] = Some(Unusable {
+                class: "latitude out of range",
+                reason: format!(
+                    "column \"{}\": latitude {y} is outside −90…90{hint}",
+                    self.names.1
+                ),
+            });
         } else if !(x.abs() <= 360.0) {
-            out.unusable[row] = Some(Unusable { class: "longitude out of range", reason: format!("column \"{}\": longitude {x} is outside −180…180 (and 0…360); check the value, or the system said with --from", self.names.0) });
+            out.unusable[row] = Some(Unusable {
+                class: "longitude out of range",
+                reason: format!(
+                    "column \"{}\": longitude {x} is outside −180…180 (and 0…360); check the value, or the system said with --from",
+                    self.names.0
+                ),
+            });
         }
     }
 }
@@ -284,7 +399,10 @@ fn unusable(column: &str, text: &str, e: &NotationError) -> Unusable {
         "ambiguous coordinate" => "",
         _ => "; a number, or degrees (and minutes, seconds) are expected",
     };
-    Unusable { class, reason: format!("column \"{column}\": {e}{remedy}") }
+    Unusable {
+        class,
+        reason: format!("column \"{column}\": {e}{remedy}"),
+    }
 }
 
 /// A column of numbers, whatever its type.
@@ -318,7 +436,15 @@ impl<'a> Numbers<'a> {
             Numbers::Text(a) if a.is_valid(row) => {
                 let text = a.value(row);
                 // "inf", "nan" and "infinity" parse as numbers but are none here; they all begin with a letter.
-                if text.as_bytes().first().is_some_and(|b| b.is_ascii_digit() || matches!(b, b'-' | b'.' | b'+')) { text.parse().ok().filter(|v: &f64| v.is_finite()) } else { None }
+                if text
+                    .as_bytes()
+                    .first()
+                    .is_some_and(|b| b.is_ascii_digit() || matches!(b, b'-' | b'.' | b'+'))
+                {
+                    text.parse().ok().filter(|v: &f64| v.is_finite())
+                } else {
+                    None
+                }
             }
             _ => None,
         }

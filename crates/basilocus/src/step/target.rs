@@ -39,27 +39,54 @@ fn usual_digits(crs: &Crs) -> usize {
 
 impl Target {
     /// A target whose columns are named as the plan says, or after the system; `taken` are names in use.
-    pub(crate) fn new(source: &Crs, crs: Crs, near: Option<&Area>, write: &WritePlan, first: bool, hidden: bool, taken: &mut Vec<String>, told: &mut Vec<String>) -> Result<Self, Error> {
+    pub(crate) fn new(
+        source: &Crs,
+        crs: Crs,
+        near: Option<&Area>,
+        write: &WritePlan,
+        first: bool,
+        hidden: bool,
+        taken: &mut Vec<String>,
+        told: &mut Vec<String>,
+    ) -> Result<Self, Error> {
         let operation = Operation::between(source, &crs, near)?;
         let notation = match write.notation.as_deref() {
             None => None,
             Some(name) => Some(Notation::from_name(name).ok_or_else(|| {
-                Error::Plan(format!("--notation {name} is not known; one of {} is expected", notation::NOTATIONS.iter().map(|(_, n)| *n).collect::<Vec<_>>().join(", ")))
+                Error::Plan(format!(
+                    "--notation {name} is not known; one of {} is expected",
+                    notation::NOTATIONS
+                        .iter()
+                        .map(|(_, n)| *n)
+                        .collect::<Vec<_>>()
+                        .join(", ")
+                ))
             })?),
         };
         if let Some(digits) = write.digits
             && digits > 12
         {
-            return Err(Error::Plan(format!("--digits {digits}: 0 to 12 decimals are written")));
+            return Err(Error::Plan(format!(
+                "--digits {digits}: 0 to 12 decimals are written"
+            )));
         }
         let form = match (notation, crs.is_geographic()) {
             (Some(Notation::Utm), true) => Form::Grid,
-            (Some(Notation::DecimalDegrees), true) | (None, _) => Form::Numbers { with_z: operation.moves_heights() },
+            (Some(Notation::DecimalDegrees), true) | (None, _) => Form::Numbers {
+                with_z: operation.moves_heights(),
+            },
             (Some(n), true) => Form::Angles(n),
             (Some(n), false) if first && !hidden => {
-                return Err(Error::Plan(format!("--notation {} is for longitude and latitude; {} has {}: choose a geographic --to, such as EPSG:4326", n.name(), crs.title(), crs.unit_words())));
+                return Err(Error::Plan(format!(
+                    "--notation {} is for longitude and latitude; {} has {}: choose a geographic --to, such as EPSG:4326",
+                    n.name(),
+                    crs.title(),
+                    crs.unit_words()
+                )));
             }
-            (Some(_), false) => Form::Numbers { with_z: operation.moves_heights() },
+            (Some(_), false) => Form::Numbers {
+                with_z: operation.moves_heights(),
+            },
         };
         let digits = write.digits.unwrap_or_else(|| match form {
             Form::Numbers { .. } => usual_digits(&crs),
@@ -75,11 +102,18 @@ impl Target {
         if !hidden {
             if first && !write.columns.is_empty() {
                 if write.columns.len() < wanted.len() || write.columns.len() > 3 {
-                    return Err(Error::Plan(format!("--columns names {} columns; {} are written: {}", write.columns.len(), wanted.len(), wanted.join(", "))));
+                    return Err(Error::Plan(format!(
+                        "--columns names {} columns; {} are written: {}",
+                        write.columns.len(),
+                        wanted.len(),
+                        wanted.join(", ")
+                    )));
                 }
                 for name in write.columns.iter().take(wanted.len()) {
                     if taken.iter().any(|t| t.eq_ignore_ascii_case(name)) {
-                        return Err(Error::Plan(format!("--columns {name}: there is a column of that name already, and it stays; choose another name, or --drop it")));
+                        return Err(Error::Plan(format!(
+                            "--columns {name}: there is a column of that name already, and it stays; choose another name, or --drop it"
+                        )));
                     }
                     columns.push(name.clone());
                 }
@@ -94,7 +128,13 @@ impl Target {
             }
             taken.extend(columns.iter().cloned());
         }
-        Ok(Target { crs, operation, columns, form, digits })
+        Ok(Target {
+            crs,
+            operation,
+            columns,
+            form,
+            digits,
+        })
     }
 
     /// The operation in words.
@@ -105,7 +145,12 @@ impl Target {
             name: self.operation.name().to_string(),
             accuracy_m: self.operation.accuracy_m(),
             grids: Vec::new(),
-            steps: self.operation.steps().iter().map(|s| s.to_string()).collect(),
+            steps: self
+                .operation
+                .steps()
+                .iter()
+                .map(|s| s.to_string())
+                .collect(),
             notes: self.operation.notes().to_vec(),
         }
     }
@@ -115,8 +160,20 @@ impl Target {
         self.columns
             .iter()
             .map(|name| match self.form {
-                Form::Numbers { .. } => (Field::new(name, DataType::Float64, true), ColumnStyle { digits: Some(self.digits), longest: None }),
-                _ => (Field::new(name, DataType::Utf8, true), ColumnStyle { digits: None, longest: Some(18 + self.digits) }),
+                Form::Numbers { .. } => (
+                    Field::new(name, DataType::Float64, true),
+                    ColumnStyle {
+                        digits: Some(self.digits),
+                        longest: None,
+                    },
+                ),
+                _ => (
+                    Field::new(name, DataType::Utf8, true),
+                    ColumnStyle {
+                        digits: None,
+                        longest: Some(18 + self.digits),
+                    },
+                ),
             })
             .collect()
     }
@@ -135,7 +192,11 @@ impl Target {
             }
             _ => return None,
         };
-        Some(format!("{} decimals: the last digit is worth {} on the ground", self.digits, length(unit)))
+        Some(format!(
+            "{} decimals: the last digit is worth {} on the ground",
+            self.digits,
+            length(unit)
+        ))
     }
 
     /// Columns from positions that are in this system already.
@@ -143,19 +204,33 @@ impl Target {
         if self.columns.is_empty() {
             return Vec::new();
         }
-        let text = |f: &dyn Fn(usize) -> Option<String>| Arc::new((0..x.len()).map(f).collect::<StringArray>()) as ArrayRef;
+        let text = |f: &dyn Fn(usize) -> Option<String>| {
+            Arc::new((0..x.len()).map(f).collect::<StringArray>()) as ArrayRef
+        };
         let arrays: Vec<ArrayRef> = match self.form {
             Form::Numbers { with_z } => {
-                let mut out: Vec<ArrayRef> = vec![Arc::new(Float64Array::from(x.to_vec())), Arc::new(Float64Array::from(y.to_vec()))];
+                let mut out: Vec<ArrayRef> = vec![
+                    Arc::new(Float64Array::from(x.to_vec())),
+                    Arc::new(Float64Array::from(y.to_vec())),
+                ];
                 if with_z {
                     out.push(Arc::new(Float64Array::from(z.to_vec())));
                 }
                 out
             }
-            Form::Angles(n) => vec![text(&|i| notation::print_angle(x[i], false, n, self.digits)), text(&|i| notation::print_angle(y[i], true, n, self.digits))],
-            Form::Grid => vec![text(&|i| notation::print(x[i], y[i], Notation::Utm, self.digits))],
+            Form::Angles(n) => vec![
+                text(&|i| notation::print_angle(x[i], false, n, self.digits)),
+                text(&|i| notation::print_angle(y[i], true, n, self.digits)),
+            ],
+            Form::Grid => vec![text(&|i| {
+                notation::print(x[i], y[i], Notation::Utm, self.digits)
+            })],
         };
-        self.fields().into_iter().map(|(f, _)| f).zip(arrays).collect()
+        self.fields()
+            .into_iter()
+            .map(|(f, _)| f)
+            .zip(arrays)
+            .collect()
     }
 }
 
@@ -170,6 +245,12 @@ pub(crate) fn length(metres: f64) -> String {
     } else {
         (metres * 1000.0, "mm")
     };
-    let rounded = if value >= 100.0 { format!("{value:.0}") } else if value >= 10.0 { format!("{value:.1}") } else { format!("{value:.2}") };
+    let rounded = if value >= 100.0 {
+        format!("{value:.0}")
+    } else if value >= 10.0 {
+        format!("{value:.1}")
+    } else {
+        format!("{value:.2}")
+    };
     format!("{rounded} {unit}")
 }

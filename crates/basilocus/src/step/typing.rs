@@ -26,7 +26,10 @@ impl Typing {
                 (ValueKind::Real, _) => DataType::Float64,
                 _ => DataType::Utf8,
             };
-            styles.push(ColumnStyle { digits: (t == DataType::Float64).then_some(profile.decimals), longest: Some(profile.longest) });
+            styles.push(ColumnStyle {
+                digits: (t == DataType::Float64).then_some(profile.decimals),
+                longest: Some(profile.longest),
+            });
             types.push(t);
         }
         Typing { types, styles }
@@ -49,19 +52,48 @@ impl Typing {
     /// The batch with these types.
     pub(crate) fn apply(&self, batch: &Batch) -> Batch {
         let schema = self.schema(&batch.records.schema());
-        let columns: Vec<ArrayRef> = batch.records.columns().iter().enumerate().map(|(i, c)| self.types.get(i).and_then(|t| cast(c, t)).unwrap_or_else(|| c.clone())).collect();
-        let records = record_batch(schema.clone(), columns, batch.len()).unwrap_or_else(|_| RecordBatch::new_empty(schema));
-        Batch { records, source_rows: batch.source_rows.clone() }
+        let columns: Vec<ArrayRef> = batch
+            .records
+            .columns()
+            .iter()
+            .enumerate()
+            .map(|(i, c)| {
+                self.types
+                    .get(i)
+                    .and_then(|t| cast(c, t))
+                    .unwrap_or_else(|| c.clone())
+            })
+            .collect();
+        let records = record_batch(schema.clone(), columns, batch.len())
+            .unwrap_or_else(|_| RecordBatch::new_empty(schema));
+        Batch {
+            records,
+            source_rows: batch.source_rows.clone(),
+        }
     }
 }
 
 fn cast(column: &ArrayRef, t: &DataType) -> Option<ArrayRef> {
     let texts = column.as_any().downcast_ref::<StringArray>()?;
-    let trimmed = texts.iter().map(|v| v.map(str::trim).filter(|v| !v.is_empty()));
+    let trimmed = texts
+        .iter()
+        .map(|v| v.map(str::trim).filter(|v| !v.is_empty()));
     Some(match t {
-        DataType::Int64 => Arc::new(trimmed.map(|v| v.and_then(|v| v.parse().ok())).collect::<Int64Array>()),
-        DataType::Float64 => Arc::new(trimmed.map(|v| v.and_then(|v| v.parse().ok())).collect::<Float64Array>()),
-        DataType::Boolean => Arc::new(trimmed.map(|v| v.map(|v| v.eq_ignore_ascii_case("true"))).collect::<BooleanArray>()),
+        DataType::Int64 => Arc::new(
+            trimmed
+                .map(|v| v.and_then(|v| v.parse().ok()))
+                .collect::<Int64Array>(),
+        ),
+        DataType::Float64 => Arc::new(
+            trimmed
+                .map(|v| v.and_then(|v| v.parse().ok()))
+                .collect::<Float64Array>(),
+        ),
+        DataType::Boolean => Arc::new(
+            trimmed
+                .map(|v| v.map(|v| v.eq_ignore_ascii_case("true")))
+                .collect::<BooleanArray>(),
+        ),
         _ => return None,
     })
 }

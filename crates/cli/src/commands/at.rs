@@ -36,32 +36,63 @@ pub fn run(a: &AtArgs) -> Result<Done> {
         None => AxisOrder::Reject,
         Some("latitude-first") => AxisOrder::LatitudeFirst,
         Some("longitude-first") => AxisOrder::LongitudeFirst,
-        Some(other) => return Err(basilocus::Error::Plan(format!("--order {other}: latitude-first or longitude-first is expected")).into()),
+        Some(other) => {
+            return Err(basilocus::Error::Plan(format!(
+                "--order {other}: latitude-first or longitude-first is expected"
+            ))
+            .into());
+        }
     };
     let (x, y, read_as, words) = read(&a.coordinate, &from, order)?;
     let to_wgs84 = Operation::between(&from, &wgs84, Some(&from.area))?;
-    let outside = || anyhow::anyhow!("\"{}\" is outside the domain of {}; check the numbers, or the system said with --from", a.coordinate, from.title());
+    let outside = || {
+        anyhow::anyhow!(
+            "\"{}\" is outside the domain of {}; check the numbers, or the system said with --from",
+            a.coordinate,
+            from.title()
+        )
+    };
     let (lon, lat, _) = to_wgs84.apply_one(x, y, 0.0).ok_or_else(outside)?;
     let place = |crs: Crs| -> Result<Option<Place>, Error> {
         let op = Operation::between(&from, &crs, None)?;
-        Ok(op.apply_one(x, y, 0.0).map(|(x, y, _)| Place { accuracy_m: op.accuracy_m(), operation: op.name().to_string(), x, y, crs }))
+        Ok(op.apply_one(x, y, 0.0).map(|(x, y, _)| Place {
+            accuracy_m: op.accuracy_m(),
+            operation: op.name().to_string(),
+            x,
+            y,
+            crs,
+        }))
     };
     let mut places = Vec::new();
     for text in &a.to {
         let crs = catalogue.find_one(text)?;
         let title = crs.title();
-        places.push(place(crs)?.ok_or_else(|| anyhow::anyhow!("this position is outside the domain of {title}"))?);
+        places
+            .push(place(crs)?.ok_or_else(|| {
+                anyhow::anyhow!("this position is outside the domain of {title}")
+            })?);
     }
     if a.to.is_empty() {
         offered(catalogue, lon, lat, &place, &mut places);
     }
     let digits = a.digits.unwrap_or(2);
-    let forms = [(Notation::DecimalDegrees, digits + 4), (Notation::DegreesMinutes, digits + 2), (Notation::DegreesMinutesSeconds, digits), (Notation::Utm, digits.saturating_sub(1))];
-    let written: Vec<(Notation, usize, String)> = forms.iter().filter_map(|(n, d)| notation::print(lon, lat, *n, *d).map(|t| (*n, *d, t))).collect();
+    let forms = [
+        (Notation::DecimalDegrees, digits + 4),
+        (Notation::DegreesMinutes, digits + 2),
+        (Notation::DegreesMinutesSeconds, digits),
+        (Notation::Utm, digits.saturating_sub(1)),
+    ];
+    let written: Vec<(Notation, usize, String)> = forms
+        .iter()
+        .filter_map(|(n, d)| notation::print(lon, lat, *n, *d).map(|t| (*n, *d, t)))
+        .collect();
     let zone = UtmZone::of(lon, lat);
     let sheet = sheet::international(lon, lat);
     if a.json {
-        let notations: serde_json::Map<String, Value> = written.iter().map(|(n, _, t)| (n.name().to_string(), Value::from(t.as_str()))).collect();
+        let notations: serde_json::Map<String, Value> = written
+            .iter()
+            .map(|(n, _, t)| (n.name().to_string(), Value::from(t.as_str())))
+            .collect();
         let systems: Vec<Value> = places
             .iter()
             .map(|p| object!({"code": p.crs.identifier(), "name": p.crs.name, "x": p.x, "y": p.y, "unit": p.crs.unit_words(), "operation": p.operation, "accuracy_m": p.accuracy_m}))
@@ -84,18 +115,42 @@ pub fn run(a: &AtArgs) -> Result<Done> {
     }
     let mut out = String::new();
     let _ = writeln!(out, "read as      {words} ({read_as})");
-    let _ = writeln!(out, "in           {}{}", from.title(), if a.from.is_some() { "" } else { ", because --from says nothing else" });
+    let _ = writeln!(
+        out,
+        "in           {}{}",
+        from.title(),
+        if a.from.is_some() {
+            ""
+        } else {
+            ", because --from says nothing else"
+        }
+    );
     if to_wgs84.accuracy_m() != Some(0.0) {
-        let _ = writeln!(out, "to WGS 84    by {}; accuracy {}", to_wgs84.name(), basilocus::accuracy_words(to_wgs84.accuracy_m()));
+        let _ = writeln!(
+            out,
+            "to WGS 84    by {}; accuracy {}",
+            to_wgs84.name(),
+            basilocus::accuracy_words(to_wgs84.accuracy_m())
+        );
     }
     let _ = writeln!(out, "\nthe same spot in WGS 84");
     for (n, d, t) in &written {
         let (north, _) = n.last_digit_m(*d, lat);
-        let _ = writeln!(out, "  {:<34} {t:<42} last digit: {}", n.words(), length(north));
+        let _ = writeln!(
+            out,
+            "  {:<34} {t:<42} last digit: {}",
+            n.words(),
+            length(north)
+        );
     }
     if let (Some(z), Some(band)) = (zone, band_of(lat)) {
         let (west, east) = z.limits_deg();
-        let _ = writeln!(out, "  zone {}{band}, central meridian {}°, from {west}° to {east}°", z.number, z.central_meridian_deg());
+        let _ = writeln!(
+            out,
+            "  zone {}{band}, central meridian {}°, from {west}° to {east}°",
+            z.number,
+            z.central_meridian_deg()
+        );
     }
     if let Some(s) = &sheet {
         let _ = writeln!(out, "  international map sheet 1:1,000,000 {}", s.number);
@@ -106,10 +161,21 @@ pub fn run(a: &AtArgs) -> Result<Done> {
             .iter()
             .map(|p| {
                 let d = if p.crs.is_geographic() { 7 } else { 2 };
-                vec![p.crs.identifier(), p.crs.name.clone(), format!("{:.d$}", p.x), format!("{:.d$}", p.y), p.crs.unit_words(), basilocus::accuracy_words(p.accuracy_m).replace(" (a conversion, no change of datum)", "")]
+                vec![
+                    p.crs.identifier(),
+                    p.crs.name.clone(),
+                    format!("{:.d$}", p.x),
+                    format!("{:.d$}", p.y),
+                    p.crs.unit_words(),
+                    basilocus::accuracy_words(p.accuracy_m)
+                        .replace(" (a conversion, no change of datum)", ""),
+                ]
             })
             .collect();
-        out.push_str(&text::table(&["code", "name", "x", "y", "unit", "accuracy"], &rows));
+        out.push_str(&text::table(
+            &["code", "name", "x", "y", "unit", "accuracy"],
+            &rows,
+        ));
     }
     text::print(&out)?;
     Ok(Done::Fine)
@@ -122,19 +188,47 @@ fn read(text: &str, from: &Crs, order: AxisOrder) -> Result<(f64, f64, String, S
         return Ok((r.lon_deg, r.lat_deg, r.notation.words(), r.words));
     }
     // Two numbers of a plane system: easting first.
-    let parts: Vec<&str> = if text.contains(';') { text.split(';').collect() } else { text.split_whitespace().collect() };
-    let numbers: Vec<f64> = parts.iter().filter_map(|p| notation::read_number(p.trim().trim_end_matches(',').trim_end_matches(|c: char| c.is_alphabetic())).ok()).collect();
+    let parts: Vec<&str> = if text.contains(';') {
+        text.split(';').collect()
+    } else {
+        text.split_whitespace().collect()
+    };
+    let numbers: Vec<f64> = parts
+        .iter()
+        .filter_map(|p| {
+            notation::read_number(
+                p.trim()
+                    .trim_end_matches(',')
+                    .trim_end_matches(|c: char| c.is_alphabetic()),
+            )
+            .ok()
+        })
+        .collect();
     match numbers.as_slice() {
         [x, y] if parts.len() == 2 => {
             let unit = from.unit_words();
-            Ok((*x, *y, "easting and northing".into(), format!("easting {x}, northing {y} ({unit})")))
+            Ok((
+                *x,
+                *y,
+                "easting and northing".into(),
+                format!("easting {x}, northing {y} ({unit})"),
+            ))
         }
-        _ => anyhow::bail!("\"{text}\" is not an easting and a northing, which {} needs; two numbers with a blank between them are expected", from.title()),
+        _ => anyhow::bail!(
+            "\"{text}\" is not an easting and a northing, which {} needs; two numbers with a blank between them are expected",
+            from.title()
+        ),
     }
 }
 
 /// The smallest areas of use that hold the position, in datums of today first.
-fn offered(catalogue: Catalogue, lon: f64, lat: f64, place: &dyn Fn(Crs) -> Result<Option<Place>, Error>, out: &mut Vec<Place>) {
+fn offered(
+    catalogue: Catalogue,
+    lon: f64,
+    lat: f64,
+    place: &dyn Fn(Crs) -> Result<Option<Place>, Error>,
+    out: &mut Vec<Place>,
+) {
     let mut wanted: Vec<u32> = Vec::new();
     for code in [4269, 4258, 7844, 4167] {
         if catalogue.get(code).is_ok_and(|c| c.area.contains(lon, lat)) {
@@ -146,9 +240,16 @@ fn offered(catalogue: Catalogue, lon: f64, lat: f64, place: &dyn Fn(Crs) -> Resu
     }
     let mut seen = std::collections::HashSet::new();
     for crs in catalogue.projected_at(lon, lat) {
-        let Kind::Projected { datum, method, .. } = &crs.kind else { continue };
-        let today = ["GRS 1980", "WGS 84"].contains(&datum.ellipsoid.name.as_str()) && datum.shift.is_some();
-        if wanted.len() < OFFERED + 2 && today && basilocus::geodesy::projection::METHODS.contains(&method.as_str()) && seen.insert(crs.area.description.clone()) {
+        let Kind::Projected { datum, method, .. } = &crs.kind else {
+            continue;
+        };
+        let today = ["GRS 1980", "WGS 84"].contains(&datum.ellipsoid.name.as_str())
+            && datum.shift.is_some();
+        if wanted.len() < OFFERED + 2
+            && today
+            && basilocus::geodesy::projection::METHODS.contains(&method.as_str())
+            && seen.insert(crs.area.description.clone())
+        {
             wanted.push(crs.code);
         }
     }
@@ -163,5 +264,11 @@ fn offered(catalogue: Catalogue, lon: f64, lat: f64, place: &dyn Fn(Crs) -> Resu
 }
 
 fn length(metres: f64) -> String {
-    if metres >= 1.0 { format!("{metres:.1} m") } else if metres >= 0.01 { format!("{:.1} cm", metres * 100.0) } else { format!("{:.2} mm", metres * 1000.0) }
+    if metres >= 1.0 {
+        format!("{metres:.1} m")
+    } else if metres >= 0.01 {
+        format!("{:.1} cm", metres * 100.0)
+    } else {
+        format!("{:.2} mm", metres * 1000.0)
+    }
 }

@@ -12,11 +12,26 @@ use std::path::Path;
 
 /// The sample data: invented by `tools/src/bin/generate-sample-data.rs`.
 const FILES: &[(&str, &[u8])] = &[
-    ("landowners.xlsx", include_bytes!("../../demo/landowners.xlsx")),
-    ("field_notes.csv", include_bytes!("../../demo/field_notes.csv")),
-    ("survey_1958.txt", include_bytes!("../../demo/survey_1958.txt")),
-    ("address_points.csv", include_bytes!("../../demo/address_points.csv")),
-    ("street_segments.csv", include_bytes!("../../demo/street_segments.csv")),
+    (
+        "landowners.xlsx",
+        include_bytes!("../../demo/landowners.xlsx"),
+    ),
+    (
+        "field_notes.csv",
+        include_bytes!("../../demo/field_notes.csv"),
+    ),
+    (
+        "survey_1958.txt",
+        include_bytes!("../../demo/survey_1958.txt"),
+    ),
+    (
+        "address_points.csv",
+        include_bytes!("../../demo/address_points.csv"),
+    ),
+    (
+        "street_segments.csv",
+        include_bytes!("../../demo/street_segments.csv"),
+    ),
     ("postcodes.csv", include_bytes!("../../demo/postcodes.csv")),
     ("places.csv", include_bytes!("../../demo/places.csv")),
 ];
@@ -29,16 +44,24 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
     let folder = &a.folder;
     if folder.exists() {
         let ours = FILES.iter().all(|(name, _)| folder.join(name).exists());
-        let empty = std::fs::read_dir(folder).map(|mut d| d.next().is_none()).unwrap_or(false);
+        let empty = std::fs::read_dir(folder)
+            .map(|mut d| d.next().is_none())
+            .unwrap_or(false);
         if !empty && !(ours && a.overwrite) {
-            bail!("{}: the folder is there already; name another one, or replace an earlier demonstration with --overwrite", folder.display());
+            bail!(
+                "{}: the folder is there already; name another one, or replace an earlier demonstration with --overwrite",
+                folder.display()
+            );
         }
     }
-    std::fs::create_dir_all(folder).with_context(|| format!("{}: the folder cannot be made", folder.display()))?;
+    std::fs::create_dir_all(folder)
+        .with_context(|| format!("{}: the folder cannot be made", folder.display()))?;
     for (name, bytes) in FILES {
-        std::fs::write(folder.join(name), bytes).with_context(|| format!("{}: cannot be written", folder.join(name).display()))?;
+        std::fs::write(folder.join(name), bytes)
+            .with_context(|| format!("{}: cannot be written", folder.join(name).display()))?;
     }
-    std::env::set_current_dir(folder).with_context(|| format!("{}: cannot be entered", folder.display()))?;
+    std::env::set_current_dir(folder)
+        .with_context(|| format!("{}: cannot be entered", folder.display()))?;
     say(&format!(
         "The Tern Estuary: a river trust keeps a register of culverts and tide gates where two states meet.\n\
          All names, places and numbers are invented. The files are in {}; the commands below ran there.\n",
@@ -49,29 +72,75 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
     command("basilocus look landowners.xlsx --rows 4 --no-progress", &[])?;
 
     step("2. Build the address reference, and match the landowners against it")?;
-    command("basilocus reference build address_points.csv street_segments.csv postcodes.csv places.csv -o estuary.reference --overwrite --no-progress", &[])?;
-    command("basilocus geocode landowners.xlsx --reference estuary.reference -o landowners.csv --overwrite --no-progress", &[])?;
-    examples("landowners.csv", &["Address", "City", "level", "confidence", "changes"], &[0, 1, 5, 34, 46, 50])?;
-    examples("landowners.set-aside.csv", &["source_row", "Address", "City", "Zip", "reason"], &[1, 2, 3, 4])?;
+    command(
+        "basilocus reference build address_points.csv street_segments.csv postcodes.csv places.csv -o estuary.reference --overwrite --no-progress",
+        &[],
+    )?;
+    command(
+        "basilocus geocode landowners.xlsx --reference estuary.reference -o landowners.csv --overwrite --no-progress",
+        &[],
+    )?;
+    examples(
+        "landowners.csv",
+        &["Address", "City", "level", "confidence", "changes"],
+        &[0, 1, 5, 34, 46, 50],
+    )?;
+    examples(
+        "landowners.set-aside.csv",
+        &["source_row", "Address", "City", "Zip", "reason"],
+        &[1, 2, 3, 4],
+    )?;
 
-    step("3. Read the field notes (degrees and decimal minutes, five spellings) and the survey of 1958 (NAD27, US survey feet)")?;
-    command("basilocus convert field_notes.csv --from EPSG:4326 --notation decimal-degrees -o field_notes.geojson --overwrite --no-progress", &[])?;
-    command("basilocus convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o survey_1958.csv --overwrite --no-progress", &[])?;
+    step(
+        "3. Read the field notes (degrees and decimal minutes, five spellings) and the survey of 1958 (NAD27, US survey feet)",
+    )?;
+    command(
+        "basilocus convert field_notes.csv --from EPSG:4326 --notation decimal-degrees -o field_notes.geojson --overwrite --no-progress",
+        &[],
+    )?;
+    command(
+        "basilocus convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o survey_1958.csv --overwrite --no-progress",
+        &[],
+    )?;
 
-    step("4 and 5. All three to NAD83 / Oregon North in international feet and to WGS 84; out as layers and as a workbook")?;
+    step(
+        "4 and 5. All three to NAD83 / Oregon North in international feet and to WGS 84; out as layers and as a workbook",
+    )?;
     let plan = plan();
     std::fs::write(PLAN, plan.to_text(Path::new(PLAN))?)?;
-    command(&format!("basilocus run {PLAN} --overwrite --no-progress"), &[])?;
+    command(
+        &format!("basilocus run {PLAN} --overwrite --no-progress"),
+        &[],
+    )?;
 
     step("6. The plan that did it, run again: the same bytes")?;
-    say(&format!("$ cat {PLAN}\n{}\n", std::fs::read_to_string(PLAN)?))?;
+    say(&format!(
+        "$ cat {PLAN}\n{}\n",
+        std::fs::read_to_string(PLAN)?
+    ))?;
     std::fs::create_dir_all("again")?;
     let mut again = Plan::load(Path::new(PLAN))?;
-    again.outputs = OUTPUTS.iter().map(|o| OutputPlan::new(format!("again/{o}"))).collect();
-    basilocus::run(&again, &RunOptions { overwrite: true, ..Default::default() })?;
+    again.outputs = OUTPUTS
+        .iter()
+        .map(|o| OutputPlan::new(format!("again/{o}")))
+        .collect();
+    basilocus::run(
+        &again,
+        &RunOptions {
+            overwrite: true,
+            ..Default::default()
+        },
+    )?;
     for name in OUTPUTS {
         let same = std::fs::read(name)? == std::fs::read(Path::new("again").join(name))?;
-        say(&format!("  {name:<18} {}\n", if same { "the same bytes" } else { "DIFFERS: this is a defect, please report it" }))?;
+        say(&format!(
+            "  {name:<18} {}\n",
+            if same {
+                "the same bytes"
+            } else {
+                "DIFFERS: this is a defect, please report it"
+            }
+        ))?;
         if !same {
             bail!("{name} differs between two runs of one plan");
         }
@@ -92,19 +161,51 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
 /// The plan of steps 4 and 5.
 fn plan() -> Plan {
     let to = vec!["EPSG:2269".to_string(), "EPSG:4326".to_string()];
-    let position = |from: &str| Some(PositionPlan { from: Some(from.into()), ..Default::default() });
+    let position = |from: &str| {
+        Some(PositionPlan {
+            from: Some(from.into()),
+            ..Default::default()
+        })
+    };
     let landowners = LayerPlan {
         name: Some("landowners".into()),
         to: to.clone(),
-        input: InputPlan { sheet: Some("Register".into()), ..Default::default() },
-        geocode: Some(GeocodePlan { reference: vec!["estuary.reference".into()], extras: vec!["region".into(), "parent".into()], ..Default::default() }),
+        input: InputPlan {
+            sheet: Some("Register".into()),
+            ..Default::default()
+        },
+        geocode: Some(GeocodePlan {
+            reference: vec!["estuary.reference".into()],
+            extras: vec!["region".into(), "parent".into()],
+            ..Default::default()
+        }),
         ..LayerPlan::new("landowners.xlsx")
     };
-    let notes = LayerPlan { name: Some("field_notes".into()), to: to.clone(), position: position("EPSG:4326"), ..LayerPlan::new("field_notes.csv") };
-    let mut survey = LayerPlan { name: Some("survey_1958".into()), to, position: position("EPSG:32026"), repair: RepairPlan::default(), ..LayerPlan::new("survey_1958.txt") };
+    let notes = LayerPlan {
+        name: Some("field_notes".into()),
+        to: to.clone(),
+        position: position("EPSG:4326"),
+        ..LayerPlan::new("field_notes.csv")
+    };
+    let mut survey = LayerPlan {
+        name: Some("survey_1958".into()),
+        to,
+        position: position("EPSG:32026"),
+        repair: RepairPlan::default(),
+        ..LayerPlan::new("survey_1958.txt")
+    };
     // The old numbers stay, under names that say what they are.
-    survey.repair.rename = [("easting".to_string(), "easting_1958".to_string()), ("northing".to_string(), "northing_1958".to_string())].into();
-    Plan { date: Some(basilocus::today()), layers: vec![landowners, notes, survey], outputs: OUTPUTS.iter().map(OutputPlan::new).collect(), ..Default::default() }
+    survey.repair.rename = [
+        ("easting".to_string(), "easting_1958".to_string()),
+        ("northing".to_string(), "northing_1958".to_string()),
+    ]
+    .into();
+    Plan {
+        date: Some(basilocus::today()),
+        layers: vec![landowners, notes, survey],
+        outputs: OUTPUTS.iter().map(OutputPlan::new).collect(),
+        ..Default::default()
+    }
 }
 
 fn say(text: &str) -> Result<()> {
@@ -117,9 +218,15 @@ fn step(title: &str) -> Result<()> {
 
 /// Prints a command line and runs it, parsed as the shell's words would be.
 fn command(line: &str, _: &[&str]) -> Result<()> {
-    say(&format!("$ {}\n", line.replace(" --overwrite", "").replace(" --no-progress", "")))?;
+    say(&format!(
+        "$ {}\n",
+        line.replace(" --overwrite", "")
+            .replace(" --no-progress", "")
+    ))?;
     match Arguments::try_parse_from(line.split(' '))?.command {
-        Command::Reference(c @ ReferenceCommand::Build { .. }) => super::reference::run(&c).map(|_| ())?,
+        Command::Reference(c @ ReferenceCommand::Build { .. }) => {
+            super::reference::run(&c).map(|_| ())?
+        }
         Command::Look(a) => super::look::run(&a).map(|_| ())?,
         Command::Run(a) => run_command::saved(&a).map(|_| ())?,
         Command::Geocode(a) => plan_of(a.layer(), &a.behaviour)?,
@@ -130,7 +237,11 @@ fn command(line: &str, _: &[&str]) -> Result<()> {
 }
 
 fn plan_of(layer: LayerPlan, behaviour: &RunBehaviour) -> Result<()> {
-    let plan = Plan { layers: vec![layer], outputs: behaviour.outputs(), ..Default::default() };
+    let plan = Plan {
+        layers: vec![layer],
+        outputs: behaviour.outputs(),
+        ..Default::default()
+    };
     run_command::plan(plan, behaviour).map(|_| ())
 }
 
@@ -138,7 +249,17 @@ fn plan_of(layer: LayerPlan, behaviour: &RunBehaviour) -> Result<()> {
 fn examples(file: &str, columns: &[&str], rows: &[usize]) -> Result<()> {
     let layer = LayerPlan::new(file);
     let report = basilocus::look(&layer, 100, &basilocus::Cancel::default(), &())?;
-    let at: Vec<usize> = columns.iter().filter_map(|c| report.columns.iter().position(|r| r.name == *c)).collect();
-    let cells: Vec<Vec<String>> = rows.iter().filter_map(|r| report.first_rows.get(*r)).map(|row| at.iter().map(|i| row[*i].clone()).collect()).collect();
-    say(&format!("Some rows of {file}:\n{}\n", text::table(columns, &cells)))
+    let at: Vec<usize> = columns
+        .iter()
+        .filter_map(|c| report.columns.iter().position(|r| r.name == *c))
+        .collect();
+    let cells: Vec<Vec<String>> = rows
+        .iter()
+        .filter_map(|r| report.first_rows.get(*r))
+        .map(|row| at.iter().map(|i| row[*i].clone()).collect())
+        .collect();
+    say(&format!(
+        "Some rows of {file}:\n{}\n",
+        text::table(columns, &cells)
+    ))
 }

@@ -18,8 +18,22 @@ use clap_complete::aot;
 pub fn run(arguments: Arguments) -> Result<Done> {
     match arguments.command {
         Command::Look(a) => look::run(&a),
-        Command::Geocode(a) => run::plan(basilocus::Plan { layers: vec![a.layer()], outputs: a.behaviour.outputs(), ..Default::default() }, &a.behaviour),
-        Command::Convert(a) => run::plan(basilocus::Plan { layers: vec![a.layer()], outputs: a.behaviour.outputs(), ..Default::default() }, &a.behaviour),
+        Command::Geocode(a) => run::plan(
+            basilocus::Plan {
+                layers: vec![a.layer()],
+                outputs: a.behaviour.outputs(),
+                ..Default::default()
+            },
+            &a.behaviour,
+        ),
+        Command::Convert(a) => run::plan(
+            basilocus::Plan {
+                layers: vec![a.layer()],
+                outputs: a.behaviour.outputs(),
+                ..Default::default()
+            },
+            &a.behaviour,
+        ),
         Command::At(a) => at::run(&a),
         Command::Crs(c) => crs::run(&c),
         Command::Reference(c) => reference::run(&c),
@@ -33,7 +47,12 @@ pub fn run(arguments: Arguments) -> Result<Done> {
                 Shell::Powershell => aot::Shell::PowerShell,
                 Shell::Zsh => aot::Shell::Zsh,
             };
-            aot::generate(shell, &mut Arguments::command(), "basilocus", &mut std::io::stdout());
+            aot::generate(
+                shell,
+                &mut Arguments::command(),
+                "basilocus",
+                &mut std::io::stdout(),
+            );
             Ok(Done::Fine)
         }
     }

@@ -1,7 +1,7 @@
 //! Blocks of text to columns.
 
-use crate::reader::{Block, Decode, Decoded};
 use crate::FormatError;
+use crate::reader::{Block, Decode, Decoded};
 use arrow_array::{ArrayRef, StringArray};
 use arrow_buffer::{Buffer, OffsetBuffer, ScalarBuffer};
 use arrow_schema::SchemaRef;
@@ -29,25 +29,38 @@ impl Decode for DelimitedDecoder {
             Block::Rows(decoded) => return Ok(decoded),
         };
         if let Err(e) = std::str::from_utf8(&bytes) {
-            let line = first_line + memchr::memchr_iter(b'\n', &bytes[..e.valid_up_to()]).count() as u64;
+            let line =
+                first_line + memchr::memchr_iter(b'\n', &bytes[..e.valid_up_to()]).count() as u64;
             return Err(FormatError::Malformed {
                 path: self.path.clone(),
                 line,
-                problem: format!("byte 0x{:02X} is not UTF-8, as the file was until here; say its encoding, such as --encoding windows-1252", bytes[e.valid_up_to()]),
+                problem: format!(
+                    "byte 0x{:02X} is not UTF-8, as the file was until here; say its encoding, such as --encoding windows-1252",
+                    bytes[e.valid_up_to()]
+                ),
             });
         }
         let width = self.schema.fields().len();
         // A guess from the first record's length keeps the vectors from growing many times.
         let rows_guess = bytes.len() / (width * 6).max(8) + 4;
-        let mut columns: Vec<Column> = (0..width).map(|_| Column { bytes: Vec::with_capacity(bytes.len() / width.max(1)), offsets: Vec::with_capacity(rows_guess) }).collect();
+        let mut columns: Vec<Column> = (0..width)
+            .map(|_| Column {
+                bytes: Vec::with_capacity(bytes.len() / width.max(1)),
+                offsets: Vec::with_capacity(rows_guess),
+            })
+            .collect();
         columns.iter_mut().for_each(|c| c.offsets.push(0));
         let mut source_rows = Vec::with_capacity(rows_guess);
         let mut set_aside = Vec::new();
-        let mut reader = csv_core::ReaderBuilder::new().delimiter(self.delimiter).build();
+        let mut reader = csv_core::ReaderBuilder::new()
+            .delimiter(self.delimiter)
+            .build();
         // One spare byte a field: the parser wants room even where nothing is left to write.
         let mut fields = vec![0u8; 4096];
         let mut ends = vec![0usize; width + 16];
         let (mut at, mut line) = (0, first_line);
+        // Only quoted fields hold line ends, so that most blocks need no counting.
+        let has_quotes = memchr::memchr(b'"', &bytes).is_some();
         loop {
             // Blank lines are rows without anything; the parser would pass over them in silence.
             while at < bytes.len() {
@@ -56,7 +69,12 @@ impl Decode for DelimitedDecoder {
                     [b'\r', b'\n', ..] => 2,
                     _ => break,
                 };
-                set_aside.push(SetAsideRow { source_row: line, class: "blank row".into(), reason: "blank row".into(), values: vec![String::new(); width] });
+                set_aside.push(SetAsideRow {
+                    source_row: line,
+                    class: "blank row".into(),
+                    reason: "blank row".into(),
+                    values: vec![String::new(); width],
+                });
                 at += length;
                 line += 1;
             }
@@ -66,7 +84,8 @@ impl Decode for DelimitedDecoder {
             let start = at;
             let (mut filled, mut ended) = (0, 0);
             let complete = loop {
-                let (result, read, wrote, fields_ended) = reader.read_record(&bytes[at..], &mut fields[filled..], &mut ends[ended..]);
+                let (result, read, wrote, fields_ended) =
+                    reader.read_record(&bytes[at..], &mut fields[filled..], &mut ends[ended..]);
                 at += read;
                 filled += wrote;
                 ended += fields_ended;
@@ -87,7 +106,11 @@ impl Decode for DelimitedDecoder {
                 reader.reset();
             }
             let row_line = line;
-            line += memchr::memchr_iter(b'\n', &bytes[start..at]).count() as u64;
+            line += if has_quotes {
+                memchr::memchr_iter(b'\n', &bytes[start..at]).count() as u64
+            } else {
+                u64::from(bytes[at - 1] == b'\n')
+            };
             let texts = &fields[..filled];
             if ended != width {
                 set_aside.push(self.ragged(row_line, texts, &ends[..ended], width));
@@ -105,9 +128,16 @@ impl Decode for DelimitedDecoder {
             if blank {
                 for column in &mut columns {
                     column.offsets.pop();
-                    column.bytes.truncate(column.offsets.last().map_or(0, |o| *o as usize));
+                    column
+                        .bytes
+                        .truncate(column.offsets.last().map_or(0, |o| *o as usize));
                 }
-                set_aside.push(SetAsideRow { source_row: row_line, class: "blank row".into(), reason: "blank row".into(), values: vec![String::new(); width] });
+                set_aside.push(SetAsideRow {
+                    source_row: row_line,
+                    class: "blank row".into(),
+                    reason: "blank row".into(),
+                    values: vec![String::new(); width],
+                });
             } else {
                 source_rows.push(row_line);
             }
@@ -116,10 +146,20 @@ impl Decode for DelimitedDecoder {
         let mut arrays: Vec<ArrayRef> = Vec::with_capacity(width);
         for c in columns {
             let offsets = OffsetBuffer::new(ScalarBuffer::from(c.offsets));
-            arrays.push(Arc::new(StringArray::try_new(offsets, Buffer::from_vec(c.bytes), None).map_err(broken)?));
+            arrays.push(Arc::new(
+                StringArray::try_new(offsets, Buffer::from_vec(c.bytes), None).map_err(broken)?,
+            ));
         }
-        let records = record_batch(self.schema.clone(), arrays, source_rows.len()).map_err(broken)?;
-        Ok(Decoded { batch: Batch { records, source_rows }, set_aside, bytes: bytes.len() as u64 })
+        let records =
+            record_batch(self.schema.clone(), arrays, source_rows.len()).map_err(broken)?;
+        Ok(Decoded {
+            batch: Batch {
+                records,
+                source_rows,
+            },
+            set_aside,
+            bytes: bytes.len() as u64,
+        })
     }
 }
 
@@ -137,11 +177,22 @@ impl DelimitedDecoder {
         let found = values.len();
         if found > width {
             // Nothing of the row is lost: what has no column stays with the last one.
-            let rest = values.split_off(width.saturating_sub(1)).join(&char::from(self.delimiter).to_string());
+            let rest = values
+                .split_off(width.saturating_sub(1))
+                .join(&char::from(self.delimiter).to_string());
             values.push(rest);
         }
         values.resize(width, String::new());
-        let hint = if found > width { "a delimiter inside a field must be quoted" } else { "a field is missing" };
-        SetAsideRow { source_row: line, class: "ragged row".into(), reason: format!("ragged row: {found} fields where the header has {width}; {hint}"), values }
+        let hint = if found > width {
+            "a delimiter inside a field must be quoted"
+        } else {
+            "a field is missing"
+        };
+        SetAsideRow {
+            source_row: line,
+            class: "ragged row".into(),
+            reason: format!("ragged row: {found} fields where the header has {width}; {hint}"),
+            values,
+        }
     }
 }

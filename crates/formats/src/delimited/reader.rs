@@ -38,7 +38,11 @@ impl DelimitedReader {
         let io = |e| FormatError::read(path, e);
         let bytes = std::fs::metadata(path).map_err(io)?.len();
         let mut head = Vec::new();
-        File::open(path).map_err(io)?.take(SAMPLE as u64).read_to_end(&mut head).map_err(io)?;
+        File::open(path)
+            .map_err(io)?
+            .take(SAMPLE as u64)
+            .read_to_end(&mut head)
+            .map_err(io)?;
         let mut notes = Vec::new();
         let encoding = match &options.encoding {
             Some(label) => Encoding::for_label(label.as_bytes()).ok_or_else(|| FormatError::Option {
@@ -53,29 +57,73 @@ impl DelimitedReader {
         };
         let (text, _, _) = encoding.decode(&head);
         // The last record of a cut sample is not whole.
-        let whole = if bytes as usize > head.len() { text.rfind('\n').map_or(&text[..], |i| &text[..=i]) } else { &text[..] };
+        let whole = if bytes as usize > head.len() {
+            text.rfind('\n').map_or(&text[..], |i| &text[..=i])
+        } else {
+            &text[..]
+        };
         let skip_lines = options.skip_lines.unwrap_or(0);
         let skipped = skip(whole, skip_lines);
         let (delimiter, width) = match options.delimiter {
             Some(d) => (d, width_of(skipped, d)),
             None => {
                 let (d, width) = find_delimiter(skipped);
-                notes.push(if width > 1 { format!("delimiter {} (found)", delimiter_name(d)) } else { "one column, no delimiter".into() });
+                notes.push(if width > 1 {
+                    format!("delimiter {} (found)", delimiter_name(d))
+                } else {
+                    "one column, no delimiter".into()
+                });
                 (d, width)
             }
         };
-        let (names, header_row, data_from) = header(path, skipped, skip_lines, delimiter, width, options.header_row, &mut notes)?;
+        let (names, header_row, data_from) = header(
+            path,
+            skipped,
+            skip_lines,
+            delimiter,
+            width,
+            options.header_row,
+            &mut notes,
+        )?;
         let rest = skip(whole, data_from);
         if rest.trim().is_empty() && bytes as usize <= head.len() {
-            return Err(FormatError::Empty { path: path.to_path_buf(), what: "there is a header and no row below it; rows of data are expected" });
+            return Err(FormatError::Empty {
+                path: path.to_path_buf(),
+                what: "there is a header and no row below it; rows of data are expected",
+            });
         }
         let data = records(rest, delimiter, 50);
         if data.len() > 1 && data.iter().all(|r| r.len() == names.len() + 1) {
             notes.push(format!("slip-09: the header has {} names, every row {} fields: the header seems shifted; say the right line with --header-row", names.len(), names.len() + 1));
         }
-        let schema = Arc::new(Schema::new(names.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>()));
-        let about = About { path: path.to_path_buf(), format: Format::Delimited, layer: None, layers: Vec::new(), crs: None, header_row, notes, bytes, typed: false };
-        Ok(DelimitedReader { path: path.to_path_buf(), dialect: Dialect { encoding, delimiter, width: names.len() }, about, schema, skip: data_from })
+        let schema = Arc::new(Schema::new(
+            names
+                .iter()
+                .map(|n| Field::new(n, DataType::Utf8, true))
+                .collect::<Vec<_>>(),
+        ));
+        let about = About {
+            path: path.to_path_buf(),
+            format: Format::Delimited,
+            layer: None,
+            layers: Vec::new(),
+            crs: None,
+            header_row,
+            notes,
+            bytes,
+            typed: false,
+        };
+        Ok(DelimitedReader {
+            path: path.to_path_buf(),
+            dialect: Dialect {
+                encoding,
+                delimiter,
+                width: names.len(),
+            },
+            about,
+            schema,
+            skip: data_from,
+        })
     }
 
     /// Encoding, delimiter and width.
@@ -97,14 +145,33 @@ fn skip(text: &str, lines: u64) -> &str {
 }
 
 /// Column names, the line of the header, and the number of lines before the data.
-fn header(path: &Path, text: &str, skipped: u64, delimiter: u8, width: usize, wanted: Option<u64>, notes: &mut Vec<String>) -> Result<(Vec<String>, Option<u64>, u64), FormatError> {
-    let numbered = |n: usize| (1..=n.max(1)).map(|i| format!("column_{i}")).collect::<Vec<_>>();
+fn header(
+    path: &Path,
+    text: &str,
+    skipped: u64,
+    delimiter: u8,
+    width: usize,
+    wanted: Option<u64>,
+    notes: &mut Vec<String>,
+) -> Result<(Vec<String>, Option<u64>, u64), FormatError> {
+    let numbered = |n: usize| {
+        (1..=n.max(1))
+            .map(|i| format!("column_{i}"))
+            .collect::<Vec<_>>()
+    };
     if wanted == Some(0) {
         return Ok((numbered(width), None, skipped));
     }
     let line_of_header = match wanted {
         Some(row) if row > skipped => row - skipped - 1,
-        Some(row) => return Err(FormatError::Option { path: path.to_path_buf(), problem: format!("--header-row {row} is among the {skipped} lines that --skip-lines skips") }),
+        Some(row) => {
+            return Err(FormatError::Option {
+                path: path.to_path_buf(),
+                problem: format!(
+                    "--header-row {row} is among the {skipped} lines that --skip-lines skips"
+                ),
+            });
+        }
         None => {
             // Titles and remarks above the table have other widths than its rows.
             let mut line = 0;
@@ -115,22 +182,35 @@ fn header(path: &Path, text: &str, skipped: u64, delimiter: u8, width: usize, wa
                 }
                 line += 1;
             }
-            if line as usize >= text.lines().count() { 0 } else { line }
+            if line as usize >= text.lines().count() {
+                0
+            } else {
+                line
+            }
         }
     };
     let rest = skip(text, line_of_header);
     let Some(fields) = records(rest, delimiter, 1).pop() else {
-        return Err(FormatError::Empty { path: path.to_path_buf(), what: "there is no header line; a line with the names of the columns is expected" });
+        return Err(FormatError::Empty {
+            path: path.to_path_buf(),
+            what: "there is no header line; a line with the names of the columns is expected",
+        });
     };
     if wanted.is_none() && fields.iter().all(|f| f.trim().parse::<f64>().is_ok()) {
         notes.push("no header: the first line is all numbers, so columns are numbered".into());
         return Ok((numbered(fields.len()), None, skipped + line_of_header));
     }
     if wanted.is_none() && line_of_header > 0 {
-        notes.push(format!("{line_of_header} lines above the header are passed over"));
+        notes.push(format!(
+            "{line_of_header} lines above the header are passed over"
+        ));
     }
     let first_field_lines = header_lines(rest, delimiter);
-    Ok((unique_names(&fields, notes), Some(skipped + line_of_header + 1), skipped + line_of_header + first_field_lines))
+    Ok((
+        unique_names(&fields, notes),
+        Some(skipped + line_of_header + 1),
+        skipped + line_of_header + first_field_lines,
+    ))
 }
 
 /// Lines that the first record of a text takes: more than one where a quoted name holds a line end.
@@ -162,7 +242,10 @@ pub(crate) fn unique_names(fields: &[String], notes: &mut Vec<String>) -> Vec<St
                 name = format!("{base}_{n}");
                 n += 1;
             }
-            notes.push(format!("the name {base} occurs again; column {} is called {name}", i + 1));
+            notes.push(format!(
+                "the name {base} occurs again; column {} is called {name}",
+                i + 1
+            ));
         }
         names.push(name);
     }
@@ -179,7 +262,11 @@ impl Reader for DelimitedReader {
     }
 
     fn decoder(&self) -> Arc<dyn Decode> {
-        Arc::new(DelimitedDecoder { path: self.path.clone(), schema: self.schema.clone(), delimiter: self.dialect.delimiter })
+        Arc::new(DelimitedDecoder {
+            path: self.path.clone(),
+            schema: self.schema.clone(),
+            delimiter: self.dialect.delimiter,
+        })
     }
 
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
@@ -188,14 +275,23 @@ impl Reader for DelimitedReader {
         let mut input: Box<dyn Read> = if self.dialect.encoding == encoding_rs::UTF_8 {
             Box::new(file)
         } else {
-            Box::new(encoding_rs_io::DecodeReaderBytesBuilder::new().encoding(Some(self.dialect.encoding)).bom_sniffing(true).build(file))
+            Box::new(
+                encoding_rs_io::DecodeReaderBytesBuilder::new()
+                    .encoding(Some(self.dialect.encoding))
+                    .bom_sniffing(true)
+                    .build(file),
+            )
         };
         let mut buffer: Vec<u8> = Vec::with_capacity(BLOCK * 2);
         let mut splitter = Splitter::new(self.dialect.delimiter, 1);
         let (mut to_skip, mut first, mut line) = (self.skip, true, 1);
         loop {
             let filled = buffer.len();
-            let n = input.by_ref().take(BLOCK as u64).read_to_end(&mut buffer).map_err(io)?;
+            let n = input
+                .by_ref()
+                .take(BLOCK as u64)
+                .read_to_end(&mut buffer)
+                .map_err(io)?;
             if first {
                 first = false;
                 if buffer.starts_with(b"\xEF\xBB\xBF") {
@@ -206,7 +302,9 @@ impl Reader for DelimitedReader {
             // Lines before the data are not records: a stray quote in a title must not swallow the table.
             if to_skip > 0 && filled == 0 {
                 while to_skip > 0 {
-                    let Some(i) = memchr::memchr(b'\n', &buffer) else { break };
+                    let Some(i) = memchr::memchr(b'\n', &buffer) else {
+                        break;
+                    };
                     buffer.drain(..=i);
                     to_skip -= 1;
                     line += 1;
@@ -222,7 +320,13 @@ impl Reader for DelimitedReader {
             }
             if end {
                 // Blank lines and the mark of old systems at the very end are no rows.
-                while buffer.last().is_some_and(|b| matches!(b, b'\n' | b'\r' | 0x1A)) && splitter.open_quote().is_none() && buffer.len() > 1 && matches!(buffer[buffer.len() - 2], b'\n' | b'\r') {
+                while buffer
+                    .last()
+                    .is_some_and(|b| matches!(b, b'\n' | b'\r' | 0x1A))
+                    && splitter.open_quote().is_none()
+                    && buffer.len() > 1
+                    && matches!(buffer[buffer.len() - 2], b'\n' | b'\r')
+                {
                     buffer.pop();
                 }
             }
@@ -233,7 +337,10 @@ impl Reader for DelimitedReader {
                 return Err(FormatError::Malformed {
                     path: self.path.clone(),
                     line: quote_line,
-                    problem: format!("a quote (\") is opened here and never closed; close it, or double it where it is part of the text{}", if end { "" } else { " (16 MB read since)" }),
+                    problem: format!(
+                        "a quote (\") is opened here and never closed; close it, or double it where it is part of the text{}",
+                        if end { "" } else { " (16 MB read since)" }
+                    ),
                 });
             }
             let (length, next_line) = splitter.take();
@@ -241,7 +348,10 @@ impl Reader for DelimitedReader {
                 let rest = buffer.split_off(length);
                 let bytes = std::mem::replace(&mut buffer, rest);
                 buffer.reserve(BLOCK * 2);
-                if !sink(Block::Text { bytes, first_line: line }) {
+                if !sink(Block::Text {
+                    bytes,
+                    first_line: line,
+                }) {
                     return Ok(());
                 }
                 line = next_line;

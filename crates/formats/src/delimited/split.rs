@@ -21,7 +21,15 @@ pub(super) struct Splitter {
 
 impl Splitter {
     pub(super) fn new(delimiter: u8, first_line: u64) -> Self {
-        Splitter { delimiter, in_quotes: false, quote_line: 0, line: first_line, scanned: 0, boundary: 0, boundary_line: first_line }
+        Splitter {
+            delimiter,
+            in_quotes: false,
+            quote_line: 0,
+            line: first_line,
+            scanned: 0,
+            boundary: 0,
+            boundary_line: first_line,
+        }
     }
 
     /// The line of the quote that is open, if one is.
@@ -116,8 +124,14 @@ mod tests {
     }
 
     fn fields(bytes: &[u8]) -> Vec<Vec<String>> {
-        let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).from_reader(bytes);
-        reader.records().map(|r| r.unwrap().iter().map(String::from).collect()).collect()
+        let mut reader = csv::ReaderBuilder::new()
+            .has_headers(false)
+            .flexible(true)
+            .from_reader(bytes);
+        reader
+            .records()
+            .map(|r| r.unwrap().iter().map(String::from).collect())
+            .collect()
     }
 
     proptest! {

@@ -23,21 +23,37 @@ impl DelimitedWriter {
     /// # Errors
     /// Where it cannot be written.
     pub fn create(pending: PendingOutput) -> Result<Self, FormatError> {
-        let file = File::create(pending.path()).map_err(|e| FormatError::write(pending.target(), e))?;
-        let comma = pending.target().extension().is_some_and(|e| e.eq_ignore_ascii_case("csv"));
-        Ok(DelimitedWriter { pending, file: BufWriter::with_capacity(1 << 16, file), delimiter: if comma { b',' } else { b'\t' }, header: None })
+        let file =
+            File::create(pending.path()).map_err(|e| FormatError::write(pending.target(), e))?;
+        let comma = pending
+            .target()
+            .extension()
+            .is_some_and(|e| e.eq_ignore_ascii_case("csv"));
+        Ok(DelimitedWriter {
+            pending,
+            file: BufWriter::with_capacity(1 << 16, file),
+            delimiter: if comma { b',' } else { b'\t' },
+            header: None,
+        })
     }
 
     fn put(&mut self, bytes: &[u8]) -> Result<(), FormatError> {
-        self.file.write_all(bytes).map_err(|e| FormatError::write(self.pending.target(), e))
+        self.file
+            .write_all(bytes)
+            .map_err(|e| FormatError::write(self.pending.target(), e))
     }
 }
 
 impl Writer for DelimitedWriter {
     fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
         let skip = point_index(&layer.schema);
-        let columns: Vec<usize> = (0..layer.schema.fields().len()).filter(|i| Some(*i) != skip).collect();
-        let names: Vec<String> = columns.iter().map(|i| layer.schema.field(*i).name().clone()).collect();
+        let columns: Vec<usize> = (0..layer.schema.fields().len())
+            .filter(|i| Some(*i) != skip)
+            .collect();
+        let names: Vec<String> = columns
+            .iter()
+            .map(|i| layer.schema.field(*i).name().clone())
+            .collect();
         match &self.header {
             None => {
                 let mut line = Vec::new();
@@ -52,9 +68,21 @@ impl Writer for DelimitedWriter {
                 self.header = Some(names);
             }
             Some(header) if *header == names => {}
-            Some(_) => return Err(FormatError::write(self.pending.target(), format!("a text file holds one table, and layer {} has other columns than the one before; write .xlsx or .gpkg, or one file a layer", layer.name))),
+            Some(_) => {
+                return Err(FormatError::write(
+                    self.pending.target(),
+                    format!(
+                        "a text file holds one table, and layer {} has other columns than the one before; write .xlsx or .gpkg, or one file a layer",
+                        layer.name
+                    ),
+                ));
+            }
         }
-        Ok(Arc::new(DelimitedEncoder { delimiter: self.delimiter, columns, styles: layer.styles.clone() }))
+        Ok(Arc::new(DelimitedEncoder {
+            delimiter: self.delimiter,
+            columns,
+            styles: layer.styles.clone(),
+        }))
     }
 
     fn write(&mut self, part: Encoded) -> Result<(), FormatError> {
@@ -68,8 +96,14 @@ impl Writer for DelimitedWriter {
         Ok(())
     }
 
-    fn finish(mut self: Box<Self>, _: &RunAbout, _: &SetAsideTable) -> Result<(PendingOutput, Vec<String>), FormatError> {
-        self.file.flush().map_err(|e| FormatError::write(self.pending.target(), e))?;
+    fn finish(
+        mut self: Box<Self>,
+        _: &RunAbout,
+        _: &SetAsideTable,
+    ) -> Result<(PendingOutput, Vec<String>), FormatError> {
+        self.file
+            .flush()
+            .map_err(|e| FormatError::write(self.pending.target(), e))?;
         Ok((self.pending, Vec::new()))
     }
 }
@@ -82,6 +116,8 @@ struct DelimitedEncoder {
 
 /// A column, looked at once before the rows are.
 enum Cells<'a> {
+    /// Texts none of which needs quotes: seen in one pass over the column's bytes.
+    Plain(&'a StringArray),
     Text(&'a StringArray),
     Real(&'a Float64Array, Option<usize>),
     Whole(&'a Int64Array),
@@ -97,7 +133,14 @@ impl Encode for DelimitedEncoder {
                 let array = batch.records.column(*c);
                 let any = array.as_any();
                 if let Some(a) = any.downcast_ref::<StringArray>() {
-                    Cells::Text(a)
+                    let bytes = column_bytes(a);
+                    let special = memchr::memchr3(self.delimiter, b'"', b'\n', bytes).is_some()
+                        || memchr::memchr(b'\r', bytes).is_some();
+                    if special {
+                        Cells::Text(a)
+                    } else {
+                        Cells::Plain(a)
+                    }
                 } else if let Some(a) = any.downcast_ref::<Float64Array>() {
                     Cells::Real(a, self.styles.get(*c).and_then(|s| s.digits))
                 } else if let Some(a) = any.downcast_ref::<Int64Array>() {
@@ -108,21 +151,29 @@ impl Encode for DelimitedEncoder {
             })
             .collect();
         let mut out = Vec::with_capacity(batch.len() * cells.len() * 12);
-        let mut whole = [0u8; 0].to_vec();
         for row in 0..batch.len() {
             for (i, cell) in cells.iter().enumerate() {
                 if i > 0 {
                     out.push(self.delimiter);
                 }
                 match cell {
-                    Cells::Text(a) if a.is_valid(row) => push_field(&mut out, a.value(row).as_bytes(), self.delimiter),
-                    Cells::Real(a, Some(digits)) if a.is_valid(row) => number::push_fixed(&mut out, a.value(row), *digits),
-                    Cells::Real(a, None) if a.is_valid(row) => number::push_shortest(&mut out, a.value(row)),
-                    Cells::Whole(a) if a.is_valid(row) => out.extend_from_slice(a.value(row).to_string().as_bytes()),
+                    Cells::Plain(a) if a.is_valid(row) => {
+                        out.extend_from_slice(a.value(row).as_bytes())
+                    }
+                    Cells::Text(a) if a.is_valid(row) => {
+                        push_field(&mut out, a.value(row).as_bytes(), self.delimiter)
+                    }
+                    Cells::Real(a, Some(digits)) if a.is_valid(row) => {
+                        number::push_fixed(&mut out, a.value(row), *digits)
+                    }
+                    Cells::Real(a, None) if a.is_valid(row) => {
+                        number::push_shortest(&mut out, a.value(row))
+                    }
+                    Cells::Whole(a) if a.is_valid(row) => {
+                        out.extend_from_slice(a.value(row).to_string().as_bytes())
+                    }
                     Cells::Other(a) => {
-                        whole.clear();
-                        whole.extend_from_slice(cell_text(a, row).as_bytes());
-                        push_field(&mut out, &whole, self.delimiter);
+                        push_field(&mut out, cell_text(a, row).as_bytes(), self.delimiter)
                     }
                     _ => {}
                 }
@@ -137,9 +188,19 @@ impl Encode for DelimitedEncoder {
     }
 }
 
+/// The bytes of all texts of a column, one after another.
+fn column_bytes(a: &StringArray) -> &[u8] {
+    let offsets = a.value_offsets();
+    let range =
+        offsets.first().map_or(0, |o| *o as usize)..offsets.last().map_or(0, |o| *o as usize);
+    &a.value_data()[range]
+}
+
 /// Appends a field, in quotes where its text needs them.
 fn push_field(out: &mut Vec<u8>, field: &[u8], delimiter: u8) {
-    let needs_quotes = field.iter().any(|b| *b == delimiter || matches!(b, b'"' | b'\n' | b'\r'));
+    let needs_quotes = field
+        .iter()
+        .any(|b| *b == delimiter || matches!(b, b'"' | b'\n' | b'\r'));
     if !needs_quotes {
         out.extend_from_slice(field);
         return;

@@ -97,7 +97,10 @@ impl<'de> Visitor<'de> for Features<'_> {
 }
 
 /// Gives every feature to `sink`; what `sink` no longer wants is still checked.
-pub(super) fn each_feature(input: impl std::io::Read, sink: &mut dyn FnMut(Feature) -> bool) -> Result<Collection, serde_json::Error> {
+pub(super) fn each_feature(
+    input: impl std::io::Read,
+    sink: &mut dyn FnMut(Feature) -> bool,
+) -> Result<Collection, serde_json::Error> {
     let mut deserializer = serde_json::Deserializer::from_reader(input);
     let found = Root { sink }.deserialize(&mut deserializer)?;
     deserializer.end()?;

@@ -25,32 +25,53 @@ impl GeoJsonWriter {
     /// # Errors
     /// Where it cannot be written.
     pub fn create(pending: PendingOutput) -> Result<Self, FormatError> {
-        let file = File::create(pending.path()).map_err(|e| FormatError::write(pending.target(), e))?;
-        let mut writer = GeoJsonWriter { pending, file: BufWriter::with_capacity(1 << 16, file), any: false };
+        let file =
+            File::create(pending.path()).map_err(|e| FormatError::write(pending.target(), e))?;
+        let mut writer = GeoJsonWriter {
+            pending,
+            file: BufWriter::with_capacity(1 << 16, file),
+            any: false,
+        };
         writer.put(b"{\"type\":\"FeatureCollection\",\"features\":[\n")?;
         Ok(writer)
     }
 
     fn put(&mut self, bytes: &[u8]) -> Result<(), FormatError> {
-        self.file.write_all(bytes).map_err(|e| FormatError::write(self.pending.target(), e))
+        self.file
+            .write_all(bytes)
+            .map_err(|e| FormatError::write(self.pending.target(), e))
     }
 }
 
 impl Writer for GeoJsonWriter {
     fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
         if layer.crs.as_ref().is_some_and(|c| c.code != 4326) {
-            return Err(FormatError::write(self.pending.target(), "GeoJSON holds WGS 84 only (RFC 7946); the positions are in another system"));
+            return Err(FormatError::write(
+                self.pending.target(),
+                "GeoJSON holds WGS 84 only (RFC 7946); the positions are in another system",
+            ));
         }
         let skip = point_index(&layer.schema);
         let keys = (0..layer.schema.fields().len())
             .filter(|i| Some(*i) != skip)
-            .map(|i| (i, format!("{}:", Value::from(layer.schema.field(i).name().as_str()))))
+            .map(|i| {
+                (
+                    i,
+                    format!("{}:", Value::from(layer.schema.field(i).name().as_str())),
+                )
+            })
             .collect();
-        Ok(Arc::new(FeatureEncoder { keys, styles: layer.styles.clone(), layer: layer.name.clone() }))
+        Ok(Arc::new(FeatureEncoder {
+            keys,
+            styles: layer.styles.clone(),
+            layer: layer.name.clone(),
+        }))
     }
 
     fn write(&mut self, part: Encoded) -> Result<(), FormatError> {
-        let Encoded::Bytes(bytes) = part else { return Ok(()) };
+        let Encoded::Bytes(bytes) = part else {
+            return Ok(());
+        };
         if bytes.is_empty() {
             return Ok(());
         }
@@ -65,9 +86,15 @@ impl Writer for GeoJsonWriter {
         Ok(())
     }
 
-    fn finish(mut self: Box<Self>, _: &RunAbout, _: &SetAsideTable) -> Result<(PendingOutput, Vec<String>), FormatError> {
+    fn finish(
+        mut self: Box<Self>,
+        _: &RunAbout,
+        _: &SetAsideTable,
+    ) -> Result<(PendingOutput, Vec<String>), FormatError> {
         self.put(b"\n]}\n")?;
-        self.file.flush().map_err(|e| FormatError::write(self.pending.target(), e))?;
+        self.file
+            .flush()
+            .map_err(|e| FormatError::write(self.pending.target(), e))?;
         Ok((self.pending, Vec::new()))
     }
 }
@@ -108,7 +135,12 @@ impl Encode for FeatureEncoder {
             for (column, key) in &self.keys {
                 out.push(b',');
                 out.extend_from_slice(key.as_bytes());
-                push_value(&mut out, batch.records.column(*column), row, self.styles.get(*column).and_then(|s| s.digits));
+                push_value(
+                    &mut out,
+                    batch.records.column(*column),
+                    row,
+                    self.styles.get(*column).and_then(|s| s.digits),
+                );
             }
             out.extend_from_slice(b"}}");
         }

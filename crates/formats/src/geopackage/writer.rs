@@ -79,7 +79,13 @@ impl GeoPackageWriter {
         // The file is not at its place before it is complete, so a journal would protect nothing.
         connection.execute_batch("PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE; BEGIN;").map_err(failed)?;
         connection.execute_batch(BASE).map_err(failed)?;
-        Ok(GeoPackageWriter { pending, connection, layer: None, tables: Vec::new(), told: Vec::new() })
+        Ok(GeoPackageWriter {
+            pending,
+            connection,
+            layer: None,
+            tables: Vec::new(),
+            told: Vec::new(),
+        })
     }
 
     fn failed(&self, e: rusqlite::Error) -> FormatError {
@@ -98,9 +104,18 @@ fn sql_type(t: &DataType) -> &'static str {
 
 /// A table name of letters, digits and underscores that is not taken.
 fn table_name(wanted: &str, taken: &[(String, bool)]) -> String {
-    let mut name: String = wanted.trim().chars().map(|c| if c.is_alphanumeric() { c } else { '_' }).collect();
+    let mut name: String = wanted
+        .trim()
+        .chars()
+        .map(|c| if c.is_alphanumeric() { c } else { '_' })
+        .collect();
     let lower = name.to_ascii_lowercase();
-    if name.is_empty() || name.starts_with(|c: char| c.is_ascii_digit()) || ["gpkg_", "rtree_", "sqlite_"].iter().any(|p| lower.starts_with(p)) {
+    if name.is_empty()
+        || name.starts_with(|c: char| c.is_ascii_digit())
+        || ["gpkg_", "rtree_", "sqlite_"]
+            .iter()
+            .any(|p| lower.starts_with(p))
+    {
         name = format!("layer_{name}");
     }
     let base = name.clone();
@@ -116,11 +131,14 @@ impl Writer for GeoPackageWriter {
     fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
         let table = table_name(&layer.name, &self.tables);
         if table != layer.name {
-            self.told.push(format!("layer \"{}\" is the table \"{table}\"", layer.name));
+            self.told
+                .push(format!("layer \"{}\" is the table \"{table}\"", layer.name));
         }
         let geometry = point_index(&layer.schema);
         let with_z = matches!(geometry.map(|g| layer.schema.field(g).data_type()), Some(DataType::Struct(f)) if f.len() > 2);
-        let columns: Vec<usize> = (0..layer.schema.fields().len()).filter(|i| Some(*i) != geometry).collect();
+        let columns: Vec<usize> = (0..layer.schema.fields().len())
+            .filter(|i| Some(*i) != geometry)
+            .collect();
         let mut taken = vec!["fid".to_string(), GEOMETRY.to_string()];
         let mut definitions = vec!["fid INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL".to_string()];
         let mut names = Vec::new();
@@ -135,14 +153,24 @@ impl Writer for GeoPackageWriter {
                 name.push('_');
             }
             if name != *field.name() {
-                self.told.push(format!("column \"{}\" of layer {} is called \"{name}\": the name is taken", field.name(), layer.name));
+                self.told.push(format!(
+                    "column \"{}\" of layer {} is called \"{name}\": the name is taken",
+                    field.name(),
+                    layer.name
+                ));
             }
             definitions.push(format!("{} {}", quoted(&name), sql_type(field.data_type())));
             names.push(quoted(&name));
             taken.push(name);
         }
         let failed = |e| FormatError::write(self.pending.target(), e);
-        self.connection.execute_batch(&format!("CREATE TABLE {} ({})", quoted(&table), definitions.join(", "))).map_err(failed)?;
+        self.connection
+            .execute_batch(&format!(
+                "CREATE TABLE {} ({})",
+                quoted(&table),
+                definitions.join(", ")
+            ))
+            .map_err(failed)?;
         let mut srs_id = None;
         if geometry.is_some() {
             let id = layer.crs.as_ref().map_or(-1, |c| c.code as i32);
@@ -158,18 +186,36 @@ impl Writer for GeoPackageWriter {
             "INSERT INTO {} ({}) VALUES ({})",
             quoted(&table),
             names.join(", "),
-            (1..=names.len()).map(|i| format!("?{i}")).collect::<Vec<_>>().join(", ")
+            (1..=names.len())
+                .map(|i| format!("?{i}"))
+                .collect::<Vec<_>>()
+                .join(", ")
         );
-        self.layer = Some(Layer { table, insert, columns, srs_id, with_z, rows: 0, extent: None });
+        self.layer = Some(Layer {
+            table,
+            insert,
+            columns,
+            srs_id,
+            with_z,
+            rows: 0,
+            extent: None,
+        });
         Ok(Arc::new(Rows))
     }
 
     fn write(&mut self, part: Encoded) -> Result<(), FormatError> {
-        let Encoded::Rows(batch) = part else { return Ok(()) };
+        let Encoded::Rows(batch) = part else {
+            return Ok(());
+        };
         let target = self.pending.target();
         let failed = |e: rusqlite::Error| FormatError::write(target, e);
-        let Some(layer) = self.layer.as_mut() else { return Ok(()) };
-        let mut statement = self.connection.prepare_cached(&layer.insert).map_err(failed)?;
+        let Some(layer) = self.layer.as_mut() else {
+            return Ok(());
+        };
+        let mut statement = self
+            .connection
+            .prepare_cached(&layer.insert)
+            .map_err(failed)?;
         let points = Points::of(&batch.records);
         for row in 0..batch.len() {
             let mut at = 1;
@@ -178,7 +224,16 @@ impl Writer for GeoPackageWriter {
                     Some((x, y, z)) => {
                         let e = layer.extent.get_or_insert([x, y, x, y]);
                         *e = [e[0].min(x), e[1].min(y), e[2].max(x), e[3].max(y)];
-                        Value::Blob(blob::write_point(srs_id, x, y, if layer.with_z { Some(z.unwrap_or(f64::NAN)) } else { None }))
+                        Value::Blob(blob::write_point(
+                            srs_id,
+                            x,
+                            y,
+                            if layer.with_z {
+                                Some(z.unwrap_or(f64::NAN))
+                            } else {
+                                None
+                            },
+                        ))
                     }
                     None => Value::Null,
                 };
@@ -189,15 +244,32 @@ impl Writer for GeoPackageWriter {
                 let array = batch.records.column(*column);
                 let any = array.as_any();
                 if array.is_null(row) {
-                    statement.raw_bind_parameter(at, Value::Null).map_err(failed)?;
+                    statement
+                        .raw_bind_parameter(at, Value::Null)
+                        .map_err(failed)?;
                 } else if let Some(a) = any.downcast_ref::<Float64Array>() {
-                    statement.raw_bind_parameter(at, if a.value(row).is_nan() { Value::Null } else { Value::Real(a.value(row)) }).map_err(failed)?;
+                    statement
+                        .raw_bind_parameter(
+                            at,
+                            if a.value(row).is_nan() {
+                                Value::Null
+                            } else {
+                                Value::Real(a.value(row))
+                            },
+                        )
+                        .map_err(failed)?;
                 } else if let Some(a) = any.downcast_ref::<Int64Array>() {
-                    statement.raw_bind_parameter(at, a.value(row)).map_err(failed)?;
+                    statement
+                        .raw_bind_parameter(at, a.value(row))
+                        .map_err(failed)?;
                 } else if let Some(a) = any.downcast_ref::<BooleanArray>() {
-                    statement.raw_bind_parameter(at, a.value(row)).map_err(failed)?;
+                    statement
+                        .raw_bind_parameter(at, a.value(row))
+                        .map_err(failed)?;
                 } else {
-                    statement.raw_bind_parameter(at, cell_text(array, row)).map_err(failed)?;
+                    statement
+                        .raw_bind_parameter(at, cell_text(array, row))
+                        .map_err(failed)?;
                 }
                 at += 1;
             }
@@ -208,7 +280,9 @@ impl Writer for GeoPackageWriter {
     }
 
     fn end_layer(&mut self) -> Result<(), FormatError> {
-        let Some(layer) = self.layer.take() else { return Ok(()) };
+        let Some(layer) = self.layer.take() else {
+            return Ok(());
+        };
         let failed = |e| self.failed(e);
         let [w, s, e, n] = layer.extent.map_or([None; 4], |x| x.map(Some));
         self.connection
@@ -219,13 +293,30 @@ impl Writer for GeoPackageWriter {
             .map_err(failed)?;
         if let Some(srs_id) = layer.srs_id {
             self.connection
-                .execute("INSERT INTO gpkg_geometry_columns VALUES (?1, ?2, 'POINT', ?3, ?4, 0)", params![layer.table, GEOMETRY, srs_id, i32::from(layer.with_z)])
+                .execute(
+                    "INSERT INTO gpkg_geometry_columns VALUES (?1, ?2, 'POINT', ?3, ?4, 0)",
+                    params![layer.table, GEOMETRY, srs_id, i32::from(layer.with_z)],
+                )
                 .map_err(failed)?;
-            self.connection.execute_batch(&index_sql(&layer.table)).map_err(failed)?;
+            self.connection
+                .execute_batch(&index_sql(&layer.table))
+                .map_err(failed)?;
             // Points are written without an envelope, so the index is filled from the blobs: x and y stand at
             // bytes 14 and 22 (from 1), little-endian doubles, which SQL cannot read; a pass in Rust can.
-            let mut select = self.connection.prepare(&format!("SELECT fid, {GEOMETRY} FROM {} WHERE {GEOMETRY} IS NOT NULL", quoted(&layer.table))).map_err(failed)?;
-            let mut insert = self.connection.prepare(&format!("INSERT INTO {} VALUES (?1, ?2, ?2, ?3, ?3)", quoted(&index_name(&layer.table)))).map_err(failed)?;
+            let mut select = self
+                .connection
+                .prepare(&format!(
+                    "SELECT fid, {GEOMETRY} FROM {} WHERE {GEOMETRY} IS NOT NULL",
+                    quoted(&layer.table)
+                ))
+                .map_err(failed)?;
+            let mut insert = self
+                .connection
+                .prepare(&format!(
+                    "INSERT INTO {} VALUES (?1, ?2, ?2, ?3, ?3)",
+                    quoted(&index_name(&layer.table))
+                ))
+                .map_err(failed)?;
             let mut rows = select.query([]).map_err(failed)?;
             while let Some(row) = rows.next().map_err(failed)? {
                 let fid: i64 = row.get(0).map_err(failed)?;
@@ -238,7 +329,11 @@ impl Writer for GeoPackageWriter {
         Ok(())
     }
 
-    fn finish(self: Box<Self>, about: &RunAbout, _: &SetAsideTable) -> Result<(PendingOutput, Vec<String>), FormatError> {
+    fn finish(
+        self: Box<Self>,
+        about: &RunAbout,
+        _: &SetAsideTable,
+    ) -> Result<(PendingOutput, Vec<String>), FormatError> {
         let target = self.pending.target().to_path_buf();
         let failed = |e: rusqlite::Error| FormatError::write(&target, e);
         // A row for WGS 84 is required whether or not a layer uses it; the CRS of a layer may have made it already.
@@ -246,7 +341,12 @@ impl Writer for GeoPackageWriter {
             .execute("INSERT OR IGNORE INTO gpkg_spatial_ref_sys VALUES ('WGS 84', 4326, 'EPSG', 4326, ?1, 'longitude and latitude on the WGS 84 ellipsoid')", [WGS84])
             .map_err(failed)?;
         // The day of the plan, not the time of writing: the same plan gives the same bytes.
-        self.connection.execute("UPDATE gpkg_contents SET last_change = ?1", [format!("{}T00:00:00.000Z", about.date)]).map_err(failed)?;
+        self.connection
+            .execute(
+                "UPDATE gpkg_contents SET last_change = ?1",
+                [format!("{}T00:00:00.000Z", about.date)],
+            )
+            .map_err(failed)?;
         self.connection.execute_batch("COMMIT;").map_err(failed)?;
         self.connection.flush_prepared_statement_cache();
         self.connection.close().map_err(|(_, e)| failed(e))?;
@@ -264,7 +364,8 @@ fn index_name(table: &str) -> String {
 fn index_sql(table: &str) -> String {
     let (t, index, c) = (quoted(table), quoted(&index_name(table)), GEOMETRY);
     let name = |suffix: &str| quoted(&format!("{}_{suffix}", index_name(table)));
-    let bounds = format!("NEW.fid, ST_MinX(NEW.{c}), ST_MaxX(NEW.{c}), ST_MinY(NEW.{c}), ST_MaxY(NEW.{c})");
+    let bounds =
+        format!("NEW.fid, ST_MinX(NEW.{c}), ST_MaxX(NEW.{c}), ST_MinY(NEW.{c}), ST_MaxY(NEW.{c})");
     let text = table.replace('\'', "''");
     format!(
         "INSERT INTO gpkg_extensions VALUES ('{text}', '{c}', 'gpkg_rtree_index', 'http://www.geopackage.org/spec120/#extension_rtree', 'write-only');

@@ -8,7 +8,9 @@ use arrow_array::{Array, BooleanArray, Float64Array, Int64Array};
 use arrow_schema::DataType;
 use basilocus_table::Batch;
 use basilocus_table::batch::{cell_text, point_index};
-use rust_xlsxwriter::{DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError};
+use rust_xlsxwriter::{
+    DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError,
+};
 use std::sync::Arc;
 
 /// A workbook in the making. Rows go to temporary files, so that memory does not grow with them.
@@ -26,6 +28,47 @@ pub struct XlsxWriter {
     told: Vec<String>,
 }
 
+/// Runs a call of the workbook library, whose writes to its temporary files panic where the disk is full, and turns
+/// such a panic into an error. The hook keeps quiet about panics that are caught here and leaves all others alone.
+fn guarded<T>(
+    target: &std::path::Path,
+    f: impl FnOnce() -> Result<T, XlsxError>,
+) -> Result<T, FormatError> {
+    static HOOK: std::sync::Once = std::sync::Once::new();
+    HOOK.call_once(|| {
+        let before = std::panic::take_hook();
+        std::panic::set_hook(Box::new(move |info| {
+            if !GUARDED.get() {
+                before(info);
+            }
+        }));
+    });
+    GUARDED.set(true);
+    let outcome = std::panic::catch_unwind(std::panic::AssertUnwindSafe(f));
+    GUARDED.set(false);
+    match outcome {
+        Ok(result) => result.map_err(|e| FormatError::write(target, e)),
+        Err(panic) => {
+            let text = panic
+                .downcast_ref::<String>()
+                .cloned()
+                .or_else(|| panic.downcast_ref::<&str>().map(|s| s.to_string()))
+                .unwrap_or_default();
+            Err(FormatError::write(
+                target,
+                format!(
+                    "a temporary file of the workbook failed ({})",
+                    text.replace("Couldn't write to xml file: ", "")
+                ),
+            ))
+        }
+    }
+}
+
+thread_local! {
+    static GUARDED: std::cell::Cell<bool> = const { std::cell::Cell::new(false) };
+}
+
 struct Rows;
 
 impl Encode for Rows {
@@ -37,20 +80,32 @@ impl Encode for Rows {
 impl XlsxWriter {
     /// Begins a workbook.
     pub fn create(pending: PendingOutput) -> Self {
-        XlsxWriter { pending, workbook: Workbook::new(), layer: None, columns: Vec::new(), formats: Vec::new(), sheet: 0, sheets: 0, row: 0, part: 1, names: Vec::new(), told: Vec::new() }
-    }
-
-    fn failed(&self, e: XlsxError) -> FormatError {
-        FormatError::write(self.pending.target(), e)
+        XlsxWriter {
+            pending,
+            workbook: Workbook::new(),
+            layer: None,
+            columns: Vec::new(),
+            formats: Vec::new(),
+            sheet: 0,
+            sheets: 0,
+            row: 0,
+            part: 1,
+            names: Vec::new(),
+            told: Vec::new(),
+        }
     }
 
     fn add_sheet(&mut self, wanted: &str) -> Result<(), FormatError> {
         let name = sheet_name(wanted, &self.names);
         if name != wanted {
-            self.told.push(format!("sheet \"{wanted}\" is called \"{name}\""));
+            self.told
+                .push(format!("sheet \"{wanted}\" is called \"{name}\""));
         }
         let failed = |e| FormatError::write(self.pending.target(), e);
-        let sheet = self.workbook.add_worksheet_with_constant_memory().map_err(failed)?;
+        let sheet = self
+            .workbook
+            .add_worksheet_with_constant_memory()
+            .map_err(failed)?;
         sheet.set_name(&name).map_err(failed)?;
         self.names.push(name);
         self.sheet = self.sheets;
@@ -59,32 +114,62 @@ impl XlsxWriter {
     }
 
     fn start_sheet(&mut self) -> Result<(), FormatError> {
-        let Some(layer) = self.layer.clone() else { return Ok(()) };
-        let name = if self.part == 1 { layer.name.clone() } else { format!("{} {}", layer.name, self.part) };
+        let Some(layer) = self.layer.clone() else {
+            return Ok(());
+        };
+        let name = if self.part == 1 {
+            layer.name.clone()
+        } else {
+            format!("{} {}", layer.name, self.part)
+        };
         self.add_sheet(&name)?;
-        let head: Vec<(String, f64)> = self.columns.iter().map(|c| (layer.schema.field(*c).name().clone(), width(layer.schema.field(*c).name(), layer.schema.field(*c).data_type(), layer.styles.get(*c)))).collect();
+        let head: Vec<(String, f64)> = self
+            .columns
+            .iter()
+            .map(|c| {
+                (
+                    layer.schema.field(*c).name().clone(),
+                    width(
+                        layer.schema.field(*c).name(),
+                        layer.schema.field(*c).data_type(),
+                        layer.styles.get(*c),
+                    ),
+                )
+            })
+            .collect();
         let index = self.sheet;
         let target = self.pending.target().to_path_buf();
-        let failed = |e| FormatError::write(&target, e);
-        let sheet = self.workbook.worksheet_from_index(index).map_err(failed)?;
-        write_header(sheet, &head).map_err(failed)?;
+        let workbook = &mut self.workbook;
+        guarded(&target, || {
+            write_header(workbook.worksheet_from_index(index)?, &head)
+        })?;
         self.row = 1;
         Ok(())
     }
 
     fn close_sheet(&mut self) -> Result<(), FormatError> {
-        let (index, last_row, columns) = (self.sheet, self.row.saturating_sub(1), self.columns.len());
+        let (index, last_row, columns) =
+            (self.sheet, self.row.saturating_sub(1), self.columns.len());
         let target = self.pending.target().to_path_buf();
-        let sheet = self.workbook.worksheet_from_index(index).map_err(|e| FormatError::write(&target, e))?;
+        let sheet = self
+            .workbook
+            .worksheet_from_index(index)
+            .map_err(|e| FormatError::write(&target, e))?;
         if columns > 0 {
-            sheet.autofilter(0, 0, last_row, columns as u16 - 1).map_err(|e| FormatError::write(&target, e))?;
+            sheet
+                .autofilter(0, 0, last_row, columns as u16 - 1)
+                .map_err(|e| FormatError::write(&target, e))?;
         }
         Ok(())
     }
 }
 
 fn header_format() -> Format {
-    Format::new().set_bold().set_align(FormatAlign::Top).set_text_wrap().set_border_bottom(FormatBorder::Thin)
+    Format::new()
+        .set_bold()
+        .set_align(FormatAlign::Top)
+        .set_text_wrap()
+        .set_border_bottom(FormatBorder::Thin)
 }
 
 fn write_header(sheet: &mut Worksheet, head: &[(String, f64)]) -> Result<(), XlsxError> {
@@ -108,9 +193,16 @@ fn width(name: &str, data_type: &DataType, style: Option<&ColumnStyle>) -> f64 {
 
 /// A name that a sheet may have: at most 31 characters, none of []:*?/\, not taken.
 fn sheet_name(wanted: &str, taken: &[String]) -> String {
-    let cleaned: String = wanted.chars().map(|c| if "[]:*?/\\".contains(c) { '_' } else { c }).collect();
+    let cleaned: String = wanted
+        .chars()
+        .map(|c| if "[]:*?/\\".contains(c) { '_' } else { c })
+        .collect();
     let base: String = cleaned.trim_matches('\'').chars().take(31).collect();
-    let base = if base.trim().is_empty() { "points".to_string() } else { base };
+    let base = if base.trim().is_empty() {
+        "points".to_string()
+    } else {
+        base
+    };
     let mut name = base.clone();
     let mut n = 2;
     while taken.iter().any(|t| t.eq_ignore_ascii_case(&name)) {
@@ -124,9 +216,14 @@ fn sheet_name(wanted: &str, taken: &[String]) -> String {
 impl Writer for XlsxWriter {
     fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
         let skip = point_index(&layer.schema);
-        self.columns = (0..layer.schema.fields().len()).filter(|i| Some(*i) != skip).collect();
+        self.columns = (0..layer.schema.fields().len())
+            .filter(|i| Some(*i) != skip)
+            .collect();
         if self.columns.len() > 16_384 {
-            return Err(FormatError::write(self.pending.target(), format!("{} columns; a sheet holds 16,384", self.columns.len())));
+            return Err(FormatError::write(
+                self.pending.target(),
+                format!("{} columns; a sheet holds 16,384", self.columns.len()),
+            ));
         }
         self.formats = self
             .columns
@@ -144,23 +241,39 @@ impl Writer for XlsxWriter {
     }
 
     fn write(&mut self, part: Encoded) -> Result<(), FormatError> {
-        let Encoded::Rows(batch) = part else { return Ok(()) };
+        let Encoded::Rows(batch) = part else {
+            return Ok(());
+        };
         for row in 0..batch.len() {
             if self.row >= MOST_ROWS {
                 self.close_sheet()?;
                 self.part += 1;
                 if self.part == 2 {
-                    let name = self.layer.as_ref().map_or("", |l| l.name.as_str()).to_string();
+                    let name = self
+                        .layer
+                        .as_ref()
+                        .map_or("", |l| l.name.as_str())
+                        .to_string();
                     self.told.push(format!("layer {name} has more rows than a sheet holds ({MOST_ROWS} with the header); it goes on in \"{name} 2\" and so on"));
                 }
                 self.start_sheet()?;
             }
             let (index, at) = (self.sheet, self.row);
-            let target = self.pending.target().to_path_buf();
-            let sheet = self.workbook.worksheet_from_index(index).map_err(|e| FormatError::write(&target, e))?;
-            for (i, column) in self.columns.iter().enumerate() {
-                write_cell(sheet, at, i as u16, batch.records.column(*column), row, &self.formats[i]).map_err(|e| FormatError::write(&target, e))?;
-            }
+            let (workbook, columns, formats) = (&mut self.workbook, &self.columns, &self.formats);
+            guarded(self.pending.target(), || {
+                let sheet = workbook.worksheet_from_index(index)?;
+                for (i, column) in columns.iter().enumerate() {
+                    write_cell(
+                        sheet,
+                        at,
+                        i as u16,
+                        batch.records.column(*column),
+                        row,
+                        &formats[i],
+                    )?;
+                }
+                Ok(())
+            })?;
             self.row += 1;
         }
         Ok(())
@@ -174,67 +287,123 @@ impl Writer for XlsxWriter {
         true
     }
 
-    fn finish(mut self: Box<Self>, about: &RunAbout, set_aside: &SetAsideTable) -> Result<(PendingOutput, Vec<String>), FormatError> {
+    fn finish(
+        mut self: Box<Self>,
+        about: &RunAbout,
+        set_aside: &SetAsideTable,
+    ) -> Result<(PendingOutput, Vec<String>), FormatError> {
         let target = self.pending.target().to_path_buf();
-        let failed = |e| FormatError::write(&target, e);
         if !set_aside.rows.is_empty() {
             self.add_sheet("Set aside")?;
-            let index = self.sheet;
-            let sheet = self.workbook.worksheet_from_index(index).map_err(failed)?;
-            let widths: Vec<(String, f64)> = set_aside
-                .header
-                .iter()
-                .enumerate()
-                .map(|(i, name)| {
-                    let longest = set_aside.rows.iter().take(500).filter_map(|r| r.get(i)).map(|v| v.chars().count()).max().unwrap_or(0);
-                    (name.clone(), (longest.max(name.chars().count() + 3) as f64 + 1.0).clamp(6.0, if name == "reason" { 90.0 } else { 40.0 }))
-                })
-                .collect();
-            write_header(sheet, &widths).map_err(failed)?;
-            for (r, row) in set_aside.rows.iter().enumerate().take(MOST_ROWS as usize - 1) {
-                for (c, value) in row.iter().enumerate() {
-                    // The source's row number is for looking up, so it is a number; all else stays as it was read.
-                    match value.parse::<u32>() {
-                        Ok(n) if set_aside.header[c] == "source_row" => sheet.write_number(r as u32 + 1, c as u16, n).map_err(failed)?,
-                        _ => sheet.write_string(r as u32 + 1, c as u16, value).map_err(failed)?,
-                    };
-                }
-            }
-            let last = (set_aside.rows.len() as u32).min(MOST_ROWS - 1);
-            sheet.autofilter(0, 0, last, set_aside.header.len().max(1) as u16 - 1).map_err(failed)?;
+            let (index, workbook) = (self.sheet, &mut self.workbook);
+            guarded(&target, || {
+                write_set_aside(workbook.worksheet_from_index(index)?, set_aside)
+            })?;
         }
         self.add_sheet("About")?;
-        let index = self.sheet;
-        let sheet = self.workbook.worksheet_from_index(index).map_err(failed)?;
-        sheet.set_column_width(0, 30).map_err(failed)?;
-        sheet.set_column_width(1, 100).map_err(failed)?;
-        let (heading, wrapped, top) = (Format::new().set_bold(), Format::new().set_text_wrap().set_align(FormatAlign::Top), Format::new().set_align(FormatAlign::Top));
-        for (r, (what, value)) in about.lines.iter().enumerate() {
-            if value.is_empty() {
-                sheet.write_string_with_format(r as u32, 0, what, &heading).map_err(failed)?;
-                continue;
-            }
-            sheet.write_string_with_format(r as u32, 0, what, &top).map_err(failed)?;
-            match value.parse::<f64>() {
-                Ok(n) if !value.starts_with('0') || value == "0" => sheet.write_number_with_format(r as u32, 1, n, &Format::new().set_align(FormatAlign::Left)).map_err(failed)?,
-                _ => sheet.write_string_with_format(r as u32, 1, value, &wrapped).map_err(failed)?,
-            };
-        }
+        let (index, workbook) = (self.sheet, &mut self.workbook);
+        guarded(&target, || {
+            write_about(workbook.worksheet_from_index(index)?, about)
+        })?;
         // The time of writing would make two runs of one plan differ.
-        let created = date(&about.date).unwrap_or_else(|| ExcelDateTime::from_ymd(2000, 1, 1).unwrap_or_default());
-        self.workbook.set_properties(&DocProperties::new().set_creation_datetime(&created));
-        self.workbook.save(self.pending.path()).map_err(|e| self.failed(e))?;
+        let created = date(&about.date)
+            .unwrap_or_else(|| ExcelDateTime::from_ymd(2000, 1, 1).unwrap_or_default());
+        self.workbook
+            .set_properties(&DocProperties::new().set_creation_datetime(&created));
+        let (workbook, path) = (&mut self.workbook, self.pending.path());
+        guarded(&target, || workbook.save(path))?;
         Ok((self.pending, self.told))
     }
 }
 
+fn write_set_aside(sheet: &mut Worksheet, set_aside: &SetAsideTable) -> Result<(), XlsxError> {
+    let widths: Vec<(String, f64)> = set_aside
+        .header
+        .iter()
+        .enumerate()
+        .map(|(i, name)| {
+            let longest = set_aside
+                .rows
+                .iter()
+                .take(500)
+                .filter_map(|r| r.get(i))
+                .map(|v| v.chars().count())
+                .max()
+                .unwrap_or(0);
+            (
+                name.clone(),
+                (longest.max(name.chars().count() + 3) as f64 + 1.0)
+                    .clamp(6.0, if name == "reason" { 90.0 } else { 40.0 }),
+            )
+        })
+        .collect();
+    write_header(sheet, &widths)?;
+    for (r, row) in set_aside
+        .rows
+        .iter()
+        .enumerate()
+        .take(MOST_ROWS as usize - 1)
+    {
+        for (c, value) in row.iter().enumerate() {
+            // The source's row number is for looking up, so it is a number; all else stays as it was read.
+            match value.parse::<u32>() {
+                Ok(n) if set_aside.header[c] == "source_row" => {
+                    sheet.write_number(r as u32 + 1, c as u16, n)?
+                }
+                _ => sheet.write_string(r as u32 + 1, c as u16, value)?,
+            };
+        }
+    }
+    let last = (set_aside.rows.len() as u32).min(MOST_ROWS - 1);
+    sheet.autofilter(0, 0, last, set_aside.header.len().max(1) as u16 - 1)?;
+    Ok(())
+}
+
+fn write_about(sheet: &mut Worksheet, about: &RunAbout) -> Result<(), XlsxError> {
+    sheet.set_column_width(0, 30)?;
+    sheet.set_column_width(1, 100)?;
+    let (heading, wrapped, top) = (
+        Format::new().set_bold(),
+        Format::new().set_text_wrap().set_align(FormatAlign::Top),
+        Format::new().set_align(FormatAlign::Top),
+    );
+    for (r, (what, value)) in about.lines.iter().enumerate() {
+        if value.is_empty() {
+            sheet.write_string_with_format(r as u32, 0, what, &heading)?;
+            continue;
+        }
+        sheet.write_string_with_format(r as u32, 0, what, &top)?;
+        match value.parse::<f64>() {
+            Ok(n) if !value.starts_with('0') || value == "0" => sheet.write_number_with_format(
+                r as u32,
+                1,
+                n,
+                &Format::new().set_align(FormatAlign::Left),
+            )?,
+            _ => sheet.write_string_with_format(r as u32, 1, value, &wrapped)?,
+        };
+    }
+    Ok(())
+}
+
 fn date(text: &str) -> Option<ExcelDateTime> {
     let mut parts = text.split('-');
-    let (y, m, d) = (parts.next()?.parse().ok()?, parts.next()?.parse().ok()?, parts.next()?.parse().ok()?);
+    let (y, m, d) = (
+        parts.next()?.parse().ok()?,
+        parts.next()?.parse().ok()?,
+        parts.next()?.parse().ok()?,
+    );
     ExcelDateTime::from_ymd(y, m, d).ok()
 }
 
-fn write_cell(sheet: &mut Worksheet, row: u32, column: u16, array: &arrow_array::ArrayRef, at: usize, format: &Format) -> Result<(), XlsxError> {
+fn write_cell(
+    sheet: &mut Worksheet,
+    row: u32,
+    column: u16,
+    array: &arrow_array::ArrayRef,
+    at: usize,
+    format: &Format,
+) -> Result<(), XlsxError> {
     if array.is_null(at) {
         return Ok(());
     }
@@ -251,7 +420,11 @@ fn write_cell(sheet: &mut Worksheet, row: u32, column: u16, array: &arrow_array:
         let text = cell_text(array, at);
         if !text.is_empty() {
             // A cell holds 32,767 characters.
-            let fitting: String = if text.len() > 32_767 { text.chars().take(32_767).collect() } else { text };
+            let fitting: String = if text.len() > 32_767 {
+                text.chars().take(32_767).collect()
+            } else {
+                text
+            };
             sheet.write_string(row, column, fitting)?;
         }
     }

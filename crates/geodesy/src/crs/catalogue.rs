@@ -68,15 +68,25 @@ impl Catalogue {
             Err(i) => {
                 // A digit too many, too few, wrong or swapped is likelier than a code a little off in value.
                 let wanted = code.to_string();
-                let mut near: Vec<u32> = self.codes().filter(|c| one_slip(&wanted, &c.to_string())).take(3).collect();
+                let mut near: Vec<u32> = self
+                    .codes()
+                    .filter(|c| one_slip(&wanted, &c.to_string()))
+                    .take(3)
+                    .collect();
                 if near.is_empty() {
                     let from = i.saturating_sub(2);
-                    near = (from..(i + 2).min(self.len())).map(|i| self.record(i).code()).collect();
+                    near = (from..(i + 2).min(self.len()))
+                        .map(|i| self.record(i).code())
+                        .collect();
                     near.sort_by_key(|c| c.abs_diff(code));
                 }
                 Err(Error::UnknownCrs {
                     wanted: format!("EPSG:{code}"),
-                    nearest: near.into_iter().filter_map(|c| self.get(c).ok()).map(|c| c.title()).collect(),
+                    nearest: near
+                        .into_iter()
+                        .filter_map(|c| self.get(c).ok())
+                        .map(|c| c.title())
+                        .collect(),
                     edition: EDITION,
                 })
             }
@@ -90,14 +100,26 @@ impl Catalogue {
     pub fn find_one(&self, text: &str) -> Result<Crs, Error> {
         let wanted = text.trim();
         let lower = wanted.to_ascii_lowercase();
-        let digits = lower.strip_prefix("urn:ogc:def:crs:epsg:").map(|rest| rest.rsplit(':').next().unwrap_or(rest)).or_else(|| lower.strip_prefix("epsg:")).unwrap_or(&lower).trim();
+        let digits = lower
+            .strip_prefix("urn:ogc:def:crs:epsg:")
+            .map(|rest| rest.rsplit(':').next().unwrap_or(rest))
+            .or_else(|| lower.strip_prefix("epsg:"))
+            .unwrap_or(&lower)
+            .trim();
         if let Ok(code) = digits.parse::<u32>() {
             return self.get(code);
         }
-        if let Some(record) = self.records().find(|r| r.name().eq_ignore_ascii_case(wanted)) {
+        if let Some(record) = self
+            .records()
+            .find(|r| r.name().eq_ignore_ascii_case(wanted))
+        {
             return Ok(record.decode());
         }
-        Err(Error::UnknownCrs { wanted: wanted.to_string(), nearest: self.nearest_names(wanted, 4), edition: EDITION })
+        Err(Error::UnknownCrs {
+            wanted: wanted.to_string(),
+            nearest: self.nearest_names(wanted, 4),
+            edition: EDITION,
+        })
     }
 
     /// Projected systems whose area of use holds a position, smallest area first.
@@ -120,7 +142,10 @@ impl Catalogue {
 
     /// The geographic system of a datum, by the datum's name.
     pub fn geographic_of_datum(&self, datum_name: &str) -> Option<Crs> {
-        self.records().filter(|r| r.kind_byte() == KIND_GEOGRAPHIC).find(|r| r.datum_name().replace('_', " ") == datum_name).map(|r| r.decode())
+        self.records()
+            .filter(|r| r.kind_byte() == KIND_GEOGRAPHIC)
+            .find(|r| r.datum_name().replace('_', " ") == datum_name)
+            .map(|r| r.decode())
     }
 
     pub(super) fn records(&self) -> impl Iterator<Item = Record> {
@@ -129,7 +154,10 @@ impl Catalogue {
     }
 
     fn record(&self, index: usize) -> Record {
-        Record { catalogue: *self, at: self.u32_at(4) as usize + index * RECORD }
+        Record {
+            catalogue: *self,
+            at: self.u32_at(4) as usize + index * RECORD,
+        }
     }
 
     fn position(&self, code: u32) -> Result<usize, usize> {
@@ -168,17 +196,38 @@ impl Catalogue {
 
 /// Whether two texts of digits differ by one digit added, left out or changed, or two neighbours swapped.
 fn one_slip(a: &str, b: &str) -> bool {
-    let (a, b) = if a.len() <= b.len() { (a.as_bytes(), b.as_bytes()) } else { (b.as_bytes(), a.as_bytes()) };
+    let (a, b) = if a.len() <= b.len() {
+        (a.as_bytes(), b.as_bytes())
+    } else {
+        (b.as_bytes(), a.as_bytes())
+    };
     let same = a.iter().zip(b).take_while(|(x, y)| x == y).count();
     match b.len() - a.len() {
-        0 => a[same..].iter().zip(&b[same..]).filter(|(x, y)| x != y).count() == 1 || (same + 2 <= a.len() && a[same] == b[same + 1] && a[same + 1] == b[same] && a[same + 2..] == b[same + 2..]),
+        0 => {
+            a[same..]
+                .iter()
+                .zip(&b[same..])
+                .filter(|(x, y)| x != y)
+                .count()
+                == 1
+                || (same + 2 <= a.len()
+                    && a[same] == b[same + 1]
+                    && a[same + 1] == b[same]
+                    && a[same + 2..] == b[same + 2..])
+        }
         1 => a[same..] == b[same + 1..],
         _ => false,
     }
 }
 
 /// Kind bytes, in the order of the generator.
-pub const KINDS: [&str; 5] = ["geographic", "projected", "geocentric", "vertical", "compound"];
+pub const KINDS: [&str; 5] = [
+    "geographic",
+    "projected",
+    "geocentric",
+    "vertical",
+    "compound",
+];
 const KIND_GEOGRAPHIC: u8 = 0;
 const KIND_PROJECTED: u8 = 1;
 
@@ -225,7 +274,13 @@ impl Record {
 
     pub(super) fn area_limits(&self) -> Area {
         let limit = |offset| f64::from(self.u16(offset) as i16) / 100.0;
-        Area { west_deg: limit(28), south_deg: limit(30), east_deg: limit(32), north_deg: limit(34), description: String::new() }
+        Area {
+            west_deg: limit(28),
+            south_deg: limit(30),
+            east_deg: limit(32),
+            north_deg: limit(34),
+            description: String::new(),
+        }
     }
 
     fn datum(&self) -> Datum {
@@ -257,28 +312,69 @@ impl Record {
     }
 
     pub(super) fn decode(&self) -> Crs {
-        let linear = || LinearUnit { name: self.unit().to_string(), metres: self.value(42) };
+        let linear = || LinearUnit {
+            name: self.unit().to_string(),
+            metres: self.value(42),
+        };
         let kind = match self.kind_byte() {
             0 => Kind::Geographic {
                 datum: self.datum(),
                 // The registry's factor is printed with 15 digits; degrees and grads are exact by definition.
                 unit: match self.unit() {
                     "degree" => AngularUnit::degree(),
-                    "grad" => AngularUnit { name: "grad".into(), degrees: 0.9 },
-                    other => AngularUnit { name: other.to_string(), degrees: self.value(42).to_degrees() },
+                    "grad" => AngularUnit {
+                        name: "grad".into(),
+                        degrees: 0.9,
+                    },
+                    other => AngularUnit {
+                        name: other.to_string(),
+                        degrees: self.value(42).to_degrees(),
+                    },
                 },
             },
             1 => {
                 let at = self.catalogue.u32_at(20) as usize + 4 * usize::from(self.u16(46));
                 let parameters = (0..usize::from(self.catalogue.bytes[self.at + 45]))
-                    .map(|i| (self.catalogue.string(self.catalogue.u16_at(at + 4 * i)).to_string(), self.catalogue.value(self.catalogue.u16_at(at + 4 * i + 2))))
+                    .map(|i| {
+                        (
+                            self.catalogue
+                                .string(self.catalogue.u16_at(at + 4 * i))
+                                .to_string(),
+                            self.catalogue.value(self.catalogue.u16_at(at + 4 * i + 2)),
+                        )
+                    })
                     .collect();
-                Kind::Projected { datum: self.datum(), base_code: self.catalogue.u32_at(self.at + 4), method: self.method().to_string(), parameters: Parameters(parameters), unit: linear() }
+                Kind::Projected {
+                    datum: self.datum(),
+                    base_code: self.catalogue.u32_at(self.at + 4),
+                    method: self.method().to_string(),
+                    parameters: Parameters(parameters),
+                    unit: linear(),
+                }
             }
-            2 => Kind::Geocentric { datum: self.datum() },
-            3 => Kind::Vertical { datum_name: self.datum_name().to_string(), unit: linear() },
-            _ => Kind::Compound { parts: [self.catalogue.u32_at(self.at + 4), self.catalogue.u32_at(self.at + 8)] },
+            2 => Kind::Geocentric {
+                datum: self.datum(),
+            },
+            3 => Kind::Vertical {
+                datum_name: self.datum_name().to_string(),
+                unit: linear(),
+            },
+            _ => Kind::Compound {
+                parts: [
+                    self.catalogue.u32_at(self.at + 4),
+                    self.catalogue.u32_at(self.at + 8),
+                ],
+            },
         };
-        Crs { code: self.code(), name: self.name().to_string(), kind, area: Area { description: self.area_text().to_string(), ..self.area_limits() }, axes: self.string(24).to_string() }
+        Crs {
+            code: self.code(),
+            name: self.name().to_string(),
+            kind,
+            area: Area {
+                description: self.area_text().to_string(),
+                ..self.area_limits()
+            },
+            axes: self.string(24).to_string(),
+        }
     }
 }

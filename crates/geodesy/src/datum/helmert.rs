@@ -29,7 +29,12 @@ pub struct Helmert {
 impl Helmert {
     /// Three parameters.
     pub fn translation(x_m: f64, y_m: f64, z_m: f64) -> Self {
-        Helmert { translation_m: [x_m, y_m, z_m], rotation_arcsec: [0.0; 3], scale_ppm: 0.0, convention: RotationConvention::PositionVector }
+        Helmert {
+            translation_m: [x_m, y_m, z_m],
+            rotation_arcsec: [0.0; 3],
+            scale_ppm: 0.0,
+            convention: RotationConvention::PositionVector,
+        }
     }
 
     /// Whether all parameters are zero.
@@ -48,9 +53,15 @@ impl Helmert {
             RotationConvention::PositionVector => 1.0,
             RotationConvention::CoordinateFrame => -1.0,
         };
-        let [rx, ry, rz] = self.rotation_arcsec.map(|r| sign * (r / 3600.0).to_radians());
+        let [rx, ry, rz] = self
+            .rotation_arcsec
+            .map(|r| sign * (r / 3600.0).to_radians());
         let m = 1.0 + self.scale_ppm * 1e-6;
-        [[m, -m * rz, m * ry], [m * rz, m, -m * rx], [-m * ry, m * rx, m]]
+        [
+            [m, -m * rz, m * ry],
+            [m * rz, m, -m * rx],
+            [-m * ry, m * rx, m],
+        ]
     }
 
     /// Source to target, in place over columns of metres.
@@ -84,7 +95,8 @@ fn invert(m: [[f64; 3]; 3]) -> [[f64; 3]; 3] {
         let (r1, r2, c1, c2) = ((r + 1) % 3, (r + 2) % 3, (c + 1) % 3, (c + 2) % 3);
         m[r1][c1] * m[r2][c2] - m[r1][c2] * m[r2][c1]
     };
-    let determinant = m[0][0] * cofactor(0, 0) + m[0][1] * cofactor(0, 1) + m[0][2] * cofactor(0, 2);
+    let determinant =
+        m[0][0] * cofactor(0, 0) + m[0][1] * cofactor(0, 1) + m[0][2] * cofactor(0, 2);
     std::array::from_fn(|r| std::array::from_fn(|c| cofactor(c, r) / determinant))
 }
 
@@ -114,22 +126,43 @@ mod tests {
             scale_ppm: -0.009_994,
             convention: RotationConvention::CoordinateFrame,
         };
-        close(apply(&h, [-4_052_051.764_3, 4_212_836.201_7, -2_545_106.024_5]), [-4_052_052.737_9, 4_212_835.989_7, -2_545_104.589_8], 1e-4);
+        close(
+            apply(&h, [-4_052_051.764_3, 4_212_836.201_7, -2_545_106.024_5]),
+            [-4_052_052.737_9, 4_212_835.989_7, -2_545_104.589_8],
+            1e-4,
+        );
     }
 
     #[test]
     fn wgs72_to_wgs84_both_conventions() {
         // IOGP Guidance Note 373-7-2, sections 4.3.3.1 and 4.3.3.2: the same transformation written in the
         // two conventions, X 3657660.66, Y 255768.55, Z 5201382.11 to 3657660.78, 255778.43, 5201387.75.
-        for (sign, convention) in [(1.0, RotationConvention::PositionVector), (-1.0, RotationConvention::CoordinateFrame)] {
-            let h = Helmert { translation_m: [0.0, 0.0, 4.5], rotation_arcsec: [0.0, 0.0, sign * 0.554], scale_ppm: 0.219, convention };
-            close(apply(&h, [3_657_660.66, 255_768.55, 5_201_382.11]), [3_657_660.78, 255_778.43, 5_201_387.75], 6e-3);
+        for (sign, convention) in [
+            (1.0, RotationConvention::PositionVector),
+            (-1.0, RotationConvention::CoordinateFrame),
+        ] {
+            let h = Helmert {
+                translation_m: [0.0, 0.0, 4.5],
+                rotation_arcsec: [0.0, 0.0, sign * 0.554],
+                scale_ppm: 0.219,
+                convention,
+            };
+            close(
+                apply(&h, [3_657_660.66, 255_768.55, 5_201_382.11]),
+                [3_657_660.78, 255_778.43, 5_201_387.75],
+                6e-3,
+            );
         }
     }
 
     #[test]
     fn inverse_closes() {
-        let h = Helmert { translation_m: [446.448, -125.157, 542.06], rotation_arcsec: [0.15, 0.247, 0.842], scale_ppm: -20.489, convention: RotationConvention::PositionVector };
+        let h = Helmert {
+            translation_m: [446.448, -125.157, 542.06],
+            rotation_arcsec: [0.15, 0.247, 0.842],
+            scale_ppm: -20.489,
+            convention: RotationConvention::PositionVector,
+        };
         let start = [3_874_938.85, 116_218.624, 5_047_168.208];
         let [mut x, mut y, mut z] = apply(&h, start).map(|v| [v]);
         h.inverse_batch(&mut x, &mut y, &mut z);

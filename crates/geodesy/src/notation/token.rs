@@ -5,7 +5,11 @@ use super::NotationError;
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) enum Token {
     /// Digits with at most one decimal sign; `decimals` is `None` for a whole number.
-    Number { value: f64, decimals: Option<u8>, comma: bool },
+    Number {
+        value: f64,
+        decimals: Option<u8>,
+        comma: bool,
+    },
     Minus,
     Plus,
     /// N, S, E or W.
@@ -44,7 +48,9 @@ pub(super) fn tokens(text: &str, decimal_comma: bool) -> Result<Vec<Placed>, Not
                 continue;
             }
             '0'..='9' | '.' => {
-                let (token, next) = number(&chars, i, decimal_comma).ok_or_else(|| NotationError::new(text, Some(start), "has a number that cannot be read"))?;
+                let (token, next) = number(&chars, i, decimal_comma).ok_or_else(|| {
+                    NotationError::new(text, Some(start), "has a number that cannot be read")
+                })?;
                 i = next;
                 token
             }
@@ -63,7 +69,10 @@ pub(super) fn tokens(text: &str, decimal_comma: bool) -> Result<Vec<Placed>, Not
             '\'' | '′' | '’' | '‘' | '`' | '´' | 'ʹ' | '‵' => {
                 i += 1;
                 // Two single signs are a second sign.
-                if chars.get(i).is_some_and(|n| matches!(n, '\'' | '′' | '’' | '‘' | '`' | '´' | 'ʹ')) {
+                if chars
+                    .get(i)
+                    .is_some_and(|n| matches!(n, '\'' | '′' | '’' | '‘' | '`' | '´' | 'ʹ'))
+                {
                     i += 1;
                     Token::Second
                 } else {
@@ -104,19 +113,41 @@ pub(super) fn tokens(text: &str, decimal_comma: bool) -> Result<Vec<Placed>, Not
                     "sec" | "secs" | "second" | "seconds" => Token::Second,
                     "lat" | "latitude" | "lon" | "long" | "lng" | "longitude" => {
                         // A label says which axis; it is checked where the pair is put together.
-                        out.push(Placed { token: Token::Letter(if word.starts_with("la") { 'φ' } else { 'λ' }), at: start, spaced: true });
+                        out.push(Placed {
+                            token: Token::Letter(if word.starts_with("la") { 'φ' } else { 'λ' }),
+                            at: start,
+                            spaced: true,
+                        });
                         if chars.get(i) == Some(&'.') {
                             i += 1;
                         }
                         spaced = true;
                         continue;
                     }
-                    _ => return Err(NotationError::new(text, Some(start), format!("has the word \"{word}\", which is no part of a position in degrees"))),
+                    _ => {
+                        return Err(NotationError::new(
+                            text,
+                            Some(start),
+                            format!(
+                                "has the word \"{word}\", which is no part of a position in degrees"
+                            ),
+                        ));
+                    }
                 }
             }
-            _ => return Err(NotationError::new(text, Some(start), "has a sign that is no part of a position in degrees")),
+            _ => {
+                return Err(NotationError::new(
+                    text,
+                    Some(start),
+                    "has a sign that is no part of a position in degrees",
+                ));
+            }
         };
-        out.push(Placed { token, at: start, spaced });
+        out.push(Placed {
+            token,
+            at: start,
+            spaced,
+        });
         spaced = false;
     }
     Ok(out)
@@ -129,7 +160,13 @@ fn number(chars: &[char], start: usize, decimal_comma: bool) -> Option<(Token, u
         let c = chars[i];
         if c.is_ascii_digit() {
             decimals = decimals.map(|d: u8| d.saturating_add(1));
-        } else if decimals.is_none() && (c == '.' || (decimal_comma && c == ',' && i > start && chars.get(i + 1).is_some_and(char::is_ascii_digit))) {
+        } else if decimals.is_none()
+            && (c == '.'
+                || (decimal_comma
+                    && c == ','
+                    && i > start
+                    && chars.get(i + 1).is_some_and(char::is_ascii_digit)))
+        {
             // A point that ends a sentence or stands before a sign is still a decimal point of a whole number.
             decimals = Some(0);
             comma = c == ',';
@@ -143,5 +180,12 @@ fn number(chars: &[char], start: usize, decimal_comma: bool) -> Option<(Token, u
         i += 1;
     }
     let value = text.parse::<f64>().ok()?;
-    Some((Token::Number { value, decimals: decimals.filter(|d| *d > 0), comma }, i))
+    Some((
+        Token::Number {
+            value,
+            decimals: decimals.filter(|d| *d > 0),
+            comma,
+        },
+        i,
+    ))
 }

@@ -20,15 +20,24 @@ const ASSUMED_ACCURACY_M: f64 = 2.0;
 #[derive(Debug, Clone, PartialEq)]
 enum Step {
     /// Multiply longitude and latitude, then add to the longitude: unit and prime meridian to degrees and Greenwich.
-    ToDegrees { degrees_per_unit: f64, prime_meridian_deg: f64 },
+    ToDegrees {
+        degrees_per_unit: f64,
+        prime_meridian_deg: f64,
+    },
     /// The inverse of `ToDegrees`.
-    FromDegrees { degrees_per_unit: f64, prime_meridian_deg: f64 },
+    FromDegrees {
+        degrees_per_unit: f64,
+        prime_meridian_deg: f64,
+    },
     Multiply(f64),
     Unproject(Projection),
     Project(Projection),
     ToGeocentric(Ellipsoid),
     FromGeocentric(Ellipsoid),
-    Helmert { helmert: Helmert, inverse: bool },
+    Helmert {
+        helmert: Helmert,
+        inverse: bool,
+    },
     /// Positions outside −90…90 latitude become NaN; longitudes are brought into −180…180.
     CheckDegrees,
 }
@@ -65,7 +74,14 @@ impl Operation {
     pub fn between(source: &Crs, target: &Crs, near: Option<&Area>) -> Result<Self, Error> {
         let from_datum = datum_of(source)?;
         let to_datum = datum_of(target)?;
-        let mut op = Operation { name: String::new(), accuracy_m: 0.0, steps: Vec::new(), step_names: Vec::new(), notes: Vec::new(), moves_heights: false };
+        let mut op = Operation {
+            name: String::new(),
+            accuracy_m: 0.0,
+            steps: Vec::new(),
+            step_names: Vec::new(),
+            notes: Vec::new(),
+            moves_heights: false,
+        };
 
         // Into longitude and latitude on Greenwich, or X, Y, Z.
         op.enter(source, from_datum)?;
@@ -73,19 +89,39 @@ impl Operation {
         let geocentric_out = matches!(target.kind, Kind::Geocentric { .. });
         op.moves_heights = geocentric_in || geocentric_out;
 
-        let overlap = near.cloned().or_else(|| intersection(&source.area, &target.area)).unwrap_or_else(|| source.area.clone());
+        let overlap = near
+            .cloned()
+            .or_else(|| intersection(&source.area, &target.area))
+            .unwrap_or_else(|| source.area.clone());
         let way = transformation::best(from_datum, to_datum, &overlap)?;
-        let helmerts: Vec<_> = way.steps.iter().filter(|(h, _)| !h.is_null()).cloned().collect();
-        let shifts = !helmerts.is_empty() || from_datum.ellipsoid != to_datum.ellipsoid;
+        let helmerts: Vec<_> = way
+            .steps
+            .iter()
+            .filter(|(h, _)| !h.is_null())
+            .cloned()
+            .collect();
+        // Frames that are taken as equal keep their longitudes and latitudes: the ellipsoids of WGS 84 and GRS 1980
+        // differ by a tenth of a millimetre, and a change of that size would only look like a transformation.
+        let alike = (from_datum.ellipsoid.semi_major_m - to_datum.ellipsoid.semi_major_m).abs()
+            < 1e-3
+            && (from_datum.ellipsoid.semi_minor_m() - to_datum.ellipsoid.semi_minor_m()).abs()
+                < 1e-3;
+        let shifts = !helmerts.is_empty() || !alike;
         if !geocentric_in && (shifts || geocentric_out) {
-            op.push(Step::ToGeocentric(from_datum.ellipsoid.clone()), format!("geographic to geocentric on {}", from_datum.ellipsoid.name));
+            op.push(
+                Step::ToGeocentric(from_datum.ellipsoid.clone()),
+                format!("geographic to geocentric on {}", from_datum.ellipsoid.name),
+            );
         }
         for (helmert, inverse) in helmerts {
             let words = helmert_words(&helmert, inverse);
             op.push(Step::Helmert { helmert, inverse }, words);
         }
         if !geocentric_out && (shifts || geocentric_in) {
-            op.push(Step::FromGeocentric(to_datum.ellipsoid.clone()), format!("geocentric to geographic on {}", to_datum.ellipsoid.name));
+            op.push(
+                Step::FromGeocentric(to_datum.ellipsoid.clone()),
+                format!("geocentric to geographic on {}", to_datum.ellipsoid.name),
+            );
         }
         op.leave(target, to_datum)?;
         op.accuracy_m = way.accuracy_m;
@@ -107,10 +143,16 @@ impl Operation {
             }
             Kind::Projected { unit, .. } => {
                 if unit.metres != 1.0 {
-                    self.push(Step::Multiply(unit.metres), format!("{} to metres", unit.plural()));
+                    self.push(
+                        Step::Multiply(unit.metres),
+                        format!("{} to metres", unit.plural()),
+                    );
                 }
                 if let Some(projection) = crs.projection()? {
-                    self.push(Step::Unproject(projection), format!("inverse of {}", projection_words(crs)));
+                    self.push(
+                        Step::Unproject(projection),
+                        format!("inverse of {}", projection_words(crs)),
+                    );
                 }
                 self.push_degrees(1.0, "degree", datum, true);
             }
@@ -121,14 +163,19 @@ impl Operation {
 
     fn leave(&mut self, crs: &Crs, datum: &Datum) -> Result<(), Error> {
         match &crs.kind {
-            Kind::Geographic { unit, .. } => self.push_degrees(unit.degrees, &unit.name, datum, false),
+            Kind::Geographic { unit, .. } => {
+                self.push_degrees(unit.degrees, &unit.name, datum, false)
+            }
             Kind::Projected { unit, .. } => {
                 self.push_degrees(1.0, "degree", datum, false);
                 if let Some(projection) = crs.projection()? {
                     self.push(Step::Project(projection), projection_words(crs));
                 }
                 if unit.metres != 1.0 {
-                    self.push(Step::Multiply(1.0 / unit.metres), format!("metres to {}", unit.plural()));
+                    self.push(
+                        Step::Multiply(1.0 / unit.metres),
+                        format!("metres to {}", unit.plural()),
+                    );
                 }
             }
             _ => {}
@@ -148,12 +195,34 @@ impl Operation {
         }
         let mut words = Vec::new();
         if degrees_per_unit != 1.0 {
-            words.push(if entering { format!("{unit}s to degrees") } else { format!("degrees to {unit}s") });
+            words.push(if entering {
+                format!("{unit}s to degrees")
+            } else {
+                format!("degrees to {unit}s")
+            });
         }
         if prime_meridian_deg != 0.0 {
-            words.push(format!("longitude {} {}", if entering { "from the meridian of" } else { "to the meridian of" }, datum.prime_meridian));
+            words.push(format!(
+                "longitude {} {}",
+                if entering {
+                    "from the meridian of"
+                } else {
+                    "to the meridian of"
+                },
+                datum.prime_meridian
+            ));
         }
-        let step = if entering { Step::ToDegrees { degrees_per_unit, prime_meridian_deg } } else { Step::FromDegrees { degrees_per_unit, prime_meridian_deg } };
+        let step = if entering {
+            Step::ToDegrees {
+                degrees_per_unit,
+                prime_meridian_deg,
+            }
+        } else {
+            Step::FromDegrees {
+                degrees_per_unit,
+                prime_meridian_deg,
+            }
+        };
         self.push(step, words.join(", "));
     }
 
@@ -163,7 +232,16 @@ impl Operation {
             (Step::Unproject(p), Step::Project(q)) => p == q,
             (Step::ToGeocentric(p), Step::FromGeocentric(q)) => p == q,
             (Step::FromGeocentric(p), Step::ToGeocentric(q)) => p == q,
-            (Step::ToDegrees { degrees_per_unit: d, prime_meridian_deg: m }, Step::FromDegrees { degrees_per_unit: e, prime_meridian_deg: n }) => d == e && m == n,
+            (
+                Step::ToDegrees {
+                    degrees_per_unit: d,
+                    prime_meridian_deg: m,
+                },
+                Step::FromDegrees {
+                    degrees_per_unit: e,
+                    prime_meridian_deg: n,
+                },
+            ) => d == e && m == n,
             (Step::Multiply(a), Step::Multiply(b)) => a * b == 1.0 || *b == 1.0 / a,
             _ => false,
         };
@@ -191,7 +269,11 @@ impl Operation {
 
     /// The steps in words, in order.
     pub fn steps(&self) -> Vec<&str> {
-        self.step_names.iter().map(String::as_str).filter(|s| !s.is_empty()).collect()
+        self.step_names
+            .iter()
+            .map(String::as_str)
+            .filter(|s| !s.is_empty())
+            .collect()
     }
 
     /// What a careful user should know: assumed shifts, better ways that this version cannot take.
@@ -214,9 +296,16 @@ impl Operation {
     /// # Panics
     /// If the three slices differ in length.
     pub fn apply(&self, x: &mut [f64], y: &mut [f64], z: &mut [f64]) {
-        assert!(x.len() == y.len() && y.len() == z.len(), "columns of different length");
+        assert!(
+            x.len() == y.len() && y.len() == z.len(),
+            "columns of different length"
+        );
         let mut heights = [0.0; CHUNK];
-        for ((x, y), z) in x.chunks_mut(CHUNK).zip(y.chunks_mut(CHUNK)).zip(z.chunks_mut(CHUNK)) {
+        for ((x, y), z) in x
+            .chunks_mut(CHUNK)
+            .zip(y.chunks_mut(CHUNK))
+            .zip(z.chunks_mut(CHUNK))
+        {
             let z = if self.moves_heights {
                 z
             } else {
@@ -242,13 +331,19 @@ impl Operation {
 impl Step {
     fn apply(&self, x: &mut [f64], y: &mut [f64], z: &mut [f64]) {
         match self {
-            Step::ToDegrees { degrees_per_unit, prime_meridian_deg } => {
+            Step::ToDegrees {
+                degrees_per_unit,
+                prime_meridian_deg,
+            } => {
                 for x in x.iter_mut() {
                     *x = crate::projection::wrap_deg(*x * degrees_per_unit + prime_meridian_deg);
                 }
                 y.iter_mut().for_each(|y| *y *= degrees_per_unit);
             }
-            Step::FromDegrees { degrees_per_unit, prime_meridian_deg } => {
+            Step::FromDegrees {
+                degrees_per_unit,
+                prime_meridian_deg,
+            } => {
                 for x in x.iter_mut() {
                     *x = crate::projection::wrap_deg(*x - prime_meridian_deg) / degrees_per_unit;
                 }
@@ -259,8 +354,14 @@ impl Step {
             Step::Project(p) => p.forward_batch(x, y),
             Step::ToGeocentric(e) => geocentric::from_geographic_batch(e, x, y, z),
             Step::FromGeocentric(e) => geocentric::to_geographic_batch(e, x, y, z),
-            Step::Helmert { helmert, inverse: false } => helmert.forward_batch(x, y, z),
-            Step::Helmert { helmert, inverse: true } => helmert.inverse_batch(x, y, z),
+            Step::Helmert {
+                helmert,
+                inverse: false,
+            } => helmert.forward_batch(x, y, z),
+            Step::Helmert {
+                helmert,
+                inverse: true,
+            } => helmert.inverse_batch(x, y, z),
             Step::CheckDegrees => {
                 for (x, y) in x.iter_mut().zip(y.iter_mut()) {
                     if y.abs() <= 90.0 && x.abs() <= 360.0 {
@@ -275,7 +376,10 @@ impl Step {
 }
 
 fn datum_of(crs: &Crs) -> Result<&Datum, Error> {
-    crs.datum().ok_or_else(|| Error::KindNotImplemented { crs: crs.title(), kind: crs.kind_name() })
+    crs.datum().ok_or_else(|| Error::KindNotImplemented {
+        crs: crs.title(),
+        kind: crs.kind_name(),
+    })
 }
 
 fn projection_words(crs: &Crs) -> String {
@@ -295,7 +399,10 @@ fn helmert_words(h: &Helmert, inverse: bool) -> String {
             crate::datum::RotationConvention::PositionVector => "position vector",
             crate::datum::RotationConvention::CoordinateFrame => "coordinate frame",
         };
-        format!("Helmert transformation ({convention}) {x}, {y}, {z} m; {rx}, {ry}, {rz}″; {} ppm", h.scale_ppm)
+        format!(
+            "Helmert transformation ({convention}) {x}, {y}, {z} m; {rx}, {ry}, {rz}″; {} ppm",
+            h.scale_ppm
+        )
     };
     if inverse {
         text.push_str(", inverse");

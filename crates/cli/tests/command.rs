@@ -1,0 +1,644 @@
+//! The real binary: what a user types, reads and gets, on good and on bad input.
+
+use assert_cmd::Command;
+use serde_json::Value;
+use std::path::Path;
+
+struct Folder(tempfile::TempDir);
+
+impl Folder {
+    fn new() -> Self {
+        let f = Folder(tempfile::tempdir().unwrap());
+        f.write(
+            "gates.csv",
+            "id,lon,lat\n1,-123.8,46.2\n2,-123.7,95\n3,abc,46\n4,-123.5\n5,-123.5,46.1,7\n\n6,\"-123,5\",\"46,1\"\n7,123° 48' W,N46.2\n",
+        );
+        f
+    }
+
+    fn write(&self, name: &str, bytes: impl AsRef<[u8]>) {
+        std::fs::write(self.0.path().join(name), bytes).unwrap();
+    }
+
+    fn read(&self, name: &str) -> String {
+        std::fs::read_to_string(self.0.path().join(name)).unwrap()
+    }
+
+    fn path(&self, name: &str) -> std::path::PathBuf {
+        self.0.path().join(name)
+    }
+
+    fn command(&self, line: &[&str]) -> Command {
+        let mut c = Command::cargo_bin("basilocus").unwrap();
+        c.current_dir(self.0.path()).args(line);
+        c
+    }
+
+    /// Exit status, standard output, standard error.
+    fn run(&self, line: &[&str]) -> (i32, String, String) {
+        let o = self.command(line).output().unwrap();
+        (
+            o.status.code().unwrap_or(-1),
+            String::from_utf8(o.stdout).unwrap(),
+            String::from_utf8(o.stderr).unwrap(),
+        )
+    }
+
+    #[track_caller]
+    fn ok(&self, line: &[&str]) -> String {
+        let (status, out, err) = self.run(line);
+        assert_eq!(status, 0, "{line:?}: {err}");
+        out
+    }
+
+    #[track_caller]
+    fn json(&self, line: &[&str]) -> Value {
+        serde_json::from_str(&self.ok(line)).unwrap()
+    }
+
+    /// The message of a command that fails, and its status.
+    #[track_caller]
+    fn refusal(&self, line: &[&str]) -> String {
+        let (status, out, err) = self.run(line);
+        assert!(status == 1 || status == 2, "{line:?} gave {status}: {out}");
+        assert_eq!(out, "", "nothing on standard output");
+        format!("[{status}] {}", err.trim_end())
+    }
+
+    fn names(&self) -> Vec<String> {
+        let mut names: Vec<String> = std::fs::read_dir(self.0.path())
+            .unwrap()
+            .map(|e| e.unwrap().file_name().to_string_lossy().into_owned())
+            .collect();
+        names.sort();
+        names
+    }
+}
+
+#[test]
+fn convert_accounts_for_every_row() {
+    let f = Folder::new();
+    let r = f.json(&[
+        "convert",
+        "gates.csv",
+        "-o",
+        "out.csv",
+        "--from",
+        "EPSG:4326",
+        "--to",
+        "EPSG:32610",
+        "--json",
+    ]);
+    assert_eq!(
+        (r["rows_in"].as_u64(), r["rows_out"].as_u64()),
+        (Some(8), Some(3))
+    );
+    assert_eq!(
+        r["set_aside"],
+        serde_json::json!({"blank row": 1, "latitude out of range": 1, "not a coordinate": 1, "ragged row": 2})
+    );
+    assert_eq!(r["operation"]["accuracy_m"], 0.0);
+    assert_eq!(r["outputs"], serde_json::json!(["out.csv"]));
+    assert!(r["seconds"].is_number() && r["doubts"].is_array());
+    insta::assert_snapshot!(f.read("out.csv"), @r#"
+    id,lon,lat,easting,northing
+    1,-123.8,46.2,438277.7983,5116580.2723
+    6,"-123,5","46,1",461353.6670,5105279.7810
+    7,123° 48' W,N46.2,438277.7983,5116580.2723
+    "#);
+    insta::assert_snapshot!(f.read("out.set-aside.csv"), @r#"
+    source_row,reason,id,lon,lat
+    3,"column ""lat"": latitude 95 is outside −90…90; check the value, or the system said with --from",2,-123.7,95
+    4,"column ""lon"": ""abc"" has the word ""abc"", which is no part of a position in degrees (at character 1: ""a""); a number, or degrees (and minutes, seconds) are expected",3,abc,46
+    5,ragged row: 2 fields where the header has 3; a field is missing,4,-123.5,
+    6,ragged row: 4 fields where the header has 3; a delimiter inside a field must be quoted,5,-123.5,"46.1,7"
+    7,blank row,,,
+    "#);
+}
+
+#[test]
+fn bad_input_is_named_with_what_to_do() {
+    let f = Folder::new();
+    f.write("empty.csv", "");
+    f.write("header.csv", "id,lon,lat\n");
+    f.write("quote.csv", "id,lon,lat\n1,\"2,3\n4,5,6\n");
+    f.write("junk.csv", [0u8, 159, 146, 150, 0, 1, 2, 3]);
+    std::fs::create_dir(f.path("folder")).unwrap();
+    let r = |line: &str| f.refusal(&line.split(' ').collect::<Vec<_>>());
+    insta::assert_snapshot!(r("convert gate.csv -o out.csv"), @"[1] basilocus: gate.csv: no such file; did you mean gates.csv?");
+    insta::assert_snapshot!(r("convert folder -o out.csv"), @"[1] basilocus: folder: is a folder; name a file in it");
+    insta::assert_snapshot!(r("convert empty.csv -o out.csv"), @"[1] basilocus: empty.csv: the file is empty; a table with a header is expected");
+    insta::assert_snapshot!(r("convert header.csv -o out.csv"), @"[1] basilocus: header.csv: there is a header and no row below it; rows of data are expected");
+    insta::assert_snapshot!(r("convert quote.csv -o out.csv"), @r#"[1] basilocus: quote.csv, line 2: a quote (") is opened here and never closed; close it, or double it where it is part of the text"#);
+    insta::assert_snapshot!(r("look junk.csv"), @"[1] basilocus: junk.csv: holds binary data, not text; delimited text, XLSX, GeoJSON and GeoPackage are read");
+    insta::assert_snapshot!(r("convert gates.csv -o out.csv --to EPSG:32610"), @r#"[1] basilocus: gates.csv: no reference system is said for columns "lon" and "lat"; say it with --from, such as --from EPSG:4326 (WGS 84 longitude and latitude); the values look like degrees"#);
+    insta::assert_snapshot!(r("convert gates.csv -o out.geojson"), @r#"[1] basilocus: gates.csv: no reference system is said for columns "lon" and "lat"; say it with --from, such as --from EPSG:4326 (WGS 84 longitude and latitude); the values look like degrees"#);
+    insta::assert_snapshot!(r("convert gates.csv -o out.csv --from EPSG:43260"), @"[1] basilocus: no reference system \"EPSG:43260\" in the catalogue (EPSG Geodetic Parameter Dataset, kept by the IOGP); nearest: WGS 84 / SCAR IMW ST01-04 (EPSG:3260); WGS 84 (EPSG:4326)");
+    insta::assert_snapshot!(r("convert gates.csv -o out.csv --from EPSG:4326 --to EPSG:3035"), @r#"[1] basilocus: ETRS89-extended / LAEA Europe (EPSG:3035) uses the method "Lambert Azimuthal Equal Area", which is not implemented yet; choose a system with one of: Transverse Mercator; Lambert conformal conic (1SP, 2SP)"#);
+    insta::assert_snapshot!(r("convert gates.csv -o no/out.csv --from EPSG:4326"), @"[1] basilocus: no/out.csv: the folder no does not exist; make it first");
+    insta::assert_snapshot!(r("convert gates.csv -o out.xyz --from EPSG:4326"), @"[1] basilocus: out.xyz: the ending says no format that is written; use .csv, .tsv, .xlsx, .geojson or .gpkg");
+    insta::assert_snapshot!(r("convert gates.csv -o out.csv --x lonn --y lat --from EPSG:4326"), @r#"[1] basilocus: gates.csv: there is no column "lonn" (did you mean "lon"?); it has: id, lon, lat"#);
+    insta::assert_snapshot!(r("convert gates.csv -o out.csv --x lon --y lon --from EPSG:4326"), @r#"[2] basilocus: --x and --y name the same column "lon"; all points would lie on a diagonal line (slip-02)"#);
+    insta::assert_snapshot!(r("convert gates.csv --from EPSG:4326"), @"[2] basilocus: no output is said; name one with -o FILE");
+    insta::assert_snapshot!(r("convert gates.csv -o gates.csv --from EPSG:4326 --overwrite"), @"[2] basilocus: gates.csv is read and written in one run; name another output");
+    insta::assert_snapshot!(r("convert gates.csv -o out.csv --from EPSG:4326 --to EPSG:32610 --notation degrees-minutes"), @"[2] basilocus: --notation degrees-minutes is for longitude and latitude; WGS 84 / UTM zone 10N (EPSG:32610) has metres: choose a geographic --to, such as EPSG:4326");
+    insta::assert_snapshot!(r("convert gates.csv -o out.csv --sheet One"), @"[1] basilocus: gates.csv: --sheet is for workbooks; this is delimited text");
+    insta::assert_snapshot!(r("geocode gates.csv -o out.csv --reference gates.csv"), @"[1] basilocus: gates.csv: is not an address reference; make one with `reference build`");
+    insta::assert_snapshot!(r("reference build gates.csv -o x.reference"), @"[2] basilocus: gates.csv: the columns do not tell what it holds: address points have a street and a number, segments have left and right from and to numbers and a line, postcodes have a postcode, places have a name; it has: id, lon, lat");
+    insta::assert_snapshot!(r("run gates.csv"), @"
+    [1] basilocus: gates.csv: is not a plan: TOML parse error at line 1, column 3
+      |
+    1 | id,lon,lat
+      |   ^
+    key with no value, expected `=`
+    ");
+    assert!(f.run(&["convert", "--nonsense"]).0 == 2);
+    // Nothing of all that left a file behind.
+    assert_eq!(
+        f.names(),
+        [
+            "empty.csv",
+            "folder",
+            "gates.csv",
+            "header.csv",
+            "junk.csv",
+            "quote.csv"
+        ]
+    );
+}
+
+#[test]
+fn an_output_is_replaced_only_when_asked() {
+    let f = Folder::new();
+    let line = [
+        "convert",
+        "gates.csv",
+        "-o",
+        "out.csv",
+        "--from",
+        "EPSG:4326",
+        "-q",
+    ];
+    f.ok(&line);
+    let before = f.read("out.csv");
+    insta::assert_snapshot!(f.refusal(&line), @"[1] basilocus: out.csv: exists already and is not replaced; add --overwrite, or name another file");
+    f.write("gates.csv", "id,lon,lat\n1,-123.8,46.2\n");
+    f.ok(&[&line[..], &["--overwrite"]].concat());
+    assert_ne!(f.read("out.csv"), before);
+    assert!(
+        !f.path("out.set-aside.csv").exists(),
+        "rows set aside by the earlier run would be taken for this one's"
+    );
+}
+
+#[test]
+fn strict_is_an_exit_status_of_its_own() {
+    let f = Folder::new();
+    assert_eq!(
+        f.run(&[
+            "convert",
+            "gates.csv",
+            "-o",
+            "out.csv",
+            "--from",
+            "EPSG:4326",
+            "--strict",
+            "-q"
+        ])
+        .0,
+        3
+    );
+    f.write("clean.csv", "id,lon,lat\n1,-123.8,46.2\n");
+    assert_eq!(
+        f.run(&[
+            "convert",
+            "clean.csv",
+            "-o",
+            "clean-out.csv",
+            "--from",
+            "EPSG:4326",
+            "--to",
+            "EPSG:2269",
+            "--strict",
+            "-q"
+        ])
+        .0,
+        0
+    );
+    // Longitude and latitude the wrong way round: inside the area only when exchanged.
+    f.write("swapped.csv", "id,lon,lat\n1,46.2,-73.8\n");
+    let (status, out, _) = f.run(&[
+        "convert",
+        "swapped.csv",
+        "-o",
+        "s.csv",
+        "--from",
+        "EPSG:4326",
+        "--to",
+        "EPSG:4269",
+        "--strict",
+        "--json",
+    ]);
+    assert_eq!((status, out.contains("slip-01")), (3, true), "{out}");
+}
+
+#[test]
+fn a_full_disk_leaves_nothing_behind() {
+    let f = Folder::new();
+    let rows: String = (0..20_000).map(|i| format!("{i},-123.8,46.2\n")).collect();
+    f.write("many.csv", format!("id,lon,lat\n{rows}"));
+    let binary = assert_cmd::cargo::cargo_bin("basilocus");
+    for output in ["out.csv", "out.geojson", "out.gpkg", "out.xlsx"] {
+        // A limit on the size of files (in blocks of 512 bytes or 1 kB) stands for a disk without room.
+        let script = format!(
+            "trap '' XFSZ; ulimit -f 8; exec '{}' convert many.csv -o {output} --from EPSG:4326 --to EPSG:32610 -q",
+            binary.display()
+        );
+        let o = std::process::Command::new("sh")
+            .args(["-c", &script])
+            .current_dir(f.0.path())
+            .env("TMPDIR", f.0.path())
+            .output()
+            .unwrap();
+        let message = String::from_utf8_lossy(&o.stderr).into_owned();
+        assert_eq!(o.status.code(), Some(1), "{output}: {message}");
+        assert!(
+            message.contains("cannot be written") && message.contains(output),
+            "{output}: {message}"
+        );
+        assert_eq!(f.names(), ["gates.csv", "many.csv"], "{output}");
+    }
+}
+
+#[cfg(unix)]
+#[test]
+fn an_interrupt_leaves_nothing_behind() {
+    let f = Folder::new();
+    let mut text = String::from("id,lon,lat\n");
+    for i in 0..3_000_000u32 {
+        text.push_str(&format!("{i},-123.8,46.2\n"));
+    }
+    f.write("many.csv", text);
+    let mut child = std::process::Command::new(assert_cmd::cargo::cargo_bin("basilocus"))
+        .args([
+            "convert",
+            "many.csv",
+            "-o",
+            "out.csv",
+            "--from",
+            "EPSG:4326",
+            "--to",
+            "EPSG:32610",
+        ])
+        .current_dir(f.0.path())
+        .stdout(std::process::Stdio::null())
+        .stderr(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    // Interrupted while it writes: the temporary file is there.
+    for _ in 0..2000 {
+        if f.names().iter().any(|n| n.ends_with(".partial")) || child.try_wait().unwrap().is_some()
+        {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(2));
+    }
+    std::process::Command::new("kill")
+        .args(["-INT", &child.id().to_string()])
+        .status()
+        .unwrap();
+    let o = child.wait_with_output().unwrap();
+    assert_eq!(
+        o.status.code(),
+        Some(1),
+        "{}",
+        String::from_utf8_lossy(&o.stderr)
+    );
+    assert!(String::from_utf8_lossy(&o.stderr).contains("stopped; no output was written"));
+    assert_eq!(f.names(), ["gates.csv", "many.csv"]);
+}
+
+#[test]
+fn at_reads_and_gives_the_same_spot() {
+    let f = Folder::new();
+    let v = f.json(&["at", "46.2 -123.8", "--json"]);
+    assert_eq!(
+        (v["lon"].as_f64(), v["lat"].as_f64()),
+        (Some(-123.8), Some(46.2))
+    );
+    assert_eq!(v["crs"], "EPSG:4326");
+    assert_eq!(
+        v["notations"]["degrees-minutes-seconds"],
+        "46° 12' 00.00\" N, 123° 48' 00.00\" W"
+    );
+    assert_eq!(v["sheet"]["number"], "NL-10");
+    let v = f.json(&["at", "--json", "--", "-123.8 46.2"]);
+    assert_eq!(
+        v["lat"].as_f64(),
+        Some(46.2),
+        "a longitude beyond 90 settles the order"
+    );
+    let v = f.json(&["at", "438277.8 5116580.3", "--from", "EPSG:32610", "--json"]);
+    assert!((v["lon"].as_f64().unwrap() + 123.8).abs() < 1e-6);
+    let v = f.json(&["at", "46.2 -123.8", "--to", "EPSG:2269", "--json"]);
+    assert_eq!(v["systems"][0]["unit"], "international feet");
+    insta::assert_snapshot!(f.refusal(&["at", "10 20"]), @r#"[1] basilocus: "10 20" has 2 readings: latitude 10° N, longitude 20° E (decimal degrees), or latitude 20° N, longitude 10° E (decimal degrees); write hemisphere letters, or say the order"#);
+    insta::assert_snapshot!(f.refusal(&["at", "46 71.2 N 123 48 W"]), @r#"[1] basilocus: "46 71.2 N 123 48 W" has 71.2 minutes; they end below 60 (at character 4: "7")"#);
+    insta::assert_snapshot!(f.ok(&["at", "46 12 N 123 48 W", "--to", "EPSG:2269"]), @"
+    read as      latitude 46.2° N, longitude 123.8° W (degrees and decimal minutes)
+    in           WGS 84 (EPSG:4326), because --from says nothing else
+
+    the same spot in WGS 84
+      decimal degrees                    46.200000, -123.800000                     last digit: 11.1 cm
+      degrees and decimal minutes        46° 12.0000' N, 123° 48.0000' W            last digit: 18.5 cm
+      degrees, minutes and seconds       46° 12' 00.00\" N, 123° 48' 00.00\" W        last digit: 30.9 cm
+      UTM                                10T 438277.8 5116580.3                     last digit: 10.0 cm
+      zone 10T, central meridian -123°, from -126° to -120°
+      international map sheet 1:1,000,000 NL-10
+
+    in other systems (easting or longitude first)
+     code        name                        x            y           unit                 accuracy
+    ────────────────────────────────────────────────────────────────────────────────────────────────
+     EPSG:2269   NAD83 / Oregon North (ft)   7366633.86   940706.86   international feet   4 m
+    ");
+}
+
+#[test]
+fn crs_is_found_and_shown() {
+    let f = Folder::new();
+    for (words, code) in [
+        ("utm 10 north wgs", "EPSG:32610"),
+        ("oregon north ft", "EPSG:2269"),
+        ("FT North OREGON", "EPSG:2269"),
+        ("2269", "EPSG:2269"),
+    ] {
+        let mut line = vec!["crs", "find", "--json"];
+        line.extend(words.split(' '));
+        assert_eq!(f.json(&line)["systems"][0]["code"], code, "{words}");
+    }
+    let v = f.json(&["crs", "show", "EPSG:32026", "--json"]);
+    assert_eq!(v["unit"], "US survey feet");
+    assert_eq!(v["projection"]["implemented"], true);
+    assert!(
+        f.ok(&["crs", "show", "3035"])
+            .contains("not implemented yet"),
+        "a system that cannot be computed is described all the same"
+    );
+    assert!(f.ok(&["crs", "show", "5703"]).contains("vertical"));
+    assert!(
+        f.ok(&["crs", "show", "2269", "--wkt"])
+            .starts_with("PROJCS[")
+    );
+    assert!(
+        f.refusal(&["crs", "find", "zzzz"])
+            .contains("no reference system \"zzzz\"")
+    );
+}
+
+#[test]
+fn a_saved_plan_gives_the_same_bytes_and_runs_on_another_table() {
+    let f = Folder::new();
+    f.ok(&[
+        "convert",
+        "gates.csv",
+        "-o",
+        "a.xlsx",
+        "-o",
+        "a.gpkg",
+        "-o",
+        "a.csv",
+        "--from",
+        "EPSG:4326",
+        "--to",
+        "EPSG:2269",
+        "--to",
+        "EPSG:4269",
+        "--rename",
+        "id=gate",
+        "--set",
+        "state=OR",
+        "--save-plan",
+        "gates.plan.toml",
+        "-q",
+    ]);
+    let plan = f.read("gates.plan.toml");
+    assert!(
+        plan.contains("source = \"gates.csv\"") && plan.contains("date = \"20"),
+        "{plan}"
+    );
+    let outputs: Vec<_> = ["a.xlsx", "a.gpkg", "a.csv", "a.set-aside.csv"]
+        .iter()
+        .map(|n| std::fs::read(f.path(n)).unwrap())
+        .collect();
+    f.ok(&["run", "gates.plan.toml", "--overwrite", "-q"]);
+    for (name, before) in ["a.xlsx", "a.gpkg", "a.csv", "a.set-aside.csv"]
+        .iter()
+        .zip(&outputs)
+    {
+        assert!(
+            std::fs::read(f.path(name)).unwrap() == *before,
+            "{name} differs"
+        );
+    }
+    f.write("june.csv", "id,lon,lat\n9,-123.7,46.1\n");
+    f.ok(&[
+        "run",
+        "gates.plan.toml",
+        "--input",
+        "june.csv",
+        "-o",
+        "june-out.csv",
+        "-q",
+    ]);
+    insta::assert_snapshot!(f.read("june-out.csv"), @"
+    gate,lon,lat,state,easting,northing,lon_2,lat_2
+    9,-123.7,46.1,OR,7390493.4365,903247.5673,-123.700000000,46.100000000
+    ");
+}
+
+#[test]
+fn formats_go_round() {
+    let f = Folder::new();
+    f.write(
+        "p.csv",
+        "id,code,width,lon,lat\n1,007,1.5,-123.8,46.2\n2,010,2,-123.75,46.25\n",
+    );
+    f.ok(&[
+        "convert",
+        "p.csv",
+        "-o",
+        "p.gpkg",
+        "--from",
+        "EPSG:4326",
+        "--to",
+        "EPSG:32610",
+        "-q",
+    ]);
+    f.ok(&["convert", "p.gpkg", "-o", "p.geojson", "-q"]);
+    f.ok(&["convert", "p.geojson", "-o", "p.xlsx", "-q"]);
+    f.ok(&[
+        "convert",
+        "p.xlsx",
+        "-o",
+        "back.csv",
+        "--keep",
+        "id,code,width,lon,lat",
+        "-q",
+    ]);
+    insta::assert_snapshot!(f.read("back.csv"), @"
+    id,code,width,lon,lat
+    1,007,1.5,-123.8,46.2
+    2,010,2,-123.75,46.25
+    ");
+    let told = f.json(&["convert", "p.gpkg", "-o", "q.geojson", "--json"])["told"].to_string();
+    assert!(told.contains("GeoJSON is always WGS 84"), "{told}");
+    let (status, _, err) = f.run(&[
+        "convert",
+        "p.csv",
+        "-o",
+        "dm.csv",
+        "--from",
+        "EPSG:4326",
+        "--notation",
+        "degrees-minutes",
+        "--digits",
+        "2",
+        "--columns",
+        "east,north",
+        "-q",
+    ]);
+    assert_eq!(status, 0, "{err}");
+    assert!(
+        f.read("dm.csv").contains("123° 48.00' W,46° 12.00' N"),
+        "{}",
+        f.read("dm.csv")
+    );
+}
+
+#[test]
+fn completions_and_help() {
+    let f = Folder::new();
+    for shell in ["bash", "zsh", "fish", "elvish", "powershell"] {
+        assert!(
+            f.ok(&["completions", shell]).contains("basilocus"),
+            "{shell}"
+        );
+    }
+    let help = f.ok(&["--help"]);
+    for command in [
+        "look",
+        "geocode",
+        "convert",
+        "at",
+        "crs",
+        "reference",
+        "run",
+        "demo",
+    ] {
+        assert!(help.contains(command), "{command}");
+    }
+    assert!(f.ok(&["--version"]).starts_with("basilocus 0."));
+}
+
+/// The demonstration, read by programs that are not ours.
+#[test]
+fn the_demonstration() {
+    use calamine::{Data, Reader, Xlsx, open_workbook};
+    let f = Folder::new();
+    let out = f.ok(&["demo"]);
+    for part in [
+        "slip-09",
+        "34 address point, 3 locality, 4 postcode, 12 street range",
+        "\"Mpale\" read as \"Maple\"",
+        "accuracy 12 m",
+        "131 rows in = 120 out + 11 set aside",
+        "the same bytes",
+        "culverts.xlsx",
+    ] {
+        assert!(out.contains(part), "{part} is missing in\n{out}");
+    }
+    let folder = f.path("tern-estuary");
+    workbook(&folder);
+    let c = rusqlite::Connection::open(folder.join("culverts.gpkg")).unwrap();
+    let count = |t: &str| {
+        c.query_row(&format!("SELECT count(*) FROM {t}"), [], |r| {
+            r.get::<_, i64>(0)
+        })
+        .unwrap()
+    };
+    assert_eq!(
+        (
+            count("landowners"),
+            count("field_notes"),
+            count("survey_1958")
+        ),
+        (53, 38, 29)
+    );
+    assert_eq!(
+        c.query_row("SELECT typeof(easting_1958) FROM survey_1958", [], |r| {
+            r.get::<_, String>(0)
+        })
+        .unwrap(),
+        "real"
+    );
+    let geojson: Value =
+        serde_json::from_str(&std::fs::read_to_string(folder.join("culverts.geojson")).unwrap())
+            .unwrap();
+    assert_eq!(geojson["features"].as_array().unwrap().len(), 120);
+    // Run again over an existing folder: refused, then replaced.
+    assert!(f.refusal(&["demo"]).contains("--overwrite"));
+    f.ok(&["demo", "--overwrite"]);
+
+    fn workbook(folder: &Path) {
+        let mut workbook: Xlsx<_> = open_workbook(folder.join("culverts.xlsx")).unwrap();
+        assert_eq!(
+            workbook.sheet_names(),
+            [
+                "landowners",
+                "field_notes",
+                "survey_1958",
+                "Set aside",
+                "About"
+            ]
+        );
+        let points = workbook.worksheet_range("landowners").unwrap();
+        let header: Vec<String> = points
+            .rows()
+            .next()
+            .unwrap()
+            .iter()
+            .map(|c| c.to_string())
+            .collect();
+        let column = |name: &str| header.iter().position(|h| h == name).unwrap();
+        let first = points.rows().nth(1).unwrap();
+        assert!(
+            matches!(first[column("Zip")], Data::String(_)),
+            "postcodes are text"
+        );
+        assert!(
+            matches!(first[column("easting")], Data::Float(_)),
+            "coordinates are numbers"
+        );
+        assert_eq!(workbook.worksheet_range("Set aside").unwrap().height(), 12);
+        let about = workbook.worksheet_range("About").unwrap();
+        let text: String = about
+            .rows()
+            .map(|r| {
+                r.iter()
+                    .map(|c| c.to_string())
+                    .collect::<Vec<_>>()
+                    .join("\t")
+                    + "\n"
+            })
+            .collect();
+        for part in [
+            "NAD83 / Oregon North (ft) (EPSG:2269), in international feet",
+            "NAD27 to WGS 84, western states",
+            "8 m",
+            "Rows set aside\t11",
+            "survey_1958.txt",
+        ] {
+            assert!(text.contains(part), "{part} is missing in\n{text}");
+        }
+    }
+}
