@@ -4,7 +4,7 @@
 //! |---|---|
 //! | [`grammar`] | the address rules of a country, as data |
 //! | [`parse`] | an address to its components |
-//! | [`reference`] | building and opening the index of address points, street ranges, postcodes and places |
+//! | [`mod@reference`] | building and opening the index of address points, street ranges, postcodes and places |
 //! | [`matching`] | candidates, scores, levels, and what was changed to match |
 //!
 //! Positions are longitude and latitude in degrees, longitude first, in one system throughout (WGS 84 where the

@@ -2,12 +2,12 @@
 
 use crate::Error;
 use crate::doubt::Tally;
-use crate::plan::{LayerPlan, PositionPlan};
+use crate::plan::LayerPlan;
 use crate::report::OperationReport;
 use crate::step::geocode::Geocode;
 use crate::step::position::{PositionReader, has_position_roles};
 use crate::step::repair::Repair;
-use crate::step::target::Target;
+use crate::step::target::{ColumnsWanted, Target};
 use crate::step::typing::Typing;
 use crate::step::with_columns;
 use arrow_schema::SchemaRef;
@@ -169,7 +169,7 @@ impl Pipeline {
             || spatial && has_position_roles(&schema, &p.roles).is_some()
         {
             let reader = PositionReader::new(
-                &plan.position.clone().unwrap_or_else(PositionPlan::default),
+                &plan.position.clone().unwrap_or_default(),
                 &schema,
                 &p.roles,
                 &path,
@@ -240,13 +240,17 @@ impl Pipeline {
             } else {
                 false
             };
+            let columns = match (hidden, i) {
+                (true, _) => ColumnsWanted::None,
+                (false, 0) => ColumnsWanted::First,
+                (false, _) => ColumnsWanted::Further,
+            };
             self.targets.push(Target::new(
                 &source,
                 crs,
                 near.as_ref(),
                 &plan.write,
-                i == 0,
-                hidden,
+                columns,
                 taken,
                 &mut self.told,
             )?);
@@ -260,8 +264,7 @@ impl Pipeline {
                         catalogue.get(4326)?,
                         near.as_ref(),
                         &Default::default(),
-                        false,
-                        true,
+                        ColumnsWanted::None,
                         taken,
                         &mut self.told,
                     )?;
@@ -354,7 +357,7 @@ impl Pipeline {
         self.targets.first().map(|t| {
             (
                 &t.crs,
-                t.worth(Some((t.crs.area.south_deg + t.crs.area.north_deg) / 2.0)),
+                t.worth((t.crs.area.south_deg + t.crs.area.north_deg) / 2.0),
             )
         })
     }
@@ -385,14 +388,18 @@ impl Pipeline {
                 }),
             );
         }
-        for (f, s) in self
-            .geocode
-            .iter()
-            .flat_map(Geocode::fields)
-            .chain(self.targets.iter().flat_map(Target::fields))
-        {
+        for (f, s) in self.geocode.iter().flat_map(Geocode::fields) {
             fields.push(f);
             styles.push(s);
+        }
+        for target in &self.targets {
+            for (f, mut s) in target.fields() {
+                if wants.format == Format::Xlsx && s.digits.is_some() {
+                    s.digits = Some(target.shown_digits());
+                }
+                fields.push(f);
+                styles.push(s);
+            }
         }
         let mut crs = None;
         if let Some(target) = self.geometry_target(wants) {

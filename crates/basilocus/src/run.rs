@@ -479,6 +479,10 @@ fn about(report: &Report, layers: &[(Box<dyn Reader>, Pipeline)], date: &str) ->
             }
         }
         for op in &layer.operations {
+            if op.source == op.target {
+                lines.push(("Also in".into(), format!("{}, as in the source", op.target)));
+                continue;
+            }
             lines.push((
                 "Operation".into(),
                 format!("{} → {}: {}", op.source, op.target, op.name),

@@ -8,13 +8,48 @@ use basilocus::{accuracy_words, address::reference::Description};
 use comfy_table::{ContentArrangement, Table, TableComponent, presets};
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
-use std::io::Write as _;
+use std::io::{IsTerminal, Write as _};
 
-/// Prints to standard output; an error is the reader's having gone away.
+/// Prints to standard output, long lines folded where that is a terminal; an error is the reader's having gone away.
 pub fn print(text: &str) -> std::io::Result<()> {
     let mut out = std::io::stdout().lock();
-    out.write_all(text.as_bytes())?;
+    if std::io::stdout().is_terminal() {
+        out.write_all(folded(text, usize::from(width())).as_bytes())?;
+    } else {
+        out.write_all(text.as_bytes())?;
+    }
     out.flush()
+}
+
+/// Folds long lines at blanks; what goes on stands below the text that follows a line's label.
+fn folded(text: &str, width: usize) -> String {
+    /// Columns before the text of a labelled line (`  ledger     …`).
+    const LABEL: usize = 13;
+    let mut out = String::with_capacity(text.len());
+    for line in text.split_inclusive('\n') {
+        let body = line.trim_end_matches('\n');
+        if body.chars().count() <= width {
+            out.push_str(line);
+            continue;
+        }
+        let indent = if body.starts_with("  ") { LABEL } else { 0 };
+        let mut column = 0;
+        for (i, word) in body.split(' ').enumerate() {
+            let length = word.chars().count();
+            if i > 0 && column + 1 + length > width && column > indent {
+                out.push('\n');
+                out.extend(std::iter::repeat_n(' ', indent));
+                column = indent;
+            } else if i > 0 {
+                out.push(' ');
+                column += 1;
+            }
+            out.push_str(word);
+            column += length;
+        }
+        out.push('\n');
+    }
+    out
 }
 
 /// A table with a header and thin lines.
@@ -42,11 +77,10 @@ pub fn table(header: &[&str], rows: &[Vec<String>]) -> String {
         + "\n"
 }
 
-/// Columns of the terminal, where that is known.
+/// Columns of the terminal; 110 where there is none, unless COLUMNS says otherwise.
 fn width() -> u16 {
-    std::env::var("COLUMNS")
-        .ok()
-        .and_then(|c| c.parse().ok())
+    let said = std::env::var("COLUMNS").ok().and_then(|c| c.parse().ok());
+    said.or_else(|| terminal_size::terminal_size().map(|(w, _)| w.0))
         .filter(|c| *c >= 40)
         .unwrap_or(110)
 }
@@ -63,7 +97,7 @@ pub fn thousands(n: u64) -> String {
     let digits = n.to_string();
     let mut out = String::new();
     for (i, c) in digits.chars().enumerate() {
-        if i > 0 && (digits.len() - i) % 3 == 0 {
+        if i > 0 && (digits.len() - i).is_multiple_of(3) {
             out.push(',');
         }
         out.push(c);
@@ -524,4 +558,27 @@ pub fn describe(d: &Description, path: &std::path::Path) -> String {
         let _ = writeln!(out, "  doubt      {doubt}");
     }
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn long_lines_fold_below_their_text() {
+        insta::assert_snapshot!(folded("  ledger     one two three four five\nshort\nno label here\n", 24), @r"
+          ledger     one two
+                     three four
+                     five
+        short
+        no label here
+        ");
+    }
+
+    #[test]
+    fn thousands_are_parted() {
+        assert_eq!(thousands(0), "0");
+        assert_eq!(thousands(999), "999");
+        assert_eq!(thousands(1_234_567), "1,234,567");
+    }
 }

@@ -7,7 +7,7 @@
 //! | module | what is in it |
 //! |---|---|
 //! | [`notation`] | the written forms of a position: parser and printer of each |
-//! | [`unit`] | units of length and angle |
+//! | [`mod@unit`] | units of length and angle |
 //! | [`ellipsoid`], [`latitude`] | the figure of the Earth and its auxiliary latitudes |
 //! | [`projection`] | map projections, one file each |
 //! | [`datum`] | geocentric coordinates and Helmert transformations |

@@ -30,7 +30,7 @@ pub fn run() {
     let started = Instant::now();
     let mut builder = Builder::new(&grammar::us::GRAMMAR);
     let mut truth: Vec<(u32, String, usize, f64, f64)> = Vec::new();
-    for t in 0..TOWNS {
+    for (t, town) in towns.iter().enumerate() {
         for s in 0..STREETS {
             let street = format!(
                 "{}{} {}",
@@ -47,7 +47,7 @@ pub fn run() {
                 let entry = PointEntry {
                     number: number.to_string(),
                     street: street.clone(),
-                    locality: towns[t].clone(),
+                    locality: town.clone(),
                     region: "OR".into(),
                     postcode: format!("{:05}", 97000 + t),
                     lon,

@@ -249,7 +249,7 @@ impl Geocode {
             .iter()
             .map(|r| Matcher::new(r, self.options.clone()))
             .collect();
-        for row in 0..n {
+        for (row, slot) in found.iter_mut().enumerate() {
             let text = |i: usize| columns[i].as_ref().map_or("", |a| a.value(row));
             let input = AddressInput {
                 whole: text(0),
@@ -273,7 +273,7 @@ impl Geocode {
                     (out.lon[row], out.lat[row]) = (m.best.lon, m.best.lat);
                     *out.levels.entry(m.best.level.name()).or_default() += 1;
                     let list = self.list(std::iter::once(&m.best).chain(&m.others));
-                    found[row] = Some((m.best, list));
+                    *slot = Some((m.best, list));
                 }
                 Some(Outcome::SetAside { class, reason, .. }) => {
                     out.unusable[row] = Some((class, reason))

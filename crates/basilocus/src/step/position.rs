@@ -270,7 +270,9 @@ impl PositionReader {
                             (out.x[row], out.y[row]) = (reading.lon_deg, reading.lat_deg);
                             *out.notations.entry(reading.notation.name()).or_default() += 1;
                         }
-                        Err(e) => out.unusable[row] = Some(unusable(&self.names.0, &text, &e)),
+                        Err(e) => {
+                            out.unusable[row] = Some(unusable(&self.names.0, &text, &e, true))
+                        }
                     }
                 }
             }
@@ -290,7 +292,7 @@ impl PositionReader {
                         Err(e) => {
                             out.unusable[row] = out.unusable[row]
                                 .take()
-                                .or(Some(unusable(&name, &text, &e)))
+                                .or(Some(unusable(&name, &text, &e, false)))
                         }
                     },
                 }
@@ -332,11 +334,11 @@ impl PositionReader {
         if self.in_degrees {
             return match notation::read_angle(&text, is_y) {
                 Ok(angle) => Ok((angle.degrees, Some(angle.notation.name()))),
-                Err(e) => Err(unusable(name, &text, &e)),
+                Err(e) => Err(unusable(name, &text, &e, true)),
             };
         }
         Err(number.map_or_else(
-            |e| unusable(name, &text, &e),
+            |e| unusable(name, &text, &e, false),
             |_| Unusable {
                 class: "not a coordinate",
                 reason: String::new(),
@@ -384,20 +386,24 @@ impl PositionReader {
     }
 }
 
-fn unusable(column: &str, text: &str, e: &NotationError) -> Unusable {
-    let class = if text.trim().is_empty() {
-        "no coordinates"
-    } else if !e.readings.is_empty() || e.problem.contains("readings") {
+fn unusable(column: &str, text: &str, e: &NotationError, angles: bool) -> Unusable {
+    if text.trim().is_empty() {
+        return Unusable {
+            class: "no coordinates",
+            reason: format!("column \"{column}\" is empty; a position is expected"),
+        };
+    }
+    let class = if !e.readings.is_empty() || e.problem.contains("readings") {
         "ambiguous coordinate"
     } else if e.problem.contains("latitude") && e.problem.contains("outside") {
         "latitude out of range"
     } else {
         "not a coordinate"
     };
-    let remedy = match class {
-        "no coordinates" => "; a position is expected",
-        "ambiguous coordinate" => "",
-        _ => "; a number, or degrees (and minutes, seconds) are expected",
+    let remedy = match (class, angles) {
+        ("ambiguous coordinate", _) => "",
+        (_, true) => "; a number, or degrees (and minutes, seconds) are expected",
+        (_, false) => "; a number is expected",
     };
     Unusable {
         class,

@@ -20,6 +20,7 @@ pub(crate) struct Target {
     pub columns: Vec<String>,
     form: Form,
     digits: usize,
+    digits_said: bool,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -30,6 +31,17 @@ enum Form {
     Angles(Notation),
     /// One column of text.
     Grid,
+}
+
+/// Which columns a target writes.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) enum ColumnsWanted {
+    /// Those of the first target, which `--columns` may name.
+    First,
+    /// Those of a further target, named after its system.
+    Further,
+    /// None: the coordinates are needed, or are there already.
+    None,
 }
 
 /// Decimals that show a tenth of a millimetre.
@@ -44,8 +56,7 @@ impl Target {
         crs: Crs,
         near: Option<&Area>,
         write: &WritePlan,
-        first: bool,
-        hidden: bool,
+        columns_wanted: ColumnsWanted,
         taken: &mut Vec<String>,
         told: &mut Vec<String>,
     ) -> Result<Self, Error> {
@@ -76,7 +87,7 @@ impl Target {
                 with_z: operation.moves_heights(),
             },
             (Some(n), true) => Form::Angles(n),
-            (Some(n), false) if first && !hidden => {
+            (Some(n), false) if columns_wanted == ColumnsWanted::First => {
                 return Err(Error::Plan(format!(
                     "--notation {} is for longitude and latitude; {} has {}: choose a geographic --to, such as EPSG:4326",
                     n.name(),
@@ -99,8 +110,8 @@ impl Target {
             _ => crs.column_names()[..2].to_vec(),
         };
         let mut columns = Vec::new();
-        if !hidden {
-            if first && !write.columns.is_empty() {
+        if columns_wanted != ColumnsWanted::None {
+            if columns_wanted == ColumnsWanted::First && !write.columns.is_empty() {
                 if write.columns.len() < wanted.len() || write.columns.len() > 3 {
                     return Err(Error::Plan(format!(
                         "--columns names {} columns; {} are written: {}",
@@ -134,6 +145,7 @@ impl Target {
             columns,
             form,
             digits,
+            digits_said: write.digits.is_some(),
         })
     }
 
@@ -178,23 +190,37 @@ impl Target {
             .collect()
     }
 
-    /// What the digits that are written are worth, for the summary.
-    pub(crate) fn worth(&self, lat_deg: Option<f64>) -> Option<String> {
+    /// Decimals that a workbook shows: a centimetre, where nobody asked for others. Its cells hold the full number.
+    pub(crate) fn shown_digits(&self) -> usize {
+        match (self.digits_said, self.form, self.crs.is_geographic()) {
+            (false, Form::Numbers { .. }, true) => 7,
+            (false, Form::Numbers { .. }, false) => 2,
+            _ => self.digits,
+        }
+    }
+
+    /// What the digits that a workbook shows are worth, in words.
+    pub(crate) fn worth(&self, lat_deg: f64) -> Option<String> {
+        let digits = self.shown_digits();
         let unit = match &self.crs.kind {
-            Kind::Projected { unit, .. } => unit.metres * 10f64.powi(-(self.digits as i32)),
+            Kind::Projected { unit, .. } => unit.metres * 10f64.powi(-(digits as i32)),
             Kind::Geographic { .. } => {
                 let n = match self.form {
                     Form::Angles(n) => n,
                     Form::Grid => Notation::Utm,
                     Form::Numbers { .. } => Notation::DecimalDegrees,
                 };
-                n.last_digit_m(self.digits, lat_deg.unwrap_or(0.0)).0
+                n.last_digit_m(digits, lat_deg).0
             }
             _ => return None,
         };
+        let hold = if matches!(self.form, Form::Numbers { .. }) {
+            "; the cells hold the full number"
+        } else {
+            ""
+        };
         Some(format!(
-            "{} decimals: the last digit is worth {} on the ground",
-            self.digits,
+            "{digits} decimals are shown, the last is worth {} on the ground{hold}",
             length(unit)
         ))
     }

@@ -47,7 +47,7 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
         let empty = std::fs::read_dir(folder)
             .map(|mut d| d.next().is_none())
             .unwrap_or(false);
-        if !empty && !(ours && a.overwrite) {
+        if !(empty || ours && a.overwrite) {
             bail!(
                 "{}: the folder is there already; name another one, or replace an earlier demonstration with --overwrite",
                 folder.display()
@@ -69,16 +69,14 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
     ))?;
 
     step("1. Look before you trust: the landowners' workbook")?;
-    command("basilocus look landowners.xlsx --rows 4 --no-progress", &[])?;
+    command("basilocus look landowners.xlsx --rows 4 --no-progress")?;
 
     step("2. Build the address reference, and match the landowners against it")?;
     command(
         "basilocus reference build address_points.csv street_segments.csv postcodes.csv places.csv -o estuary.reference --overwrite --no-progress",
-        &[],
     )?;
     command(
         "basilocus geocode landowners.xlsx --reference estuary.reference -o landowners.csv --overwrite --no-progress",
-        &[],
     )?;
     examples(
         "landowners.csv",
@@ -96,11 +94,9 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
     )?;
     command(
         "basilocus convert field_notes.csv --from EPSG:4326 --notation decimal-degrees -o field_notes.geojson --overwrite --no-progress",
-        &[],
     )?;
     command(
         "basilocus convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o survey_1958.csv --overwrite --no-progress",
-        &[],
     )?;
 
     step(
@@ -108,10 +104,7 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
     )?;
     let plan = plan();
     std::fs::write(PLAN, plan.to_text(Path::new(PLAN))?)?;
-    command(
-        &format!("basilocus run {PLAN} --overwrite --no-progress"),
-        &[],
-    )?;
+    command(&format!("basilocus run {PLAN} --overwrite --no-progress"))?;
 
     step("6. The plan that did it, run again: the same bytes")?;
     say(&format!(
@@ -217,7 +210,7 @@ fn step(title: &str) -> Result<()> {
 }
 
 /// Prints a command line and runs it, parsed as the shell's words would be.
-fn command(line: &str, _: &[&str]) -> Result<()> {
+fn command(line: &str) -> Result<()> {
     say(&format!(
         "$ {}\n",
         line.replace(" --overwrite", "")

@@ -1,7 +1,7 @@
 //! Writes a workbook that a colleague can use at once: real numbers, codes as text, frozen header, widths and
 //! filters, a sheet of the rows set aside, and a sheet that says what this is.
 
-use super::MOST_ROWS;
+use super::{MOST_CHARACTERS, MOST_ROWS};
 use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput};
 use arrow_array::{Array, BooleanArray, Float64Array, Int64Array};
@@ -26,6 +26,8 @@ pub struct XlsxWriter {
     part: u32,
     names: Vec<String>,
     told: Vec<String>,
+    /// Cells whose text was cut.
+    cut: u64,
 }
 
 /// Runs a call of the workbook library, whose writes to its temporary files panic where the disk is full, and turns
@@ -92,6 +94,7 @@ impl XlsxWriter {
             part: 1,
             names: Vec::new(),
             told: Vec::new(),
+            cut: 0,
         }
     }
 
@@ -123,18 +126,16 @@ impl XlsxWriter {
             format!("{} {}", layer.name, self.part)
         };
         self.add_sheet(&name)?;
-        let head: Vec<(String, f64)> = self
+        let head: Vec<Heading> = self
             .columns
             .iter()
             .map(|c| {
-                (
-                    layer.schema.field(*c).name().clone(),
-                    width(
-                        layer.schema.field(*c).name(),
-                        layer.schema.field(*c).data_type(),
-                        layer.styles.get(*c),
-                    ),
-                )
+                let field = layer.schema.field(*c);
+                Heading {
+                    name: field.name().clone(),
+                    width: width(field.name(), field.data_type(), layer.styles.get(*c)),
+                    numeric: matches!(field.data_type(), DataType::Float64 | DataType::Int64),
+                }
             })
             .collect();
         let index = self.sheet;
@@ -164,19 +165,31 @@ impl XlsxWriter {
     }
 }
 
-fn header_format() -> Format {
-    Format::new()
-        .set_bold()
-        .set_align(FormatAlign::Top)
-        .set_text_wrap()
-        .set_border_bottom(FormatBorder::Thin)
+/// A column's heading.
+struct Heading {
+    name: String,
+    width: f64,
+    /// Numbers stand on the right, and so does their heading.
+    numeric: bool,
 }
 
-fn write_header(sheet: &mut Worksheet, head: &[(String, f64)]) -> Result<(), XlsxError> {
-    let format = header_format();
-    for (i, (name, width)) in head.iter().enumerate() {
-        sheet.set_column_width(i as u16, *width)?;
-        sheet.write_string_with_format(0, i as u16, name, &format)?;
+/// Texts keep a little distance from the numbers on their left.
+fn text_format() -> Format {
+    Format::new().set_indent(1)
+}
+
+fn write_header(sheet: &mut Worksheet, head: &[Heading]) -> Result<(), XlsxError> {
+    let base = Format::new()
+        .set_bold()
+        .set_border_bottom(FormatBorder::Thin);
+    let (left, right) = (
+        base.clone().set_align(FormatAlign::Left).set_indent(1),
+        base.set_align(FormatAlign::Right),
+    );
+    for (i, heading) in head.iter().enumerate() {
+        sheet.set_column_width(i as u16, heading.width)?;
+        let format = if heading.numeric { &right } else { &left };
+        sheet.write_string_with_format(0, i as u16, &heading.name, format)?;
     }
     sheet.set_freeze_panes(1, 0)?;
     Ok(())
@@ -185,10 +198,10 @@ fn write_header(sheet: &mut Worksheet, head: &[(String, f64)]) -> Result<(), Xls
 /// A width that shows most values whole: between 6 and 48 characters.
 fn width(name: &str, data_type: &DataType, style: Option<&ColumnStyle>) -> f64 {
     let values = match data_type {
-        DataType::Float64 => style.and_then(|s| s.digits).map_or(12, |d| d + 9),
+        DataType::Float64 => style.and_then(|s| s.digits).map_or(12, |d| d + 8),
         _ => style.and_then(|s| s.longest).unwrap_or(12),
     };
-    (values.max(name.chars().count() + 3) as f64 + 1.0).clamp(6.0, 48.0)
+    (values.max(name.chars().count() + 3) as f64 + 2.0).clamp(7.0, 49.0)
 }
 
 /// A name that a sheet may have: at most 31 characters, none of []:*?/\, not taken.
@@ -231,6 +244,9 @@ impl Writer for XlsxWriter {
             .map(|c| match layer.styles.get(*c).and_then(|s| s.digits) {
                 Some(0) => Format::new().set_num_format("0"),
                 Some(d) => Format::new().set_num_format(format!("0.{}", "0".repeat(d))),
+                None if matches!(layer.schema.field(*c).data_type(), DataType::Utf8) => {
+                    text_format()
+                }
                 None => Format::new(),
             })
             .collect();
@@ -260,19 +276,20 @@ impl Writer for XlsxWriter {
             }
             let (index, at) = (self.sheet, self.row);
             let (workbook, columns, formats) = (&mut self.workbook, &self.columns, &self.formats);
-            guarded(self.pending.target(), || {
+            self.cut += guarded(self.pending.target(), || {
                 let sheet = workbook.worksheet_from_index(index)?;
+                let mut cut = 0;
                 for (i, column) in columns.iter().enumerate() {
-                    write_cell(
+                    cut += u64::from(write_cell(
                         sheet,
                         at,
                         i as u16,
                         batch.records.column(*column),
                         row,
                         &formats[i],
-                    )?;
+                    )?);
                 }
-                Ok(())
+                Ok(cut)
             })?;
             self.row += 1;
         }
@@ -312,12 +329,18 @@ impl Writer for XlsxWriter {
             .set_properties(&DocProperties::new().set_creation_datetime(&created));
         let (workbook, path) = (&mut self.workbook, self.pending.path());
         guarded(&target, || workbook.save(path))?;
+        if self.cut > 0 {
+            self.told.push(format!(
+                "{} cells held more than {MOST_CHARACTERS} characters, which a workbook cannot; their texts were cut",
+                self.cut
+            ));
+        }
         Ok((self.pending, self.told))
     }
 }
 
 fn write_set_aside(sheet: &mut Worksheet, set_aside: &SetAsideTable) -> Result<(), XlsxError> {
-    let widths: Vec<(String, f64)> = set_aside
+    let head: Vec<Heading> = set_aside
         .header
         .iter()
         .enumerate()
@@ -330,14 +353,21 @@ fn write_set_aside(sheet: &mut Worksheet, set_aside: &SetAsideTable) -> Result<(
                 .map(|v| v.chars().count())
                 .max()
                 .unwrap_or(0);
-            (
-                name.clone(),
-                (longest.max(name.chars().count() + 3) as f64 + 1.0)
-                    .clamp(6.0, if name == "reason" { 90.0 } else { 40.0 }),
-            )
+            Heading {
+                name: name.clone(),
+                width: (longest.max(name.chars().count() + 3) as f64 + 2.0)
+                    .clamp(7.0, if name == "reason" { 70.0 } else { 40.0 }),
+                numeric: name == "source_row",
+            }
         })
         .collect();
-    write_header(sheet, &widths)?;
+    write_header(sheet, &head)?;
+    // Reasons are sentences: they wrap, so that none is cut by its neighbour.
+    let (text, wrapped, number) = (
+        text_format().set_align(FormatAlign::Top),
+        text_format().set_text_wrap().set_align(FormatAlign::Top),
+        Format::new().set_align(FormatAlign::Top),
+    );
     for (r, row) in set_aside
         .rows
         .iter()
@@ -348,9 +378,17 @@ fn write_set_aside(sheet: &mut Worksheet, set_aside: &SetAsideTable) -> Result<(
             // The source's row number is for looking up, so it is a number; all else stays as it was read.
             match value.parse::<u32>() {
                 Ok(n) if set_aside.header[c] == "source_row" => {
-                    sheet.write_number(r as u32 + 1, c as u16, n)?
+                    sheet.write_number_with_format(r as u32 + 1, c as u16, n, &number)?
                 }
-                _ => sheet.write_string(r as u32 + 1, c as u16, value)?,
+                _ if value.is_empty() => continue,
+                _ => {
+                    let format = if set_aside.header[c] == "reason" {
+                        &wrapped
+                    } else {
+                        &text
+                    };
+                    sheet.write_string_with_format(r as u32 + 1, c as u16, value, format)?
+                }
             };
         }
     }
@@ -360,7 +398,7 @@ fn write_set_aside(sheet: &mut Worksheet, set_aside: &SetAsideTable) -> Result<(
 }
 
 fn write_about(sheet: &mut Worksheet, about: &RunAbout) -> Result<(), XlsxError> {
-    sheet.set_column_width(0, 30)?;
+    sheet.set_column_width(0, 44)?;
     sheet.set_column_width(1, 100)?;
     let (heading, wrapped, top) = (
         Format::new().set_bold(),
@@ -396,6 +434,7 @@ fn date(text: &str) -> Option<ExcelDateTime> {
     ExcelDateTime::from_ymd(y, m, d).ok()
 }
 
+/// Writes a cell; true where its text was longer than a cell holds and was cut.
 fn write_cell(
     sheet: &mut Worksheet,
     row: u32,
@@ -403,9 +442,9 @@ fn write_cell(
     array: &arrow_array::ArrayRef,
     at: usize,
     format: &Format,
-) -> Result<(), XlsxError> {
+) -> Result<bool, XlsxError> {
     if array.is_null(at) {
-        return Ok(());
+        return Ok(false);
     }
     let any = array.as_any();
     if let Some(a) = any.downcast_ref::<Float64Array>() {
@@ -419,14 +458,15 @@ fn write_cell(
     } else {
         let text = cell_text(array, at);
         if !text.is_empty() {
-            // A cell holds 32,767 characters.
-            let fitting: String = if text.len() > 32_767 {
-                text.chars().take(32_767).collect()
+            let cut = text.len() > MOST_CHARACTERS && text.chars().count() > MOST_CHARACTERS;
+            let fitting: String = if cut {
+                text.chars().take(MOST_CHARACTERS).collect()
             } else {
                 text
             };
-            sheet.write_string(row, column, fitting)?;
+            sheet.write_string_with_format(row, column, fitting, format)?;
+            return Ok(cut);
         }
     }
-    Ok(())
+    Ok(false)
 }

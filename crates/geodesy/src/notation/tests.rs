@@ -173,7 +173,7 @@ proptest! {
         let r = match read(&text, AxisOrder::LatitudeFirst) {
             Ok(r) => r,
             // Band S with a southern reading: the error must hold the right one.
-            Err(e) => e.readings.into_iter().find(|r| (r.lat_deg - lat).abs() < 1.0).ok_or_else(|| TestCaseError::fail(format!("{text}")))?,
+            Err(e) => e.readings.into_iter().find(|r| (r.lat_deg - lat).abs() < 1.0).ok_or_else(|| TestCaseError::fail(text.clone()))?,
         };
         let (north, east) = notation.last_digit_m(digits, lat);
         prop_assert!((r.lat_deg - lat).abs() * 111_700.0 <= north * 0.52 + 1e-6 + if notation == Notation::Utm { north } else { 0.0 }, "{text} {} {lat}", r.lat_deg);
