@@ -404,6 +404,14 @@ fn street_line(out: &mut ParsedAddress, line: &str, grammar: &Grammar, with_numb
             break;
         }
     }
+    // A designator without its number says nothing.
+    if tokens.len() > 2
+        && tokens
+            .last()
+            .is_some_and(|t| grammar.unit(t).is_some() && *t != "LOT")
+    {
+        tokens.pop();
+    }
     // A single letter after the number is its suffix ("12 A Heron Ln") unless it is a direction.
     if out.number.is_some()
         && out.number_suffix.is_empty()
@@ -442,7 +450,9 @@ fn street_line(out: &mut ParsedAddress, line: &str, grammar: &Grammar, with_numb
         tokens.pop();
     }
     if tokens.len() > 1
-        && let Some(t) = grammar.street_type(tokens[tokens.len() - 1])
+        && let Some(t) = grammar
+            .street_type(tokens[tokens.len() - 1])
+            .or_else(|| grammar.misspelt_street_type(tokens[tokens.len() - 1]))
     {
         out.street_type = Some(t);
         tokens.pop();
@@ -609,6 +619,8 @@ mod tests {
                 "9||ALDER|Ct|||TERNPORT|OR|97981",
             ),
             ("77 N St, Ternport", "77||N|St|||TERNPORT||"),
+            ("77 Heron Srteet, Ternport", "77||HERON|St|||TERNPORT||"),
+            ("77 Heron Ln Apt, Ternport", "77||HERON|Ln|||TERNPORT||"),
             (
                 "77 Heron Ln, Unit B, Ternport, OR",
                 "77||HERON|Ln||Unit B|TERNPORT|OR|",

@@ -197,17 +197,19 @@ pub fn look(
         profiles: &named,
         ..Default::default()
     });
+    let mut notes: Vec<String> = about
+        .notes
+        .iter()
+        .filter(|n| !n.starts_with("slip-"))
+        .cloned()
+        .collect();
+    notes.extend(address_parts(&pipeline.roles));
     Ok(LookReport {
         path: about.path.clone(),
         format: about.format.name().to_string(),
         layer: about.layer.clone(),
         layers: about.layers.clone(),
-        notes: about
-            .notes
-            .iter()
-            .filter(|n| !n.starts_with("slip-"))
-            .cloned()
-            .collect(),
+        notes,
         header_row: about.header_row,
         rows: ledger.rows_out,
         set_aside: ledger.set_aside.clone(),
@@ -218,6 +220,46 @@ pub fn look(
         extent,
         doubts,
     })
+}
+
+/// Which parts of an address a table has, and which it lacks; nothing where it has no address.
+fn address_parts(roles: &[Option<basilocus_table::Role>]) -> Option<String> {
+    use basilocus_table::Role;
+    let has = |r: Role| roles.contains(&Some(r));
+    if !(has(Role::Street) && (has(Role::Locality) || has(Role::Postcode))) {
+        return None;
+    }
+    let parts = [
+        Role::HouseNumber,
+        Role::Street,
+        Role::Unit,
+        Role::Locality,
+        Role::Region,
+        Role::Postcode,
+        Role::Country,
+    ];
+    let there: Vec<&str> = parts
+        .iter()
+        .filter(|r| has(**r))
+        .map(|r| r.name())
+        .collect();
+    let lacking: Vec<&str> = [Role::Locality, Role::Region, Role::Postcode]
+        .iter()
+        .filter(|r| !has(**r))
+        .map(|r| r.name())
+        .collect();
+    let rest = if lacking.is_empty() {
+        String::new()
+    } else {
+        format!(
+            "; there is no column of a {} (add one with --set NAME=VALUE, if it is the same for all)",
+            lacking.join(" or ")
+        )
+    };
+    Some(format!(
+        "an address in the columns of {}{rest}",
+        there.join(", ")
+    ))
 }
 
 fn declared(t: &arrow_schema::DataType) -> &'static str {

@@ -5,7 +5,7 @@ use basilocus::look::LookReport;
 use basilocus::reference::BuildReport;
 use basilocus::report::{LayerReport, OperationReport, Report};
 use basilocus::{accuracy_words, address::reference::Description};
-use comfy_table::{ContentArrangement, Table, TableComponent, presets};
+use comfy_table::{CellAlignment, ContentArrangement, Table, TableComponent, presets};
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::io::{IsTerminal, Write as _};
@@ -69,6 +69,19 @@ pub fn table(header: &[&str], rows: &[Vec<String>]) -> String {
                 c.clone()
             }
         }));
+    }
+    // Numbers stand on the right.
+    for column in 0..header.len() {
+        let numbers = rows
+            .iter()
+            .filter_map(|r| r.get(column))
+            .all(|c| c.replace(',', "").parse::<f64>().is_ok());
+        if numbers
+            && !rows.is_empty()
+            && let Some(c) = t.column_mut(column)
+        {
+            c.set_cell_alignment(CellAlignment::Right);
+        }
     }
     t.lines()
         .map(|l| l.trim_end().to_string())

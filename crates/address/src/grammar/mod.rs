@@ -45,6 +45,22 @@ impl Grammar {
         find(self.street_types, word)
     }
 
+    /// Index of the thoroughfare type that a word nearly spells: one slip in a word of five letters or more.
+    ///
+    /// Shorter words are near too many others, and names are never taken for types ("HERON" is near none).
+    pub fn misspelt_street_type(&self, word: &str) -> Option<u8> {
+        if word.len() < 5 {
+            return None;
+        }
+        let near = |w: &&str| {
+            w.len() >= 5 && crate::normal::distance(w.as_bytes(), word.as_bytes(), 1).is_some()
+        };
+        self.street_types
+            .iter()
+            .position(|(_, spellings)| spellings.iter().any(|w| near(&w)))
+            .map(|i| i as u8)
+    }
+
     /// Index of the direction that a word spells.
     pub fn direction(&self, word: &str) -> Option<u8> {
         find(self.directions, word)

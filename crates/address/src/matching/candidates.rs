@@ -148,12 +148,10 @@ pub(super) fn streets(reference: &Reference, a: &ParsedAddress, context: &Contex
         let wanted: Vec<u8> = a.name.bytes().filter(|b| *b != b' ').collect();
         let figures = |name: &str| name.bytes().filter(u8::is_ascii_digit).collect::<Vec<_>>();
         let wanted_figures = figures(&a.name);
-        let most = if wanted.len() < 4 {
-            0
-        } else if wanted.len() < 7 {
-            1
-        } else {
-            2
+        let most = match wanted.len() {
+            0..4 => 0,
+            4 => 1,
+            _ => 2,
         };
         let mut seen: Vec<u32> = Vec::new();
         reference.similar_names(&a.name, &mut |name| {

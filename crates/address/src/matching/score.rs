@@ -69,5 +69,5 @@ pub(super) const STREET_NUMBER_OUTSIDE: i32 = 22;
 pub(super) const POSTCODE_CONFIDENCE: i32 = 90;
 /// Confidence of a locality's middle where nothing finer was asked for.
 pub(super) const LOCALITY_CONFIDENCE: i32 = 85;
-/// A thoroughfare was asked for and not found.
-pub(super) const STREET_NOT_FOUND: i32 = 20;
+/// A thoroughfare was asked for and not found: the middle of a postcode is then rarely near it.
+pub(super) const STREET_NOT_FOUND: i32 = 45;

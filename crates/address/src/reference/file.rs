@@ -7,7 +7,7 @@
 /// First bytes of a reference.
 pub(super) const MAGIC: &[u8; 8] = b"BSLADREF";
 /// Raised when the layout changes.
-pub(super) const VERSION: u32 = 1;
+pub(super) const VERSION: u32 = 2;
 /// Bytes before the section table.
 pub(super) const HEADER: usize = 24;
 
@@ -129,4 +129,4 @@ pub(super) fn each_spelling(word: &str, f: &mut dyn FnMut(u32)) {
 }
 
 /// Words of this many letters and more are found with two edits.
-pub(super) const TWO_LETTERS: usize = 7;
+pub(super) const TWO_LETTERS: usize = 5;

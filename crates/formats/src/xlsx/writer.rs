@@ -175,7 +175,7 @@ struct Heading {
 
 /// Texts keep a little distance from the numbers on their left.
 fn text_format() -> Format {
-    Format::new().set_indent(1)
+    Format::new().set_align(FormatAlign::Left).set_indent(1)
 }
 
 fn write_header(sheet: &mut Worksheet, head: &[Heading]) -> Result<(), XlsxError> {
@@ -194,6 +194,9 @@ fn write_header(sheet: &mut Worksheet, head: &[Heading]) -> Result<(), XlsxError
     sheet.set_freeze_panes(1, 0)?;
     Ok(())
 }
+
+/// Characters in the column of reasons.
+const REASON_WIDTH: usize = 80;
 
 /// A width that shows most values whole: between 6 and 48 characters.
 fn width(name: &str, data_type: &DataType, style: Option<&ColumnStyle>) -> f64 {
@@ -355,13 +358,24 @@ fn write_set_aside(sheet: &mut Worksheet, set_aside: &SetAsideTable) -> Result<(
                 .unwrap_or(0);
             Heading {
                 name: name.clone(),
-                width: (longest.max(name.chars().count() + 3) as f64 + 2.0)
-                    .clamp(7.0, if name == "reason" { 70.0 } else { 40.0 }),
+                width: (longest.max(name.chars().count() + 3) as f64 + 2.0).clamp(
+                    7.0,
+                    if name == "reason" {
+                        REASON_WIDTH as f64
+                    } else {
+                        40.0
+                    },
+                ),
                 numeric: name == "source_row",
             }
         })
         .collect();
     write_header(sheet, &head)?;
+    let reason = set_aside
+        .header
+        .iter()
+        .position(|h| h == "reason")
+        .unwrap_or(0);
     // Reasons are sentences: they wrap, so that none is cut by its neighbour.
     let (text, wrapped, number) = (
         text_format().set_align(FormatAlign::Top),
@@ -374,6 +388,12 @@ fn write_set_aside(sheet: &mut Worksheet, set_aside: &SetAsideTable) -> Result<(
         .enumerate()
         .take(MOST_ROWS as usize - 1)
     {
+        // Rows of wrapped text need their height said: not every program finds it by itself.
+        let lines = row
+            .get(reason)
+            .map_or(1, |v| v.chars().count().div_ceil(REASON_WIDTH - 4))
+            .max(1);
+        sheet.set_row_height(r as u32 + 1, 15.0 * lines as f64)?;
         for (c, value) in row.iter().enumerate() {
             // The source's row number is for looking up, so it is a number; all else stays as it was read.
             match value.parse::<u32>() {
