@@ -154,21 +154,27 @@ pub(super) fn streets(reference: &Reference, a: &ParsedAddress, context: &Contex
             _ => 2,
         };
         let mut seen: Vec<u32> = Vec::new();
-        reference.similar_names(&a.name, &mut |name| {
-            if seen.contains(&name) {
-                return;
+        // One letter left out first; two, which are many spellings, only where that finds nothing near.
+        for left_out in [0..=1, 2..=2] {
+            if *left_out.start() == 2 && found.best.iter().any(|s| s.cost <= 18) {
+                break;
             }
-            seen.push(name);
-            let text = reference.name_text(name);
-            let there: Vec<u8> = text.bytes().filter(|b| *b != b' ').collect();
-            // "11TH" is no misspelling of "1TH": figures are right or another street.
-            if let Some(d) = distance(&wanted, &there, most)
-                && (d > 0 || text != a.name)
-                && figures(text) == wanted_figures
-            {
-                consider(reference, a, context, name, d.max(1), &mut found);
-            }
-        });
+            reference.similar_names(&a.name, left_out, &mut |name| {
+                if seen.contains(&name) {
+                    return;
+                }
+                seen.push(name);
+                let text = reference.name_text(name);
+                let there: Vec<u8> = text.bytes().filter(|b| *b != b' ').collect();
+                // "11TH" is no misspelling of "1TH": figures are right or another street.
+                if let Some(d) = distance(&wanted, &there, most)
+                    && (d > 0 || text != a.name)
+                    && figures(text) == wanted_figures
+                {
+                    consider(reference, a, context, name, d.max(1), &mut found);
+                }
+            });
+        }
     }
     found.best.sort_by_key(|s| (s.cost, s.id));
     found.best.truncate(MOST);

@@ -659,7 +659,7 @@ impl Builder {
         ] {
             let mut spellings: Vec<(u32, u32)> = Vec::new();
             for (i, word) in words.iter().enumerate() {
-                each_spelling(strings.get(*word), &mut |hash| {
+                each_spelling(strings.get(*word), 0..=2, &mut |hash| {
                     spellings.push((hash, i as u32))
                 });
             }

@@ -93,14 +93,25 @@ pub(super) fn spelling_hash(bytes: impl Iterator<Item = u8>) -> u32 {
     hash
 }
 
-/// Calls `f` with the hash of a word (blanks left out) with none, one, and for long words two letters left out.
+/// Calls `f` with the hash of a word (blanks left out) with as many letters left out as `left_out` says.
 ///
 /// Two words within that many edits share at least one of these spellings, which finds candidates without trying
 /// every name; the true distance is computed afterwards.
-pub(super) fn each_spelling(word: &str, f: &mut dyn FnMut(u32)) {
-    let letters: Vec<u8> = word.bytes().filter(|b| *b != b' ').take(40).collect();
-    f(spelling_hash(letters.iter().copied()));
-    let n = letters.len();
+pub(super) fn each_spelling(
+    word: &str,
+    left_out: std::ops::RangeInclusive<usize>,
+    f: &mut dyn FnMut(u32),
+) {
+    let mut buffer = [0u8; 40];
+    let mut n = 0;
+    for b in word.bytes().filter(|b| *b != b' ').take(buffer.len()) {
+        buffer[n] = b;
+        n += 1;
+    }
+    let letters = &buffer[..n];
+    if left_out.contains(&0) {
+        f(spelling_hash(letters.iter().copied()));
+    }
     if n < 3 {
         return;
     }
@@ -113,13 +124,13 @@ pub(super) fn each_spelling(word: &str, f: &mut dyn FnMut(u32)) {
                 .map(|(_, b)| *b),
         )
     };
-    for i in 0..n {
-        if i > 0 && letters[i] == letters[i - 1] {
-            continue;
+    if left_out.contains(&1) {
+        // Of two equal letters side by side it does not matter which is left out.
+        for i in (0..n).filter(|i| *i == 0 || letters[*i] != letters[*i - 1]) {
+            f(without([i, usize::MAX]));
         }
-        f(without([i, usize::MAX]));
     }
-    if (TWO_LETTERS..=24).contains(&n) {
+    if left_out.contains(&2) && (TWO_LETTERS..=24).contains(&n) {
         for i in 0..n {
             for j in i + 1..n {
                 f(without([i, j]));

@@ -206,14 +206,15 @@ impl Reference {
     }
 
     pub(crate) fn string(&self, id: u32) -> &str {
-        let (start, end) = (
-            self.u32(Section::StringEnds, id as usize, 4, 0) as usize,
-            self.u32(Section::StringEnds, id as usize + 1, 4, 0) as usize,
-        );
+        std::str::from_utf8(self.string_bytes(id)).unwrap_or("")
+    }
+
+    /// The bytes of a string, unchecked: enough to compare.
+    fn string_bytes(&self, id: u32) -> &[u8] {
+        let end = |i: usize| self.u32(Section::StringEnds, i, 4, 0) as usize;
         self.section(Section::Strings)
-            .get(start..end)
-            .and_then(|b| std::str::from_utf8(b).ok())
-            .unwrap_or("")
+            .get(end(id as usize)..end(id as usize + 1))
+            .unwrap_or_default()
     }
 
     fn count(&self, s: Section, size: usize) -> usize {
@@ -225,7 +226,7 @@ impl Reference {
         let (mut low, mut high) = (0, self.count(s, size));
         while low < high {
             let middle = (low + high) / 2;
-            if self.string(self.u32(s, middle, size, 0)) < text {
+            if self.string_bytes(self.u32(s, middle, size, 0)) < text.as_bytes() {
                 low = middle + 1
             } else {
                 high = middle
@@ -254,18 +255,30 @@ impl Reference {
                 .min(self.count(Section::Streets, STREET) as u32)
     }
 
-    /// Names that share a spelling with a word; the true distance is for the caller to compute.
-    pub(crate) fn similar_names(&self, word: &str, f: &mut dyn FnMut(u32)) {
-        self.similar(Section::NameDeletes, word, f);
+    /// Names that share a spelling with a word, with so many letters of the word left out; the true distance is for
+    /// the caller to compute.
+    pub(crate) fn similar_names(
+        &self,
+        word: &str,
+        left_out: std::ops::RangeInclusive<usize>,
+        f: &mut dyn FnMut(u32),
+    ) {
+        self.similar(Section::NameDeletes, word, left_out, f);
     }
 
     pub(crate) fn similar_localities(&self, word: &str, f: &mut dyn FnMut(u32)) {
-        self.similar(Section::LocalityDeletes, word, f);
+        self.similar(Section::LocalityDeletes, word, 0..=2, f);
     }
 
-    fn similar(&self, s: Section, word: &str, f: &mut dyn FnMut(u32)) {
+    fn similar(
+        &self,
+        s: Section,
+        word: &str,
+        left_out: std::ops::RangeInclusive<usize>,
+        f: &mut dyn FnMut(u32),
+    ) {
         let n = self.count(s, DELETE);
-        each_spelling(word, &mut |hash| {
+        each_spelling(word, left_out, &mut |hash| {
             let (mut low, mut high) = (0, n);
             while low < high {
                 let middle = (low + high) / 2;
