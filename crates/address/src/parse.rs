@@ -53,6 +53,8 @@ pub struct ParsedAddress {
     pub postcode: String,
     /// Extension of the postcode.
     pub extension: String,
+    /// What was changed before matching, in words.
+    pub read_as: Vec<String>,
 }
 
 impl ParsedAddress {
@@ -206,6 +208,15 @@ fn take_tail(out: &mut ParsedAddress, words: &mut Vec<String>, grammar: &Grammar
                 (out.postcode, out.extension) = (code, extension);
             }
             words.truncate(words.len() - 2);
+        } else if extension.len() + 1 == grammar.postcode_digits.0
+            && extension.bytes().all(|b| b.is_ascii_digit())
+            && grammar.region(&code).is_some()
+        {
+            // "WA 9817": a postcode whose leading zero was taken off; the reference decides.
+            if out.postcode.is_empty() {
+                out.postcode = extension;
+            }
+            words.pop();
         }
     }
     for n in [3, 2, 1] {

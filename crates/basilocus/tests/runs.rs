@@ -170,6 +170,26 @@ fn nothing_is_guessed_about_systems_and_columns() {
     assert!(message("lon,lat\n1,2\n", None).contains("say it with --from"));
     assert!(message("easting,northing\n500000,5000000\n", None).contains("too large for degrees"));
     assert!(
+        message("lon,lat\n-123.8,46.2\n", Some("EPSG:2269")).contains("look like degrees"),
+        "degrees are not read as feet"
+    );
+    // Of two pairs of columns the stated system says which are meant.
+    let both = "lon,lat,easting,northing\n-123.8,46.2,7366633.86,940706.86\n";
+    let (r, _) = f.convert(both, Some("EPSG:2269"), &["EPSG:4326"]).unwrap();
+    assert!(
+        r.layers[0]
+            .understood
+            .iter()
+            .any(|u| u.contains("\"easting\" and \"northing\""))
+    );
+    let (r, _) = f.convert(both, Some("EPSG:4326"), &["EPSG:2269"]).unwrap();
+    assert!(
+        r.layers[0]
+            .understood
+            .iter()
+            .any(|u| u.contains("\"lon\" and \"lat\""))
+    );
+    assert!(
         message("a,b\nx,y\n", Some("EPSG:4326"))
             .contains("no columns of coordinates were found among a, b")
     );

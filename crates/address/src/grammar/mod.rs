@@ -45,6 +45,20 @@ impl Grammar {
         find(self.street_types, word)
     }
 
+    /// The standard form of a thoroughfare type; nothing for an index that a damaged reference made up.
+    pub fn street_type_name(&self, index: u8) -> &'static str {
+        self.street_types
+            .get(usize::from(index))
+            .map_or("", |(name, _)| name)
+    }
+
+    /// The standard form of a direction.
+    pub fn direction_name(&self, index: u8) -> &'static str {
+        self.directions
+            .get(usize::from(index))
+            .map_or("", |(name, _)| name)
+    }
+
     /// Index of the thoroughfare type that a word nearly spells: one slip in a word of five letters or more.
     ///
     /// Shorter words are near too many others, and names are never taken for types ("HERON" is near none).

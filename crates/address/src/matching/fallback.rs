@@ -21,7 +21,7 @@ pub(super) fn find(
             candidates: Vec::new(),
         })
     };
-    let mut changes = Vec::new();
+    let mut changes: Vec<String> = a.read_as.clone();
     let mut lost = 0;
     if a.post_box {
         changes.push("post box or rural route: placed no finer than the postcode".to_string());

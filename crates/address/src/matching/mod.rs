@@ -141,6 +141,8 @@ impl<'a> Matcher<'a> {
 
     /// Finds the place of an address that was read already.
     pub fn find_parsed(&self, a: &ParsedAddress) -> Outcome {
+        let restored = self.with_leading_zero(a);
+        let a = restored.as_ref().unwrap_or(a);
         if a.is_empty() {
             return Outcome::SetAside {
                 class: "no address",
@@ -198,6 +200,22 @@ impl<'a> Matcher<'a> {
             |e| e,
             |c| self.accept(c, std::mem::take(&mut found.rejected)),
         )
+    }
+
+    /// The address with the zero that a spreadsheet took off its postcode, where the reference has that postcode.
+    fn with_leading_zero(&self, a: &ParsedAddress) -> Option<ParsedAddress> {
+        let digits = self.reference.grammar().postcode_digits.0;
+        if a.postcode.len() + 1 != digits || !a.postcode.bytes().all(|b| b.is_ascii_digit()) {
+            return None;
+        }
+        let whole = format!("0{}", a.postcode);
+        self.reference.postcode(&whole)?;
+        let mut restored = a.clone();
+        restored
+            .read_as
+            .push(format!("postcode {} read as {whole}", a.postcode));
+        restored.postcode = whole;
+        Some(restored)
     }
 
     fn accept(&self, best: Candidate, others: Vec<Candidate>) -> Outcome {

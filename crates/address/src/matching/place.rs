@@ -217,7 +217,7 @@ fn changes(
     view: &StreetView,
 ) -> Vec<String> {
     let grammar = reference.grammar();
-    let mut out = Vec::new();
+    let mut out = a.read_as.clone();
     let name = reference.name_text(view.name);
     if name != a.name {
         out.push(format!(
@@ -226,14 +226,14 @@ fn changes(
             normal::title(name)
         ));
     }
-    let words = |c: Option<u8>| c.map_or("none", |i| grammar.street_types[i as usize].0);
+    let words = |c: Option<u8>| c.map_or("none", |i| grammar.street_type_name(i));
     match (a.street_type, view.kind) {
         (x, y) if x == y => {}
         (None, y) => out.push(format!("type {} added", words(y))),
         (x, None) => out.push(format!("type {} left out", words(x))),
         (x, y) => out.push(format!("type {} read as {}", words(x), words(y))),
     }
-    let dir = |c: Option<u8>| c.map_or("", |i| grammar.directions[i as usize].0);
+    let dir = |c: Option<u8>| c.map_or("", |i| grammar.direction_name(i));
     let (asked, there) = (
         (dir(a.pre_direction), dir(a.post_direction)),
         (dir(view.pre), dir(view.post)),
@@ -306,10 +306,10 @@ fn push(
     let grammar = reference.grammar();
     let mut street = String::new();
     for part in [
-        view.pre.map_or("", |d| grammar.directions[d as usize].0),
+        view.pre.map_or("", |d| grammar.direction_name(d)),
         &normal::title(reference.name_text(view.name)),
-        view.kind.map_or("", |t| grammar.street_types[t as usize].0),
-        view.post.map_or("", |d| grammar.directions[d as usize].0),
+        view.kind.map_or("", |t| grammar.street_type_name(t)),
+        view.post.map_or("", |d| grammar.direction_name(d)),
     ] {
         if !part.is_empty() {
             if !street.is_empty() {

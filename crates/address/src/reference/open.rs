@@ -299,6 +299,12 @@ impl Reference {
     pub(crate) fn street(&self, id: u32) -> StreetView {
         let u = |field| self.u32(Section::Streets, id as usize, STREET, field);
         let [pre, kind, post, _] = u(1).to_le_bytes();
+        // A damaged file must not send a loop over four thousand million records that are not there.
+        let inside = |first: u32, n: u32, section: Section, size: usize| {
+            let all = self.count(section, size) as u32;
+            let first = first.min(all);
+            (first, n.min(all - first))
+        };
         let code = |c: u8| Some(c).filter(|c| *c != NO_CODE);
         StreetView {
             name: u(0),
@@ -306,8 +312,8 @@ impl Reference {
             kind: code(kind),
             post: code(post),
             locality: u(2),
-            points: (u(3), u(4)),
-            segments: (u(5), u(6)),
+            points: inside(u(3), u(4), Section::Points, POINT),
+            segments: inside(u(5), u(6), Section::Segments, SEGMENT),
             lon: degrees(u(7) as i32),
             lat: degrees(u(8) as i32),
         }

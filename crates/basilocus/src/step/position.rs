@@ -96,6 +96,13 @@ impl PositionReader {
                 })
         };
         let with_role = |role: Role| roles.iter().position(|r| *r == Some(role));
+        let stated = match &plan.from {
+            Some(text) => Some(Catalogue::embedded().find_one(text)?),
+            None => None,
+        };
+        let plane = stated.as_ref().is_some_and(|c| !c.is_geographic());
+        let degrees = with_role(Role::Longitude).zip(with_role(Role::Latitude));
+        let lengths = with_role(Role::Easting).zip(with_role(Role::Northing));
         let mut said = true;
         let source = match (&plan.x, &plan.y, &plan.coordinates) {
             (Some(_), _, Some(_)) | (_, Some(_), Some(_)) => return Err(Error::Plan("--coordinates and --x/--y exclude each other: a position is in one column or in two".into())),
@@ -112,9 +119,17 @@ impl PositionReader {
                 said = false;
                 if point_index(schema).is_some() {
                     Source::Geometry
-                } else if let (Some(x), Some(y)) = (with_role(Role::Longitude), with_role(Role::Latitude)) {
-                    Source::Columns { x, y }
-                } else if let (Some(x), Some(y)) = (with_role(Role::Easting), with_role(Role::Northing)) {
+                } else if let (Some((x, y)), true, None) = (degrees, plane, lengths) {
+                    return Err(Error::Plan(format!(
+                        "{}: columns \"{}\" and \"{}\" look like degrees, but --from is {} ({}): say the system that they are in, or name the columns with --x and --y (slip-04)",
+                        path.display(),
+                        names[x],
+                        names[y],
+                        plan.from.as_deref().unwrap_or(""),
+                        stated.as_ref().map_or(String::new(), Crs::unit_words),
+                    )));
+                } else if let Some((x, y)) = if plane { lengths.or(degrees) } else { degrees.or(lengths) } {
+                    // A table may have both; the system that was stated says which are meant.
                     Source::Columns { x, y }
                 } else if let Some(c) = with_role(Role::Coordinates) {
                     Source::Whole(c)
@@ -128,15 +143,14 @@ impl PositionReader {
             Source::Whole(c) => format!("column \"{}\"", names[*c]),
             Source::Geometry => "the geometry".into(),
         };
-        let crs = match plan.from.clone().or_else(|| {
-            if matches!(source, Source::Geometry) {
-                point_crs(schema)
-            } else {
-                None
-            }
-        }) {
-            Some(text) => Catalogue::embedded().find_one(&text)?,
-            None => {
+        let carried = match source {
+            Source::Geometry if stated.is_none() => point_crs(schema),
+            _ => None,
+        };
+        let crs = match (stated, carried) {
+            (Some(crs), _) => crs,
+            (None, Some(text)) => Catalogue::embedded().find_one(&text)?,
+            (None, None) => {
                 let hint = match &source {
                     Source::Columns { x, .. } if roles.get(*x) == Some(&Some(Role::Longitude)) => {
                         "; the values look like degrees"

@@ -64,7 +64,11 @@ impl Writer for GeoJsonWriter {
         Ok(Arc::new(FeatureEncoder {
             keys,
             styles: layer.styles.clone(),
-            layer: layer.name.clone(),
+            layer: layer
+                .schema
+                .field_with_name("layer")
+                .is_err()
+                .then(|| layer.name.clone()),
         }))
     }
 
@@ -104,7 +108,8 @@ use serde_json::Value;
 struct FeatureEncoder {
     keys: Vec<(usize, String)>,
     styles: Vec<ColumnStyle>,
-    layer: String,
+    /// Name of the layer, which every feature carries; none where a column has that name.
+    layer: Option<String>,
 }
 
 impl Encode for FeatureEncoder {
@@ -130,10 +135,18 @@ impl Encode for FeatureEncoder {
                 }
                 None => out.extend_from_slice(b"null"),
             }
-            out.extend_from_slice(b",\"properties\":{\"layer\":");
-            out.extend_from_slice(Value::from(self.layer.as_str()).to_string().as_bytes());
+            out.extend_from_slice(b",\"properties\":{");
+            let mut first = true;
+            if let Some(layer) = &self.layer {
+                out.extend_from_slice(b"\"layer\":");
+                out.extend_from_slice(Value::from(layer.as_str()).to_string().as_bytes());
+                first = false;
+            }
             for (column, key) in &self.keys {
-                out.push(b',');
+                if !first {
+                    out.push(b',');
+                }
+                first = false;
                 out.extend_from_slice(key.as_bytes());
                 push_value(
                     &mut out,

@@ -17,6 +17,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 const ROWS: usize = 4096;
+/// More blank rows than this between two rows are set aside as one.
+const LONGEST_GAP: u32 = 100;
 
 /// A workbook's sheet.
 pub struct XlsxReader {
@@ -360,13 +362,19 @@ impl Reader for XlsxReader {
                 if cells.iter().all(|c| c.trim().is_empty()) && errors == 0 {
                     return true;
                 }
-                for blank in next..row {
+                let mut blank = |source_row: u32, reason: String| {
                     building.set_aside.push(SetAsideRow {
-                        source_row: u64::from(blank) + 1,
+                        source_row: u64::from(source_row) + 1,
                         class: "blank row".into(),
-                        reason: "blank row".into(),
+                        reason,
                         values: vec![String::new(); width],
                     });
+                };
+                // A cell that somebody left at the foot of the sheet does not make a million rows.
+                if row - next > LONGEST_GAP {
+                    blank(next, format!("rows {} to {row} are blank", next + 1));
+                } else {
+                    (next..row).for_each(|r| blank(r, "blank row".into()));
                 }
                 next = row + 1;
                 for (i, column) in building.columns.iter_mut().enumerate() {
