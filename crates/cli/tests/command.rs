@@ -357,7 +357,7 @@ fn at_reads_and_gives_the_same_spot() {
       international map sheet 1:1,000,000 NL-10
 
     in other systems (easting or longitude first)
-     code        name                        x            y           unit                 accuracy
+     code        name                                 x           y   unit                 accuracy
     ────────────────────────────────────────────────────────────────────────────────────────────────
      EPSG:2269   NAD83 / Oregon North (ft)   7366633.86   940706.86   international feet   4 m
     ");

@@ -66,12 +66,12 @@ impl Grammar {
         if word.len() < 5 {
             return None;
         }
-        let near = |w: &&str| {
+        let near = |w: &str| {
             w.len() >= 5 && crate::normal::distance(w.as_bytes(), word.as_bytes(), 1).is_some()
         };
         self.street_types
             .iter()
-            .position(|(_, spellings)| spellings.iter().any(|w| near(&w)))
+            .position(|(_, spellings)| spellings.iter().any(|w| near(w)))
             .map(|i| i as u8)
     }
 
