@@ -105,9 +105,7 @@ pub fn distance(a: &[u8], b: &[u8], most: usize) -> Option<usize> {
         let mut best = i as u8;
         for j in 1..=b.len() {
             let cost = u8::from(a[i - 1] != b[j - 1]);
-            let mut v = (rows[last][j] + 1)
-                .min(rows[now][j - 1] + 1)
-                .min(rows[last][j - 1] + cost);
+            let mut v = (rows[last][j] + 1).min(rows[now][j - 1] + 1).min(rows[last][j - 1] + cost);
             if i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1] {
                 v = v.min(rows[before][j - 2] + 1);
             }
@@ -134,9 +132,8 @@ mod tests {
                 d[i][j] = if i == 0 || j == 0 {
                     i + j
                 } else {
-                    let mut v = (d[i - 1][j] + 1)
-                        .min(d[i][j - 1] + 1)
-                        .min(d[i - 1][j - 1] + usize::from(a[i - 1] != b[j - 1]));
+                    let mut v =
+                        (d[i - 1][j] + 1).min(d[i][j - 1] + 1).min(d[i - 1][j - 1] + usize::from(a[i - 1] != b[j - 1]));
                     if i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1] {
                         v = v.min(d[i - 2][j - 2] + 1);
                     }

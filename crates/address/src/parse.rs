@@ -77,21 +77,14 @@ impl ParsedAddress {
 /// assert_eq!((a.number, a.name.as_str(), a.locality.as_str()), (Some(1427), "MPALE", "TERNPORT"));
 /// assert_eq!((a.region.as_str(), a.postcode.as_str(), a.unit.as_str()), ("OR", "97981", "Apt 3"));
 /// ```
-pub fn parse(
-    input: &AddressInput,
-    grammar: &Grammar,
-    is_locality: &dyn Fn(&str) -> bool,
-) -> ParsedAddress {
+pub fn parse(input: &AddressInput, grammar: &Grammar, is_locality: &dyn Fn(&str) -> bool) -> ParsedAddress {
     let mut out = ParsedAddress::default();
     set_postcode(&mut out, input.postcode, grammar);
     let region = normal::words(input.region);
     out.region = grammar.region(&region).map_or(region, String::from);
     out.locality = normal::words(input.locality);
     // "Ternport OR" or "Ternport, OR 97981" in the locality column
-    if !out.locality.is_empty()
-        && (out.region.is_empty() || out.postcode.is_empty())
-        && !is_locality(&out.locality)
-    {
+    if !out.locality.is_empty() && (out.region.is_empty() || out.postcode.is_empty()) && !is_locality(&out.locality) {
         let mut words: Vec<String> = out.locality.split(' ').map(String::from).collect();
         take_tail(&mut out, &mut words, grammar, true);
         if !words.is_empty() {
@@ -106,12 +99,7 @@ pub fn parse(
         if input.street.contains(',') && out.name.is_empty() {
             whole(&mut out, input.street, grammar, is_locality);
         } else {
-            street_line(
-                &mut out,
-                &normal::words(input.street),
-                grammar,
-                input.number.trim().is_empty(),
-            );
+            street_line(&mut out, &normal::words(input.street), grammar, input.number.trim().is_empty());
         }
     }
     if !input.number.trim().is_empty() {
@@ -165,10 +153,7 @@ fn postcode(word: &str, grammar: &Grammar) -> Option<(String, String)> {
         None => (word, ""),
     };
     let whole = |t: &str| !t.is_empty() && t.bytes().all(|b| b.is_ascii_digit());
-    if whole(code)
-        && code.len() == digits
-        && (rest.is_empty() || whole(rest) && rest.len() <= extension)
-    {
+    if whole(code) && code.len() == digits && (rest.is_empty() || whole(rest) && rest.len() <= extension) {
         return Some((code.to_string(), rest.to_string()));
     }
     None
@@ -178,11 +163,7 @@ fn postcode(word: &str, grammar: &Grammar) -> Option<(String, String)> {
 fn take_tail(out: &mut ParsedAddress, words: &mut Vec<String>, grammar: &Grammar, keep_one: bool) {
     let least = usize::from(keep_one);
     for n in [4, 3, 2, 1] {
-        if words.len() >= n + least
-            && grammar
-                .country_names
-                .contains(&words[words.len() - n..].join(" ").as_str())
-        {
+        if words.len() >= n + least && grammar.country_names.contains(&words[words.len() - n..].join(" ").as_str()) {
             words.truncate(words.len() - n);
             break;
         }
@@ -197,10 +178,7 @@ fn take_tail(out: &mut ParsedAddress, words: &mut Vec<String>, grammar: &Grammar
         words.pop();
     } else if words.len() >= 2 + least {
         // "97981 0012"
-        let (extension, code) = (
-            words[words.len() - 1].clone(),
-            words[words.len() - 2].clone(),
-        );
+        let (extension, code) = (words[words.len() - 1].clone(), words[words.len() - 2].clone());
         if extension.len() == grammar.postcode_digits.1
             && let Some((code, extension)) = postcode(&format!("{code}-{extension}"), grammar)
         {
@@ -237,21 +215,10 @@ fn take_tail(out: &mut ParsedAddress, words: &mut Vec<String>, grammar: &Grammar
     }
 }
 
-fn whole(
-    out: &mut ParsedAddress,
-    text: &str,
-    grammar: &Grammar,
-    is_locality: &dyn Fn(&str) -> bool,
-) {
+fn whole(out: &mut ParsedAddress, text: &str, grammar: &Grammar, is_locality: &dyn Fn(&str) -> bool) {
     let mut parts: Vec<Vec<String>> = text
         .split([',', ';', '\n'])
-        .map(|p| {
-            normal::words(p)
-                .split(' ')
-                .filter(|w| !w.is_empty())
-                .map(String::from)
-                .collect::<Vec<_>>()
-        })
+        .map(|p| normal::words(p).split(' ').filter(|w| !w.is_empty()).map(String::from).collect::<Vec<_>>())
         .filter(|p| !p.is_empty())
         .collect();
     // The tail may take several parts: "…, OR, 97981, USA".
@@ -285,10 +252,7 @@ fn whole(
     let starts_with_number = first[0].starts_with(|c: char| c.is_ascii_digit());
     if !out.locality.is_empty() || parts.len() > 1 {
         // Care-of lines and building names come before the line that has the number.
-        let line = parts
-            .iter()
-            .find(|p| p[0].starts_with(|c: char| c.is_ascii_digit()))
-            .unwrap_or(&first);
+        let line = parts.iter().find(|p| p[0].starts_with(|c: char| c.is_ascii_digit())).unwrap_or(&first);
         street_line(out, &line.join(" "), grammar, true);
         return;
     }
@@ -306,19 +270,11 @@ fn whole(
     }
     // Else what follows the thoroughfare type, and a direction and a unit after it.
     if starts_with_number {
-        let kind = first
-            .iter()
-            .enumerate()
-            .skip(2)
-            .rev()
-            .find(|(_, w)| grammar.street_type(w).is_some())
-            .map(|(i, _)| i);
+        let kind =
+            first.iter().enumerate().skip(2).rev().find(|(_, w)| grammar.street_type(w).is_some()).map(|(i, _)| i);
         if let Some(mut end) = kind {
             end += 1;
-            if first
-                .get(end)
-                .is_some_and(|w| grammar.direction(w).is_some())
-            {
+            if first.get(end).is_some_and(|w| grammar.direction(w).is_some()) {
                 end += 1;
             }
             if first.get(end).is_some_and(|w| grammar.unit(w).is_some()) {
@@ -354,12 +310,7 @@ fn take_number(tokens: &mut Vec<&str>) -> Option<(u32, String)> {
     let number = first[..digits].parse().ok()?;
     let rest = first[digits..].trim_start_matches('-');
     // "5TH" is a name, "5A" a number.
-    if rest.len() > 1
-        && !rest.bytes().all(|b| b.is_ascii_digit())
-        && rest != "1/2"
-        && rest != "1/4"
-        && rest != "3/4"
-    {
+    if rest.len() > 1 && !rest.bytes().all(|b| b.is_ascii_digit()) && rest != "1/2" && rest != "1/4" && rest != "3/4" {
         return None;
     }
     let mut suffix = rest.to_string();
@@ -383,11 +334,9 @@ fn take_number(tokens: &mut Vec<&str>) -> Option<(u32, String)> {
 fn street_line(out: &mut ParsedAddress, line: &str, grammar: &Grammar, with_number: bool) {
     for opening in grammar.post_boxes {
         if line == *opening
-            || line.strip_prefix(opening).is_some_and(|r| {
-                r.starts_with(' ')
-                    && r.trim()
-                        .starts_with(|c: char| c.is_ascii_digit() || c == '#')
-            })
+            || line
+                .strip_prefix(opening)
+                .is_some_and(|r| r.starts_with(' ') && r.trim().starts_with(|c: char| c.is_ascii_digit() || c == '#'))
         {
             out.post_box = true;
             return;
@@ -404,8 +353,7 @@ fn street_line(out: &mut ParsedAddress, line: &str, grammar: &Grammar, with_numb
         let hash = tokens[i].starts_with('#');
         if hash
             || designator.is_some()
-                && (i + 1 < tokens.len() && tokens[i + 1].len() <= 5
-                    || matches!(tokens[i], "FLOOR"))
+                && (i + 1 < tokens.len() && tokens[i + 1].len() <= 5 || matches!(tokens[i], "FLOOR"))
         {
             if out.unit.is_empty() {
                 out.unit = unit_text(&tokens[i..].join(" "), grammar);
@@ -416,11 +364,7 @@ fn street_line(out: &mut ParsedAddress, line: &str, grammar: &Grammar, with_numb
         }
     }
     // A designator without its number says nothing.
-    if tokens.len() > 2
-        && tokens
-            .last()
-            .is_some_and(|t| grammar.unit(t).is_some() && *t != "LOT")
-    {
+    if tokens.len() > 2 && tokens.last().is_some_and(|t| grammar.unit(t).is_some() && *t != "LOT") {
         tokens.pop();
     }
     // A single letter after the number is its suffix ("12 A Heron Ln") unless it is a direction.
@@ -488,11 +432,7 @@ fn route(tokens: &[&str], grammar: &Grammar) -> Option<(Option<u8>, String, Opti
             continue;
         }
         let words = body[..n].join(" ");
-        if let Some((long, _)) = grammar
-            .route_types
-            .iter()
-            .find(|(_, s)| s.contains(&words.as_str()))
-        {
+        if let Some((long, _)) = grammar.route_types.iter().find(|(_, s)| s.contains(&words.as_str())) {
             let post = body.get(n + 1).and_then(|t| grammar.direction(t));
             return Some((pre, format!("{long} {number}"), post));
         }
@@ -507,11 +447,9 @@ fn street_name(tokens: &[&str], grammar: &Grammar) -> String {
     while i < tokens.len() {
         let word = tokens[i];
         // "TWENTY FIRST"
-        let tens = [
-            "TWENTY", "THIRTY", "FORTY", "FIFTY", "SIXTY", "SEVENTY", "EIGHTY", "NINETY",
-        ]
-        .iter()
-        .position(|t| *t == word);
+        let tens = ["TWENTY", "THIRTY", "FORTY", "FIFTY", "SIXTY", "SEVENTY", "EIGHTY", "NINETY"]
+            .iter()
+            .position(|t| *t == word);
         let figure = match (tens, tokens.get(i + 1).and_then(|w| grammar.ordinal(w))) {
             (Some(t), Some(unit)) if unit.len() == 3 => {
                 i += 1;
@@ -550,14 +488,7 @@ mod tests {
 
     fn show(text: &str) -> String {
         let known = ["TERNPORT", "GRAY WATER", "NORTH SLOUGH"];
-        let a = parse(
-            &AddressInput {
-                whole: text,
-                ..Default::default()
-            },
-            &GRAMMAR,
-            &|t| known.contains(&t),
-        );
+        let a = parse(&AddressInput { whole: text, ..Default::default() }, &GRAMMAR, &|t| known.contains(&t));
         let dir = |d: Option<u8>| d.map_or("", |d| GRAMMAR.directions[d as usize].0);
         format!(
             "{}{}|{}|{}|{}|{}|{}|{}|{}|{}{}",
@@ -565,8 +496,7 @@ mod tests {
             a.number_suffix,
             dir(a.pre_direction),
             a.name,
-            a.street_type
-                .map_or("", |t| GRAMMAR.street_types[t as usize].0),
+            a.street_type.map_or("", |t| GRAMMAR.street_types[t as usize].0),
             dir(a.post_direction),
             a.unit,
             a.locality,
@@ -579,63 +509,27 @@ mod tests {
     #[test]
     fn whole_addresses() {
         for (text, wanted) in [
-            (
-                "1427 NE Maple Ave Apt 3, Ternport, OR 97981-0012",
-                "1427|NE|MAPLE|Ave||Apt 3|TERNPORT|OR|97981",
-            ),
-            (
-                "1427 N.E. Maple Avenue #3, Ternport OR 97981",
-                "1427|NE|MAPLE|Ave||# 3|TERNPORT|OR|97981",
-            ),
+            ("1427 NE Maple Ave Apt 3, Ternport, OR 97981-0012", "1427|NE|MAPLE|Ave||Apt 3|TERNPORT|OR|97981"),
+            ("1427 N.E. Maple Avenue #3, Ternport OR 97981", "1427|NE|MAPLE|Ave||# 3|TERNPORT|OR|97981"),
             ("12 heron ln ternport or", "12||HERON|Ln|||TERNPORT|OR|"),
-            (
-                "12 heron ln ternport oregon 97981",
-                "12||HERON|Ln|||TERNPORT|OR|97981",
-            ),
-            (
-                "12 Heron Ln Unknown Town OR 97981",
-                "12||HERON|Ln|||UNKNOWN TOWN|OR|97981",
-            ),
-            (
-                "5 St Clair Street, North Slough, Washington, 98981, USA",
-                "5||SAINT CLAIR|St|||NORTH SLOUGH|WA|98981",
-            ),
-            (
-                "200 Fifth St N, Gray Water, WA",
-                "200||5TH|St|N||GRAY WATER|WA|",
-            ),
-            (
-                "200 Twenty First Ave, Gray Water, WA",
-                "200||21ST|Ave|||GRAY WATER|WA|",
-            ),
-            (
-                "38402 US Hwy 101 S, Ternport, OR",
-                "38402||US HIGHWAY 101||S||TERNPORT|OR|",
-            ),
-            (
-                "12 1/2 Heron Lane, Ternport",
-                "121/2||HERON|Ln|||TERNPORT||",
-            ),
+            ("12 heron ln ternport oregon 97981", "12||HERON|Ln|||TERNPORT|OR|97981"),
+            ("12 Heron Ln Unknown Town OR 97981", "12||HERON|Ln|||UNKNOWN TOWN|OR|97981"),
+            ("5 St Clair Street, North Slough, Washington, 98981, USA", "5||SAINT CLAIR|St|||NORTH SLOUGH|WA|98981"),
+            ("200 Fifth St N, Gray Water, WA", "200||5TH|St|N||GRAY WATER|WA|"),
+            ("200 Twenty First Ave, Gray Water, WA", "200||21ST|Ave|||GRAY WATER|WA|"),
+            ("38402 US Hwy 101 S, Ternport, OR", "38402||US HIGHWAY 101||S||TERNPORT|OR|"),
+            ("12 1/2 Heron Lane, Ternport", "121/2||HERON|Ln|||TERNPORT||"),
             ("12A Heron Lane, Ternport", "12A||HERON|Ln|||TERNPORT||"),
             ("12-16 Heron Lane, Ternport", "12||HERON|Ln|||TERNPORT||"),
-            (
-                "PO Box 12, Ternport, OR 97981",
-                "|||||||TERNPORT|OR|97981|box",
-            ),
+            ("PO Box 12, Ternport, OR 97981", "|||||||TERNPORT|OR|97981|box"),
             ("Ternport, OR", "||||||TERNPORT|OR|"),
             ("Ternport OR 97981", "||||||TERNPORT|OR|97981"),
             ("97981", "|||||||97981"),
-            (
-                "c/o Ada Finch, 9 Alder Court, Ternport, OR 97981",
-                "9||ALDER|Ct|||TERNPORT|OR|97981",
-            ),
+            ("c/o Ada Finch, 9 Alder Court, Ternport, OR 97981", "9||ALDER|Ct|||TERNPORT|OR|97981"),
             ("77 N St, Ternport", "77||N|St|||TERNPORT||"),
             ("77 Heron Srteet, Ternport", "77||HERON|St|||TERNPORT||"),
             ("77 Heron Ln Apt, Ternport", "77||HERON|Ln|||TERNPORT||"),
-            (
-                "77 Heron Ln, Unit B, Ternport, OR",
-                "77||HERON|Ln||Unit B|TERNPORT|OR|",
-            ),
+            ("77 Heron Ln, Unit B, Ternport, OR", "77||HERON|Ln||Unit B|TERNPORT|OR|"),
         ] {
             let got = show(text);
             let trimmed = |s: &str| s.trim_start_matches('|').to_string();
@@ -658,50 +552,19 @@ mod tests {
             &|_| true,
         );
         assert_eq!(
-            (
-                a.number,
-                a.name.as_str(),
-                a.region.as_str(),
-                a.postcode.as_str(),
-                a.extension.as_str()
-            ),
+            (a.number, a.name.as_str(), a.region.as_str(), a.postcode.as_str(), a.extension.as_str()),
             (Some(1427), "MAPLE", "OR", "97981", "0012")
         );
-        let a = parse(
-            &AddressInput {
-                street: "12 Heron Ln, Ternport, OR",
-                ..Default::default()
-            },
-            &GRAMMAR,
-            &|_| true,
-        );
-        assert_eq!(
-            (a.number, a.locality.as_str(), a.region.as_str()),
-            (Some(12), "TERNPORT", "OR")
-        );
-        let a = parse(
-            &AddressInput {
-                street: "5th Street",
-                number: "8",
-                ..Default::default()
-            },
-            &GRAMMAR,
-            &|_| true,
-        );
+        let a = parse(&AddressInput { street: "12 Heron Ln, Ternport, OR", ..Default::default() }, &GRAMMAR, &|_| true);
+        assert_eq!((a.number, a.locality.as_str(), a.region.as_str()), (Some(12), "TERNPORT", "OR"));
+        let a = parse(&AddressInput { street: "5th Street", number: "8", ..Default::default() }, &GRAMMAR, &|_| true);
         assert_eq!((a.number, a.name.as_str()), (Some(8), "5TH"));
         let a = parse(
-            &AddressInput {
-                locality: "Ternport OR 97981",
-                street: "12 Heron",
-                ..Default::default()
-            },
+            &AddressInput { locality: "Ternport OR 97981", street: "12 Heron", ..Default::default() },
             &GRAMMAR,
             &|t| t == "TERNPORT",
         );
-        assert_eq!(
-            (a.locality.as_str(), a.region.as_str(), a.postcode.as_str()),
-            ("TERNPORT", "OR", "97981")
-        );
+        assert_eq!((a.locality.as_str(), a.region.as_str(), a.postcode.as_str()), ("TERNPORT", "OR", "97981"));
     }
 
     proptest! {

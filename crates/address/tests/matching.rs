@@ -1,19 +1,11 @@
 //! A small town, matched in every way.
 
 use basilocus_address::reference::{PlaceEntry, PointEntry, PostcodeEntry, SegmentEntry};
-use basilocus_address::{
-    AddressInput, Builder, Entry, Level, MatchOptions, Matcher, Outcome, Reference, grammar,
-};
+use basilocus_address::{AddressInput, Builder, Entry, Level, MatchOptions, Matcher, Outcome, Reference, grammar};
 
 fn town() -> (tempfile::TempDir, Reference) {
     let mut b = Builder::new(&grammar::us::GRAMMAR);
-    let mut point = |number: &str,
-                     street: &str,
-                     locality: &str,
-                     region: &str,
-                     postcode: &str,
-                     lon: f64,
-                     lat: f64| {
+    let mut point = |number: &str, street: &str, locality: &str, region: &str, postcode: &str, lon: f64, lat: f64| {
         b.add(&Entry::Point(PointEntry {
             number: number.into(),
             street: street.into(),
@@ -27,52 +19,12 @@ fn town() -> (tempfile::TempDir, Reference) {
     };
     for i in 0..10u32 {
         let n = (100 + 2 * i).to_string();
-        point(
-            &n,
-            "NE Maple Ave",
-            "Ternport",
-            "OR",
-            "97981-0001",
-            -123.80 + f64::from(i) * 1e-4,
-            46.20,
-        );
-        point(
-            &n,
-            "Heron Lane",
-            "Ternport",
-            "OR",
-            "97981",
-            -123.81,
-            46.21 + f64::from(i) * 1e-4,
-        );
-        point(
-            &n,
-            "Heron Lane",
-            "Graywater",
-            "WA",
-            "98981",
-            -123.90,
-            46.30 + f64::from(i) * 1e-4,
-        );
+        point(&n, "NE Maple Ave", "Ternport", "OR", "97981-0001", -123.80 + f64::from(i) * 1e-4, 46.20);
+        point(&n, "Heron Lane", "Ternport", "OR", "97981", -123.81, 46.21 + f64::from(i) * 1e-4);
+        point(&n, "Heron Lane", "Graywater", "WA", "98981", -123.90, 46.30 + f64::from(i) * 1e-4);
     }
-    point(
-        "12A",
-        "5th Street",
-        "Ternport",
-        "OR",
-        "97981",
-        -123.805,
-        46.205,
-    );
-    point(
-        "7",
-        "Cormorant Drive",
-        "Graywater",
-        "WA",
-        "98981",
-        -123.91,
-        46.31,
-    );
+    point("12A", "5th Street", "Ternport", "OR", "97981", -123.805, 46.205);
+    point("7", "Cormorant Drive", "Graywater", "WA", "98981", -123.91, 46.31);
     b.add(&Entry::Segment(SegmentEntry {
         street: "Alder Court".into(),
         left: Some((101, 199)),
@@ -127,10 +79,7 @@ fn show(reference: &Reference, text: &str) -> String {
 }
 
 fn show_with(reference: &Reference, text: &str, options: MatchOptions) -> String {
-    match Matcher::new(reference, options).find(&AddressInput {
-        whole: text,
-        ..Default::default()
-    }) {
+    match Matcher::new(reference, options).find(&AddressInput { whole: text, ..Default::default() }) {
         Outcome::Matched(m) => format!(
             "{} {} | {} | {}",
             m.best.level.name(),
@@ -177,25 +126,18 @@ fn reasons_name_the_part_that_disagrees() {
     insta::assert_snapshot!(s("Mill Slough"), @"set aside, several equal candidates: several localities fit: Mill Slough, OR | Mill Slough, WA; say the region or the postcode");
     insta::assert_snapshot!(s("Graywater, OR"), @"set aside, locality and region disagree: Graywater is not in region OR (it is in WA): correct one of them");
     insta::assert_snapshot!(s(" , "), @"set aside, no address: no address: a street, locality or postcode is expected");
-    let fine = MatchOptions {
-        coarsest: Level::Street,
-        ..Default::default()
-    };
+    let fine = MatchOptions { coarsest: Level::Street, ..Default::default() };
     insta::assert_snapshot!(show_with(&r, "5 Nowhere Rd, Ternport, OR 97981", fine), @r#"set aside, coarser than asked: placed at the level "postcode" only (street "Nowhere" is not in Ternport); "street" or finer was asked for"#);
-    let sure = MatchOptions {
-        min_confidence: 95,
-        ..Default::default()
-    };
+    let sure = MatchOptions { min_confidence: 95, ..Default::default() };
     insta::assert_snapshot!(show_with(&r, "104 Heron St, Ternport, OR 97981", sure), @"set aside, confidence too low: confidence 91 for 104 Heron Ln, Ternport, OR 97981 is below 95: type St read as Ln");
 }
 
 #[test]
 fn range_positions_are_on_their_side() {
     let (_folder, r) = town();
-    let at = |n: u32| match Matcher::new(&r, MatchOptions::default()).find(&AddressInput {
-        whole: &format!("{n} Alder Ct, Ternport, OR"),
-        ..Default::default()
-    }) {
+    let at = |n: u32| match Matcher::new(&r, MatchOptions::default())
+        .find(&AddressInput { whole: &format!("{n} Alder Ct, Ternport, OR"), ..Default::default() })
+    {
         Outcome::Matched(m) => (m.best.lon, m.best.lat),
         other => panic!("{other:?}"),
     };
@@ -234,10 +176,7 @@ fn damaged_and_foreign_files_are_refused() {
     let path = folder.path().join("other");
     let open = |bytes: &[u8]| {
         std::fs::write(&path, bytes).unwrap();
-        Reference::open(&path)
-            .and_then(|r| r.verify())
-            .unwrap_err()
-            .to_string()
+        Reference::open(&path).and_then(|r| r.verify()).unwrap_err().to_string()
     };
     assert!(open(b"name,city\n").contains("is not an address reference"));
     assert!(open(&bytes[..bytes.len() / 2]).contains("damaged"));

@@ -3,9 +3,7 @@
 //! `cargo run -p basilocus --example match_addresses`
 
 use basilocus::address::reference::{PlaceEntry, PointEntry};
-use basilocus::address::{
-    AddressInput, Builder, Entry, MatchOptions, Matcher, Outcome, Reference, grammar,
-};
+use basilocus::address::{AddressInput, Builder, Entry, MatchOptions, Matcher, Outcome, Reference, grammar};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let mut builder = Builder::new(&grammar::us::GRAMMAR);
@@ -27,22 +25,12 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         lat: 46.2,
         ..Default::default()
     }))?;
-    let path = std::env::temp_dir().join(format!(
-        "basilocus-example-{}.reference",
-        std::process::id()
-    ));
+    let path = std::env::temp_dir().join(format!("basilocus-example-{}.reference", std::process::id()));
     builder.write(&path)?;
     let reference = Reference::open(&path)?;
     let matcher = Matcher::new(&reference, MatchOptions::default());
-    for text in [
-        "14 Herron Ln, Trenport OR 97981",
-        "16 Heron Ln, Ternport",
-        "Ternport, WA",
-    ] {
-        match matcher.find(&AddressInput {
-            whole: text,
-            ..Default::default()
-        }) {
+    for text in ["14 Herron Ln, Trenport OR 97981", "16 Heron Ln, Ternport", "Ternport, WA"] {
+        match matcher.find(&AddressInput { whole: text, ..Default::default() }) {
             Outcome::Matched(m) => println!(
                 "{text}\n  {} ({}, confidence {}) {}",
                 m.best.address,

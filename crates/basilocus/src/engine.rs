@@ -65,10 +65,7 @@ pub fn stream<T: Send>(
         let reading = scope.spawn(move || -> Result<(), FormatError> {
             let mut number = 0;
             reader.read(&mut |block| {
-                if cancel.is_cancelled()
-                    || take_ticket.recv().is_err()
-                    || send_block.send((number, block)).is_err()
-                {
+                if cancel.is_cancelled() || take_ticket.recv().is_err() || send_block.send((number, block)).is_err() {
                     return false;
                 }
                 number += 1;
@@ -93,11 +90,7 @@ pub fn stream<T: Send>(
             waiting.insert(number, result);
             while let Some(result) = waiting.remove(&next) {
                 next += 1;
-                let written = if cancel.is_cancelled() {
-                    Err(Error::Cancelled)
-                } else {
-                    result.and_then(&mut *sink)
-                };
+                let written = if cancel.is_cancelled() { Err(Error::Cancelled) } else { result.and_then(&mut *sink) };
                 if let Err(e) = written {
                     outcome = Err(e);
                     break 'results;
@@ -107,9 +100,7 @@ pub fn stream<T: Send>(
         }
         // Dropped channels make the others stop.
         drop((take_result, give_ticket));
-        let read = reading
-            .join()
-            .unwrap_or_else(|panic| std::panic::resume_unwind(panic));
+        let read = reading.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic));
         outcome?;
         if cancel.is_cancelled() {
             return Err(Error::Cancelled);

@@ -75,12 +75,6 @@ fn near(wanted: &str, names: &[String]) -> String {
     if near.is_empty() {
         String::new()
     } else {
-        format!(
-            " (did you mean {}?)",
-            near.iter()
-                .map(|n| format!("\"{n}\""))
-                .collect::<Vec<_>>()
-                .join(" or ")
-        )
+        format!(" (did you mean {}?)", near.iter().map(|n| format!("\"{n}\"")).collect::<Vec<_>>().join(" or "))
     }
 }

@@ -67,29 +67,16 @@ pub struct ColumnReport {
 ///
 /// # Errors
 /// Where the file cannot be read.
-pub fn look(
-    plan: &LayerPlan,
-    first: usize,
-    cancel: &Cancel,
-    progress: &dyn Progress,
-) -> Result<LookReport, Error> {
+pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Progress) -> Result<LookReport, Error> {
     let mut reader = open(&plan.source, &plan.input.options()?)?;
     let about = reader.about().clone();
-    let bare = LayerPlan {
-        geocode: None,
-        position: None,
-        to: Vec::new(),
-        ..plan.clone()
-    };
+    let bare = LayerPlan { geocode: None, position: None, to: Vec::new(), ..plan.clone() };
     // Only the table's make is wanted here, so geometry without a known system is no hindrance.
     let pipeline = match Pipeline::new(&bare, reader.as_mut(), &[]) {
         Ok(p) => p,
         Err(Error::NoCrs { .. } | Error::Geodesy(_)) => {
             let with_any = LayerPlan {
-                position: Some(crate::plan::PositionPlan {
-                    from: Some("EPSG:4326".into()),
-                    ..Default::default()
-                }),
+                position: Some(crate::plan::PositionPlan { from: Some("EPSG:4326".into()), ..Default::default() }),
                 ..bare.clone()
             };
             Pipeline::new(&with_any, reader.as_mut(), &[])?
@@ -97,11 +84,7 @@ pub fn look(
         Err(e) => return Err(e),
     };
     let head = sample(reader.as_mut())?;
-    progress.start(
-        &about.path.to_string_lossy(),
-        "looking at all values",
-        about.bytes,
-    );
+    progress.start(&about.path.to_string_lossy(), "looking at all values", about.bytes);
     let profiles = crate::run::profile(reader.as_mut(), &pipeline, cancel, progress)?;
     let mut ledger = Ledger::default();
     let (mut blank_second, mut extent) = (false, None::<[f64; 4]>);
@@ -125,17 +108,11 @@ pub fn look(
             ledger.rows_out += rows;
             for row in &aside {
                 ledger.set_aside(&row.class);
-                blank_second |= row.class == "blank row"
-                    && about.header_row.is_some_and(|h| row.source_row == h + 1);
+                blank_second |= row.class == "blank row" && about.header_row.is_some_and(|h| row.source_row == h + 1);
             }
             if let Some(e) = e {
                 let x = extent.get_or_insert(e);
-                *x = [
-                    x[0].min(e[0]),
-                    x[1].min(e[1]),
-                    x[2].max(e[2]),
-                    x[3].max(e[3]),
-                ];
+                *x = [x[0].min(e[0]), x[1].min(e[1]), x[2].max(e[2]), x[3].max(e[3])];
             }
             Ok(())
         },
@@ -158,22 +135,13 @@ pub fn look(
             });
             continue;
         }
-        let kind = if about.typed {
-            declared(field.data_type())
-        } else {
-            p.kind().name()
-        };
+        let kind = if about.typed { declared(field.data_type()) } else { p.kind().name() };
         let note = if p.code_examples.is_empty() {
             None
         } else {
-            Some(format!(
-                "codes with leading zeros ({}) stay text",
-                p.code_examples.join(", ")
-            ))
+            Some(format!("codes with leading zeros ({}) stay text", p.code_examples.join(", ")))
         };
-        let range = p
-            .range
-            .filter(|_| matches!(p.kind(), ValueKind::Integer | ValueKind::Real));
+        let range = p.range.filter(|_| matches!(p.kind(), ValueKind::Integer | ValueKind::Real));
         columns.push(ColumnReport {
             name: field.name().clone(),
             role: role.map(|r| r.name().to_string()),
@@ -197,12 +165,7 @@ pub fn look(
         profiles: &named,
         ..Default::default()
     });
-    let mut notes: Vec<String> = about
-        .notes
-        .iter()
-        .filter(|n| !n.starts_with("slip-"))
-        .cloned()
-        .collect();
+    let mut notes: Vec<String> = about.notes.iter().filter(|n| !n.starts_with("slip-")).cloned().collect();
     notes.extend(address_parts(&pipeline.roles));
     Ok(LookReport {
         path: about.path.clone(),
@@ -229,25 +192,11 @@ fn address_parts(roles: &[Option<basilocus_table::Role>]) -> Option<String> {
     if !(has(Role::Street) && (has(Role::Locality) || has(Role::Postcode))) {
         return None;
     }
-    let parts = [
-        Role::HouseNumber,
-        Role::Street,
-        Role::Unit,
-        Role::Locality,
-        Role::Region,
-        Role::Postcode,
-        Role::Country,
-    ];
-    let there: Vec<&str> = parts
-        .iter()
-        .filter(|r| has(**r))
-        .map(|r| r.name())
-        .collect();
-    let lacking: Vec<&str> = [Role::Locality, Role::Region, Role::Postcode]
-        .iter()
-        .filter(|r| !has(**r))
-        .map(|r| r.name())
-        .collect();
+    let parts =
+        [Role::HouseNumber, Role::Street, Role::Unit, Role::Locality, Role::Region, Role::Postcode, Role::Country];
+    let there: Vec<&str> = parts.iter().filter(|r| has(**r)).map(|r| r.name()).collect();
+    let lacking: Vec<&str> =
+        [Role::Locality, Role::Region, Role::Postcode].iter().filter(|r| !has(**r)).map(|r| r.name()).collect();
     let rest = if lacking.is_empty() {
         String::new()
     } else {
@@ -256,10 +205,7 @@ fn address_parts(roles: &[Option<basilocus_table::Role>]) -> Option<String> {
             lacking.join(" or ")
         )
     };
-    Some(format!(
-        "an address in the columns of {}{rest}",
-        there.join(", ")
-    ))
+    Some(format!("an address in the columns of {}{rest}", there.join(", ")))
 }
 
 fn declared(t: &arrow_schema::DataType) -> &'static str {
@@ -273,26 +219,18 @@ fn declared(t: &arrow_schema::DataType) -> &'static str {
 
 /// The extent that columns of x and y give.
 fn extent_of_columns(
-    columns: &[(
-        String,
-        Option<basilocus_table::Role>,
-        basilocus_table::ColumnProfile,
-    )],
+    columns: &[(String, Option<basilocus_table::Role>, basilocus_table::ColumnProfile)],
 ) -> Option<[f64; 4]> {
     use basilocus_table::Role;
     let range = |roles: [Role; 2]| {
         columns
             .iter()
             .find(|(_, r, p)| {
-                r.is_some_and(|r| roles.contains(&r))
-                    && matches!(p.kind(), ValueKind::Integer | ValueKind::Real)
+                r.is_some_and(|r| roles.contains(&r)) && matches!(p.kind(), ValueKind::Integer | ValueKind::Real)
             })
             .and_then(|(_, _, p)| p.range)
     };
-    let (x, y) = (
-        range([Role::Longitude, Role::Easting])?,
-        range([Role::Latitude, Role::Northing])?,
-    );
+    let (x, y) = (range([Role::Longitude, Role::Easting])?, range([Role::Latitude, Role::Northing])?);
     Some([x.0, y.0, x.1, y.1])
 }
 
@@ -302,11 +240,5 @@ fn extent_of_columns(
 /// Where the file cannot be read.
 pub fn layers_to_choose(path: &Path) -> Result<Vec<String>, Error> {
     let names = layers(path)?;
-    Ok(
-        if basilocus_formats::detect(path)? == Format::GeoPackage && names.len() > 1 {
-            names
-        } else {
-            Vec::new()
-        },
-    )
+    Ok(if basilocus_formats::detect(path)? == Format::GeoPackage && names.len() > 1 { names } else { Vec::new() })
 }

@@ -11,9 +11,7 @@ use crate::step::target::{ColumnsWanted, Target};
 use crate::step::typing::Typing;
 use crate::step::with_columns;
 use arrow_schema::SchemaRef;
-use basilocus_formats::{
-    Block, ColumnStyle, CrsText, Decode, Encode, Encoded, Format, LayerOut, Reader,
-};
+use basilocus_formats::{Block, ColumnStyle, CrsText, Decode, Encode, Encoded, Format, LayerOut, Reader};
 use basilocus_geodesy::crs::{Area, Catalogue, Crs, Kind, wkt};
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::batch::{point_array, point_field, point_index};
@@ -89,17 +87,9 @@ pub(crate) fn sample(reader: &mut dyn Reader) -> Result<Batch, Error> {
 pub(crate) fn roles(schema: &SchemaRef, sample: &Batch) -> Vec<Option<Role>> {
     const ROWS: usize = 500;
     let names: Vec<&str> = schema.fields().iter().map(|f| f.name().as_str()).collect();
-    let texts: Vec<Vec<String>> = (0..names.len())
-        .map(|c| {
-            (0..sample.len().min(ROWS))
-                .map(|r| sample.text(c, r))
-                .collect()
-        })
-        .collect();
-    let values: Vec<Vec<&str>> = texts
-        .iter()
-        .map(|c| c.iter().map(String::as_str).collect())
-        .collect();
+    let texts: Vec<Vec<String>> =
+        (0..names.len()).map(|c| (0..sample.len().min(ROWS)).map(|r| sample.text(c, r)).collect()).collect();
+    let values: Vec<Vec<&str>> = texts.iter().map(|c| c.iter().map(String::as_str).collect()).collect();
     let mut found = role::detect(&names, &values);
     if let Some(i) = point_index(schema) {
         found[i] = None;
@@ -108,11 +98,7 @@ pub(crate) fn roles(schema: &SchemaRef, sample: &Batch) -> Vec<Option<Role>> {
 }
 
 impl Pipeline {
-    pub(crate) fn new(
-        plan: &LayerPlan,
-        reader: &mut dyn Reader,
-        outputs: &[Wants],
-    ) -> Result<Self, Error> {
+    pub(crate) fn new(plan: &LayerPlan, reader: &mut dyn Reader, outputs: &[Wants]) -> Result<Self, Error> {
         let path = plan.source.clone();
         let source_schema = reader.schema();
         let sample = sample(reader)?;
@@ -140,23 +126,11 @@ impl Pipeline {
             typing: None,
             with_z: false,
             roles,
-            understood: reader
-                .about()
-                .notes
-                .iter()
-                .filter(|n| !n.starts_with("slip-"))
-                .cloned()
-                .collect(),
+            understood: reader.about().notes.iter().filter(|n| !n.starts_with("slip-")).cloned().collect(),
             told: Vec::new(),
-            source_columns: source_schema
-                .fields()
-                .iter()
-                .map(|f| f.name().clone())
-                .collect(),
+            source_columns: source_schema.fields().iter().map(|f| f.name().clone()).collect(),
         };
-        let spatial = outputs
-            .iter()
-            .any(|o| matches!(o.format, Format::GeoJson | Format::GeoPackage));
+        let spatial = outputs.iter().any(|o| matches!(o.format, Format::GeoJson | Format::GeoPackage));
         if let Some(g) = &plan.geocode {
             let geocode = Geocode::new(g, &schema, &p.roles, &path, &mut taken)?;
             p.understood.push(geocode.understood.clone());
@@ -168,12 +142,7 @@ impl Pipeline {
             || point_index(&schema).is_some()
             || spatial && has_position_roles(&schema, &p.roles).is_some()
         {
-            let reader = PositionReader::new(
-                &plan.position.clone().unwrap_or_default(),
-                &schema,
-                &p.roles,
-                &path,
-            )?;
+            let reader = PositionReader::new(&plan.position.clone().unwrap_or_default(), &schema, &p.roles, &path)?;
             p.understood.push(reader.understood.clone());
             p.with_z = reader.has_z(&schema);
             p.source_crs = Some(reader.crs.clone());
@@ -212,11 +181,7 @@ impl Pipeline {
             wanted.push(source.clone());
         }
         // Where the data is decides between regional transformations.
-        let near = wanted
-            .iter()
-            .find(|c| !c.is_geographic())
-            .or(Some(&source))
-            .map(|c| c.area.clone());
+        let near = wanted.iter().find(|c| !c.is_geographic()).or(Some(&source)).map(|c| c.area.clone());
         for (i, crs) in wanted.into_iter().enumerate() {
             let from_geometry = point_index(schema).is_some();
             let own = crs.code == source.code;
@@ -228,14 +193,9 @@ impl Pipeline {
                 own && plan.write.notation.is_none()
                     && plan.write.columns.is_empty()
                     && if from_geometry {
-                        spatial
-                            && outputs
-                                .iter()
-                                .all(|o| o.typed() && o.format != Format::Xlsx)
+                        spatial && outputs.iter().all(|o| o.typed() && o.format != Format::Xlsx)
                     } else {
-                        self.position
-                            .as_ref()
-                            .is_some_and(|p| p.column_names().0 != p.column_names().1)
+                        self.position.as_ref().is_some_and(|p| p.column_names().0 != p.column_names().1)
                     }
             } else {
                 false
@@ -245,15 +205,7 @@ impl Pipeline {
                 (false, 0) => ColumnsWanted::First,
                 (false, _) => ColumnsWanted::Further,
             };
-            self.targets.push(Target::new(
-                &source,
-                crs,
-                near.as_ref(),
-                &plan.write,
-                columns,
-                taken,
-                &mut self.told,
-            )?);
+            self.targets.push(Target::new(&source, crs, near.as_ref(), &plan.write, columns, taken, &mut self.told)?);
         }
         if outputs.iter().any(|o| o.format == Format::GeoJson) {
             let at = match self.targets.iter().position(|t| t.crs.code == 4326) {
@@ -268,11 +220,13 @@ impl Pipeline {
                         taken,
                         &mut self.told,
                     )?;
-                    let accuracy = t
-                        .operation
-                        .accuracy_m()
-                        .map_or("accuracy not stated".into(), |a| format!("accuracy {a} m"));
-                    self.told.push(format!("GeoJSON is always WGS 84 (RFC 7946): positions are brought there from {} ({}; {accuracy})", source.title(), t.operation.name()));
+                    let accuracy =
+                        t.operation.accuracy_m().map_or("accuracy not stated".into(), |a| format!("accuracy {a} m"));
+                    self.told.push(format!(
+                        "GeoJSON is always WGS 84 (RFC 7946): positions are brought there from {} ({}; {accuracy})",
+                        source.title(),
+                        t.operation.name()
+                    ));
                     self.targets.push(t);
                     self.targets.len() - 1
                 }
@@ -282,15 +236,9 @@ impl Pipeline {
         self.with_z |= self.targets.iter().any(|t| t.operation.moves_heights());
         self.geographic = self.targets.iter().position(|t| t.crs.is_geographic());
         // The area to check against: that of the narrower system.
-        let narrower =
-            |a: &&Crs, b: &&Crs| a.area.share_of_earth().total_cmp(&b.area.share_of_earth());
+        let narrower = |a: &&Crs, b: &&Crs| a.area.share_of_earth().total_cmp(&b.area.share_of_earth());
         let candidate = if source.is_geographic() {
-            self.targets
-                .iter()
-                .map(|t| &t.crs)
-                .chain([&source])
-                .min_by(narrower)
-                .unwrap_or(&source)
+            self.targets.iter().map(|t| &t.crs).chain([&source]).min_by(narrower).unwrap_or(&source)
         } else {
             &source
         };
@@ -300,11 +248,7 @@ impl Pipeline {
         if let Kind::Projected { base_code, .. } = &source.kind
             && self.geographic.is_none()
         {
-            self.to_degrees = Some(Operation::between(
-                &source,
-                &catalogue.get(*base_code)?,
-                None,
-            )?);
+            self.to_degrees = Some(Operation::between(&source, &catalogue.get(*base_code)?, None)?);
         }
         Ok(())
     }
@@ -319,17 +263,9 @@ impl Pipeline {
     pub(crate) fn mended(&self, block: Block) -> Result<(Batch, u64), Error> {
         let decoded = self.decoder.decode(block)?;
         let mended = self.repair.apply(&decoded.batch);
-        let usable: Option<Vec<bool>> = self.position.as_ref().map(|p| {
-            p.read(&mended)
-                .unusable
-                .iter()
-                .map(Option::is_none)
-                .collect()
-        });
-        Ok((
-            usable.map_or_else(|| mended.clone(), |keep| mended.filter(&keep)),
-            decoded.bytes,
-        ))
+        let usable: Option<Vec<bool>> =
+            self.position.as_ref().map(|p| p.read(&mended).unusable.iter().map(Option::is_none).collect());
+        Ok((usable.map_or_else(|| mended.clone(), |keep| mended.filter(&keep)), decoded.bytes))
     }
 
     pub(crate) fn schema(&self) -> &SchemaRef {
@@ -354,12 +290,7 @@ impl Pipeline {
 
     /// System of the result, and what the digits of its columns are worth.
     pub(crate) fn result_system(&self) -> Option<(&Crs, Option<String>)> {
-        self.targets.first().map(|t| {
-            (
-                &t.crs,
-                t.worth((t.crs.area.south_deg + t.crs.area.north_deg) / 2.0),
-            )
-        })
+        self.targets.first().map(|t| (&t.crs, t.worth((t.crs.area.south_deg + t.crs.area.north_deg) / 2.0)))
     }
 
     /// The layer as an output takes it.
@@ -382,10 +313,7 @@ impl Pipeline {
                     (Some(t), true) => t.styles.get(i).cloned(),
                     _ => None,
                 }
-                .unwrap_or(ColumnStyle {
-                    digits: None,
-                    longest: None,
-                }),
+                .unwrap_or(ColumnStyle { digits: None, longest: None }),
             );
         }
         for (f, s) in self.geocode.iter().flat_map(Geocode::fields) {
@@ -404,10 +332,7 @@ impl Pipeline {
         let mut crs = None;
         if let Some(target) = self.geometry_target(wants) {
             fields.push(point_field(Some(&target.crs.identifier()), self.with_z));
-            styles.push(ColumnStyle {
-                digits: None,
-                longest: None,
-            });
+            styles.push(ColumnStyle { digits: None, longest: None });
             crs = Some(CrsText {
                 code: target.crs.code,
                 name: target.crs.name.clone(),
@@ -415,12 +340,7 @@ impl Pipeline {
                 geographic: target.crs.is_geographic(),
             });
         }
-        Ok(LayerOut {
-            name: name.to_string(),
-            schema: Arc::new(arrow_schema::Schema::new(fields)),
-            styles,
-            crs,
-        })
+        Ok(LayerOut { name: name.to_string(), schema: Arc::new(arrow_schema::Schema::new(fields)), styles, crs })
     }
 
     fn geometry_target(&self, wants: Wants) -> Option<&Target> {
@@ -431,11 +351,7 @@ impl Pipeline {
     }
 
     /// All steps for one block.
-    pub(crate) fn process(
-        &self,
-        block: Block,
-        outputs: &[(Wants, Arc<dyn Encode>)],
-    ) -> Result<Part, Error> {
+    pub(crate) fn process(&self, block: Block, outputs: &[(Wants, Arc<dyn Encode>)]) -> Result<Part, Error> {
         let decoded = self.decoder.decode(block)?;
         let source = decoded.batch;
         let mut part = Part {
@@ -480,12 +396,7 @@ impl Pipeline {
         if let Some([x, y, _]) = places.first() {
             for row in (0..n).filter(|r| keep[*r]) {
                 let e = part.extent.get_or_insert([x[row], y[row], x[row], y[row]]);
-                *e = [
-                    e[0].min(x[row]),
-                    e[1].min(y[row]),
-                    e[2].max(x[row]),
-                    e[3].max(y[row]),
-                ];
+                *e = [e[0].min(x[row]), e[1].min(y[row]), e[2].max(x[row]), e[3].max(y[row])];
             }
         }
         for (wants, encode) in outputs {
@@ -494,9 +405,8 @@ impl Pipeline {
                 _ => mended.clone(),
             };
             let mut columns = added.clone();
-            if let Some(i) = self
-                .geometry_target(*wants)
-                .and_then(|t| self.targets.iter().position(|u| u.crs.code == t.crs.code))
+            if let Some(i) =
+                self.geometry_target(*wants).and_then(|t| self.targets.iter().position(|u| u.crs.code == t.crs.code))
                 && wants.format != Format::Delimited
                 && wants.format != Format::Xlsx
             {
@@ -541,21 +451,14 @@ impl Pipeline {
         for (row, why) in found.unusable.into_iter().enumerate() {
             if let Some(why) = why {
                 keep[row] = false;
-                part.set_aside
-                    .push(set_aside(source, row, why.class, why.reason));
+                part.set_aside.push(set_aside(source, row, why.class, why.reason));
             }
         }
         part.notations = found.notations;
         Some([found.x, found.y, found.z])
     }
 
-    fn count(
-        &self,
-        start: &[Vec<f64>; 3],
-        places: &[[Vec<f64>; 3]],
-        keep: &[bool],
-        tally: &mut Tally,
-    ) {
+    fn count(&self, start: &[Vec<f64>; 3], places: &[[Vec<f64>; 3]], keep: &[bool], tally: &mut Tally) {
         let source_geographic = self.source_crs.as_ref().is_some_and(Crs::is_geographic);
         let area = self.area.as_ref().map(|(a, _)| a);
         let own;
@@ -575,9 +478,8 @@ impl Pipeline {
         }
         // Zero in a projected system is as empty as in a geographic one.
         if !source_geographic {
-            tally.at_zero = (0..keep.len())
-                .filter(|r| keep[*r] && start[0][*r] == 0.0 && start[1][*r] == 0.0)
-                .count() as u64;
+            tally.at_zero =
+                (0..keep.len()).filter(|r| keep[*r] && start[0][*r] == 0.0 && start[1][*r] == 0.0).count() as u64;
         }
     }
 }
@@ -586,14 +488,9 @@ fn without_point(batch: &Batch) -> Batch {
     match point_index(&batch.records.schema()) {
         None => batch.clone(),
         Some(point) => {
-            let columns: Vec<usize> = (0..batch.records.num_columns())
-                .filter(|i| *i != point)
-                .collect();
+            let columns: Vec<usize> = (0..batch.records.num_columns()).filter(|i| *i != point).collect();
             match batch.records.project(&columns) {
-                Ok(records) => Batch {
-                    records,
-                    source_rows: batch.source_rows.clone(),
-                },
+                Ok(records) => Batch { records, source_rows: batch.source_rows.clone() },
                 Err(_) => batch.clone(),
             }
         }
@@ -601,10 +498,5 @@ fn without_point(batch: &Batch) -> Batch {
 }
 
 fn set_aside(source: &Batch, row: usize, class: &str, reason: String) -> SetAsideRow {
-    SetAsideRow {
-        source_row: source.source_rows[row],
-        class: class.to_string(),
-        reason,
-        values: source.row_texts(row),
-    }
+    SetAsideRow { source_row: source.source_rows[row], class: class.to_string(), reason, values: source.row_texts(row) }
 }

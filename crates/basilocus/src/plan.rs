@@ -219,19 +219,14 @@ pub struct OutputPlan {
 impl LayerPlan {
     /// A layer of a file, with nothing said.
     pub fn new(source: impl Into<PathBuf>) -> Self {
-        LayerPlan {
-            source: source.into(),
-            ..Default::default()
-        }
+        LayerPlan { source: source.into(), ..Default::default() }
     }
 
     /// Name of the layer: what was said, or the file's stem.
     pub fn layer_name(&self) -> String {
-        self.name.clone().unwrap_or_else(|| {
-            self.source
-                .file_stem()
-                .map_or("layer".into(), |s| s.to_string_lossy().into_owned())
-        })
+        self.name
+            .clone()
+            .unwrap_or_else(|| self.source.file_stem().map_or("layer".into(), |s| s.to_string_lossy().into_owned()))
     }
 }
 
@@ -254,9 +249,7 @@ impl InputPlan {
             Some("space") => Some(b' '),
             Some("comma") => Some(b','),
             Some("semicolon") => Some(b';'),
-            Some(d) if d.len() == 1 && d.is_ascii() && d != "\"" && d != "\n" => {
-                Some(d.as_bytes()[0])
-            }
+            Some(d) if d.len() == 1 && d.is_ascii() && d != "\"" && d != "\n" => Some(d.as_bytes()[0]),
             Some(d) => {
                 return Err(Error::Plan(format!(
                     "--delimiter \"{d}\": one character is expected, or one of the words tab, space, comma, semicolon"
@@ -280,13 +273,9 @@ impl Plan {
     /// # Errors
     /// [`Error::PlanFile`] with the line and the field.
     pub fn load(path: &Path) -> Result<Self, Error> {
-        let bad = |problem: String| Error::PlanFile {
-            path: path.to_path_buf(),
-            problem,
-        };
+        let bad = |problem: String| Error::PlanFile { path: path.to_path_buf(), problem };
         let text = std::fs::read_to_string(path).map_err(|e| bad(e.to_string()))?;
-        let mut plan: Plan =
-            toml::from_str(&text).map_err(|e| bad(e.to_string().trim_end().to_string()))?;
+        let mut plan: Plan = toml::from_str(&text).map_err(|e| bad(e.to_string().trim_end().to_string()))?;
         if plan.basilocus_plan != VERSION {
             return Err(bad(format!(
                 "basilocus_plan = {} is not the version that is read ({VERSION})",
@@ -312,11 +301,7 @@ impl Plan {
         let mut plan = self.clone();
         plan.basilocus_plan = VERSION;
         let here = std::env::current_dir().unwrap_or_default();
-        let folder = here
-            .join(path)
-            .parent()
-            .map(Path::to_path_buf)
-            .unwrap_or_default();
+        let folder = here.join(path).parent().map(Path::to_path_buf).unwrap_or_default();
         plan.each_path(&mut |p| {
             let absolute = here.join(&*p);
             if let Ok(inside) = absolute.strip_prefix(&folder) {
@@ -325,14 +310,11 @@ impl Plan {
                 *p = absolute;
             }
         });
-        let body = toml::to_string(&plan).map_err(|e| Error::PlanFile {
-            path: path.to_path_buf(),
-            problem: e.to_string(),
-        })?;
+        let body =
+            toml::to_string(&plan).map_err(|e| Error::PlanFile { path: path.to_path_buf(), problem: e.to_string() })?;
         Ok(format!(
             "# A plan for basilocus: `basilocus run {}` does it again.\n# Paths are relative to this file. Take the date out to write the day of the run.\n\n{body}",
-            path.file_name()
-                .map_or(String::new(), |n| n.to_string_lossy().into_owned())
+            path.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned())
         ))
     }
 
@@ -357,10 +339,7 @@ mod tests {
         let mut layer = LayerPlan::new(folder.path().join("a.csv"));
         layer.to = vec!["EPSG:2269".into(), "EPSG:4326".into()];
         layer.repair.set.insert("state".into(), "OR".into());
-        layer.position = Some(PositionPlan {
-            from: Some("EPSG:4267".into()),
-            ..Default::default()
-        });
+        layer.position = Some(PositionPlan { from: Some("EPSG:4267".into()), ..Default::default() });
         let plan = Plan {
             basilocus_plan: VERSION,
             date: Some("2026-11-25".into()),
@@ -369,10 +348,7 @@ mod tests {
         };
         let file = folder.path().join("plan.toml");
         let text = plan.to_text(&file).unwrap();
-        assert!(
-            text.contains("source = \"a.csv\""),
-            "paths are relative to the plan: {text}"
-        );
+        assert!(text.contains("source = \"a.csv\""), "paths are relative to the plan: {text}");
         std::fs::write(&file, text).unwrap();
         assert_eq!(Plan::load(&file).unwrap(), plan);
     }
@@ -383,9 +359,6 @@ mod tests {
         let file = folder.path().join("plan.toml");
         std::fs::write(&file, "basilocus_plan = 1\n[[layer]]\nsorce = \"a.csv\"\n").unwrap();
         let message = Plan::load(&file).unwrap_err().to_string();
-        assert!(
-            message.contains("sorce") && message.contains("line 3"),
-            "{message}"
-        );
+        assert!(message.contains("sorce") && message.contains("line 3"), "{message}");
     }
 }

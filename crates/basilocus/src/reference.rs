@@ -103,57 +103,14 @@ struct Columns {
 }
 
 const RANGE_NAMES: [&[&str]; 4] = [
-    &[
-        "leftfrom",
-        "fromleft",
-        "lfrom",
-        "froml",
-        "lefta",
-        "leftlow",
-        "lfromadd",
-        "lfromaddr",
-    ],
-    &[
-        "leftto", "toleft", "lto", "tol", "leftb", "lefthigh", "ltoadd", "ltoaddr",
-    ],
-    &[
-        "rightfrom",
-        "fromright",
-        "rfrom",
-        "fromr",
-        "righta",
-        "rightlow",
-        "rfromadd",
-        "rfromaddr",
-    ],
-    &[
-        "rightto",
-        "toright",
-        "rto",
-        "tor",
-        "rightb",
-        "righthigh",
-        "rtoadd",
-        "rtoaddr",
-    ],
+    &["leftfrom", "fromleft", "lfrom", "froml", "lefta", "leftlow", "lfromadd", "lfromaddr"],
+    &["leftto", "toleft", "lto", "tol", "leftb", "lefthigh", "ltoadd", "ltoaddr"],
+    &["rightfrom", "fromright", "rfrom", "fromr", "righta", "rightlow", "rfromadd", "rfromaddr"],
+    &["rightto", "toright", "rto", "tor", "rightb", "righthigh", "rtoadd", "rtoaddr"],
 ];
 const SIDE_POSTCODES: [&[&str]; 2] = [
-    &[
-        "leftpostcode",
-        "postcodeleft",
-        "leftzip",
-        "zipleft",
-        "lzip",
-        "zipl",
-    ],
-    &[
-        "rightpostcode",
-        "postcoderight",
-        "rightzip",
-        "zipright",
-        "rzip",
-        "zipr",
-    ],
+    &["leftpostcode", "postcodeleft", "leftzip", "zipleft", "lzip", "zipl"],
+    &["rightpostcode", "postcoderight", "rightzip", "zipright", "rzip", "zipr"],
 ];
 const LINE_NAMES: &[&str] = &["wkt", "line", "geometry", "geom", "linestring", "shape"];
 const END_NAMES: [&[&str]; 4] = [
@@ -163,50 +120,26 @@ const END_NAMES: [&[&str]; 4] = [
     &["endlat", "tolat", "lat2", "y2"],
 ];
 const PLACE_NAMES: &[&str] = &["name", "placename", "place", "locality", "city", "town"];
-const OTHER_NAMES: &[&str] = &[
-    "othernames",
-    "othername",
-    "aliases",
-    "alias",
-    "alternatenames",
-    "alsoknownas",
-];
+const OTHER_NAMES: &[&str] = &["othernames", "othername", "aliases", "alias", "alternatenames", "alsoknownas"];
 const PARENT_NAMES: &[&str] = &["county", "parent", "district", "within"];
 
 /// Builds a reference. Rows that cannot be used are written to `<output>.set-aside.csv` and counted.
 ///
 /// # Errors
 /// Where a source cannot be read or its columns do not tell what it holds, and where the output cannot be written.
-pub fn build(
-    plan: &BuildPlan,
-    cancel: &Cancel,
-    progress: &dyn Progress,
-) -> Result<BuildReport, Error> {
+pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Result<BuildReport, Error> {
     let started = Instant::now();
     let country = plan.country.as_deref().unwrap_or("US");
     let grammar = grammar::of_country(country).ok_or_else(|| {
-        Error::Plan(format!(
-            "--country {country}: there is no grammar for this country yet; US is there"
-        ))
+        Error::Plan(format!("--country {country}: there is no grammar for this country yet; US is there"))
     })?;
     // Checks the output before an hour of reading.
     drop(PendingOutput::new(&plan.output, plan.overwrite)?);
     let mut builder = Builder::new(grammar);
-    let mut report = BuildReport {
-        outputs: vec![plan.output.clone()],
-        ..Default::default()
-    };
+    let mut report = BuildReport { outputs: vec![plan.output.clone()], ..Default::default() };
     let mut aside: Vec<(String, SetAsideRow, Vec<String>)> = Vec::new();
     for source in &plan.sources {
-        let ledger = add_source(
-            plan,
-            source,
-            &mut builder,
-            &mut report,
-            &mut aside,
-            cancel,
-            progress,
-        )?;
+        let ledger = add_source(plan, source, &mut builder, &mut report, &mut aside, cancel, progress)?;
         ledger.check()?;
         report.rows_in += ledger.rows_in;
         report.rows_out += ledger.rows_out;
@@ -218,20 +151,14 @@ pub fn build(
     report.folded = builder.folded();
     let file = plan.output.with_file_name(format!(
         "{}.set-aside.csv",
-        plan.output
-            .file_stem()
-            .map_or(String::new(), |s| s.to_string_lossy().into_owned())
+        plan.output.file_stem().map_or(String::new(), |s| s.to_string_lossy().into_owned())
     ));
     if !aside.is_empty() {
         let pending = PendingOutput::new(&file, true)?;
         let mut text = String::from("source,source_row,reason,row\n");
         for (source, row, names) in &aside {
-            let cells: Vec<String> = names
-                .iter()
-                .zip(&row.values)
-                .filter(|(_, v)| !v.is_empty())
-                .map(|(n, v)| format!("{n}={v}"))
-                .collect();
+            let cells: Vec<String> =
+                names.iter().zip(&row.values).filter(|(_, v)| !v.is_empty()).map(|(n, v)| format!("{n}={v}")).collect();
             text.push_str(&format!(
                 "{},{},{},{}\n",
                 quoted(source),
@@ -240,10 +167,8 @@ pub fn build(
                 quoted(&cells.join("; "))
             ));
         }
-        std::fs::write(pending.path(), text).map_err(|e| FormatError::Write {
-            path: file.clone(),
-            problem: e.to_string(),
-        })?;
+        std::fs::write(pending.path(), text)
+            .map_err(|e| FormatError::Write { path: file.clone(), problem: e.to_string() })?;
         pending.publish()?;
         report.outputs.push(file);
     }
@@ -252,18 +177,11 @@ pub fn build(
 }
 
 fn quoted(text: &str) -> String {
-    if text.contains([',', '"', '\n']) {
-        format!("\"{}\"", text.replace('"', "\"\""))
-    } else {
-        text.to_string()
-    }
+    if text.contains([',', '"', '\n']) { format!("\"{}\"", text.replace('"', "\"\"")) } else { text.to_string() }
 }
 
 fn plain(name: &str) -> String {
-    name.chars()
-        .filter(|c| c.is_alphanumeric())
-        .flat_map(char::to_lowercase)
-        .collect()
+    name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
 }
 
 fn find_columns(schema: &SchemaRef, roles: &[Option<Role>]) -> Columns {
@@ -317,55 +235,33 @@ fn add_source(
             names.join(", ")
         )));
     };
-    let from = plan
-        .from
-        .clone()
-        .or_else(|| reader.about().crs.clone())
-        .unwrap_or_else(|| "EPSG:4326".into());
+    let from = plan.from.clone().or_else(|| reader.about().crs.clone()).unwrap_or_else(|| "EPSG:4326".into());
     let wgs84 = Catalogue::embedded().get(4326)?;
     let crs = Catalogue::embedded().find_one(&from)?;
     let operation = Operation::between(&crs, &wgs84, None)?;
     let position = if kind == Kind::Segments {
         None
     } else {
-        Some(PositionReader::new(
-            &PositionPlan {
-                from: Some(from),
-                ..Default::default()
-            },
-            &schema,
-            &roles,
-            source,
-        )?)
+        Some(PositionReader::new(&PositionPlan { from: Some(from), ..Default::default() }, &schema, &roles, source)?)
     };
     let used = [
         ("number", c.number),
         ("street", c.street),
-        (
-            "locality",
-            c.locality.or(c.name.filter(|_| kind == Kind::Places)),
-        ),
+        ("locality", c.locality.or(c.name.filter(|_| kind == Kind::Places))),
         ("region", c.region),
         ("postcode", c.postcode),
         ("line", c.line.filter(|_| kind == Kind::Segments)),
     ];
-    let columns = used
-        .iter()
-        .filter_map(|(what, i)| i.map(|i| format!("{what} \"{}\"", names[i])))
-        .collect();
+    let columns = used.iter().filter_map(|(what, i)| i.map(|i| format!("{what} \"{}\"", names[i]))).collect();
     let mut ledger = Ledger::default();
     progress.start(
-        &source
-            .file_name()
-            .map_or(String::new(), |n| n.to_string_lossy().into_owned()),
+        &source.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned()),
         kind.words(),
         reader.about().bytes,
     );
     let decoder = reader.decoder();
     let convert = |batch: &Batch| entries(batch, kind, &c, position.as_ref(), &operation);
-    let file = source
-        .file_name()
-        .map_or(String::new(), |n| n.to_string_lossy().into_owned());
+    let file = source.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());
     crate::engine::stream(
         reader.as_mut(),
         cancel,
@@ -422,12 +318,9 @@ fn entries(
     position: Option<&PositionReader>,
     operation: &Operation,
 ) -> Vec<Result<Entry, String>> {
-    let text =
-        |column: Option<usize>, row: usize| column.map_or(String::new(), |i| batch.text(i, row));
+    let text = |column: Option<usize>, row: usize| column.map_or(String::new(), |i| batch.text(i, row));
     let Some(position) = position else {
-        return (0..batch.len())
-            .map(|row| segment(batch, c, row, operation).map(Entry::Segment))
-            .collect();
+        return (0..batch.len()).map(|row| segment(batch, c, row, operation).map(Entry::Segment)).collect();
     };
     let mut places = position.read(batch);
     operation.apply(&mut places.x, &mut places.y, &mut places.z);
@@ -445,9 +338,7 @@ fn entries(
                         // "12 Heron Ln" in one column
                         let (first, rest) = street
                             .split_once(' ')
-                            .map_or((street.clone(), String::new()), |(a, b)| {
-                                (a.to_string(), b.to_string())
-                            });
+                            .map_or((street.clone(), String::new()), |(a, b)| (a.to_string(), b.to_string()));
                         (number, street) = (first, rest);
                     }
                     Entry::Point(PointEntry {
@@ -484,30 +375,17 @@ fn entries(
         .collect()
 }
 
-fn segment(
-    batch: &Batch,
-    c: &Columns,
-    row: usize,
-    operation: &Operation,
-) -> Result<SegmentEntry, String> {
+fn segment(batch: &Batch, c: &Columns, row: usize, operation: &Operation) -> Result<SegmentEntry, String> {
     let text = |column: Option<usize>| column.map_or(String::new(), |i| batch.text(i, row));
     let number = |column: Option<usize>| {
         let t = text(column);
         if t.trim().is_empty() {
             Ok(None)
         } else {
-            t.trim()
-                .parse::<u32>()
-                .map(Some)
-                .map_err(|_| format!("range number \"{t}\" is not a whole number"))
+            t.trim().parse::<u32>().map(Some).map_err(|_| format!("range number \"{t}\" is not a whole number"))
         }
     };
-    let [lf, lt, rf, rt] = [
-        number(c.ranges[0])?,
-        number(c.ranges[1])?,
-        number(c.ranges[2])?,
-        number(c.ranges[3])?,
-    ];
+    let [lf, lt, rf, rt] = [number(c.ranges[0])?, number(c.ranges[1])?, number(c.ranges[2])?, number(c.ranges[3])?];
     // Zero on both ends is how many tables write "no numbers here".
     let pair = |a: Option<u32>, b: Option<u32>| a.zip(b).filter(|p| *p != (0, 0));
     let raw = match c.line {
@@ -516,12 +394,7 @@ fn segment(
             let v: Vec<f64> = c
                 .ends
                 .iter()
-                .map(|e| {
-                    text(*e)
-                        .trim()
-                        .parse()
-                        .map_err(|_| "an end of the segment is not a number".to_string())
-                })
+                .map(|e| text(*e).trim().parse().map_err(|_| "an end of the segment is not a number".to_string()))
                 .collect::<Result<_, _>>()?;
             vec![(v[0], v[1]), (v[2], v[3])]
         }
@@ -559,10 +432,7 @@ fn line_of_wkt(text: &str) -> Result<Vec<(f64, f64)>, String> {
         .and_then(|r| r.strip_prefix('('))
         .and_then(|r| r.strip_suffix(')'))
         .ok_or_else(|| {
-            format!(
-                "\"{}\" is not a LINESTRING in well-known text",
-                body.chars().take(40).collect::<String>()
-            )
+            format!("\"{}\" is not a LINESTRING in well-known text", body.chars().take(40).collect::<String>())
         })?;
     inner
         .split(',')
@@ -570,10 +440,7 @@ fn line_of_wkt(text: &str) -> Result<Vec<(f64, f64)>, String> {
             let mut numbers = vertex.split_whitespace().map(str::parse::<f64>);
             match (numbers.next(), numbers.next()) {
                 (Some(Ok(x)), Some(Ok(y))) => Ok((x, y)),
-                _ => Err(format!(
-                    "vertex \"{}\" of the line is not two numbers",
-                    vertex.trim()
-                )),
+                _ => Err(format!("vertex \"{}\" of the line is not two numbers", vertex.trim())),
             }
         })
         .collect()
@@ -585,23 +452,9 @@ mod tests {
 
     #[test]
     fn lines_of_well_known_text() {
-        assert_eq!(
-            line_of_wkt("LINESTRING (-123.8 46.2, -123.7 46.3)").unwrap(),
-            [(-123.8, 46.2), (-123.7, 46.3)]
-        );
-        assert_eq!(
-            line_of_wkt("linestring z(1 2 3,4 5 6)").unwrap(),
-            [(1.0, 2.0), (4.0, 5.0)]
-        );
-        assert!(
-            line_of_wkt("POINT (1 2)")
-                .unwrap_err()
-                .contains("LINESTRING")
-        );
-        assert!(
-            line_of_wkt("LINESTRING (1 2, x y)")
-                .unwrap_err()
-                .contains("vertex")
-        );
+        assert_eq!(line_of_wkt("LINESTRING (-123.8 46.2, -123.7 46.3)").unwrap(), [(-123.8, 46.2), (-123.7, 46.3)]);
+        assert_eq!(line_of_wkt("linestring z(1 2 3,4 5 6)").unwrap(), [(1.0, 2.0), (4.0, 5.0)]);
+        assert!(line_of_wkt("POINT (1 2)").unwrap_err().contains("LINESTRING"));
+        assert!(line_of_wkt("LINESTRING (1 2, x y)").unwrap_err().contains("vertex"));
     }
 }

@@ -6,9 +6,7 @@ use crate::engine::{Cancel, Progress, stream};
 use crate::pipeline::{Pipeline, Wants};
 use crate::plan::{LayerPlan, Plan};
 use crate::report::{LayerReport, Report};
-use basilocus_formats::{
-    Format, FormatError, PendingOutput, Reader, RunAbout, SetAsideTable, Writer, create, open,
-};
+use basilocus_formats::{Format, FormatError, PendingOutput, Reader, RunAbout, SetAsideTable, Writer, create, open};
 use basilocus_table::{ColumnProfile, Ledger, SetAsideRow};
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -41,16 +39,9 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     }
     for (i, output) in plan.outputs.iter().enumerate() {
         if plan.outputs[..i].iter().any(|o| o.file == output.file) {
-            return Err(Error::Plan(format!(
-                "{} is named twice as an output",
-                output.file.display()
-            )));
+            return Err(Error::Plan(format!("{} is named twice as an output", output.file.display())));
         }
-        if let Some(layer) = plan
-            .layers
-            .iter()
-            .find(|l| same_file(&l.source, &output.file))
-        {
+        if let Some(layer) = plan.layers.iter().find(|l| same_file(&l.source, &output.file)) {
             return Err(Error::Plan(format!(
                 "{} is read and written in one run; name another output",
                 layer.source.display()
@@ -61,9 +52,8 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     let mut writers: Vec<Box<dyn Writer>> = Vec::new();
     let mut wants = Vec::new();
     for output in &plan.outputs {
-        let format = Format::of_ending(&output.file).ok_or_else(|| FormatError::OutputFormat {
-            path: output.file.clone(),
-        })?;
+        let format =
+            Format::of_ending(&output.file).ok_or_else(|| FormatError::OutputFormat { path: output.file.clone() })?;
         writers.push(create(&output.file, options.overwrite)?);
         wants.push(Wants { format });
     }
@@ -73,10 +63,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         let pipeline = Pipeline::new(layer, reader.as_mut(), &wants)?;
         layers.push((reader, pipeline));
     }
-    let mut report = Report {
-        outputs: plan.outputs.iter().map(|o| o.file.clone()).collect(),
-        ..Default::default()
-    };
+    let mut report = Report { outputs: plan.outputs.iter().map(|o| o.file.clone()).collect(), ..Default::default() };
     let mut set_aside_table = SetAsideTable::default();
     let mut pending: Vec<PendingOutput> = Vec::new();
     let mut stale: Vec<PathBuf> = Vec::new();
@@ -86,23 +73,15 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         let file = set_aside_path(plan, name);
         let mut aside = AsideFile::new(file, options.overwrite, &pipeline.source_columns);
         let table = holds_set_aside.then_some(&mut set_aside_table);
-        let run = LayerRun {
-            layer,
-            name,
-            wants: &wants,
-            options,
-        };
-        let (layer_report, ledger, doubts) =
-            run.run(reader.as_mut(), pipeline, &mut writers, &mut aside, table)?;
+        let run = LayerRun { layer, name, wants: &wants, options };
+        let (layer_report, ledger, doubts) = run.run(reader.as_mut(), pipeline, &mut writers, &mut aside, table)?;
         let mut layer_report = layer_report;
         match aside.finish()? {
             Some(output) => {
                 layer_report.set_aside_file = Some(output.target().to_path_buf());
                 pending.push(output);
             }
-            None => {
-                stale.extend(set_aside_path(plan, name).filter(|p| options.overwrite && p.exists()))
-            }
+            None => stale.extend(set_aside_path(plan, name).filter(|p| options.overwrite && p.exists())),
         }
         report.add(&ledger);
         report.doubts.extend(doubts);
@@ -136,10 +115,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     for file in stale {
         // Rows set aside by an earlier run of the same output would be taken for this one's.
         if std::fs::remove_file(&file).is_ok() {
-            report.told.push(format!(
-                "{} of an earlier run was removed: this run set no row aside",
-                file.display()
-            ));
+            report.told.push(format!("{} of an earlier run was removed: this run set no row aside", file.display()));
         }
     }
     report.seconds = started.elapsed().as_secs_f64();
@@ -165,16 +141,10 @@ fn layer_names(layers: &[LayerPlan]) -> Vec<String> {
 
 /// Where rows set aside go: beside the first output that has no place for them.
 fn set_aside_path(plan: &Plan, layer: &str) -> Option<PathBuf> {
-    let output = plan
-        .outputs
-        .iter()
-        .find(|o| Format::of_ending(&o.file) != Some(Format::Xlsx))?;
+    let output = plan.outputs.iter().find(|o| Format::of_ending(&o.file) != Some(Format::Xlsx))?;
     let stem = output.file.file_stem()?.to_string_lossy().into_owned();
-    let name = if plan.layers.len() > 1 {
-        format!("{stem}.{layer}.set-aside.csv")
-    } else {
-        format!("{stem}.set-aside.csv")
-    };
+    let name =
+        if plan.layers.len() > 1 { format!("{stem}.{layer}.set-aside.csv") } else { format!("{stem}.set-aside.csv") };
     Some(output.file.with_file_name(name))
 }
 
@@ -188,39 +158,26 @@ struct AsideFile {
 
 impl AsideFile {
     fn new(path: Option<PathBuf>, overwrite: bool, columns: &[String]) -> Self {
-        let header = ["source_row".to_string(), "reason".to_string()]
-            .into_iter()
-            .chain(columns.iter().cloned())
-            .collect();
-        AsideFile {
-            path,
-            overwrite,
-            header,
-            open: None,
-        }
+        let header =
+            ["source_row".to_string(), "reason".to_string()].into_iter().chain(columns.iter().cloned()).collect();
+        AsideFile { path, overwrite, header, open: None }
     }
 
     fn write(&mut self, row: &SetAsideRow) -> Result<(), Error> {
         let Some(path) = &self.path else {
             return Ok(());
         };
-        let failed = |e: std::io::Error| FormatError::Write {
-            path: path.clone(),
-            problem: e.to_string(),
-        };
+        let failed = |e: std::io::Error| FormatError::Write { path: path.clone(), problem: e.to_string() };
         if self.open.is_none() {
             let pending = PendingOutput::new(path, self.overwrite)?;
-            let mut file =
-                std::io::BufWriter::new(std::fs::File::create(pending.path()).map_err(failed)?);
-            file.write_all(line(self.header.iter().map(String::as_str)).as_bytes())
-                .map_err(failed)?;
+            let mut file = std::io::BufWriter::new(std::fs::File::create(pending.path()).map_err(failed)?);
+            file.write_all(line(self.header.iter().map(String::as_str)).as_bytes()).map_err(failed)?;
             self.open = Some((pending, file));
         }
         if let Some((_, file)) = &mut self.open {
             let number = row.source_row.to_string();
-            let fields = [number.as_str(), row.reason.as_str()]
-                .into_iter()
-                .chain(row.values.iter().map(String::as_str));
+            let fields =
+                [number.as_str(), row.reason.as_str()].into_iter().chain(row.values.iter().map(String::as_str));
             file.write_all(line(fields).as_bytes()).map_err(failed)?;
         }
         Ok(())
@@ -230,10 +187,8 @@ impl AsideFile {
         let Some((pending, mut file)) = self.open else {
             return Ok(None);
         };
-        file.flush().map_err(|e| FormatError::Write {
-            path: pending.target().to_path_buf(),
-            problem: e.to_string(),
-        })?;
+        file.flush()
+            .map_err(|e| FormatError::Write { path: pending.target().to_path_buf(), problem: e.to_string() })?;
         Ok(Some(pending))
     }
 }
@@ -283,10 +238,7 @@ impl LayerRun<'_> {
         }
         let mut outputs = Vec::new();
         for (writer, wants) in writers.iter_mut().zip(self.wants) {
-            outputs.push((
-                *wants,
-                writer.start_layer(&pipeline.layer_out(self.name, *wants)?)?,
-            ));
+            outputs.push((*wants, writer.start_layer(&pipeline.layer_out(self.name, *wants)?)?));
         }
         progress.start(self.name, "writing", bytes);
         let mut ledger = Ledger::default();
@@ -301,45 +253,34 @@ impl LayerRun<'_> {
         let header_row = reader.about().header_row;
         let notes = reader.about().notes.clone();
         let pipeline = &*pipeline;
-        stream(
-            reader,
-            &self.options.cancel,
-            &|block| pipeline.process(block, &outputs),
-            &mut |part| {
-                ledger.rows_in += part.rows_in;
-                ledger.rows_out += part.rows_out;
-                tally.merge(&part.tally);
-                for (level, n) in part.levels {
-                    *report.levels.entry(level.to_string()).or_default() += n;
+        stream(reader, &self.options.cancel, &|block| pipeline.process(block, &outputs), &mut |part| {
+            ledger.rows_in += part.rows_in;
+            ledger.rows_out += part.rows_out;
+            tally.merge(&part.tally);
+            for (level, n) in part.levels {
+                *report.levels.entry(level.to_string()).or_default() += n;
+            }
+            for (notation, n) in part.notations {
+                *report.notations.entry(notation.to_string()).or_default() += n;
+            }
+            if let Some(e) = part.extent {
+                let x = report.extent.get_or_insert(e);
+                *x = [x[0].min(e[0]), x[1].min(e[1]), x[2].max(e[2]), x[3].max(e[3])];
+            }
+            for row in &part.set_aside {
+                ledger.set_aside(&row.class);
+                second_row_blank |= row.class == "blank row" && header_row.is_some_and(|h| row.source_row == h + 1);
+                aside.write(row)?;
+                if let Some(table) = table.as_deref_mut() {
+                    add_row(table, self.name, &pipeline.source_columns, row);
                 }
-                for (notation, n) in part.notations {
-                    *report.notations.entry(notation.to_string()).or_default() += n;
-                }
-                if let Some(e) = part.extent {
-                    let x = report.extent.get_or_insert(e);
-                    *x = [
-                        x[0].min(e[0]),
-                        x[1].min(e[1]),
-                        x[2].max(e[2]),
-                        x[3].max(e[3]),
-                    ];
-                }
-                for row in &part.set_aside {
-                    ledger.set_aside(&row.class);
-                    second_row_blank |= row.class == "blank row"
-                        && header_row.is_some_and(|h| row.source_row == h + 1);
-                    aside.write(row)?;
-                    if let Some(table) = table.as_deref_mut() {
-                        add_row(table, self.name, &pipeline.source_columns, row);
-                    }
-                }
-                for (writer, encoded) in writers.iter_mut().zip(part.encoded) {
-                    writer.write(encoded)?;
-                }
-                progress.advance(part.bytes, part.rows_in);
-                Ok(())
-            },
-        )?;
+            }
+            for (writer, encoded) in writers.iter_mut().zip(part.encoded) {
+                writer.write(encoded)?;
+            }
+            progress.advance(part.bytes, part.rows_in);
+            Ok(())
+        })?;
         for writer in writers.iter_mut() {
             writer.end_layer()?;
         }
@@ -394,10 +335,7 @@ pub(crate) fn profile(
             Ok((part, bytes, batch.len() as u64))
         },
         &mut |(part, bytes, rows)| {
-            profiles
-                .iter_mut()
-                .zip(&part)
-                .for_each(|(all, p)| all.merge(p));
+            profiles.iter_mut().zip(&part).for_each(|(all, p)| all.merge(p));
             progress.advance(bytes, rows);
             Ok(())
         },
@@ -410,11 +348,7 @@ fn add_row(table: &mut SetAsideTable, layer: &str, columns: &[String], row: &Set
     if table.header.is_empty() {
         table.header = ["layer", "source_row", "reason"].map(String::from).to_vec();
     }
-    let mut cells = vec![
-        layer.to_string(),
-        row.source_row.to_string(),
-        row.reason.clone(),
-    ];
+    let mut cells = vec![layer.to_string(), row.source_row.to_string(), row.reason.clone()];
     for (column, value) in columns.iter().zip(&row.values) {
         let at = match table.header.iter().skip(3).position(|h| h == column) {
             Some(i) => i + 3,
@@ -438,19 +372,13 @@ fn about(report: &Report, layers: &[(Box<dyn Reader>, Pipeline)], date: &str) ->
         ("Date".into(), date.to_string()),
         ("Rows read".into(), report.rows_in.to_string()),
         ("Rows written".into(), report.rows_out.to_string()),
-        (
-            "Rows set aside".into(),
-            report.set_aside.values().sum::<u64>().to_string(),
-        ),
+        ("Rows set aside".into(), report.set_aside.values().sum::<u64>().to_string()),
     ];
     for (layer, (_, pipeline)) in report.layers.iter().zip(layers) {
         lines.push((layer.name.clone(), String::new()));
         lines.push((
             "Source".into(),
-            layer
-                .source
-                .file_name()
-                .map_or(String::new(), |n| n.to_string_lossy().into_owned()),
+            layer.source.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned()),
         ));
         for text in &layer.understood {
             lines.push(("Read as".into(), text.clone()));
@@ -464,15 +392,9 @@ fn about(report: &Report, layers: &[(Box<dyn Reader>, Pipeline)], date: &str) ->
             lines.push((format!("Level: {level}"), n.to_string()));
         }
         if let Some((crs, worth)) = pipeline.result_system() {
-            lines.push((
-                "Coordinate reference system".into(),
-                format!("{}, in {}", crs.title(), crs.unit_words()),
-            ));
+            lines.push(("Coordinate reference system".into(), format!("{}, in {}", crs.title(), crs.unit_words())));
             if let Some(datum) = crs.datum() {
-                lines.push((
-                    "Datum".into(),
-                    format!("{} on the ellipsoid {}", datum.name, datum.ellipsoid.name),
-                ));
+                lines.push(("Datum".into(), format!("{} on the ellipsoid {}", datum.name, datum.ellipsoid.name)));
             }
             if let Some(worth) = worth {
                 lines.push(("Digits".into(), worth));
@@ -483,10 +405,7 @@ fn about(report: &Report, layers: &[(Box<dyn Reader>, Pipeline)], date: &str) ->
                 lines.push(("Also in".into(), format!("{}, as in the source", op.target)));
                 continue;
             }
-            lines.push((
-                "Operation".into(),
-                format!("{} → {}: {}", op.source, op.target, op.name),
-            ));
+            lines.push(("Operation".into(), format!("{} → {}: {}", op.source, op.target, op.name)));
             lines.push(("Accuracy".into(), accuracy_words(op.accuracy_m)));
             for note in &op.notes {
                 lines.push(("Note".into(), note.clone()));
@@ -494,22 +413,10 @@ fn about(report: &Report, layers: &[(Box<dyn Reader>, Pipeline)], date: &str) ->
         }
     }
     for doubt in &report.doubts {
-        lines.push((
-            format!("Doubt {}", doubt.id),
-            format!("{}: {}", doubt.layer, doubt.message),
-        ));
+        lines.push((format!("Doubt {}", doubt.id), format!("{}: {}", doubt.layer, doubt.message)));
     }
-    lines.push((
-        "Catalogue".into(),
-        format!(
-            "Definitions from the {}",
-            basilocus_geodesy::crs::catalogue::EDITION
-        ),
-    ));
-    RunAbout {
-        lines,
-        date: date.to_string(),
-    }
+    lines.push(("Catalogue".into(), format!("Definitions from the {}", basilocus_geodesy::crs::catalogue::EDITION)));
+    RunAbout { lines, date: date.to_string() }
 }
 
 /// An accuracy as people read it.
@@ -523,9 +430,8 @@ pub fn accuracy_words(accuracy_m: Option<f64>) -> String {
 
 /// Today in UTC, `YYYY-MM-DD`.
 pub fn today() -> String {
-    let days = std::time::SystemTime::now()
-        .duration_since(std::time::UNIX_EPOCH)
-        .map_or(0, |d| d.as_secs() / 86_400) as i64;
+    let days =
+        std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| d.as_secs() / 86_400) as i64;
     let (y, m, d) = civil(days);
     format!("{y:04}-{m:02}-{d:02}")
 }
@@ -538,10 +444,7 @@ fn civil(days: i64) -> (i64, i64, i64) {
     let yoe = (doe - doe / 1460 + doe / 36_524 - doe / 146_096) / 365;
     let doy = doe - (365 * yoe + yoe / 4 - yoe / 100);
     let mp = (5 * doy + 2) / 153;
-    let (d, m) = (
-        doy - (153 * mp + 2) / 5 + 1,
-        if mp < 10 { mp + 3 } else { mp - 9 },
-    );
+    let (d, m) = (doy - (153 * mp + 2) / 5 + 1, if mp < 10 { mp + 3 } else { mp - 9 });
     (yoe + era * 400 + i64::from(m <= 2), m, d)
 }
 

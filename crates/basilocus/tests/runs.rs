@@ -18,35 +18,17 @@ impl Folder {
         path
     }
 
-    fn convert(
-        &self,
-        text: &str,
-        from: Option<&str>,
-        to: &[&str],
-    ) -> Result<(Report, String), Error> {
+    fn convert(&self, text: &str, from: Option<&str>, to: &[&str]) -> Result<(Report, String), Error> {
         let mut layer = LayerPlan::new(self.write("in.csv", text));
-        layer.position = Some(PositionPlan {
-            from: from.map(String::from),
-            ..Default::default()
-        });
+        layer.position = Some(PositionPlan { from: from.map(String::from), ..Default::default() });
         layer.to = to.iter().map(|t| t.to_string()).collect();
         self.run(layer)
     }
 
     fn run(&self, layer: LayerPlan) -> Result<(Report, String), Error> {
         let out = self.0.path().join("out.csv");
-        let plan = Plan {
-            layers: vec![layer],
-            outputs: vec![OutputPlan::new(&out)],
-            ..Default::default()
-        };
-        let report = run(
-            &plan,
-            &RunOptions {
-                overwrite: true,
-                ..Default::default()
-            },
-        )?;
+        let plan = Plan { layers: vec![layer], outputs: vec![OutputPlan::new(&out)], ..Default::default() };
+        let report = run(&plan, &RunOptions { overwrite: true, ..Default::default() })?;
         Ok((report, std::fs::read_to_string(out).unwrap()))
     }
 }
@@ -58,56 +40,17 @@ fn ids(report: &Report) -> Vec<&str> {
 #[test]
 fn slips_are_doubted_and_clean_data_is_not() {
     let f = Folder::new();
-    let doubts = |text: &str, from: &str, to: &str| {
-        ids(&f.convert(text, Some(from), &[to]).unwrap().0).join(" ")
-    };
+    let doubts = |text: &str, from: &str, to: &str| ids(&f.convert(text, Some(from), &[to]).unwrap().0).join(" ");
     let clean = "lon,lat\n-123.8,46.2\n-123.1,45.5\n";
     assert_eq!(doubts(clean, "EPSG:4326", "EPSG:2269"), "");
     assert_eq!(doubts(clean, "EPSG:4269", "EPSG:32610"), "");
-    assert_eq!(
-        doubts(
-            "lon,lat\n46.2,-73.8\n45.5,-73.1\n",
-            "EPSG:4326",
-            "EPSG:4269"
-        ),
-        "slip-01"
-    );
-    assert_eq!(
-        doubts(
-            "lon,lat\n123.8,46.2\n123.1,45.5\n",
-            "EPSG:4326",
-            "EPSG:4269"
-        ),
-        "slip-03"
-    );
-    assert_eq!(
-        doubts("lon,lat\n0,0\n-123.1,45.5\n", "EPSG:4326", "EPSG:4269"),
-        "slip-08 slip-18"
-    );
-    assert_eq!(
-        doubts(
-            "lon,lat\n-100.5,41.2\n-123.1,45.5\n",
-            "EPSG:4326",
-            "EPSG:2269"
-        ),
-        "slip-18"
-    );
-    assert_eq!(
-        doubts("lon,lat\nx,y\n", "EPSG:4326", "EPSG:2269"),
-        "slip-15"
-    );
-    assert_eq!(
-        doubts("id,lon,lat\n\n1,-123.8,46.2\n", "EPSG:4326", "EPSG:2269"),
-        "slip-09"
-    );
-    assert_eq!(
-        doubts(
-            "easting,northing\n0,0\n7366633.86,940706.86\n",
-            "EPSG:2269",
-            "EPSG:4326"
-        ),
-        "slip-08 slip-18"
-    );
+    assert_eq!(doubts("lon,lat\n46.2,-73.8\n45.5,-73.1\n", "EPSG:4326", "EPSG:4269"), "slip-01");
+    assert_eq!(doubts("lon,lat\n123.8,46.2\n123.1,45.5\n", "EPSG:4326", "EPSG:4269"), "slip-03");
+    assert_eq!(doubts("lon,lat\n0,0\n-123.1,45.5\n", "EPSG:4326", "EPSG:4269"), "slip-08 slip-18");
+    assert_eq!(doubts("lon,lat\n-100.5,41.2\n-123.1,45.5\n", "EPSG:4326", "EPSG:2269"), "slip-18");
+    assert_eq!(doubts("lon,lat\nx,y\n", "EPSG:4326", "EPSG:2269"), "slip-15");
+    assert_eq!(doubts("id,lon,lat\n\n1,-123.8,46.2\n", "EPSG:4326", "EPSG:2269"), "slip-09");
+    assert_eq!(doubts("easting,northing\n0,0\n7366633.86,940706.86\n", "EPSG:2269", "EPSG:4326"), "slip-08 slip-18");
 }
 
 #[test]
@@ -116,57 +59,26 @@ fn positions_in_every_shape_of_table() {
     // One column, mixed notations.
     let (r, out) = f.convert("id,position\n1,46.2 -123.8\n2,46 12.0N 123 48.0W\n3,\"46°12'00\"\"N 123°48'00\"\"W\"\n4,10T 438277.798 5116580.272\n", Some("EPSG:4326"), &["EPSG:32610"]).unwrap();
     assert_eq!(r.rows_out, 4);
-    assert_eq!(
-        r.layers[0].notations.len(),
-        4,
-        "{:?}",
-        r.layers[0].notations
-    );
-    assert!(
-        out.lines()
-            .skip(1)
-            .all(|l| l.contains("438277.79") && l.contains("5116580.27")),
-        "{out}"
-    );
+    assert_eq!(r.layers[0].notations.len(), 4, "{:?}", r.layers[0].notations);
+    assert!(out.lines().skip(1).all(|l| l.contains("438277.79") && l.contains("5116580.27")), "{out}");
     // Heights are carried, and used where a geocentric system takes part.
     let mut layer = LayerPlan::new(f.write("z.csv", "lon,lat,h\n-123.8,46.2,100\n"));
-    layer.position = Some(PositionPlan {
-        from: Some("EPSG:4326".into()),
-        z: Some("h".into()),
-        ..Default::default()
-    });
+    layer.position = Some(PositionPlan { from: Some("EPSG:4326".into()), z: Some("h".into()), ..Default::default() });
     layer.to = vec!["EPSG:4978".into()];
     let (_, out) = f.run(layer).unwrap();
-    let xyz: Vec<f64> = out
-        .lines()
-        .nth(1)
-        .unwrap()
-        .split(',')
-        .skip(3)
-        .map(|v| v.parse().unwrap())
-        .collect();
+    let xyz: Vec<f64> = out.lines().nth(1).unwrap().split(',').skip(3).map(|v| v.parse().unwrap()).collect();
     let radius = (xyz[0] * xyz[0] + xyz[1] * xyz[1] + xyz[2] * xyz[2]).sqrt();
     // By the ellipsoid's equation the radius at 46.2° is 6,367,040 m within 100 m.
     assert!((radius - 6_367_140.0).abs() < 100.0, "{radius}");
     // A text file with decimal commas and semicolons.
-    let (r, _) = f
-        .convert(
-            "x;y\n7366633,86;940706,86\n",
-            Some("EPSG:2269"),
-            &["EPSG:4326"],
-        )
-        .unwrap();
+    let (r, _) = f.convert("x;y\n7366633,86;940706,86\n", Some("EPSG:2269"), &["EPSG:4326"]).unwrap();
     assert_eq!(r.rows_out, 1);
 }
 
 #[test]
 fn nothing_is_guessed_about_systems_and_columns() {
     let f = Folder::new();
-    let message = |text: &str, from: Option<&str>| {
-        f.convert(text, from, &["EPSG:2269"])
-            .unwrap_err()
-            .to_string()
-    };
+    let message = |text: &str, from: Option<&str>| f.convert(text, from, &["EPSG:2269"]).unwrap_err().to_string();
     assert!(message("lon,lat\n1,2\n", None).contains("say it with --from"));
     assert!(message("easting,northing\n500000,5000000\n", None).contains("too large for degrees"));
     assert!(
@@ -176,27 +88,11 @@ fn nothing_is_guessed_about_systems_and_columns() {
     // Of two pairs of columns the stated system says which are meant.
     let both = "lon,lat,easting,northing\n-123.8,46.2,7366633.86,940706.86\n";
     let (r, _) = f.convert(both, Some("EPSG:2269"), &["EPSG:4326"]).unwrap();
-    assert!(
-        r.layers[0]
-            .understood
-            .iter()
-            .any(|u| u.contains("\"easting\" and \"northing\""))
-    );
+    assert!(r.layers[0].understood.iter().any(|u| u.contains("\"easting\" and \"northing\"")));
     let (r, _) = f.convert(both, Some("EPSG:4326"), &["EPSG:2269"]).unwrap();
-    assert!(
-        r.layers[0]
-            .understood
-            .iter()
-            .any(|u| u.contains("\"lon\" and \"lat\""))
-    );
-    assert!(
-        message("a,b\nx,y\n", Some("EPSG:4326"))
-            .contains("no columns of coordinates were found among a, b")
-    );
-    let out = f
-        .convert("position\n10 20\n", Some("EPSG:4326"), &["EPSG:4269"])
-        .unwrap()
-        .0;
+    assert!(r.layers[0].understood.iter().any(|u| u.contains("\"lon\" and \"lat\"")));
+    assert!(message("a,b\nx,y\n", Some("EPSG:4326")).contains("no columns of coordinates were found among a, b"));
+    let out = f.convert("position\n10 20\n", Some("EPSG:4326"), &["EPSG:4269"]).unwrap().0;
     assert_eq!(out.set_aside["ambiguous coordinate"], 1);
 }
 
@@ -206,24 +102,10 @@ fn a_cancelled_run_writes_nothing() {
     let cancel = Cancel::default();
     cancel.cancel();
     let mut layer = LayerPlan::new(f.write("in.csv", "lon,lat\n-123.8,46.2\n"));
-    layer.position = Some(PositionPlan {
-        from: Some("EPSG:4326".into()),
-        ..Default::default()
-    });
+    layer.position = Some(PositionPlan { from: Some("EPSG:4326".into()), ..Default::default() });
     let out = f.0.path().join("out.csv");
-    let plan = Plan {
-        layers: vec![layer],
-        outputs: vec![OutputPlan::new(&out)],
-        ..Default::default()
-    };
-    let error = run(
-        &plan,
-        &RunOptions {
-            cancel,
-            ..Default::default()
-        },
-    )
-    .unwrap_err();
+    let plan = Plan { layers: vec![layer], outputs: vec![OutputPlan::new(&out)], ..Default::default() };
+    let error = run(&plan, &RunOptions { cancel, ..Default::default() }).unwrap_err();
     assert!(matches!(error, Error::Cancelled));
     assert!(!out.exists());
 }
@@ -231,35 +113,16 @@ fn a_cancelled_run_writes_nothing() {
 #[test]
 fn order_is_kept_whatever_the_workers_do() {
     let f = Folder::new();
-    let rows: String = (0..300_000)
-        .map(|i| format!("{i},-123.8,{}\n", if i % 1000 == 7 { "x" } else { "46.2" }))
-        .collect();
-    let (r, out) = f
-        .convert(
-            &format!("id,lon,lat\n{rows}"),
-            Some("EPSG:4326"),
-            &["EPSG:32610"],
-        )
-        .unwrap();
+    let rows: String =
+        (0..300_000).map(|i| format!("{i},-123.8,{}\n", if i % 1000 == 7 { "x" } else { "46.2" })).collect();
+    let (r, out) = f.convert(&format!("id,lon,lat\n{rows}"), Some("EPSG:4326"), &["EPSG:32610"]).unwrap();
     assert_eq!((r.rows_in, r.rows_out), (300_000, 299_700));
-    let ids: Vec<u32> = out
-        .lines()
-        .skip(1)
-        .map(|l| l.split(',').next().unwrap().parse().unwrap())
-        .collect();
+    let ids: Vec<u32> = out.lines().skip(1).map(|l| l.split(',').next().unwrap().parse().unwrap()).collect();
     assert!(ids.windows(2).all(|w| w[0] < w[1]));
     let aside = std::fs::read_to_string(f.0.path().join("out.set-aside.csv")).unwrap();
-    let lines: Vec<u32> = aside
-        .lines()
-        .skip(1)
-        .map(|l| l.split(',').next().unwrap().parse().unwrap())
-        .collect();
+    let lines: Vec<u32> = aside.lines().skip(1).map(|l| l.split(',').next().unwrap().parse().unwrap()).collect();
     assert_eq!(lines.len(), 300);
-    assert_eq!(
-        lines[..2],
-        [9, 1009],
-        "lines of the file, the header being the first"
-    );
+    assert_eq!(lines[..2], [9, 1009], "lines of the file, the header being the first");
 }
 
 #[test]
@@ -268,20 +131,16 @@ fn references_are_built_from_any_mixture_and_rows_in_doubt_are_named() {
     let points = f.write("points.csv", "Number,Street,City,State,ZIP,X,Y\n12,Heron Ln,Ternport,OR,97981,-123.8,46.2\nnone,Heron Ln,Ternport,OR,97981,-123.8,46.2\n14,Heron Ln,Ternport,OR,97981,-123.8,x\n");
     let segments = f.write("segments.csv", "street,l_from,l_to,r_from,r_to,city,zip,x1,y1,x2,y2\nAlder Ct,1,99,2,98,Ternport,97981,-123.82,46.2,-123.82,46.21\n");
     let output = f.0.path().join("r.reference");
-    let plan = BuildPlan {
-        sources: vec![points, segments],
-        output: output.clone(),
-        ..Default::default()
-    };
+    let plan = BuildPlan { sources: vec![points, segments], output: output.clone(), ..Default::default() };
     let report = build(&plan, &Cancel::default(), &()).unwrap();
     assert_eq!((report.rows_in, report.rows_out), (4, 2));
     assert_eq!(report.set_aside["not usable for the reference"], 2);
     let aside = std::fs::read_to_string(f.0.path().join("r.set-aside.csv")).unwrap();
-    assert!(
-        aside.contains("house number \"\"none\"\" does not begin with digits"),
-        "{aside}"
-    );
-    let mut layer = LayerPlan::new(f.write("a.csv", "who,address\nA,\"12 Heron Ln, Ternport, OR\"\nB,\"50 Alder Ct, Ternport 97981\"\nC,somewhere\n"));
+    assert!(aside.contains("house number \"\"none\"\" does not begin with digits"), "{aside}");
+    let mut layer = LayerPlan::new(f.write(
+        "a.csv",
+        "who,address\nA,\"12 Heron Ln, Ternport, OR\"\nB,\"50 Alder Ct, Ternport 97981\"\nC,somewhere\n",
+    ));
     layer.geocode = Some(GeocodePlan {
         reference: vec![output],
         extras: vec!["postcode".into()],
@@ -296,13 +155,6 @@ fn references_are_built_from_any_mixture_and_rows_in_doubt_are_named() {
         header,
         "who,address,lon,lat,level,confidence,matched_address,changes,matched_postcode,candidates,easting,northing"
     );
-    assert!(
-        out.contains("address point,100,\"12 Heron Ln, Ternport, OR 97981\",,97981,"),
-        "{out}"
-    );
-    assert!(
-        out.contains("street range,96,\"50 Alder Ct, Ternport, 97981\"")
-            || out.contains("street range"),
-        "{out}"
-    );
+    assert!(out.contains("address point,100,\"12 Heron Ln, Ternport, OR 97981\",,97981,"), "{out}");
+    assert!(out.contains("street range,96,\"50 Alder Ct, Ternport, 97981\"") || out.contains("street range"), "{out}");
 }

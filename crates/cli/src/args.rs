@@ -1,8 +1,6 @@
 //! The command line. The same flag means the same thing everywhere.
 
-use basilocus::plan::{
-    GeocodePlan, InputPlan, JoinPlan, LayerPlan, OutputPlan, PositionPlan, RepairPlan, WritePlan,
-};
+use basilocus::plan::{GeocodePlan, InputPlan, JoinPlan, LayerPlan, OutputPlan, PositionPlan, RepairPlan, WritePlan};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 
@@ -444,11 +442,7 @@ impl RepairArgs {
 
 impl WriteArgs {
     fn plan(&self) -> WritePlan {
-        WritePlan {
-            notation: self.notation.clone(),
-            digits: self.digits,
-            columns: self.columns.clone(),
-        }
+        WritePlan { notation: self.notation.clone(), digits: self.digits, columns: self.columns.clone() }
     }
 }
 
@@ -464,9 +458,7 @@ impl ConvertArgs {
             coordinates: p.coordinates.clone(),
             order: p.order.clone(),
         };
-        let asked = position != PositionPlan::default()
-            || !self.write.to.is_empty()
-            || self.write.notation.is_some();
+        let asked = position != PositionPlan::default() || !self.write.to.is_empty() || self.write.notation.is_some();
         LayerPlan {
             source: self.input_file.clone(),
             to: self.write.to.clone(),

@@ -36,10 +36,7 @@ fn main() -> ExitCode {
                 return ExitCode::SUCCESS;
             }
             eprintln!("basilocus: {e}");
-            let usage = matches!(
-                e.downcast_ref::<basilocus::Error>(),
-                Some(basilocus::Error::Plan(_))
-            );
+            let usage = matches!(e.downcast_ref::<basilocus::Error>(), Some(basilocus::Error::Plan(_)));
             ExitCode::from(if usage { 2 } else { 1 })
         }
     }

@@ -13,10 +13,7 @@ pub struct Bar {
 impl Bar {
     /// A bar that shows only where standard error is a terminal and nobody declined it.
     pub fn new(wanted: bool) -> Self {
-        Bar {
-            wanted: wanted && std::io::stderr().is_terminal(),
-            bar: Mutex::new(None),
-        }
+        Bar { wanted: wanted && std::io::stderr().is_terminal(), bar: Mutex::new(None) }
     }
 }
 

@@ -62,20 +62,15 @@ pub fn table(header: &[&str], rows: &[Vec<String>]) -> String {
         .set_width(width());
     t.set_header(header.iter().map(|h| h.to_string()));
     for row in rows {
-        t.add_row(row.iter().map(|c| {
-            if c.chars().count() > 60 {
-                c.chars().take(59).chain("…".chars()).collect()
-            } else {
-                c.clone()
-            }
-        }));
+        t.add_row(
+            row.iter().map(|c| {
+                if c.chars().count() > 60 { c.chars().take(59).chain("…".chars()).collect() } else { c.clone() }
+            }),
+        );
     }
     // Numbers stand on the right.
     for column in 0..header.len() {
-        let numbers = rows
-            .iter()
-            .filter_map(|r| r.get(column))
-            .all(|c| c.replace(',', "").parse::<f64>().is_ok());
+        let numbers = rows.iter().filter_map(|r| r.get(column)).all(|c| c.replace(',', "").parse::<f64>().is_ok());
         if numbers
             && !rows.is_empty()
             && let Some(c) = t.column_mut(column)
@@ -83,26 +78,17 @@ pub fn table(header: &[&str], rows: &[Vec<String>]) -> String {
             c.set_cell_alignment(CellAlignment::Right);
         }
     }
-    t.lines()
-        .map(|l| l.trim_end().to_string())
-        .collect::<Vec<_>>()
-        .join("\n")
-        + "\n"
+    t.lines().map(|l| l.trim_end().to_string()).collect::<Vec<_>>().join("\n") + "\n"
 }
 
 /// Columns of the terminal; 110 where there is none, unless COLUMNS says otherwise.
 fn width() -> u16 {
     let said = std::env::var("COLUMNS").ok().and_then(|c| c.parse().ok());
-    said.or_else(|| terminal_size::terminal_size().map(|(w, _)| w.0))
-        .filter(|c| *c >= 40)
-        .unwrap_or(110)
+    said.or_else(|| terminal_size::terminal_size().map(|(w, _)| w.0)).filter(|c| *c >= 40).unwrap_or(110)
 }
 
 fn counts(map: &BTreeMap<String, u64>) -> String {
-    map.iter()
-        .map(|(k, n)| format!("{} {k}", thousands(*n)))
-        .collect::<Vec<_>>()
-        .join(", ")
+    map.iter().map(|(k, n)| format!("{} {k}", thousands(*n))).collect::<Vec<_>>().join(", ")
 }
 
 /// A count with its thousands parted.
@@ -131,11 +117,7 @@ pub fn report(r: &Report, verbose: bool) -> String {
         let _ = writeln!(out, "  doubt      {} in {}: {}", d.id, d.layer, d.message);
     }
     if r.layers.len() > 1 {
-        let _ = writeln!(
-            out,
-            "  all        {}",
-            ledger(r.rows_in, r.rows_out, &r.set_aside)
-        );
+        let _ = writeln!(out, "  all        {}", ledger(r.rows_in, r.rows_out, &r.set_aside));
     }
     for o in &r.outputs {
         let _ = writeln!(out, "  wrote      {}", o.display());
@@ -166,16 +148,9 @@ fn layer_text(out: &mut String, layer: &LayerReport, several: bool, verbose: boo
     if let Some([w, s, e, n]) = layer.extent {
         let geographic = w.abs() <= 360.0 && e.abs() <= 360.0 && s.abs() <= 90.0 && n.abs() <= 90.0;
         let digits = if geographic { 5 } else { 1 };
-        let _ = writeln!(
-            out,
-            "  extent     {w:.digits$} to {e:.digits$} east, {s:.digits$} to {n:.digits$} north"
-        );
+        let _ = writeln!(out, "  extent     {w:.digits$} to {e:.digits$} east, {s:.digits$} to {n:.digits$} north");
     }
-    let _ = writeln!(
-        out,
-        "  ledger     {}",
-        ledger(layer.rows_in, layer.rows_out, &layer.set_aside)
-    );
+    let _ = writeln!(out, "  ledger     {}", ledger(layer.rows_in, layer.rows_out, &layer.set_aside));
     if several {
         let _ = writeln!(out);
     }
@@ -188,18 +163,9 @@ fn operation(out: &mut String, op: &OperationReport, verbose: bool) {
     }
     let _ = writeln!(out, "  operation  {} → {}", op.source, op.target);
     if op.accuracy_m == Some(0.0) {
-        let _ = writeln!(
-            out,
-            "             accuracy: {}",
-            accuracy_words(op.accuracy_m)
-        );
+        let _ = writeln!(out, "             accuracy: {}", accuracy_words(op.accuracy_m));
     } else {
-        let _ = writeln!(
-            out,
-            "             by {}; accuracy {}",
-            op.name,
-            accuracy_words(op.accuracy_m)
-        );
+        let _ = writeln!(out, "             by {}; accuracy {}", op.name, accuracy_words(op.accuracy_m));
     }
     if verbose {
         for step in &op.steps {
@@ -214,17 +180,8 @@ fn operation(out: &mut String, op: &OperationReport, verbose: bool) {
 /// `60 rows in = 54 out + 6 set aside (4 blank row, 2 …)`.
 pub fn ledger(rows_in: u64, rows_out: u64, set_aside: &BTreeMap<String, u64>) -> String {
     let n: u64 = set_aside.values().sum();
-    let reasons = if n > 0 {
-        format!(" ({})", counts(set_aside))
-    } else {
-        String::new()
-    };
-    format!(
-        "{} rows in = {} out + {} set aside{reasons}",
-        thousands(rows_in),
-        thousands(rows_out),
-        thousands(n)
-    )
+    let reasons = if n > 0 { format!(" ({})", counts(set_aside)) } else { String::new() };
+    format!("{} rows in = {} out + {} set aside{reasons}", thousands(rows_in), thousands(rows_out), thousands(n))
 }
 
 /// What a file holds.
@@ -232,15 +189,7 @@ pub fn look(r: &LookReport) -> String {
     let mut out = String::new();
     let _ = writeln!(out, "{}: {}", r.path.display(), r.format);
     if let Some(layer) = &r.layer {
-        let _ = writeln!(
-            out,
-            "  {}      {layer}",
-            if r.format.starts_with("XLSX") {
-                "sheet"
-            } else {
-                "layer"
-            }
-        );
+        let _ = writeln!(out, "  {}      {layer}", if r.format.starts_with("XLSX") { "sheet" } else { "layer" });
     }
     for n in &r.notes {
         let _ = writeln!(out, "  found      {n}");
@@ -255,11 +204,7 @@ pub fn look(r: &LookReport) -> String {
         thousands(r.rows),
         r.columns.len(),
         if set_aside > 0 {
-            format!(
-                "; {} that cannot be used as they stand: {}",
-                set_aside,
-                counts(&r.set_aside)
-            )
+            format!("; {} that cannot be used as they stand: {}", set_aside, counts(&r.set_aside))
         } else {
             String::new()
         }
@@ -267,9 +212,7 @@ pub fn look(r: &LookReport) -> String {
     match (
         &r.crs,
         r.columns.iter().any(|c| {
-            c.role.as_deref().is_some_and(|r| {
-                r == "longitude" || r.starts_with("easting") || r.starts_with("position")
-            })
+            c.role.as_deref().is_some_and(|r| r == "longitude" || r.starts_with("easting") || r.starts_with("position"))
         }),
     ) {
         (Some(crs), _) => {
@@ -297,39 +240,18 @@ pub fn look(r: &LookReport) -> String {
                 c.kind.clone(),
                 thousands(c.filled),
                 thousands(c.empty),
-                [range, note]
-                    .into_iter()
-                    .filter(|t| !t.is_empty())
-                    .collect::<Vec<_>>()
-                    .join("; "),
+                [range, note].into_iter().filter(|t| !t.is_empty()).collect::<Vec<_>>().join("; "),
             ]
         })
         .collect();
-    out.push_str(&table(
-        &[
-            "",
-            "column",
-            "seems to be",
-            "type",
-            "filled",
-            "empty",
-            "range, remarks",
-        ],
-        &rows,
-    ));
+    out.push_str(&table(&["", "column", "seems to be", "type", "filled", "empty", "range, remarks"], &rows));
     if !r.first_rows.is_empty() {
-        let names: Vec<&str> = std::iter::once("row")
-            .chain(r.columns.iter().map(|c| c.name.as_str()))
-            .collect();
+        let names: Vec<&str> = std::iter::once("row").chain(r.columns.iter().map(|c| c.name.as_str())).collect();
         let rows: Vec<Vec<String>> = r
             .first_row_numbers
             .iter()
             .zip(&r.first_rows)
-            .map(|(n, cells)| {
-                std::iter::once(n.to_string())
-                    .chain(cells.iter().cloned())
-                    .collect()
-            })
+            .map(|(n, cells)| std::iter::once(n.to_string()).chain(cells.iter().cloned()).collect())
             .collect();
         out.push('\n');
         out.push_str(&table(&names, &rows));
@@ -356,22 +278,13 @@ pub fn crs(c: &Crs, wkt: Option<&str>) -> String {
         } else {
             format!("inverse flattening {}", d.ellipsoid.inverse_flattening)
         };
-        line(
-            "ellipsoid",
-            &format!(
-                "{}: semi-major axis {} m, {shape}",
-                d.ellipsoid.name, d.ellipsoid.semi_major_m
-            ),
-        );
+        line("ellipsoid", &format!("{}: semi-major axis {} m, {shape}", d.ellipsoid.name, d.ellipsoid.semi_major_m));
         line(
             "prime meridian",
             &if d.prime_meridian_deg == 0.0 {
                 d.prime_meridian.clone()
             } else {
-                format!(
-                    "{}, {}° east of Greenwich",
-                    d.prime_meridian, d.prime_meridian_deg
-                )
+                format!("{}, {}° east of Greenwich", d.prime_meridian, d.prime_meridian_deg)
             },
         );
         if let Some(s) = &d.shift {
@@ -385,32 +298,19 @@ pub fn crs(c: &Crs, wkt: Option<&str>) -> String {
                 } else {
                     format!(
                         "; rotations {}, {}, {}″ (position vector), scale {} ppm",
-                        h.rotation_arcsec[0],
-                        h.rotation_arcsec[1],
-                        h.rotation_arcsec[2],
-                        h.scale_ppm
+                        h.rotation_arcsec[0], h.rotation_arcsec[1], h.rotation_arcsec[2], h.scale_ppm
                     )
                 };
                 format!("{x}, {y}, {z} m{rest}")
             };
             line(
                 "shift to WGS 84",
-                &format!(
-                    "{text}; accuracy {}",
-                    s.accuracy_m
-                        .map_or("not stated".into(), |a| format!("{a} m"))
-                ),
+                &format!("{text}; accuracy {}", s.accuracy_m.map_or("not stated".into(), |a| format!("{a} m"))),
             );
         }
     }
     match &c.kind {
-        Kind::Projected {
-            base_code,
-            method,
-            parameters,
-            unit,
-            ..
-        } => {
+        Kind::Projected { base_code, method, parameters, unit, .. } => {
             line("base system", &format!("EPSG:{base_code}"));
             line("projection", &method.replace('_', " "));
             for (name, value) in &parameters.0 {
@@ -429,10 +329,7 @@ pub fn crs(c: &Crs, wkt: Option<&str>) -> String {
                     },
                 );
             }
-            line(
-                "unit",
-                &format!("{} ({} = {} m)", unit.plural(), unit.name, unit.metres),
-            );
+            line("unit", &format!("{} ({} = {} m)", unit.plural(), unit.name, unit.metres));
             if let Err(e) = c.projection() {
                 line("note", &e.to_string());
             }
@@ -443,9 +340,7 @@ pub fn crs(c: &Crs, wkt: Option<&str>) -> String {
             line("datum", datum_name);
             line("unit", &unit.plural());
         }
-        Kind::Compound { parts } => {
-            line("parts", &format!("EPSG:{} and EPSG:{}", parts[0], parts[1]))
-        }
+        Kind::Compound { parts } => line("parts", &format!("EPSG:{} and EPSG:{}", parts[0], parts[1])),
     }
     line("axes in the registry", &c.axes);
     line(
@@ -473,11 +368,7 @@ pub fn crs(c: &Crs, wkt: Option<&str>) -> String {
     if let Some(wkt) = wkt {
         let _ = writeln!(text, "\n{}", basilocus::geodesy::crs::wkt::indented(wkt));
     }
-    let _ = writeln!(
-        text,
-        "\nFrom the {}.",
-        basilocus::geodesy::crs::catalogue::EDITION
-    );
+    let _ = writeln!(text, "\nFrom the {}.", basilocus::geodesy::crs::catalogue::EDITION);
     text
 }
 
@@ -492,18 +383,9 @@ pub fn build(r: &BuildReport) -> String {
     for s in &r.sources {
         let _ = writeln!(out, "{}: {}", s.path.display(), s.kind);
         let _ = writeln!(out, "  columns    {}", s.columns.join(", "));
-        let _ = writeln!(
-            out,
-            "  rows       {} read, {} used",
-            thousands(s.rows_in),
-            thousands(s.rows_out)
-        );
+        let _ = writeln!(out, "  rows       {} read, {} used", thousands(s.rows_in), thousands(s.rows_out));
     }
-    let _ = writeln!(
-        out,
-        "  ledger     {}",
-        ledger(r.rows_in, r.rows_out, &r.set_aside)
-    );
+    let _ = writeln!(out, "  ledger     {}", ledger(r.rows_in, r.rows_out, &r.set_aside));
     if r.folded > 0 {
         let _ = writeln!(
             out,
@@ -519,11 +401,7 @@ pub fn build(r: &BuildReport) -> String {
 
 /// What is inside a reference.
 pub fn describe(d: &Description, path: &std::path::Path) -> String {
-    let mut out = format!(
-        "{}: address reference, country {}\n",
-        path.display(),
-        d.country
-    );
+    let mut out = format!("{}: address reference, country {}\n", path.display(), d.country);
     let _ = writeln!(
         out,
         "  holds      {} address points, {} street segments, {} streets with {} names, {} postcodes, {} localities",
@@ -539,11 +417,7 @@ pub fn describe(d: &Description, path: &std::path::Path) -> String {
     } else {
         String::new()
     };
-    let _ = writeln!(
-        out,
-        "  size       {} bytes{per}; checksum fits",
-        thousands(d.bytes as u64)
-    );
+    let _ = writeln!(out, "  size       {} bytes{per}; checksum fits", thousands(d.bytes as u64));
     let mut localities = d.localities.clone();
     localities.sort_by(|a, b| (b.3 + b.4).cmp(&(a.3 + a.4)).then(a.0.cmp(&b.0)));
     let shown = 30;
@@ -551,19 +425,10 @@ pub fn describe(d: &Description, path: &std::path::Path) -> String {
         .iter()
         .take(shown)
         .map(|(name, region, parent, p, s)| {
-            vec![
-                name.clone(),
-                region.clone(),
-                parent.clone(),
-                thousands(*p),
-                thousands(*s),
-            ]
+            vec![name.clone(), region.clone(), parent.clone(), thousands(*p), thousands(*s)]
         })
         .collect();
-    out.push_str(&table(
-        &["locality", "region", "in", "address points", "segments"],
-        &rows,
-    ));
+    out.push_str(&table(&["locality", "region", "in", "address points", "segments"], &rows));
     if localities.len() > shown {
         let _ = writeln!(out, "  and {} more localities", localities.len() - shown);
     }

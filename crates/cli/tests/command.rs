@@ -37,11 +37,7 @@ impl Folder {
     /// Exit status, standard output, standard error.
     fn run(&self, line: &[&str]) -> (i32, String, String) {
         let o = self.command(line).output().unwrap();
-        (
-            o.status.code().unwrap_or(-1),
-            String::from_utf8(o.stdout).unwrap(),
-            String::from_utf8(o.stderr).unwrap(),
-        )
+        (o.status.code().unwrap_or(-1), String::from_utf8(o.stdout).unwrap(), String::from_utf8(o.stderr).unwrap())
     }
 
     #[track_caller]
@@ -78,21 +74,8 @@ impl Folder {
 #[test]
 fn convert_accounts_for_every_row() {
     let f = Folder::new();
-    let r = f.json(&[
-        "convert",
-        "gates.csv",
-        "-o",
-        "out.csv",
-        "--from",
-        "EPSG:4326",
-        "--to",
-        "EPSG:32610",
-        "--json",
-    ]);
-    assert_eq!(
-        (r["rows_in"].as_u64(), r["rows_out"].as_u64()),
-        (Some(8), Some(3))
-    );
+    let r = f.json(&["convert", "gates.csv", "-o", "out.csv", "--from", "EPSG:4326", "--to", "EPSG:32610", "--json"]);
+    assert_eq!((r["rows_in"].as_u64(), r["rows_out"].as_u64()), (Some(8), Some(3)));
     assert_eq!(
         r["set_aside"],
         serde_json::json!({"blank row": 1, "latitude out of range": 1, "not a coordinate": 1, "ragged row": 2})
@@ -154,60 +137,26 @@ fn bad_input_is_named_with_what_to_do() {
     ");
     assert!(f.run(&["convert", "--nonsense"]).0 == 2);
     // Nothing of all that left a file behind.
-    assert_eq!(
-        f.names(),
-        [
-            "empty.csv",
-            "folder",
-            "gates.csv",
-            "header.csv",
-            "junk.csv",
-            "quote.csv"
-        ]
-    );
+    assert_eq!(f.names(), ["empty.csv", "folder", "gates.csv", "header.csv", "junk.csv", "quote.csv"]);
 }
 
 #[test]
 fn an_output_is_replaced_only_when_asked() {
     let f = Folder::new();
-    let line = [
-        "convert",
-        "gates.csv",
-        "-o",
-        "out.csv",
-        "--from",
-        "EPSG:4326",
-        "-q",
-    ];
+    let line = ["convert", "gates.csv", "-o", "out.csv", "--from", "EPSG:4326", "-q"];
     f.ok(&line);
     let before = f.read("out.csv");
     insta::assert_snapshot!(f.refusal(&line), @"[1] basilocus: out.csv: exists already and is not replaced; add --overwrite, or name another file");
     f.write("gates.csv", "id,lon,lat\n1,-123.8,46.2\n");
     f.ok(&[&line[..], &["--overwrite"]].concat());
     assert_ne!(f.read("out.csv"), before);
-    assert!(
-        !f.path("out.set-aside.csv").exists(),
-        "rows set aside by the earlier run would be taken for this one's"
-    );
+    assert!(!f.path("out.set-aside.csv").exists(), "rows set aside by the earlier run would be taken for this one's");
 }
 
 #[test]
 fn strict_is_an_exit_status_of_its_own() {
     let f = Folder::new();
-    assert_eq!(
-        f.run(&[
-            "convert",
-            "gates.csv",
-            "-o",
-            "out.csv",
-            "--from",
-            "EPSG:4326",
-            "--strict",
-            "-q"
-        ])
-        .0,
-        3
-    );
+    assert_eq!(f.run(&["convert", "gates.csv", "-o", "out.csv", "--from", "EPSG:4326", "--strict", "-q"]).0, 3);
     f.write("clean.csv", "id,lon,lat\n1,-123.8,46.2\n");
     assert_eq!(
         f.run(&[
@@ -262,10 +211,7 @@ fn a_full_disk_leaves_nothing_behind() {
             .unwrap();
         let message = String::from_utf8_lossy(&o.stderr).into_owned();
         assert_eq!(o.status.code(), Some(1), "{output}: {message}");
-        assert!(
-            message.contains("cannot be written") && message.contains(output),
-            "{output}: {message}"
-        );
+        assert!(message.contains("cannot be written") && message.contains(output), "{output}: {message}");
         assert_eq!(f.names(), ["gates.csv", "many.csv"], "{output}");
     }
 }
@@ -280,16 +226,7 @@ fn an_interrupt_leaves_nothing_behind() {
     }
     f.write("many.csv", text);
     let mut child = std::process::Command::new(assert_cmd::cargo::cargo_bin("basilocus"))
-        .args([
-            "convert",
-            "many.csv",
-            "-o",
-            "out.csv",
-            "--from",
-            "EPSG:4326",
-            "--to",
-            "EPSG:32610",
-        ])
+        .args(["convert", "many.csv", "-o", "out.csv", "--from", "EPSG:4326", "--to", "EPSG:32610"])
         .current_dir(f.0.path())
         .stdout(std::process::Stdio::null())
         .stderr(std::process::Stdio::piped())
@@ -297,23 +234,14 @@ fn an_interrupt_leaves_nothing_behind() {
         .unwrap();
     // Interrupted while it writes: the temporary file is there.
     for _ in 0..2000 {
-        if f.names().iter().any(|n| n.ends_with(".partial")) || child.try_wait().unwrap().is_some()
-        {
+        if f.names().iter().any(|n| n.ends_with(".partial")) || child.try_wait().unwrap().is_some() {
             break;
         }
         std::thread::sleep(std::time::Duration::from_millis(2));
     }
-    std::process::Command::new("kill")
-        .args(["-INT", &child.id().to_string()])
-        .status()
-        .unwrap();
+    std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap();
     let o = child.wait_with_output().unwrap();
-    assert_eq!(
-        o.status.code(),
-        Some(1),
-        "{}",
-        String::from_utf8_lossy(&o.stderr)
-    );
+    assert_eq!(o.status.code(), Some(1), "{}", String::from_utf8_lossy(&o.stderr));
     assert!(String::from_utf8_lossy(&o.stderr).contains("stopped; no output was written"));
     assert_eq!(f.names(), ["gates.csv", "many.csv"]);
 }
@@ -322,22 +250,12 @@ fn an_interrupt_leaves_nothing_behind() {
 fn at_reads_and_gives_the_same_spot() {
     let f = Folder::new();
     let v = f.json(&["at", "46.2 -123.8", "--json"]);
-    assert_eq!(
-        (v["lon"].as_f64(), v["lat"].as_f64()),
-        (Some(-123.8), Some(46.2))
-    );
+    assert_eq!((v["lon"].as_f64(), v["lat"].as_f64()), (Some(-123.8), Some(46.2)));
     assert_eq!(v["crs"], "EPSG:4326");
-    assert_eq!(
-        v["notations"]["degrees-minutes-seconds"],
-        "46° 12' 00.00\" N, 123° 48' 00.00\" W"
-    );
+    assert_eq!(v["notations"]["degrees-minutes-seconds"], "46° 12' 00.00\" N, 123° 48' 00.00\" W");
     assert_eq!(v["sheet"]["number"], "NL-10");
     let v = f.json(&["at", "--json", "--", "-123.8 46.2"]);
-    assert_eq!(
-        v["lat"].as_f64(),
-        Some(46.2),
-        "a longitude beyond 90 settles the order"
-    );
+    assert_eq!(v["lat"].as_f64(), Some(46.2), "a longitude beyond 90 settles the order");
     let v = f.json(&["at", "438277.8 5116580.3", "--from", "EPSG:32610", "--json"]);
     assert!((v["lon"].as_f64().unwrap() + 123.8).abs() < 1e-6);
     let v = f.json(&["at", "46.2 -123.8", "--to", "EPSG:2269", "--json"]);
@@ -380,19 +298,12 @@ fn crs_is_found_and_shown() {
     assert_eq!(v["unit"], "US survey feet");
     assert_eq!(v["projection"]["implemented"], true);
     assert!(
-        f.ok(&["crs", "show", "3035"])
-            .contains("not implemented yet"),
+        f.ok(&["crs", "show", "3035"]).contains("not implemented yet"),
         "a system that cannot be computed is described all the same"
     );
     assert!(f.ok(&["crs", "show", "5703"]).contains("vertical"));
-    assert!(
-        f.ok(&["crs", "show", "2269", "--wkt"])
-            .starts_with("PROJCS[")
-    );
-    assert!(
-        f.refusal(&["crs", "find", "zzzz"])
-            .contains("no reference system \"zzzz\"")
-    );
+    assert!(f.ok(&["crs", "show", "2269", "--wkt"]).starts_with("PROJCS["));
+    assert!(f.refusal(&["crs", "find", "zzzz"]).contains("no reference system \"zzzz\""));
 }
 
 #[test]
@@ -422,34 +333,15 @@ fn a_saved_plan_gives_the_same_bytes_and_runs_on_another_table() {
         "-q",
     ]);
     let plan = f.read("gates.plan.toml");
-    assert!(
-        plan.contains("source = \"gates.csv\"") && plan.contains("date = \"20"),
-        "{plan}"
-    );
-    let outputs: Vec<_> = ["a.xlsx", "a.gpkg", "a.csv", "a.set-aside.csv"]
-        .iter()
-        .map(|n| std::fs::read(f.path(n)).unwrap())
-        .collect();
+    assert!(plan.contains("source = \"gates.csv\"") && plan.contains("date = \"20"), "{plan}");
+    let outputs: Vec<_> =
+        ["a.xlsx", "a.gpkg", "a.csv", "a.set-aside.csv"].iter().map(|n| std::fs::read(f.path(n)).unwrap()).collect();
     f.ok(&["run", "gates.plan.toml", "--overwrite", "-q"]);
-    for (name, before) in ["a.xlsx", "a.gpkg", "a.csv", "a.set-aside.csv"]
-        .iter()
-        .zip(&outputs)
-    {
-        assert!(
-            std::fs::read(f.path(name)).unwrap() == *before,
-            "{name} differs"
-        );
+    for (name, before) in ["a.xlsx", "a.gpkg", "a.csv", "a.set-aside.csv"].iter().zip(&outputs) {
+        assert!(std::fs::read(f.path(name)).unwrap() == *before, "{name} differs");
     }
     f.write("june.csv", "id,lon,lat\n9,-123.7,46.1\n");
-    f.ok(&[
-        "run",
-        "gates.plan.toml",
-        "--input",
-        "june.csv",
-        "-o",
-        "june-out.csv",
-        "-q",
-    ]);
+    f.ok(&["run", "gates.plan.toml", "--input", "june.csv", "-o", "june-out.csv", "-q"]);
     insta::assert_snapshot!(f.read("june-out.csv"), @"
     gate,lon,lat,state,easting,northing,lon_2,lat_2
     9,-123.7,46.1,OR,7390493.4365,903247.5673,-123.700000000,46.100000000
@@ -459,32 +351,11 @@ fn a_saved_plan_gives_the_same_bytes_and_runs_on_another_table() {
 #[test]
 fn formats_go_round() {
     let f = Folder::new();
-    f.write(
-        "p.csv",
-        "id,code,width,lon,lat\n1,007,1.5,-123.8,46.2\n2,010,2,-123.75,46.25\n",
-    );
-    f.ok(&[
-        "convert",
-        "p.csv",
-        "-o",
-        "p.gpkg",
-        "--from",
-        "EPSG:4326",
-        "--to",
-        "EPSG:32610",
-        "-q",
-    ]);
+    f.write("p.csv", "id,code,width,lon,lat\n1,007,1.5,-123.8,46.2\n2,010,2,-123.75,46.25\n");
+    f.ok(&["convert", "p.csv", "-o", "p.gpkg", "--from", "EPSG:4326", "--to", "EPSG:32610", "-q"]);
     f.ok(&["convert", "p.gpkg", "-o", "p.geojson", "-q"]);
     f.ok(&["convert", "p.geojson", "-o", "p.xlsx", "-q"]);
-    f.ok(&[
-        "convert",
-        "p.xlsx",
-        "-o",
-        "back.csv",
-        "--keep",
-        "id,code,width,lon,lat",
-        "-q",
-    ]);
+    f.ok(&["convert", "p.xlsx", "-o", "back.csv", "--keep", "id,code,width,lon,lat", "-q"]);
     insta::assert_snapshot!(f.read("back.csv"), @"
     id,code,width,lon,lat
     1,007,1.5,-123.8,46.2
@@ -508,33 +379,17 @@ fn formats_go_round() {
         "-q",
     ]);
     assert_eq!(status, 0, "{err}");
-    assert!(
-        f.read("dm.csv").contains("123° 48.00' W,46° 12.00' N"),
-        "{}",
-        f.read("dm.csv")
-    );
+    assert!(f.read("dm.csv").contains("123° 48.00' W,46° 12.00' N"), "{}", f.read("dm.csv"));
 }
 
 #[test]
 fn completions_and_help() {
     let f = Folder::new();
     for shell in ["bash", "zsh", "fish", "elvish", "powershell"] {
-        assert!(
-            f.ok(&["completions", shell]).contains("basilocus"),
-            "{shell}"
-        );
+        assert!(f.ok(&["completions", shell]).contains("basilocus"), "{shell}");
     }
     let help = f.ok(&["--help"]);
-    for command in [
-        "look",
-        "geocode",
-        "convert",
-        "at",
-        "crs",
-        "reference",
-        "run",
-        "demo",
-    ] {
+    for command in ["look", "geocode", "convert", "at", "crs", "reference", "run", "demo"] {
         assert!(help.contains(command), "{command}");
     }
     assert!(f.ok(&["--version"]).starts_with("basilocus 0."));
@@ -560,30 +415,14 @@ fn the_demonstration() {
     let folder = f.path("tern-estuary");
     workbook(&folder);
     let c = rusqlite::Connection::open(folder.join("culverts.gpkg")).unwrap();
-    let count = |t: &str| {
-        c.query_row(&format!("SELECT count(*) FROM {t}"), [], |r| {
-            r.get::<_, i64>(0)
-        })
-        .unwrap()
-    };
+    let count = |t: &str| c.query_row(&format!("SELECT count(*) FROM {t}"), [], |r| r.get::<_, i64>(0)).unwrap();
+    assert_eq!((count("landowners"), count("field_notes"), count("survey_1958")), (53, 38, 29));
     assert_eq!(
-        (
-            count("landowners"),
-            count("field_notes"),
-            count("survey_1958")
-        ),
-        (53, 38, 29)
-    );
-    assert_eq!(
-        c.query_row("SELECT typeof(easting_1958) FROM survey_1958", [], |r| {
-            r.get::<_, String>(0)
-        })
-        .unwrap(),
+        c.query_row("SELECT typeof(easting_1958) FROM survey_1958", [], |r| { r.get::<_, String>(0) }).unwrap(),
         "real"
     );
     let geojson: Value =
-        serde_json::from_str(&std::fs::read_to_string(folder.join("culverts.geojson")).unwrap())
-            .unwrap();
+        serde_json::from_str(&std::fs::read_to_string(folder.join("culverts.geojson")).unwrap()).unwrap();
     assert_eq!(geojson["features"].as_array().unwrap().len(), 120);
     // Run again over an existing folder: refused, then replaced.
     assert!(f.refusal(&["demo"]).contains("--overwrite"));
@@ -591,46 +430,17 @@ fn the_demonstration() {
 
     fn workbook(folder: &Path) {
         let mut workbook: Xlsx<_> = open_workbook(folder.join("culverts.xlsx")).unwrap();
-        assert_eq!(
-            workbook.sheet_names(),
-            [
-                "landowners",
-                "field_notes",
-                "survey_1958",
-                "Set aside",
-                "About"
-            ]
-        );
+        assert_eq!(workbook.sheet_names(), ["landowners", "field_notes", "survey_1958", "Set aside", "About"]);
         let points = workbook.worksheet_range("landowners").unwrap();
-        let header: Vec<String> = points
-            .rows()
-            .next()
-            .unwrap()
-            .iter()
-            .map(|c| c.to_string())
-            .collect();
+        let header: Vec<String> = points.rows().next().unwrap().iter().map(|c| c.to_string()).collect();
         let column = |name: &str| header.iter().position(|h| h == name).unwrap();
         let first = points.rows().nth(1).unwrap();
-        assert!(
-            matches!(first[column("Zip")], Data::String(_)),
-            "postcodes are text"
-        );
-        assert!(
-            matches!(first[column("easting")], Data::Float(_)),
-            "coordinates are numbers"
-        );
+        assert!(matches!(first[column("Zip")], Data::String(_)), "postcodes are text");
+        assert!(matches!(first[column("easting")], Data::Float(_)), "coordinates are numbers");
         assert_eq!(workbook.worksheet_range("Set aside").unwrap().height(), 12);
         let about = workbook.worksheet_range("About").unwrap();
-        let text: String = about
-            .rows()
-            .map(|r| {
-                r.iter()
-                    .map(|c| c.to_string())
-                    .collect::<Vec<_>>()
-                    .join("\t")
-                    + "\n"
-            })
-            .collect();
+        let text: String =
+            about.rows().map(|r| r.iter().map(|c| c.to_string()).collect::<Vec<_>>().join("\t") + "\n").collect();
         for part in [
             "NAD83 / Oregon North (ft) (EPSG:2269), in international feet",
             "NAD27 to WGS 84, western states",

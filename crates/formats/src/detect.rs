@@ -47,9 +47,7 @@ impl Format {
 pub fn detect(path: &Path) -> Result<Format, FormatError> {
     let metadata = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?;
     if metadata.is_dir() {
-        return Err(FormatError::IsFolder {
-            path: path.to_path_buf(),
-        });
+        return Err(FormatError::IsFolder { path: path.to_path_buf() });
     }
     let mut head = Vec::new();
     std::fs::File::open(path)
@@ -61,12 +59,8 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
             what: "the file is empty; a table with a header is expected",
         });
     }
-    let not = |problem: &str| {
-        Err(FormatError::NotRecognised {
-            path: path.to_path_buf(),
-            problem: problem.to_string(),
-        })
-    };
+    let not =
+        |problem: &str| Err(FormatError::NotRecognised { path: path.to_path_buf(), problem: problem.to_string() });
     if head.starts_with(b"SQLite format 3\0") {
         return Ok(Format::GeoPackage);
     }
@@ -75,15 +69,10 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
     }
     if head.starts_with(b"\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1") {
         // A compound file: a workbook under a password keeps its content in a stream of this name (UTF-16).
-        let name: Vec<u8> = "EncryptedPackage"
-            .encode_utf16()
-            .flat_map(u16::to_le_bytes)
-            .collect();
+        let name: Vec<u8> = "EncryptedPackage".encode_utf16().flat_map(u16::to_le_bytes).collect();
         let whole = std::fs::read(path).map_err(|e| FormatError::read(path, e))?;
         if whole.windows(name.len()).any(|w| w == name) {
-            return Err(FormatError::Password {
-                path: path.to_path_buf(),
-            });
+            return Err(FormatError::Password { path: path.to_path_buf() });
         }
         return not("is a workbook of the old binary form, which is not read; save it as .xlsx");
     }
@@ -95,31 +84,21 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
         (b"\x7FELF", "a program"),
     ] {
         if head.starts_with(magic) {
-            return not(&format!(
-                "is {what}, not a table; delimited text, XLSX, GeoJSON and GeoPackage are read"
-            ));
+            return not(&format!("is {what}, not a table; delimited text, XLSX, GeoJSON and GeoPackage are read"));
         }
     }
     let utf16 = head.starts_with(b"\xFF\xFE") || head.starts_with(b"\xFE\xFF");
     if !utf16 && head.contains(&0) {
-        return not(
-            "holds binary data, not text; delimited text, XLSX, GeoJSON and GeoPackage are read",
-        );
+        return not("holds binary data, not text; delimited text, XLSX, GeoJSON and GeoPackage are read");
     }
-    let controls = head
-        .iter()
-        .filter(|b| **b < 32 && !matches!(**b, b'\t' | b'\n' | b'\r' | 0x1A | 0x0C))
-        .count();
+    let controls = head.iter().filter(|b| **b < 32 && !matches!(**b, b'\t' | b'\n' | b'\r' | 0x1A | 0x0C)).count();
     if !utf16 && controls * 50 > head.len() {
-        return not(
-            "holds binary data, not text; delimited text, XLSX, GeoJSON and GeoPackage are read",
-        );
+        return not("holds binary data, not text; delimited text, XLSX, GeoJSON and GeoPackage are read");
     }
     let text = head.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(&head);
     let first = text.iter().find(|b| !b.is_ascii_whitespace());
     if first == Some(&b'{')
-        && (text.windows(6).any(|w| w == b"\"type\"")
-            || Format::of_ending(path) == Some(Format::GeoJson))
+        && (text.windows(6).any(|w| w == b"\"type\"") || Format::of_ending(path) == Some(Format::GeoJson))
     {
         return Ok(Format::GeoJson);
     }

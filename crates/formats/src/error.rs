@@ -127,40 +127,24 @@ pub enum FormatError {
 impl FormatError {
     pub(crate) fn read(path: &Path, source: std::io::Error) -> Self {
         match source.kind() {
-            std::io::ErrorKind::NotFound => FormatError::NotFound {
-                path: path.to_path_buf(),
-            },
-            std::io::ErrorKind::IsADirectory => FormatError::IsFolder {
-                path: path.to_path_buf(),
-            },
-            _ => FormatError::Read {
-                path: path.to_path_buf(),
-                source,
-            },
+            std::io::ErrorKind::NotFound => FormatError::NotFound { path: path.to_path_buf() },
+            std::io::ErrorKind::IsADirectory => FormatError::IsFolder { path: path.to_path_buf() },
+            _ => FormatError::Read { path: path.to_path_buf(), source },
         }
     }
 
     pub(crate) fn write(path: &Path, problem: impl std::fmt::Display) -> Self {
-        FormatError::Write {
-            path: path.to_path_buf(),
-            problem: problem.to_string(),
-        }
+        FormatError::Write { path: path.to_path_buf(), problem: problem.to_string() }
     }
 
     pub(crate) fn broken(path: &Path, problem: impl std::fmt::Display) -> Self {
-        FormatError::Broken {
-            path: path.to_path_buf(),
-            problem: problem.to_string(),
-        }
+        FormatError::Broken { path: path.to_path_buf(), problem: problem.to_string() }
     }
 }
 
 /// Files of the same folder that come nearest to a name.
 fn nearby(path: &Path) -> String {
-    let folder = path
-        .parent()
-        .filter(|p| !p.as_os_str().is_empty())
-        .unwrap_or(Path::new("."));
+    let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let Ok(entries) = std::fs::read_dir(folder) else {
         return format!(" (the folder {} does not exist)", folder.display());
     };
@@ -169,14 +153,7 @@ fn nearby(path: &Path) -> String {
         .map(|e| e.file_name().to_string_lossy().into_owned())
         .filter(|n| !n.starts_with('.'))
         .collect();
-    let wanted = path
-        .file_name()
-        .map(|n| n.to_string_lossy().into_owned())
-        .unwrap_or_default();
+    let wanted = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
     let near = basilocus_table::nearest::nearest(&wanted, names.iter().map(String::as_str));
-    if near.is_empty() {
-        String::new()
-    } else {
-        format!("; did you mean {}?", near.join(" or "))
-    }
+    if near.is_empty() { String::new() } else { format!("; did you mean {}?", near.join(" or ")) }
 }

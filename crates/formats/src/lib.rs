@@ -28,6 +28,4 @@ pub use detect::{Format, detect};
 pub use error::FormatError;
 pub use output::PendingOutput;
 pub use reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, layers, open};
-pub use writer::{
-    ColumnStyle, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, create,
-};
+pub use writer::{ColumnStyle, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, create};

@@ -5,9 +5,7 @@
 /// Numbers that fit are scaled to whole units of the last digit, which is several times faster than the general
 /// formatter and differs from it at most in the last digit of exact ties.
 pub fn push_fixed(out: &mut Vec<u8>, value: f64, digits: usize) {
-    const POWERS: [f64; 13] = [
-        1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12,
-    ];
+    const POWERS: [f64; 13] = [1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12];
     if value.is_nan() {
         return;
     }

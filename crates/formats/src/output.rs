@@ -20,24 +20,14 @@ impl PendingOutput {
     /// where its folder is not, [`FormatError::Write`] where the folder cannot be written to.
     pub fn new(target: &Path, overwrite: bool) -> Result<Self, FormatError> {
         if target.is_dir() {
-            return Err(FormatError::IsFolder {
-                path: target.to_path_buf(),
-            });
+            return Err(FormatError::IsFolder { path: target.to_path_buf() });
         }
         if target.exists() && !overwrite {
-            return Err(FormatError::OutputExists {
-                path: target.to_path_buf(),
-            });
+            return Err(FormatError::OutputExists { path: target.to_path_buf() });
         }
-        let folder = target
-            .parent()
-            .filter(|p| !p.as_os_str().is_empty())
-            .unwrap_or(Path::new("."));
+        let folder = target.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
         if !folder.is_dir() {
-            return Err(FormatError::NoFolder {
-                path: target.to_path_buf(),
-                folder: folder.to_path_buf(),
-            });
+            return Err(FormatError::NoFolder { path: target.to_path_buf(), folder: folder.to_path_buf() });
         }
         let mut builder = tempfile::Builder::new();
         builder.prefix(".basilocus-").suffix(".partial");
@@ -47,15 +37,8 @@ impl PendingOutput {
             use std::os::unix::fs::PermissionsExt;
             builder.permissions(std::fs::Permissions::from_mode(0o666));
         }
-        let temporary = builder
-            .tempfile_in(folder)
-            .map_err(|e| FormatError::write(target, e))?
-            .into_temp_path();
-        Ok(PendingOutput {
-            target: target.to_path_buf(),
-            temporary,
-            overwrite,
-        })
+        let temporary = builder.tempfile_in(folder).map_err(|e| FormatError::write(target, e))?.into_temp_path();
+        Ok(PendingOutput { target: target.to_path_buf(), temporary, overwrite })
     }
 
     /// Where to write for now.
@@ -73,11 +56,7 @@ impl PendingOutput {
     /// # Errors
     /// [`FormatError::Write`], or [`FormatError::OutputExists`] where something appeared there meanwhile.
     pub fn publish(self) -> Result<(), FormatError> {
-        let PendingOutput {
-            target,
-            temporary,
-            overwrite,
-        } = self;
+        let PendingOutput { target, temporary, overwrite } = self;
         let done = if overwrite {
             temporary.persist(&target).map_err(|e| e.error)
         } else {
@@ -85,9 +64,7 @@ impl PendingOutput {
         };
         done.map_err(|e| {
             if e.kind() == std::io::ErrorKind::AlreadyExists {
-                FormatError::OutputExists {
-                    path: target.clone(),
-                }
+                FormatError::OutputExists { path: target.clone() }
             } else {
                 FormatError::write(&target, e)
             }
@@ -106,19 +83,12 @@ mod tests {
         let pending = PendingOutput::new(&target, false).unwrap();
         std::fs::write(pending.path(), "half").unwrap();
         drop(pending);
-        assert_eq!(
-            std::fs::read_dir(folder.path()).unwrap().count(),
-            0,
-            "nothing is left behind"
-        );
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0, "nothing is left behind");
         let pending = PendingOutput::new(&target, false).unwrap();
         std::fs::write(pending.path(), "whole").unwrap();
         pending.publish().unwrap();
         assert_eq!(std::fs::read_to_string(&target).unwrap(), "whole");
-        assert!(matches!(
-            PendingOutput::new(&target, false),
-            Err(FormatError::OutputExists { .. })
-        ));
+        assert!(matches!(PendingOutput::new(&target, false), Err(FormatError::OutputExists { .. })));
         assert!(matches!(
             PendingOutput::new(&folder.path().join("no/out.csv"), false),
             Err(FormatError::NoFolder { .. })

@@ -105,11 +105,9 @@ impl Decode for PassThrough {
     fn decode(&self, block: Block) -> Result<Decoded, FormatError> {
         Ok(match block {
             Block::Rows(decoded) => decoded,
-            Block::Text { bytes, .. } => Decoded {
-                batch: Batch::empty(self.0.clone()),
-                set_aside: Vec::new(),
-                bytes: bytes.len() as u64,
-            },
+            Block::Text { bytes, .. } => {
+                Decoded { batch: Batch::empty(self.0.clone()), set_aside: Vec::new(), bytes: bytes.len() as u64 }
+            }
         })
     }
 }

@@ -115,9 +115,7 @@ pub trait Writer {
 /// # Errors
 /// [`FormatError::OutputFormat`] for an ending that is not known, and what [`PendingOutput::new`] says.
 pub fn create(path: &Path, overwrite: bool) -> Result<Box<dyn Writer>, FormatError> {
-    let format = Format::of_ending(path).ok_or_else(|| FormatError::OutputFormat {
-        path: path.to_path_buf(),
-    })?;
+    let format = Format::of_ending(path).ok_or_else(|| FormatError::OutputFormat { path: path.to_path_buf() })?;
     let pending = PendingOutput::new(path, overwrite)?;
     Ok(match format {
         Format::Delimited => Box::new(delimited::DelimitedWriter::create(pending)?),

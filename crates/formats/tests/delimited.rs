@@ -17,12 +17,7 @@ fn read_with(bytes: &[u8], options: &InputOptions) -> Result<Table, FormatError>
     let mut reader = open(&path, options)?;
     let decoder = reader.decoder();
     let mut table = Table {
-        names: reader
-            .schema()
-            .fields()
-            .iter()
-            .map(|f| f.name().clone())
-            .collect(),
+        names: reader.schema().fields().iter().map(|f| f.name().clone()).collect(),
         rows: Vec::new(),
         set_aside: Vec::new(),
         notes: reader.about().notes.clone(),
@@ -30,12 +25,8 @@ fn read_with(bytes: &[u8], options: &InputOptions) -> Result<Table, FormatError>
     let mut error = None;
     reader.read(&mut |block: Block| match decoder.decode(block) {
         Ok(d) => {
-            table
-                .rows
-                .extend((0..d.batch.len()).map(|r| (d.batch.source_rows[r], d.batch.row_texts(r))));
-            table
-                .set_aside
-                .extend(d.set_aside.into_iter().map(|s| (s.source_row, s.reason)));
+            table.rows.extend((0..d.batch.len()).map(|r| (d.batch.source_rows[r], d.batch.row_texts(r))));
+            table.set_aside.extend(d.set_aside.into_iter().map(|s| (s.source_row, s.reason)));
             true
         }
         Err(e) => {
@@ -56,11 +47,7 @@ fn read(bytes: &[u8]) -> Table {
 fn refusal(bytes: &[u8]) -> String {
     match read_with(bytes, &InputOptions::default()) {
         Ok(_) => panic!("it was read"),
-        Err(e) => e
-            .to_string()
-            .split_once(": ")
-            .map(|(_, m)| m.to_string())
-            .unwrap_or_default(),
+        Err(e) => e.to_string().split_once(": ").map(|(_, m)| m.to_string()).unwrap_or_default(),
     }
 }
 
@@ -70,51 +57,18 @@ fn encodings() {
         "name,town\nJosé,Gray\n".as_bytes().to_vec(),
         b"\xEF\xBB\xBFname,town\nJos\xC3\xA9,Gray\n".to_vec(),
         b"name,town\nJos\xE9,Gray\n".to_vec(),
-        [
-            b"\xFF\xFE".to_vec(),
-            "name,town\nJosé,Gray\n"
-                .encode_utf16()
-                .flat_map(u16::to_le_bytes)
-                .collect(),
-        ]
-        .concat(),
-        [
-            b"\xFE\xFF".to_vec(),
-            "name,town\r\nJosé,Gray\r\n"
-                .encode_utf16()
-                .flat_map(u16::to_be_bytes)
-                .collect(),
-        ]
-        .concat(),
+        [b"\xFF\xFE".to_vec(), "name,town\nJosé,Gray\n".encode_utf16().flat_map(u16::to_le_bytes).collect()].concat(),
+        [b"\xFE\xFF".to_vec(), "name,town\r\nJosé,Gray\r\n".encode_utf16().flat_map(u16::to_be_bytes).collect()]
+            .concat(),
     ] {
         let t = read(&bytes);
         assert_eq!(t.names, ["name", "town"]);
-        assert_eq!(
-            t.rows,
-            [(2, vec!["José".to_string(), "Gray".to_string()])],
-            "{:?}",
-            t.notes
-        );
+        assert_eq!(t.rows, [(2, vec!["José".to_string(), "Gray".to_string()])], "{:?}", t.notes);
     }
-    let latin9 = InputOptions {
-        encoding: Some("iso-8859-15".into()),
-        ..Default::default()
-    };
-    assert_eq!(
-        read_with(b"price\n12\xA4\n", &latin9).unwrap().rows[0].1,
-        ["12€"]
-    );
-    let wrong = InputOptions {
-        encoding: Some("klingon".into()),
-        ..Default::default()
-    };
-    assert!(
-        read_with(b"a\n1\n", &wrong)
-            .err()
-            .unwrap()
-            .to_string()
-            .contains("--encoding klingon")
-    );
+    let latin9 = InputOptions { encoding: Some("iso-8859-15".into()), ..Default::default() };
+    assert_eq!(read_with(b"price\n12\xA4\n", &latin9).unwrap().rows[0].1, ["12€"]);
+    let wrong = InputOptions { encoding: Some("klingon".into()), ..Default::default() };
+    assert!(read_with(b"a\n1\n", &wrong).err().unwrap().to_string().contains("--encoding klingon"));
 }
 
 #[test]
@@ -125,10 +79,7 @@ fn a_byte_that_is_not_utf8_late_in_the_file_names_its_line() {
     }
     bytes.extend(b"x,caf\xE9\n");
     assert!(refusal(&bytes).contains("byte 0xE9 is not UTF-8"));
-    let with_line = read_with(&bytes, &InputOptions::default())
-        .err()
-        .unwrap()
-        .to_string();
+    let with_line = read_with(&bytes, &InputOptions::default()).err().unwrap().to_string();
     assert!(with_line.contains("line 40002"), "{with_line}");
 }
 
@@ -136,17 +87,10 @@ fn a_byte_that_is_not_utf8_late_in_the_file_names_its_line() {
 fn rows_keep_their_line_numbers() {
     let t = read(b"id,note\n1,\"two\nlines\"\n2,x\n\n3,y\r\n4,z\n\n\n");
     assert_eq!(
-        t.rows
-            .iter()
-            .map(|(n, r)| (*n, r[0].as_str()))
-            .collect::<Vec<_>>(),
+        t.rows.iter().map(|(n, r)| (*n, r[0].as_str())).collect::<Vec<_>>(),
         [(2, "1"), (4, "2"), (6, "3"), (7, "4")]
     );
-    assert_eq!(
-        t.set_aside,
-        [(5, "blank row".to_string())],
-        "the blank line inside counts, those at the end do not"
-    );
+    assert_eq!(t.set_aside, [(5, "blank row".to_string())], "the blank line inside counts, those at the end do not");
     let t = read(b"id,note\r\n1,a\r\n\r\n2,b\r\n");
     assert_eq!(t.rows.iter().map(|(n, _)| *n).collect::<Vec<_>>(), [2, 4]);
     assert_eq!(t.set_aside.len(), 1);
@@ -158,11 +102,7 @@ fn ragged_rows_are_set_aside_whole() {
     assert_eq!(t.rows.len(), 1);
     insta_like(
         &t.set_aside,
-        &[
-            (3, "2 fields where the header has 3"),
-            (4, "5 fields where the header has 3"),
-            (5, "blank row"),
-        ],
+        &[(3, "2 fields where the header has 3"), (4, "5 fields where the header has 3"), (5, "blank row")],
     );
 }
 
@@ -179,33 +119,14 @@ fn titles_above_the_header_and_names_that_repeat() {
     let t = read(b"Survey of gates\nsummer 1958\nid,name,name,\n1,a,b,c\n2,a,b,c\n");
     assert_eq!(t.names, ["id", "name", "name_2", "column_4"]);
     assert_eq!(t.rows[0].0, 4);
-    assert!(
-        t.notes
-            .iter()
-            .any(|n| n.contains("2 lines above the header")),
-        "{:?}",
-        t.notes
-    );
+    assert!(t.notes.iter().any(|n| n.contains("2 lines above the header")), "{:?}", t.notes);
     let t = read(b"1,46.2\n2,46.3\n");
-    assert_eq!(
-        (t.names, t.rows.len()),
-        (vec!["column_1".to_string(), "column_2".to_string()], 2)
-    );
-    let options = InputOptions {
-        header_row: Some(3),
-        ..Default::default()
-    };
+    assert_eq!((t.names, t.rows.len()), (vec!["column_1".to_string(), "column_2".to_string()], 2));
+    let options = InputOptions { header_row: Some(3), ..Default::default() };
     let t = read_with(b"x,y\nunits,units\nid,name\n1,a\n", &options).unwrap();
-    assert_eq!(
-        (t.names, t.rows[0].0),
-        (vec!["id".to_string(), "name".to_string()], 4)
-    );
-    let options = InputOptions {
-        skip_lines: Some(2),
-        header_row: Some(0),
-        delimiter: Some(b';'),
-        ..Default::default()
-    };
+    assert_eq!((t.names, t.rows[0].0), (vec!["id".to_string(), "name".to_string()], 4));
+    let options =
+        InputOptions { skip_lines: Some(2), header_row: Some(0), delimiter: Some(b';'), ..Default::default() };
     let t = read_with(b"\"a title\nwith a quote\n1;2\n3;4\n", &options).unwrap();
     assert_eq!((t.rows.len(), t.rows[0].0), (2, 3));
 }
@@ -232,23 +153,11 @@ fn a_quote_that_is_never_closed_does_not_fill_the_memory() {
 fn a_large_file_in_many_blocks_keeps_every_row() {
     let mut text = String::from("id,note\n");
     for i in 0..200_000 {
-        text.push_str(&format!(
-            "{i},{}\n",
-            if i % 1000 == 0 {
-                "\"a, \"\"quoted\"\"\nnote\""
-            } else {
-                "plain"
-            }
-        ));
+        text.push_str(&format!("{i},{}\n", if i % 1000 == 0 { "\"a, \"\"quoted\"\"\nnote\"" } else { "plain" }));
     }
     let t = read(text.as_bytes());
     assert_eq!(t.rows.len(), 200_000);
-    assert!(
-        t.rows
-            .iter()
-            .enumerate()
-            .all(|(i, (_, r))| r[0] == i.to_string())
-    );
+    assert!(t.rows.iter().enumerate().all(|(i, (_, r))| r[0] == i.to_string()));
     // Every thousandth row takes two lines.
     assert_eq!(t.rows[199_999].0, 200_001 + 200);
 }

@@ -3,9 +3,7 @@
 
 use arrow_array::{ArrayRef, BooleanArray, Float64Array, Int64Array, RecordBatch, StringArray};
 use arrow_schema::{DataType, Field, Schema};
-use basilocus_formats::{
-    ColumnStyle, CrsText, InputOptions, LayerOut, RunAbout, SetAsideTable, create, open,
-};
+use basilocus_formats::{ColumnStyle, CrsText, InputOptions, LayerOut, RunAbout, SetAsideTable, create, open};
 use basilocus_table::Batch;
 use basilocus_table::batch::{point_array, point_field};
 use std::path::Path;
@@ -23,47 +21,25 @@ fn sample(code: u32) -> (LayerOut, Batch) {
     ];
     let schema = Arc::new(Schema::new(fields));
     let columns: Vec<ArrayRef> = vec![
-        Arc::new(StringArray::from(vec![
-            Some("01234"),
-            Some("a \"b\", ü"),
-            None,
-        ])),
+        Arc::new(StringArray::from(vec![Some("01234"), Some("a \"b\", ü"), None])),
         Arc::new(Int64Array::from(vec![Some(1), None, Some(3)])),
         Arc::new(Float64Array::from(vec![Some(1.25), Some(-0.5), None])),
         Arc::new(BooleanArray::from(vec![Some(true), None, Some(false)])),
         Arc::new(StringArray::from(vec!["x", "y", "z"])),
-        point_array(
-            vec![-123.8, f64::NAN, -123.75],
-            vec![46.2, f64::NAN, 46.25],
-            Some(vec![7.5, f64::NAN, f64::NAN]),
-        ),
+        point_array(vec![-123.8, f64::NAN, -123.75], vec![46.2, f64::NAN, 46.25], Some(vec![7.5, f64::NAN, f64::NAN])),
     ];
     let styles = schema
         .fields()
         .iter()
-        .map(|f| ColumnStyle {
-            digits: (f.data_type() == &DataType::Float64).then_some(2),
-            longest: Some(9),
-        })
+        .map(|f| ColumnStyle { digits: (f.data_type() == &DataType::Float64).then_some(2), longest: Some(9) })
         .collect();
     let layer = LayerOut {
         name: "tide gates".into(),
         schema: schema.clone(),
         styles,
-        crs: Some(CrsText {
-            code,
-            name: "system".into(),
-            wkt: "GEOGCS[\"x\"]".into(),
-            geographic: true,
-        }),
+        crs: Some(CrsText { code, name: "system".into(), wkt: "GEOGCS[\"x\"]".into(), geographic: true }),
     };
-    (
-        layer,
-        Batch {
-            records: RecordBatch::try_new(schema, columns).unwrap(),
-            source_rows: vec![2, 3, 4],
-        },
-    )
+    (layer, Batch { records: RecordBatch::try_new(schema, columns).unwrap(), source_rows: vec![2, 3, 4] })
 }
 
 fn write(path: &Path, layers: usize, set_aside: &SetAsideTable) -> Vec<String> {
@@ -94,15 +70,7 @@ fn read(path: &Path, options: &InputOptions) -> (Vec<String>, Vec<Vec<String>>, 
         .fields()
         .iter()
         .map(|f| {
-            format!(
-                "{}: {}",
-                f.name(),
-                if f.name() == "geometry" {
-                    "point".into()
-                } else {
-                    f.data_type().to_string()
-                }
-            )
+            format!("{}: {}", f.name(), if f.name() == "geometry" { "point".into() } else { f.data_type().to_string() })
         })
         .collect();
     let (mut rows, mut aside) = (Vec::new(), Vec::new());
@@ -124,52 +92,30 @@ fn geopackage_is_read_by_plain_sqlite() {
     let told = write(&path, 2, &SetAsideTable::default());
     assert!(
         told.iter().any(|t| t.contains("tide_gates"))
-            && told
-                .iter()
-                .any(|t| t.contains("\"geom\"") && t.contains("geom_")),
+            && told.iter().any(|t| t.contains("\"geom\"") && t.contains("geom_")),
         "{told:?}"
     );
     let c = rusqlite::Connection::open(&path).unwrap();
-    let one = |sql: &str| {
-        c.query_row(sql, [], |r| r.get::<_, rusqlite::types::Value>(0))
-            .unwrap()
-    };
+    let one = |sql: &str| c.query_row(sql, [], |r| r.get::<_, rusqlite::types::Value>(0)).unwrap();
     use rusqlite::types::Value::*;
     assert_eq!(one("PRAGMA application_id"), Integer(0x4750_4B47));
     assert_eq!(one("PRAGMA integrity_check"), Text("ok".into()));
+    assert_eq!(one("SELECT count(*) FROM pragma_foreign_key_check"), Integer(0));
+    assert_eq!(one("SELECT count(*) FROM gpkg_spatial_ref_sys WHERE srs_id IN (-1, 0, 4326)"), Integer(3));
     assert_eq!(
-        one("SELECT count(*) FROM pragma_foreign_key_check"),
-        Integer(0)
-    );
-    assert_eq!(
-        one("SELECT count(*) FROM gpkg_spatial_ref_sys WHERE srs_id IN (-1, 0, 4326)"),
-        Integer(3)
-    );
-    assert_eq!(
-        one(
-            "SELECT group_concat(table_name) FROM (SELECT table_name FROM gpkg_contents ORDER BY rowid)"
-        ),
+        one("SELECT group_concat(table_name) FROM (SELECT table_name FROM gpkg_contents ORDER BY rowid)"),
         Text("tide_gates,layer_1".into())
     );
     assert_eq!(one("SELECT min_x FROM gpkg_contents"), Real(-123.8));
-    assert_eq!(
-        one("SELECT last_change FROM gpkg_contents"),
-        Text("2026-11-25T00:00:00.000Z".into())
-    );
+    assert_eq!(one("SELECT last_change FROM gpkg_contents"), Text("2026-11-25T00:00:00.000Z".into()));
     assert_eq!(
         one("SELECT count(*) FROM rtree_tide_gates_geom WHERE minx <= -123.8 AND maxx >= -123.8"),
         Integer(1),
         "the index holds the points"
     );
+    assert_eq!(one("SELECT count(*) FROM rtree_tide_gates_geom"), Integer(2), "a null point is not in the index");
     assert_eq!(
-        one("SELECT count(*) FROM rtree_tide_gates_geom"),
-        Integer(2),
-        "a null point is not in the index"
-    );
-    assert_eq!(
-        one(
-            "SELECT count(*) FROM sqlite_master WHERE type = 'trigger' AND tbl_name = 'tide_gates'"
-        ),
+        one("SELECT count(*) FROM sqlite_master WHERE type = 'trigger' AND tbl_name = 'tide_gates'"),
         Integer(7)
     );
     assert_eq!(one("SELECT code FROM tide_gates"), Text("01234".into()));
@@ -178,9 +124,7 @@ fn geopackage_is_read_by_plain_sqlite() {
         Text("integerintegerreal".into())
     );
     // The blob by the letter of the standard: magic, version, flags, srs_id, then POINT Z in WKB.
-    let Blob(blob) = one("SELECT geom FROM tide_gates") else {
-        panic!("no blob")
-    };
+    let Blob(blob) = one("SELECT geom FROM tide_gates") else { panic!("no blob") };
     assert_eq!(&blob[..8], b"GP\0\x01\xE6\x10\0\0");
     assert_eq!(u32::from_le_bytes(blob[9..13].try_into().unwrap()), 1001);
     assert_eq!(f64::from_le_bytes(blob[13..21].try_into().unwrap()), -123.8);
@@ -191,32 +135,12 @@ fn geopackage_comes_back() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("gates.gpkg");
     write(&path, 2, &SetAsideTable::default());
-    let message = open(&path, &InputOptions::default())
-        .err()
-        .unwrap()
-        .to_string();
-    assert!(
-        message.contains("--layer") && message.contains("tide_gates, layer_1"),
-        "{message}"
-    );
-    let (names, rows, aside) = read(
-        &path,
-        &InputOptions {
-            layer: Some("tide_gates".into()),
-            ..Default::default()
-        },
-    );
+    let message = open(&path, &InputOptions::default()).err().unwrap().to_string();
+    assert!(message.contains("--layer") && message.contains("tide_gates, layer_1"), "{message}");
+    let (names, rows, aside) = read(&path, &InputOptions { layer: Some("tide_gates".into()), ..Default::default() });
     assert_eq!(
         names,
-        [
-            "fid: Int64",
-            "code: Utf8",
-            "n: Int64",
-            "width: Float64",
-            "open: Boolean",
-            "geom_: Utf8",
-            "geometry: point"
-        ]
+        ["fid: Int64", "code: Utf8", "n: Int64", "width: Float64", "open: Boolean", "geom_: Utf8", "geometry: point"]
     );
     assert_eq!(
         rows,
@@ -226,16 +150,8 @@ fn geopackage_comes_back() {
         ]
     );
     assert_eq!(aside, ["the row has no geometry; a point is expected"]);
-    let message = open(
-        &path,
-        &InputOptions {
-            layer: Some("gates".into()),
-            ..Default::default()
-        },
-    )
-    .err()
-    .unwrap()
-    .to_string();
+    let message =
+        open(&path, &InputOptions { layer: Some("gates".into()), ..Default::default() }).err().unwrap().to_string();
     assert!(message.contains("no layer \"gates\""), "{message}");
 }
 
@@ -245,10 +161,7 @@ fn geojson_is_valid_and_comes_back() {
     let path = folder.path().join("gates.geojson");
     write(&path, 1, &SetAsideTable::default());
     let value: serde_json::Value = serde_json::from_slice(&std::fs::read(&path).unwrap()).unwrap();
-    assert_eq!(
-        value["features"][0]["geometry"]["coordinates"],
-        serde_json::json!([-123.8, 46.2, 7.5])
-    );
+    assert_eq!(value["features"][0]["geometry"]["coordinates"], serde_json::json!([-123.8, 46.2, 7.5]));
     assert_eq!(value["features"][1]["geometry"], serde_json::Value::Null);
     assert_eq!(value["features"][0]["properties"]["code"], "01234");
     let (names, rows, aside) = read(&path, &InputOptions::default());
@@ -268,39 +181,17 @@ fn geojson_as_others_write_it() {
         {"type":"Feature","properties":null,"geometry":{"type":"Polygon","coordinates":[[[0,0],[1,0],[1,1],[0,0]]]}}
       ],"type":"FeatureCollection"}"#).unwrap();
     let (names, rows, aside) = read(&path, &InputOptions::default());
-    assert_eq!(
-        names,
-        [
-            "id: Int64",
-            "a: Float64",
-            "b: Utf8",
-            "c: Utf8",
-            "e: Boolean",
-            "geometry: point"
-        ]
-    );
+    assert_eq!(names, ["id: Int64", "a: Float64", "b: Utf8", "c: Utf8", "e: Boolean", "geometry: point"]);
     assert_eq!(rows[0], ["7", "1", "x", "{\"d\":[1]}", "", "1 2"]);
     assert_eq!(aside, ["the geometry is a Polygon; points are read"]);
     for (text, part) in [
-        (
-            "{\"type\":\"FeatureCollection\",\"features\":[{]}",
-            "line 1",
-        ),
+        ("{\"type\":\"FeatureCollection\",\"features\":[{]}", "line 1"),
         ("{\"type\":\"Topology\"}", "FeatureCollection is expected"),
-        (
-            "{\"type\":\"FeatureCollection\",\"features\":[]}",
-            "no feature",
-        ),
-        (
-            "{\"type\":\"FeatureCollection\",\"features\":7}",
-            "array of features",
-        ),
+        ("{\"type\":\"FeatureCollection\",\"features\":[]}", "no feature"),
+        ("{\"type\":\"FeatureCollection\",\"features\":7}", "array of features"),
     ] {
         std::fs::write(&path, text).unwrap();
-        let message = open(&path, &InputOptions::default())
-            .err()
-            .unwrap()
-            .to_string();
+        let message = open(&path, &InputOptions::default()).err().unwrap().to_string();
         assert!(message.contains(part), "{message}");
     }
 }
@@ -316,10 +207,7 @@ fn workbook_has_real_numbers_and_text_codes() {
     };
     write(&path, 2, &aside);
     let mut workbook: Xlsx<_> = open_workbook(&path).unwrap();
-    assert_eq!(
-        workbook.sheet_names(),
-        ["tide gates", "layer 1", "Set aside", "About"]
-    );
+    assert_eq!(workbook.sheet_names(), ["tide gates", "layer 1", "Set aside", "About"]);
     let range = workbook.worksheet_range("tide gates").unwrap();
     let cell = |r: u32, c: u32| range.get_value((r, c)).cloned().unwrap_or_default();
     assert_eq!(cell(0, 0), Data::String("code".into()));
@@ -339,9 +227,7 @@ fn workbooks_that_cannot_be_read_say_why() {
     let path = folder.path().join("book.xlsx");
     let message = |bytes: &[u8], options: &InputOptions| {
         std::fs::write(&path, bytes).unwrap();
-        open(&path, options)
-            .err()
-            .map_or(String::new(), |e| e.to_string())
+        open(&path, options).err().map_or(String::new(), |e| e.to_string())
     };
     // The head of a compound file with the name of the stream that encryption makes.
     let mut encrypted = b"\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1".to_vec();
@@ -349,20 +235,12 @@ fn workbooks_that_cannot_be_read_say_why() {
     assert!(message(&encrypted, &InputOptions::default()).contains("old binary form"));
     encrypted.extend("EncryptedPackage".encode_utf16().flat_map(u16::to_le_bytes));
     assert!(message(&encrypted, &InputOptions::default()).contains("password"));
-    assert!(
-        message(b"PK\x03\x04 but no archive", &InputOptions::default()).contains("cannot be read")
-    );
+    assert!(message(b"PK\x03\x04 but no archive", &InputOptions::default()).contains("cannot be read"));
     let good = folder.path().join("good.xlsx");
     write(&good, 1, &SetAsideTable::default());
-    let options = InputOptions {
-        sheet: Some("Gates".into()),
-        ..Default::default()
-    };
+    let options = InputOptions { sheet: Some("Gates".into()), ..Default::default() };
     let text = open(&good, &options).err().unwrap().to_string();
-    assert!(
-        text.contains("no sheet \"Gates\"") && text.contains("tide gates, About"),
-        "{text}"
-    );
+    assert!(text.contains("no sheet \"Gates\"") && text.contains("tide gates, About"), "{text}");
 }
 
 #[test]
@@ -394,13 +272,7 @@ fn broken_files_are_errors_in_bounded_time_and_never_a_panic() {
 fn an_sqlite_file_that_is_no_geopackage_is_named_as_such() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("plain.gpkg");
-    rusqlite::Connection::open(&path)
-        .unwrap()
-        .execute_batch("CREATE TABLE t (a)")
-        .unwrap();
-    let message = open(&path, &InputOptions::default())
-        .err()
-        .unwrap()
-        .to_string();
+    rusqlite::Connection::open(&path).unwrap().execute_batch("CREATE TABLE t (a)").unwrap();
+    let message = open(&path, &InputOptions::default()).err().unwrap().to_string();
     assert!(message.contains("no GeoPackage"), "{message}");
 }

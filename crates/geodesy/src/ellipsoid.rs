@@ -14,11 +14,7 @@ pub struct Ellipsoid {
 impl Ellipsoid {
     /// An ellipsoid from its two defining numbers; `inverse_flattening` 0 means a sphere.
     pub fn new(name: impl Into<String>, semi_major_m: f64, inverse_flattening: f64) -> Self {
-        Ellipsoid {
-            name: name.into(),
-            semi_major_m,
-            inverse_flattening,
-        }
+        Ellipsoid { name: name.into(), semi_major_m, inverse_flattening }
     }
 
     /// The ellipsoid of the World Geodetic System 1984.
@@ -28,11 +24,7 @@ impl Ellipsoid {
 
     /// Flattening *f* = (a − b)/a.
     pub fn flattening(&self) -> f64 {
-        if self.inverse_flattening == 0.0 {
-            0.0
-        } else {
-            1.0 / self.inverse_flattening
-        }
+        if self.inverse_flattening == 0.0 { 0.0 } else { 1.0 / self.inverse_flattening }
     }
 
     /// First eccentricity squared, *e²* = f(2 − f).
@@ -63,9 +55,6 @@ mod tests {
         let e = Ellipsoid::wgs84();
         assert!((e.semi_minor_m() - 6_356_752.314_2).abs() < 5e-5);
         assert!((e.eccentricity_squared() - 6.694_379_990_14e-3).abs() < 5e-15);
-        assert_eq!(
-            Ellipsoid::new("sphere", 6_371_000.0, 0.0).eccentricity_squared(),
-            0.0
-        );
+        assert_eq!(Ellipsoid::new("sphere", 6_371_000.0, 0.0).eccentricity_squared(), 0.0);
     }
 }

@@ -12,9 +12,7 @@ pub(crate) fn e_atanh_e(s: f64, e2: f64) -> f64 {
         // Σ q^k / (2k+1); the first term left out is q^8/17 < 2e-18.
         let sum = 1.0
             + q * (1.0 / 3.0
-                + q * (1.0 / 5.0
-                    + q * (1.0 / 7.0
-                        + q * (1.0 / 9.0 + q * (1.0 / 11.0 + q * (1.0 / 13.0 + q / 15.0))))));
+                + q * (1.0 / 5.0 + q * (1.0 / 7.0 + q * (1.0 / 9.0 + q * (1.0 / 11.0 + q * (1.0 / 13.0 + q / 15.0))))));
         e2 * s * sum
     } else {
         let e = e2.sqrt();
@@ -55,8 +53,8 @@ pub fn tan_geodetic(tan_chi: f64, e2: f64) -> f64 {
         let root = (1.0 + tau * tau).sqrt();
         let sigma = sinh_small(e_atanh_e(tau / root, e2));
         let guess = tau * (1.0 + sigma * sigma).sqrt() - sigma * root;
-        let step = (tan_chi - guess) / (1.0 + guess * guess).sqrt() * (1.0 + one_minus * tau * tau)
-            / (one_minus * root);
+        let step =
+            (tan_chi - guess) / (1.0 + guess * guess).sqrt() * (1.0 + one_minus * tau * tau) / (one_minus * root);
         tau += step;
         if step.abs() <= 1e-9 * tau.abs().max(1.0) {
             // Newton doubles the digits: an error of 1e-9 before this step is 1e-17 after it.
@@ -90,21 +88,8 @@ impl ConformalSeries {
             c: polynomials(
                 third_flattening,
                 &[
-                    &[
-                        -2.0,
-                        2.0 / 3.0,
-                        4.0 / 3.0,
-                        -82.0 / 45.0,
-                        32.0 / 45.0,
-                        4642.0 / 4725.0,
-                    ],
-                    &[
-                        5.0 / 3.0,
-                        -16.0 / 15.0,
-                        -13.0 / 9.0,
-                        904.0 / 315.0,
-                        -1522.0 / 945.0,
-                    ],
+                    &[-2.0, 2.0 / 3.0, 4.0 / 3.0, -82.0 / 45.0, 32.0 / 45.0, 4642.0 / 4725.0],
+                    &[5.0 / 3.0, -16.0 / 15.0, -13.0 / 9.0, 904.0 / 315.0, -1522.0 / 945.0],
                     &[-26.0 / 15.0, 34.0 / 21.0, 8.0 / 5.0, -12_686.0 / 2835.0],
                     &[1237.0 / 630.0, -12.0 / 5.0, -24_832.0 / 14_175.0],
                     &[-734.0 / 315.0, 109_598.0 / 31_185.0],
@@ -114,27 +99,9 @@ impl ConformalSeries {
             d: polynomials(
                 third_flattening,
                 &[
-                    &[
-                        2.0,
-                        -2.0 / 3.0,
-                        -2.0,
-                        116.0 / 45.0,
-                        26.0 / 45.0,
-                        -2854.0 / 675.0,
-                    ],
-                    &[
-                        7.0 / 3.0,
-                        -8.0 / 5.0,
-                        -227.0 / 45.0,
-                        2704.0 / 315.0,
-                        2323.0 / 945.0,
-                    ],
-                    &[
-                        56.0 / 15.0,
-                        -136.0 / 35.0,
-                        -1262.0 / 105.0,
-                        73_814.0 / 2835.0,
-                    ],
+                    &[2.0, -2.0 / 3.0, -2.0, 116.0 / 45.0, 26.0 / 45.0, -2854.0 / 675.0],
+                    &[7.0 / 3.0, -8.0 / 5.0, -227.0 / 45.0, 2704.0 / 315.0, 2323.0 / 945.0],
+                    &[56.0 / 15.0, -136.0 / 35.0, -1262.0 / 105.0, 73_814.0 / 2835.0],
                     &[4279.0 / 630.0, -332.0 / 35.0, -399_572.0 / 14_175.0],
                     &[4174.0 / 315.0, -144_838.0 / 6237.0],
                     &[601_676.0 / 22_275.0],
@@ -146,28 +113,17 @@ impl ConformalSeries {
     /// sin χ and cos χ from sin φ and cos φ.
     #[inline(always)]
     pub fn conformal(&self, sin_phi: f64, cos_phi: f64) -> (f64, f64) {
-        let shift = sine_sum(
-            &self.c,
-            2.0 * sin_phi * cos_phi,
-            1.0 - 2.0 * sin_phi * sin_phi,
-        );
+        let shift = sine_sum(&self.c, 2.0 * sin_phi * cos_phi, 1.0 - 2.0 * sin_phi * sin_phi);
         // The shift is below 0.0034 rad: short series instead of another sine and cosine.
         let q = shift * shift;
-        let (s, c) = (
-            shift * (1.0 - q * (1.0 / 6.0 - q / 120.0)),
-            1.0 - q * (0.5 - q * (1.0 / 24.0 - q / 720.0)),
-        );
+        let (s, c) = (shift * (1.0 - q * (1.0 / 6.0 - q / 120.0)), 1.0 - q * (0.5 - q * (1.0 / 24.0 - q / 720.0)));
         (sin_phi * c + cos_phi * s, cos_phi * c - sin_phi * s)
     }
 
     /// φ from χ (radians) and its sine and cosine.
     #[inline(always)]
     pub fn geodetic(&self, chi: f64, sin_chi: f64, cos_chi: f64) -> f64 {
-        chi + sine_sum(
-            &self.d,
-            2.0 * sin_chi * cos_chi,
-            1.0 - 2.0 * sin_chi * sin_chi,
-        )
+        chi + sine_sum(&self.d, 2.0 * sin_chi * cos_chi, 1.0 - 2.0 * sin_chi * sin_chi)
     }
 }
 
@@ -184,9 +140,7 @@ fn sine_sum(a: &[f64; 6], sin2: f64, cos2: f64) -> f64 {
 
 /// Row k is a polynomial in n whose first power is n^(k+1).
 pub(crate) fn polynomials(n: f64, rows: &[&[f64]; 6]) -> [f64; 6] {
-    std::array::from_fn(|k| {
-        n.powi(k as i32 + 1) * rows[k].iter().rev().fold(0.0, |sum, c| sum * n + c)
-    })
+    std::array::from_fn(|k| n.powi(k as i32 + 1) * rows[k].iter().rev().fold(0.0, |sum, c| sum * n + c))
 }
 
 #[cfg(test)]

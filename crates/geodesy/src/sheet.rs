@@ -26,11 +26,7 @@ pub fn international(lon_deg: f64, lat_deg: f64) -> Option<Sheet> {
     let lon = (lon_deg + 180.0).rem_euclid(360.0);
     let column = (lon / 6.0).floor();
     let letter = char::from(b'A' + row as u8);
-    let (hemisphere, south) = if lat_deg >= 0.0 {
-        ('N', row * 4.0)
-    } else {
-        ('S', -row * 4.0 - 4.0)
-    };
+    let (hemisphere, south) = if lat_deg >= 0.0 { ('N', row * 4.0) } else { ('S', -row * 4.0 - 4.0) };
     let west = column * 6.0 - 180.0;
     Some(Sheet {
         number: format!("{hemisphere}{letter}-{:02}", column as u8 + 1),

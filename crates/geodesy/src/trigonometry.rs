@@ -46,10 +46,7 @@ pub(crate) fn sin_cos(x: f64) -> (f64, f64) {
     // Signs by the quadrant's second bit, moved to the sign bit.
     let s_sign = (quadrant & 2) << 62;
     let c_sign = (quadrant.wrapping_add(1) & 2) << 62;
-    (
-        f64::from_bits(s.to_bits() ^ s_sign),
-        f64::from_bits(c.to_bits() ^ c_sign),
-    )
+    (f64::from_bits(s.to_bits() ^ s_sign), f64::from_bits(c.to_bits() ^ c_sign))
 }
 
 /// The angle of (x, y) for x ≥ 0, in −π/2…π/2; 0 where both are 0.
@@ -73,8 +70,7 @@ pub(crate) fn atan2_right(y: f64, x: f64) -> f64 {
     let s2 = w
         * (-1.999_999_999_987_648_3e-1
             + w * (-1.111_111_040_546_235_6e-1
-                + w * (-7.691_876_205_044_83e-2
-                    + w * (-5.833_570_133_790_573e-2 + w * -3.653_157_274_421_691_6e-2))));
+                + w * (-7.691_876_205_044_83e-2 + w * (-5.833_570_133_790_573e-2 + w * -3.653_157_274_421_691_6e-2))));
     let angle = (if far { FRAC_PI_4 } else { 0.0 }) + (t - t * (s1 + s2));
     let angle = if steep { FRAC_PI_2 - angle } else { angle };
     f64::from_bits(angle.to_bits() | (y.to_bits() & (1 << 63)))
@@ -102,8 +98,7 @@ pub(crate) fn atanh(u: f64) -> f64 {
                 + z * (2.857_142_874_366_239e-1
                     + z * (2.222_219_843_214_978_4e-1
                         + z * (1.818_357_216_161_805e-1
-                            + z * (1.531_383_769_920_937_3e-1
-                                + z * 1.479_819_860_511_658_6e-1))))));
+                            + z * (1.531_383_769_920_937_3e-1 + z * 1.479_819_860_511_658_6e-1))))));
     let value = base + (s + 0.5 * s * r);
     f64::from_bits(value.to_bits() | (u.to_bits() & (1 << 63)))
 }
@@ -113,16 +108,12 @@ pub(crate) fn atanh(u: f64) -> f64 {
 pub(crate) fn sinh_cosh(x: f64) -> (f64, f64) {
     let a = 0.25 * x;
     let q = a * a;
-    let s = a
-        * (1.0
-            + q * (1.0 / 6.0
-                + q * (1.0 / 120.0
-                    + q * (1.0 / 5040.0 + q * (1.0 / 362_880.0 + q / 39_916_800.0)))));
+    let s =
+        a * (1.0 + q * (1.0 / 6.0 + q * (1.0 / 120.0 + q * (1.0 / 5040.0 + q * (1.0 / 362_880.0 + q / 39_916_800.0)))));
     let c = 1.0
         + q * (0.5
             + q * (1.0 / 24.0
-                + q * (1.0 / 720.0
-                    + q * (1.0 / 40_320.0 + q * (1.0 / 3_628_800.0 + q / 479_001_600.0)))));
+                + q * (1.0 / 720.0 + q * (1.0 / 40_320.0 + q * (1.0 / 3_628_800.0 + q / 479_001_600.0)))));
     let (s, c) = (2.0 * s * c, 1.0 + 2.0 * s * s);
     (2.0 * s * c, 1.0 + 2.0 * s * s)
 }
@@ -156,11 +147,7 @@ mod tests {
         assert_eq!(atan2_right(1.0, 0.0), FRAC_PI_2);
         assert_eq!(atan2_right(-1.0, 0.0), -FRAC_PI_2);
         assert_eq!(atan2_right(1.0, 1.0), FRAC_PI_4);
-        assert!(
-            sin_cos(f64::NAN).0.is_nan()
-                && atan2_right(f64::NAN, 1.0).is_nan()
-                && atanh(f64::NAN).is_nan()
-        );
+        assert!(sin_cos(f64::NAN).0.is_nan() && atan2_right(f64::NAN, 1.0).is_nan() && atanh(f64::NAN).is_nan());
         assert_eq!(nearest(0.5), 0.0);
         assert_eq!(nearest(-1.4), -1.0);
     }

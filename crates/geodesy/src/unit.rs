@@ -26,10 +26,7 @@ pub const US_SURVEY_FOOT_M: f64 = 1200.0 / 3937.0;
 impl LinearUnit {
     /// The metre.
     pub fn metre() -> Self {
-        LinearUnit {
-            name: "metre".into(),
-            metres: 1.0,
-        }
+        LinearUnit { name: "metre".into(), metres: 1.0 }
     }
 
     /// What the unit is called when read aloud: `international feet`, `US survey feet`, `metres`.
@@ -66,10 +63,7 @@ impl LinearUnit {
 impl AngularUnit {
     /// The degree.
     pub fn degree() -> Self {
-        AngularUnit {
-            name: "degree".into(),
-            degrees: 1.0,
-        }
+        AngularUnit { name: "degree".into(), degrees: 1.0 }
     }
 }
 
@@ -80,29 +74,16 @@ mod tests {
     #[test]
     fn the_two_feet_are_not_the_same() {
         // Two parts in a million: 4 ft on a false easting of two million.
-        let difference =
-            2_000_000.0 * (US_SURVEY_FOOT_M - INTERNATIONAL_FOOT_M) / INTERNATIONAL_FOOT_M;
+        let difference = 2_000_000.0 * (US_SURVEY_FOOT_M - INTERNATIONAL_FOOT_M) / INTERNATIONAL_FOOT_M;
         assert!((difference - 4.000_008).abs() < 1e-6, "{difference}");
     }
 
     #[test]
     fn plurals() {
-        let unit = |name: &str| {
-            LinearUnit {
-                name: name.into(),
-                metres: 1.0,
-            }
-            .plural()
-        };
+        let unit = |name: &str| LinearUnit { name: name.into(), metres: 1.0 }.plural();
         assert_eq!(unit("US survey foot"), "US survey feet");
-        assert_eq!(
-            unit("British foot (Sears 1922)"),
-            "British feet (Sears 1922)"
-        );
-        assert_eq!(
-            unit("British chain (Sears 1922)"),
-            "British chains (Sears 1922)"
-        );
+        assert_eq!(unit("British foot (Sears 1922)"), "British feet (Sears 1922)");
+        assert_eq!(unit("British chain (Sears 1922)"), "British chains (Sears 1922)");
         assert_eq!(unit("Clarke's link"), "Clarke's links");
     }
 }

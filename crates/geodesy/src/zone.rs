@@ -42,10 +42,7 @@ impl UtmZone {
                 37
             };
         }
-        Some(UtmZone {
-            number: number.min(60),
-            north: lat_deg >= 0.0,
-        })
+        Some(UtmZone { number: number.min(60), north: lat_deg >= 0.0 })
     }
 
     /// Central meridian, degrees east.
@@ -76,9 +73,7 @@ pub fn band_of(lat_deg: f64) -> Option<char> {
 
 /// South and north limits of a band, degrees; `None` where the letter is no band.
 pub fn band_limits_deg(letter: char) -> Option<(f64, f64)> {
-    let index = BANDS
-        .iter()
-        .position(|b| char::from(*b) == letter.to_ascii_uppercase())?;
+    let index = BANDS.iter().position(|b| char::from(*b) == letter.to_ascii_uppercase())?;
     let south = index as f64 * 8.0 - 80.0;
     Some((south, if index == 19 { 84.0 } else { south + 8.0 }))
 }

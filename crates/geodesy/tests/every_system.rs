@@ -37,9 +37,7 @@ fn every_implemented_projection_closes_in_its_area_of_use() {
                     continue;
                 }
                 projection.inverse_batch(&mut x, &mut y);
-                let d_lon = ((x[0] - lon + 540.0).rem_euclid(360.0) - 180.0)
-                    * lat.to_radians().cos()
-                    * 111_320.0;
+                let d_lon = ((x[0] - lon + 540.0).rem_euclid(360.0) - 180.0) * lat.to_radians().cos() * 111_320.0;
                 let d_lat = (y[0] - lat) * 111_320.0;
                 assert!(
                     d_lon.abs() < 1e-6 && d_lat.abs() < 1e-6,
@@ -49,10 +47,7 @@ fn every_implemented_projection_closes_in_its_area_of_use() {
             }
         }
     }
-    assert!(
-        tried > 4800,
-        "{tried} systems computed, {refused} refused by name"
-    );
+    assert!(tried > 4800, "{tried} systems computed, {refused} refused by name");
 }
 
 #[test]
@@ -60,12 +55,8 @@ fn vertical_and_compound_systems_are_refused_by_name() {
     let catalogue = Catalogue::embedded();
     for code in [5703, 7405] {
         let crs = catalogue.get(code).unwrap();
-        let error = basilocus_geodesy::operation::Operation::between(
-            &crs,
-            &catalogue.get(4326).unwrap(),
-            None,
-        )
-        .unwrap_err();
+        let error =
+            basilocus_geodesy::operation::Operation::between(&crs, &catalogue.get(4326).unwrap(), None).unwrap_err();
         assert!(error.to_string().contains(&crs.name), "{error}");
     }
 }
@@ -75,20 +66,8 @@ fn unknown_codes_and_names_offer_neighbours() {
     let catalogue = Catalogue::embedded();
     let message = |text: &str| catalogue.find_one(text).unwrap_err().to_string();
     assert!(message("EPSG:2268999").contains("no reference system"));
-    assert!(
-        message("43260").contains("EPSG:4326)"),
-        "a digit too many: {}",
-        message("43260")
-    );
-    assert!(
-        message("22699").contains("EPSG:2269)"),
-        "{}",
-        message("22699")
-    );
+    assert!(message("43260").contains("EPSG:4326)"), "a digit too many: {}", message("43260"));
+    assert!(message("22699").contains("EPSG:2269)"), "{}", message("22699"));
     assert!(message("999999").contains("EPSG:"), "{}", message("999999"));
-    assert!(
-        message("NAD83 / Oregon Nort").contains("Oregon North"),
-        "{}",
-        message("NAD83 / Oregon Nort")
-    );
+    assert!(message("NAD83 / Oregon Nort").contains("Oregon North"), "{}", message("NAD83 / Oregon Nort"));
 }

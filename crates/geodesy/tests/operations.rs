@@ -14,11 +14,7 @@ fn same_system_changes_no_bit() {
         let op = way(code, code);
         let (mut x, mut y, mut z) = ([123.456_789_012_345], [1.234_567_890_123], [7.0]);
         op.apply(&mut x, &mut y, &mut z);
-        assert_eq!(
-            (x[0], y[0], z[0]),
-            (123.456_789_012_345, 1.234_567_890_123, 7.0),
-            "{code}"
-        );
+        assert_eq!((x[0], y[0], z[0]), (123.456_789_012_345, 1.234_567_890_123, 7.0), "{code}");
         assert_eq!(op.accuracy_m(), Some(0.0));
     }
 }
@@ -30,9 +26,7 @@ fn gda94_to_gda2020_geographic() {
     let op = way(4283, 7844);
     assert_eq!(op.accuracy_m(), Some(0.01));
     let dms = |d: f64, m: f64, s: f64| d + m / 60.0 + s / 3600.0;
-    let (lon, lat, _) = op
-        .apply_one(dms(133.0, 53.0, 7.84785), -dms(23.0, 40.0, 12.446_02), 0.0)
-        .unwrap();
+    let (lon, lat, _) = op.apply_one(dms(133.0, 53.0, 7.84785), -dms(23.0, 40.0, 12.446_02), 0.0).unwrap();
     assert!((lon - dms(133.0, 53.0, 7.87779)).abs() < 3e-9, "{lon}");
     assert!((lat + dms(23.0, 40.0, 12.3965)).abs() < 3e-9, "{lat}");
 }
@@ -40,11 +34,7 @@ fn gda94_to_gda2020_geographic() {
 #[test]
 fn regional_parameters_win_where_they_hold() {
     let op = way(32026, 2269);
-    assert!(
-        op.name().starts_with("NAD27 to WGS 84, western states"),
-        "{}",
-        op.name()
-    );
+    assert!(op.name().starts_with("NAD27 to WGS 84, western states"), "{}", op.name());
     assert_eq!(op.accuracy_m(), Some(12.0));
     assert!(
         op.notes().iter().any(|n| n.contains("ntv2_0.gsb")),
@@ -69,10 +59,7 @@ fn nad27_shift_size_by_an_independent_route() {
     let e2 = f * (2.0 - f);
     let nu = a / (1.0 - e2 * sp * sp).sqrt();
     let rho = a * (1.0 - e2) / (1.0 - e2 * sp * sp).powf(1.5);
-    let d_lat = (-dx * sp * cl - dy * sp * sl
-        + dz * cp
-        + (a * df + f * da) * (2.0 * lat).to_radians().sin())
-        / rho;
+    let d_lat = (-dx * sp * cl - dy * sp * sl + dz * cp + (a * df + f * da) * (2.0 * lat).to_radians().sin()) / rho;
     let d_lon = (-dx * sl + dy * cl) / (nu * cp);
     let (x, y, _) = way(4267, 4326).apply_one(lon, lat, 0.0).unwrap();
     // The national mean is taken without a hint of the area (−8, 160, 176), a metre beside the western states.
@@ -101,15 +88,10 @@ fn round_trips_over_datums_units_and_meridians() {
         (4326, 32026, -123.0, 45.0),
         (4258, 31467, 9.5, 50.0),
     ] {
-        let (e, n, _) = way(from, to)
-            .apply_one(x, y, 0.0)
-            .unwrap_or_else(|| panic!("{from} {to}"));
+        let (e, n, _) = way(from, to).apply_one(x, y, 0.0).unwrap_or_else(|| panic!("{from} {to}"));
         let (lon, lat, _) = way(to, from).apply_one(e, n, 0.0).unwrap();
         // The height left behind on the other ellipsoid costs below a millimetre for shifts of these sizes.
-        assert!(
-            (lon - x).abs() < 1e-7 && (lat - y).abs() < 1e-7,
-            "{from} {to}: {lon} {lat}"
-        );
+        assert!((lon - x).abs() < 1e-7 && (lat - y).abs() < 1e-7, "{from} {to}: {lon} {lat}");
     }
 }
 
@@ -124,16 +106,10 @@ fn grads_and_the_meridian_of_paris() {
 fn geocentric_both_ways() {
     // IOGP Guidance Note 373-7-2, section 4.1.1.
     let (x, y, z) = way(4326, 4978)
-        .apply_one(
-            2.0 + 7.0 / 60.0 + 46.38 / 3600.0,
-            53.0 + 48.0 / 60.0 + 33.82 / 3600.0,
-            73.0,
-        )
+        .apply_one(2.0 + 7.0 / 60.0 + 46.38 / 3600.0, 53.0 + 48.0 / 60.0 + 33.82 / 3600.0, 73.0)
         .unwrap();
     assert!(
-        (x - 3_771_793.97).abs() < 0.01
-            && (y - 140_253.34).abs() < 0.01
-            && (z - 5_124_304.35).abs() < 0.01,
+        (x - 3_771_793.97).abs() < 0.01 && (y - 140_253.34).abs() < 0.01 && (z - 5_124_304.35).abs() < 0.01,
         "{x} {y} {z}"
     );
     let op = way(4978, 32631);
@@ -146,10 +122,6 @@ fn impossible_positions_have_no_result() {
     assert_eq!(way(4326, 32610).apply_one(-123.0, 95.0, 0.0), None);
     assert_eq!(way(4326, 4269).apply_one(-123.0, 95.0, 0.0), None);
     assert_eq!(way(4326, 32610).apply_one(f64::NAN, 45.0, 0.0), None);
-    assert_eq!(
-        way(4326, 32610).apply_one(57.0, 45.0, 0.0),
-        None,
-        "half a world from the zone"
-    );
+    assert_eq!(way(4326, 32610).apply_one(57.0, 45.0, 0.0), None, "half a world from the zone");
     assert_eq!(way(32610, 4326).apply_one(5e7, 5e6, 0.0), None);
 }

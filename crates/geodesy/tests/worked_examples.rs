@@ -12,23 +12,15 @@ fn published_worked_examples() {
         let number = |i: usize| f[i].parse::<f64>().unwrap();
         let (projection, unit_m) = if let Ok(code) = f[0].parse::<u32>() {
             let crs = Catalogue::embedded().get(code).unwrap();
-            let Kind::Projected { method, unit, .. } = &crs.kind else {
-                panic!("{code} is not projected")
-            };
+            let Kind::Projected { method, unit, .. } = &crs.kind else { panic!("{code} is not projected") };
             if !METHODS.contains(&method.as_str()) {
                 let refusal = crs.projection().unwrap_err().to_string();
-                assert!(
-                    refusal.contains(&method.replace('_', " ")),
-                    "refused by name: {refusal}"
-                );
+                assert!(refusal.contains(&method.replace('_', " ")), "refused by name: {refusal}");
                 continue;
             }
             (crs.projection().unwrap().unwrap(), unit.metres)
         } else {
-            let pairs: Vec<(&str, &str)> = f[0]
-                .split(';')
-                .map(|p| p.split_once('=').unwrap())
-                .collect();
+            let pairs: Vec<(&str, &str)> = f[0].split(';').map(|p| p.split_once('=').unwrap()).collect();
             let text = |key: &str| pairs.iter().find(|(k, _)| *k == key).map(|(_, v)| *v);
             let value = |key: &str| text(key).map(|v| v.parse::<f64>().unwrap());
             let method = text("method").unwrap();
@@ -36,18 +28,10 @@ fn published_worked_examples() {
                 continue;
             }
             let ellipsoid = Ellipsoid::new("example", value("a").unwrap(), value("rf").unwrap());
-            let parameters = Parameters(
-                pairs
-                    .iter()
-                    .filter_map(|(k, v)| v.parse().ok().map(|v| (k.to_string(), v)))
-                    .collect(),
-            );
+            let parameters =
+                Parameters(pairs.iter().filter_map(|(k, v)| v.parse().ok().map(|v| (k.to_string(), v))).collect());
             let unit_m = value("unit").unwrap_or(1.0);
-            (
-                Projection::from_parameters("example", method, &parameters, &ellipsoid, unit_m)
-                    .unwrap(),
-                unit_m,
-            )
+            (Projection::from_parameters("example", method, &parameters, &ellipsoid, unit_m).unwrap(), unit_m)
         };
         // Half a unit of the last published decimal, and a little for the rounding of the published input.
         let decimals = f[3].split('.').nth(1).map_or(0, str::len) as i32;
@@ -55,11 +39,7 @@ fn published_worked_examples() {
         let (mut x, mut y) = ([number(1)], [number(2)]);
         projection.forward_batch(&mut x, &mut y);
         let (x, y) = (x[0] / unit_m, y[0] / unit_m);
-        assert!(
-            (x - number(3)).abs() <= tolerance && (y - number(4)).abs() <= tolerance,
-            "{}: {x} {y}",
-            f[5]
-        );
+        assert!((x - number(3)).abs() <= tolerance && (y - number(4)).abs() <= tolerance, "{}: {x} {y}", f[5]);
         let (mut lon, mut lat) = ([number(3) * unit_m], [number(4) * unit_m]);
         projection.inverse_batch(&mut lon, &mut lat);
         let degrees = tolerance * unit_m / 60_000.0;

@@ -1,9 +1,7 @@
 //! Rows as columns.
 
 use arrow_array::builder::StringBuilder;
-use arrow_array::{
-    Array, ArrayRef, BooleanArray, Float64Array, Int64Array, RecordBatch, StringArray, StructArray,
-};
+use arrow_array::{Array, ArrayRef, BooleanArray, Float64Array, Int64Array, RecordBatch, StringArray, StructArray};
 use arrow_schema::{DataType, Field, Fields, Schema, SchemaRef};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -36,10 +34,7 @@ pub struct SetAsideRow {
 impl Batch {
     /// An empty batch of a schema.
     pub fn empty(schema: SchemaRef) -> Self {
-        Batch {
-            records: RecordBatch::new_empty(schema),
-            source_rows: Vec::new(),
-        }
+        Batch { records: RecordBatch::new_empty(schema), source_rows: Vec::new() }
     }
 
     /// Number of rows.
@@ -59,9 +54,7 @@ impl Batch {
 
     /// A row as texts.
     pub fn row_texts(&self, row: usize) -> Vec<String> {
-        (0..self.records.num_columns())
-            .map(|c| self.text(c, row))
-            .collect()
+        (0..self.records.num_columns()).map(|c| self.text(c, row)).collect()
     }
 
     /// Rows for which `keep` holds, in order.
@@ -73,26 +66,12 @@ impl Batch {
         if keep.iter().all(|k| *k) {
             return self.clone();
         }
-        let rows: Vec<usize> = keep
-            .iter()
-            .enumerate()
-            .filter(|(_, k)| **k)
-            .map(|(i, _)| i)
-            .collect();
-        let columns: Vec<ArrayRef> = self
-            .records
-            .columns()
-            .iter()
-            .map(|c| take(c, &rows))
-            .collect();
+        let rows: Vec<usize> = keep.iter().enumerate().filter(|(_, k)| **k).map(|(i, _)| i).collect();
+        let columns: Vec<ArrayRef> = self.records.columns().iter().map(|c| take(c, &rows)).collect();
         let source_rows = rows.iter().map(|r| self.source_rows[*r]).collect();
-        let records =
-            RecordBatch::try_new_with_options(self.records.schema(), columns, &options(rows.len()))
-                .unwrap_or_else(|_| RecordBatch::new_empty(self.records.schema()));
-        Batch {
-            records,
-            source_rows,
-        }
+        let records = RecordBatch::try_new_with_options(self.records.schema(), columns, &options(rows.len()))
+            .unwrap_or_else(|_| RecordBatch::new_empty(self.records.schema()));
+        Batch { records, source_rows }
     }
 }
 
@@ -122,23 +101,13 @@ pub fn cell_text(array: &ArrayRef, row: usize) -> String {
         a.value(row).to_string()
     } else if let Some(a) = any.downcast_ref::<Float64Array>() {
         let v = a.value(row);
-        if v.is_nan() {
-            String::new()
-        } else {
-            v.to_string()
-        }
+        if v.is_nan() { String::new() } else { v.to_string() }
     } else if let Some(a) = any.downcast_ref::<Int64Array>() {
         a.value(row).to_string()
     } else if let Some(a) = any.downcast_ref::<BooleanArray>() {
         a.value(row).to_string()
     } else if let Some(a) = any.downcast_ref::<StructArray>() {
-        a.columns()
-            .iter()
-            .map(|c| cell_text(c, row))
-            .collect::<Vec<_>>()
-            .join(" ")
-            .trim()
-            .to_string()
+        a.columns().iter().map(|c| cell_text(c, row)).collect::<Vec<_>>().join(" ").trim().to_string()
     } else {
         String::new()
     }
@@ -147,29 +116,13 @@ pub fn cell_text(array: &ArrayRef, row: usize) -> String {
 fn take(array: &ArrayRef, rows: &[usize]) -> ArrayRef {
     let any = array.as_any();
     if let Some(a) = any.downcast_ref::<StringArray>() {
-        Arc::new(
-            rows.iter()
-                .map(|r| a.is_valid(*r).then(|| a.value(*r)))
-                .collect::<StringArray>(),
-        )
+        Arc::new(rows.iter().map(|r| a.is_valid(*r).then(|| a.value(*r))).collect::<StringArray>())
     } else if let Some(a) = any.downcast_ref::<Float64Array>() {
-        Arc::new(
-            rows.iter()
-                .map(|r| a.is_valid(*r).then(|| a.value(*r)))
-                .collect::<Float64Array>(),
-        )
+        Arc::new(rows.iter().map(|r| a.is_valid(*r).then(|| a.value(*r))).collect::<Float64Array>())
     } else if let Some(a) = any.downcast_ref::<Int64Array>() {
-        Arc::new(
-            rows.iter()
-                .map(|r| a.is_valid(*r).then(|| a.value(*r)))
-                .collect::<Int64Array>(),
-        )
+        Arc::new(rows.iter().map(|r| a.is_valid(*r).then(|| a.value(*r))).collect::<Int64Array>())
     } else if let Some(a) = any.downcast_ref::<BooleanArray>() {
-        Arc::new(
-            rows.iter()
-                .map(|r| a.is_valid(*r).then(|| a.value(*r)))
-                .collect::<BooleanArray>(),
-        )
+        Arc::new(rows.iter().map(|r| a.is_valid(*r).then(|| a.value(*r))).collect::<BooleanArray>())
     } else if let Some(a) = any.downcast_ref::<StructArray>() {
         let columns = a.columns().iter().map(|c| take(c, rows)).collect();
         let nulls: arrow_buffer::NullBuffer = rows.iter().map(|r| a.is_valid(*r)).collect();
@@ -193,10 +146,7 @@ pub fn text_column(array: &ArrayRef) -> Arc<StringArray> {
 
 /// The field of a point column; the CRS (`EPSG:2269`) goes into its metadata as GeoArrow has it.
 pub fn point_field(crs: Option<&str>, with_z: bool) -> Field {
-    let mut metadata = HashMap::from([(
-        "ARROW:extension:name".to_string(),
-        "geoarrow.point".to_string(),
-    )]);
+    let mut metadata = HashMap::from([("ARROW:extension:name".to_string(), "geoarrow.point".to_string())]);
     if let Some(crs) = crs {
         metadata.insert(
             "ARROW:extension:metadata".to_string(),
@@ -207,25 +157,15 @@ pub fn point_field(crs: Option<&str>, with_z: bool) -> Field {
 }
 
 fn point_fields(with_z: bool) -> Fields {
-    let names: &[&str] = if with_z {
-        &["x", "y", "z"]
-    } else {
-        &["x", "y"]
-    };
-    names
-        .iter()
-        .map(|n| Field::new(*n, DataType::Float64, true))
-        .collect()
+    let names: &[&str] = if with_z { &["x", "y", "z"] } else { &["x", "y"] };
+    names.iter().map(|n| Field::new(*n, DataType::Float64, true)).collect()
 }
 
 /// A column of points from coordinates; a NaN in x makes a null point.
 pub fn point_array(x: Vec<f64>, y: Vec<f64>, z: Option<Vec<f64>>) -> ArrayRef {
     let nulls: arrow_buffer::NullBuffer = x.iter().map(|v| !v.is_nan()).collect();
     let fields = point_fields(z.is_some());
-    let mut columns: Vec<ArrayRef> = vec![
-        Arc::new(Float64Array::from(x)),
-        Arc::new(Float64Array::from(y)),
-    ];
+    let mut columns: Vec<ArrayRef> = vec![Arc::new(Float64Array::from(x)), Arc::new(Float64Array::from(y))];
     if let Some(z) = z {
         columns.push(Arc::new(Float64Array::from(z)));
     }
@@ -241,27 +181,15 @@ impl<'a> Points<'a> {
     /// The point column of a batch, if it has one.
     pub fn of(batch: &'a RecordBatch) -> Option<Self> {
         let index = point_index(&batch.schema())?;
-        batch
-            .column(index)
-            .as_any()
-            .downcast_ref::<StructArray>()
-            .map(|array| Points { array })
+        batch.column(index).as_any().downcast_ref::<StructArray>().map(|array| Points { array })
     }
 
     /// Coordinates of a row, easting/longitude first; `None` for a null point.
     pub fn get(&self, row: usize) -> Option<(f64, f64, Option<f64>)> {
         let value = |i: usize| {
-            self.array
-                .columns()
-                .get(i)
-                .and_then(|c| c.as_any().downcast_ref::<Float64Array>())
-                .map(|a| a.value(row))
+            self.array.columns().get(i).and_then(|c| c.as_any().downcast_ref::<Float64Array>()).map(|a| a.value(row))
         };
-        if self.array.is_null(row) {
-            None
-        } else {
-            Some((value(0)?, value(1)?, value(2).filter(|z| !z.is_nan())))
-        }
+        if self.array.is_null(row) { None } else { Some((value(0)?, value(1)?, value(2).filter(|z| !z.is_nan()))) }
     }
 
     /// Whether the points carry z.
@@ -272,11 +200,7 @@ impl<'a> Points<'a> {
 
 /// The index of the point column of a schema.
 pub fn point_index(schema: &Schema) -> Option<usize> {
-    schema.fields().iter().position(|f| {
-        f.metadata()
-            .get("ARROW:extension:name")
-            .is_some_and(|n| n == "geoarrow.point")
-    })
+    schema.fields().iter().position(|f| f.metadata().get("ARROW:extension:name").is_some_and(|n| n == "geoarrow.point"))
 }
 
 /// The CRS in a schema's point column, as `EPSG:code`.
@@ -300,16 +224,9 @@ mod tests {
         let columns: Vec<ArrayRef> = vec![
             Arc::new(StringArray::from(vec![Some("a"), None, Some("c")])),
             Arc::new(Int64Array::from(vec![Some(1), Some(2), None])),
-            point_array(
-                vec![1.5, f64::NAN, 3.0],
-                vec![4.0, 5.0, 6.0],
-                Some(vec![0.0, 0.0, f64::NAN]),
-            ),
+            point_array(vec![1.5, f64::NAN, 3.0], vec![4.0, 5.0, 6.0], Some(vec![0.0, 0.0, f64::NAN])),
         ];
-        Batch {
-            records: RecordBatch::try_new(schema, columns).unwrap(),
-            source_rows: vec![2, 3, 4],
-        }
+        Batch { records: RecordBatch::try_new(schema, columns).unwrap(), source_rows: vec![2, 3, 4] }
     }
 
     #[test]
@@ -327,9 +244,6 @@ mod tests {
         assert_eq!(points.get(0), Some((1.5, 4.0, Some(0.0))));
         assert_eq!(points.get(1), None);
         assert_eq!(points.get(2), Some((3.0, 6.0, None)));
-        assert_eq!(
-            point_crs(&batch.records.schema()).as_deref(),
-            Some("EPSG:2269")
-        );
+        assert_eq!(point_crs(&batch.records.schema()).as_deref(), Some("EPSG:2269"));
     }
 }

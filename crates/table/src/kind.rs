@@ -67,11 +67,7 @@ impl ColumnProfile {
             return;
         }
         self.filled += 1;
-        self.longest = self.longest.max(if text.is_ascii() {
-            text.len()
-        } else {
-            text.chars().count()
-        });
+        self.longest = self.longest.max(if text.is_ascii() { text.len() } else { text.chars().count() });
         match classify(value) {
             Class::Integer(v) => {
                 self.integers += 1;
@@ -167,33 +163,22 @@ fn classify(value: &str) -> Class {
             return Class::Date;
         }
         let rest = &body[digits..];
-        let plain = rest
-            .iter()
-            .all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'e' | b'E' | b'+' | b'-'));
+        let plain = rest.iter().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'e' | b'E' | b'+' | b'-'));
         if !plain || leading_zero {
             return Class::Text;
         }
-        let decimals = if rest.first() == Some(&b'.') {
-            rest[1..].iter().take_while(|b| b.is_ascii_digit()).count()
-        } else {
-            0
-        };
+        let decimals =
+            if rest.first() == Some(&b'.') { rest[1..].iter().take_while(|b| b.is_ascii_digit()).count() } else { 0 };
         // More digits than a double keeps would come back changed.
         if digits + decimals > 17 {
             return Class::Text;
         }
         return match value.parse::<f64>() {
-            Ok(v) if v.is_finite() && body.last().is_some_and(u8::is_ascii_digit) => {
-                Class::Real(v, decimals)
-            }
+            Ok(v) if v.is_finite() && body.last().is_some_and(u8::is_ascii_digit) => Class::Real(v, decimals),
             _ => Class::Text,
         };
     }
-    if value.eq_ignore_ascii_case("true") || value.eq_ignore_ascii_case("false") {
-        Class::Boolean
-    } else {
-        Class::Text
-    }
+    if value.eq_ignore_ascii_case("true") || value.eq_ignore_ascii_case("false") { Class::Boolean } else { Class::Text }
 }
 
 fn is_date(b: &[u8]) -> bool {
@@ -225,22 +210,11 @@ mod tests {
         assert_eq!(kind(&["1", "2", ""]), ValueKind::Integer);
         assert_eq!(kind(&["1", "2.5"]), ValueKind::Real);
         assert_eq!(kind(&["1", "2", "x"]), ValueKind::Text);
-        assert_eq!(
-            kind(&["97103", "01234"]),
-            ValueKind::Text,
-            "a leading zero is never lost"
-        );
-        assert_eq!(
-            kind(&["12345678901234567"]),
-            ValueKind::Text,
-            "17 digits do not fit a double"
-        );
+        assert_eq!(kind(&["97103", "01234"]), ValueKind::Text, "a leading zero is never lost");
+        assert_eq!(kind(&["12345678901234567"]), ValueKind::Text, "17 digits do not fit a double");
         assert_eq!(kind(&["0.5", "-0.25", "0"]), ValueKind::Real);
         assert_eq!(kind(&["true", "FALSE"]), ValueKind::Boolean);
-        assert_eq!(
-            kind(&["2026-11-25", "2026-11-25T10:00:00Z"]),
-            ValueKind::Date
-        );
+        assert_eq!(kind(&["2026-11-25", "2026-11-25T10:00:00Z"]), ValueKind::Date);
         assert_eq!(kind(&["", " "]), ValueKind::Empty);
         assert_eq!(kind(&["1e5"]), ValueKind::Real);
         assert_eq!(kind(&["-"]), ValueKind::Text);

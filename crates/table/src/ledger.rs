@@ -58,11 +58,7 @@ impl Ledger {
         if self.rows_in == self.rows_out + set_aside {
             Ok(())
         } else {
-            Err(LedgerError {
-                rows_in: self.rows_in,
-                rows_out: self.rows_out,
-                set_aside,
-            })
+            Err(LedgerError { rows_in: self.rows_in, rows_out: self.rows_out, set_aside })
         }
     }
 }
@@ -73,11 +69,7 @@ mod tests {
 
     #[test]
     fn the_sum_is_checked() {
-        let mut ledger = Ledger {
-            rows_in: 3,
-            rows_out: 2,
-            ..Default::default()
-        };
+        let mut ledger = Ledger { rows_in: 3, rows_out: 2, ..Default::default() };
         assert!(ledger.check().is_err());
         ledger.set_aside("latitude out of range");
         assert!(ledger.check().is_ok());

@@ -11,13 +11,12 @@ pub fn nearest<'a>(wanted: &str, names: impl IntoIterator<Item = &'a str>) -> Ve
         .into_iter()
         .map(|name| {
             let lower = name.to_lowercase();
-            let distance = if !wanted.is_empty()
-                && (lower.contains(&wanted) || wanted.contains(&lower) && !lower.is_empty())
-            {
-                1
-            } else {
-                edit_distance(&wanted, &lower)
-            };
+            let distance =
+                if !wanted.is_empty() && (lower.contains(&wanted) || wanted.contains(&lower) && !lower.is_empty()) {
+                    1
+                } else {
+                    edit_distance(&wanted, &lower)
+                };
             (distance, name)
         })
         .filter(|(d, name)| *d <= (wanted.chars().count().max(name.chars().count())) / 2)
@@ -25,12 +24,7 @@ pub fn nearest<'a>(wanted: &str, names: impl IntoIterator<Item = &'a str>) -> Ve
     scored.sort_by_key(|(d, _)| *d);
     // What is twice as far as the nearest was hardly meant.
     let nearest = scored.first().map_or(0, |(d, _)| *d);
-    scored
-        .into_iter()
-        .take_while(|(d, _)| *d <= 2 * nearest)
-        .take(3)
-        .map(|(_, name)| name.to_string())
-        .collect()
+    scored.into_iter().take_while(|(d, _)| *d <= 2 * nearest).take(3).map(|(_, name)| name.to_string()).collect()
 }
 
 /// Optimal string alignment distance: insertions, deletions, substitutions and swaps of neighbours.

@@ -255,36 +255,10 @@ const HEADERS: &[(Role, &[&str])] = &[
     ),
     (
         Role::Region,
-        &[
-            "region",
-            "state",
-            "province",
-            "statecode",
-            "stateprovince",
-            "county",
-            "st",
-            "prov",
-            "regioncode",
-        ],
+        &["region", "state", "province", "statecode", "stateprovince", "county", "st", "prov", "regioncode"],
     ),
-    (
-        Role::Postcode,
-        &[
-            "postcode",
-            "zip",
-            "zipcode",
-            "postalcode",
-            "zip5",
-            "pcode",
-            "zipplus4",
-            "postcode5",
-            "plz",
-        ],
-    ),
-    (
-        Role::Country,
-        &["country", "countrycode", "nation", "countryname"],
-    ),
+    (Role::Postcode, &["postcode", "zip", "zipcode", "postalcode", "zip5", "pcode", "zipplus4", "postcode5", "plz"]),
+    (Role::Country, &["country", "countrycode", "nation", "countryname"]),
     (
         Role::Identifier,
         &[
@@ -310,29 +284,12 @@ const HEADERS: &[(Role, &[&str])] = &[
             "siteid",
         ],
     ),
-    (
-        Role::RowCounter,
-        &[
-            "row",
-            "rownumber",
-            "rowno",
-            "line",
-            "lineno",
-            "seq",
-            "sequence",
-            "index",
-            "recno",
-        ],
-    ),
+    (Role::RowCounter, &["row", "rownumber", "rowno", "line", "lineno", "seq", "sequence", "index", "recno"]),
 ];
 
 /// Keeps letters and digits, lower case.
 fn plain(header: &str) -> String {
-    header
-        .chars()
-        .filter(|c| c.is_alphanumeric())
-        .flat_map(char::to_lowercase)
-        .collect()
+    header.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
 }
 
 /// The role that a header tells, with how well it does: 0 is a sure word, greater is less sure.
@@ -344,11 +301,8 @@ pub fn from_header(header: &str) -> Option<(Role, usize)> {
         }
     }
     // "Site City", "owner_zip", "gps lat": the last word, then the first.
-    let words: Vec<String> = header
-        .split(|c: char| !c.is_alphanumeric())
-        .map(plain)
-        .filter(|w| !w.is_empty())
-        .collect();
+    let words: Vec<String> =
+        header.split(|c: char| !c.is_alphanumeric()).map(plain).filter(|w| !w.is_empty()).collect();
     if words.len() > 1 {
         for word in [words.last(), words.first()].into_iter().flatten() {
             if word.len() < 3 {
@@ -372,41 +326,26 @@ pub fn from_header(header: &str) -> Option<(Role, usize)> {
 pub fn detect(headers: &[&str], sample: &[Vec<&str>]) -> Vec<Option<Role>> {
     let mut found: Vec<Option<(Role, usize)>> = headers.iter().map(|h| from_header(h)).collect();
     for (i, slot) in found.iter_mut().enumerate() {
-        let values: Vec<&str> = sample
-            .get(i)
-            .map(|v| {
-                v.iter()
-                    .map(|t| t.trim())
-                    .filter(|t| !t.is_empty())
-                    .collect()
-            })
-            .unwrap_or_default();
+        let values: Vec<&str> =
+            sample.get(i).map(|v| v.iter().map(|t| t.trim()).filter(|t| !t.is_empty()).collect()).unwrap_or_default();
         let numbers: Vec<f64> = values.iter().filter_map(|v| v.parse().ok()).collect();
         let mostly_numbers = !values.is_empty() && numbers.len() * 2 >= values.len();
         let in_degrees = |limit: f64| mostly_numbers && numbers.iter().all(|v| v.abs() <= limit);
         *slot = match *slot {
             Some((Role::Longitude, r))
-                if mostly_numbers
-                    && !numbers.is_empty()
-                    && numbers.iter().all(|v| v.abs() > 360.0) =>
+                if mostly_numbers && !numbers.is_empty() && numbers.iter().all(|v| v.abs() > 360.0) =>
             {
                 Some((Role::Easting, r + 10))
             }
             Some((Role::Latitude, r))
-                if mostly_numbers
-                    && !numbers.is_empty()
-                    && numbers.iter().all(|v| v.abs() > 360.0) =>
+                if mostly_numbers && !numbers.is_empty() && numbers.iter().all(|v| v.abs() > 360.0) =>
             {
                 Some((Role::Northing, r + 10))
             }
-            Some((Role::Easting, r))
-                if !numbers.is_empty() && in_degrees(180.0) && plain(headers[i]).contains('x') =>
-            {
+            Some((Role::Easting, r)) if !numbers.is_empty() && in_degrees(180.0) && plain(headers[i]).contains('x') => {
                 Some((Role::Longitude, r + 10))
             }
-            Some((Role::Northing, r))
-                if !numbers.is_empty() && in_degrees(90.0) && plain(headers[i]).contains('y') =>
-            {
+            Some((Role::Northing, r)) if !numbers.is_empty() && in_degrees(90.0) && plain(headers[i]).contains('y') => {
                 Some((Role::Latitude, r + 10))
             }
             // "number", "no", "street" and "site" are words of many trades: values must look the part.
@@ -424,14 +363,11 @@ pub fn detect(headers: &[&str], sample: &[Vec<&str>]) -> Vec<Option<Role>> {
             Some((Role::Coordinates, _))
                 if ["location", "gps", "waypoint", "fix"].contains(&plain(headers[i]).as_str())
                     && !values.is_empty()
-                    && values.iter().filter(|v| looks_like_position(v)).count() * 2
-                        < values.len() =>
+                    && values.iter().filter(|v| looks_like_position(v)).count() * 2 < values.len() =>
             {
                 None
             }
-            None if values.len() >= 3 && values.iter().all(|v| looks_like_position(v)) => {
-                Some((Role::Coordinates, 60))
-            }
+            None if values.len() >= 3 && values.iter().all(|v| looks_like_position(v)) => Some((Role::Coordinates, 60)),
             other => other,
         };
     }
@@ -472,12 +408,7 @@ fn looks_like_position(text: &str) -> bool {
     let signs = text.contains(['.', '°', 'º', '\'', '′'])
         || text.contains(", ")
         || text.contains(" -")
-        || text
-            .to_uppercase()
-            .chars()
-            .filter(|c| "NSEW".contains(*c))
-            .count()
-            == 2;
+        || text.to_uppercase().chars().filter(|c| "NSEW".contains(*c)).count() == 2;
     signs && digits >= 4 && groups >= 2 && letters <= digits / 2 && letters <= 8
 }
 
@@ -486,9 +417,7 @@ mod tests {
     use super::*;
 
     fn roles(headers: &[&str], rows: &[&[&str]]) -> Vec<Option<Role>> {
-        let sample: Vec<Vec<&str>> = (0..headers.len())
-            .map(|c| rows.iter().map(|r| r[c]).collect())
-            .collect();
+        let sample: Vec<Vec<&str>> = (0..headers.len()).map(|c| rows.iter().map(|r| r[c]).collect()).collect();
         detect(headers, &sample)
     }
 
@@ -510,11 +439,7 @@ mod tests {
         assert_eq!(
             roles(
                 &["since", "phone"],
-                &[
-                    &["1962-02-25", "503-555-0101"],
-                    &["1973-08-20", "503-555-0102"],
-                    &["1992-07-07", "503-555-0103"]
-                ]
+                &[&["1962-02-25", "503-555-0101"], &["1973-08-20", "503-555-0102"], &["1992-07-07", "503-555-0103"]]
             ),
             [None, None]
         );
@@ -526,19 +451,10 @@ mod tests {
             roles(&["x", "y"], &[&["-123.8", "46.2"], &["-123.9", "46.1"]]),
             [Some(Role::Longitude), Some(Role::Latitude)]
         );
+        assert_eq!(roles(&["x", "y"], &[&["7345678", "812345"]]), [Some(Role::Easting), Some(Role::Northing)]);
+        assert_eq!(roles(&["lon", "lat"], &[&["438278", "5116580"]]), [Some(Role::Easting), Some(Role::Northing)]);
         assert_eq!(
-            roles(&["x", "y"], &[&["7345678", "812345"]]),
-            [Some(Role::Easting), Some(Role::Northing)]
-        );
-        assert_eq!(
-            roles(&["lon", "lat"], &[&["438278", "5116580"]]),
-            [Some(Role::Easting), Some(Role::Northing)]
-        );
-        assert_eq!(
-            roles(
-                &["location", "gps"],
-                &[&["north gate", "46 12.0N 123 48.0W"]]
-            ),
+            roles(&["location", "gps"], &[&["north gate", "46 12.0N 123 48.0W"]]),
             [None, Some(Role::Coordinates)]
         );
     }
@@ -546,23 +462,14 @@ mod tests {
     #[test]
     fn an_address_beside_a_town_is_the_street_line() {
         assert_eq!(
-            roles(
-                &["Owner", "Address", "City"],
-                &[&["A", "12 Heron Ln", "Ternport"]]
-            ),
+            roles(&["Owner", "Address", "City"], &[&["A", "12 Heron Ln", "Ternport"]]),
             [None, Some(Role::Street), Some(Role::Locality)]
         );
-        assert_eq!(
-            roles(&["Owner", "Address"], &[&["A", "12 Heron Ln, Ternport"]]),
-            [None, Some(Role::Address)]
-        );
+        assert_eq!(roles(&["Owner", "Address"], &[&["A", "12 Heron Ln, Ternport"]]), [None, Some(Role::Address)]);
     }
 
     #[test]
     fn one_column_a_role() {
-        assert_eq!(
-            roles(&["lon", "longitude"], &[&["1", "2"]]),
-            [None, Some(Role::Longitude)]
-        );
+        assert_eq!(roles(&["lon", "longitude"], &[&["1", "2"]]), [None, Some(Role::Longitude)]);
     }
 }

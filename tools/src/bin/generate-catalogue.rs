@@ -69,9 +69,7 @@ impl Encoder {
     fn parameters(&mut self, text: &str) -> Result<(u8, u16)> {
         let mut encoded = Vec::new();
         for pair in text.split(';').filter(|p| !p.is_empty()) {
-            let (name, value) = pair
-                .split_once('=')
-                .with_context(|| format!("parameter {pair}"))?;
+            let (name, value) = pair.split_once('=').with_context(|| format!("parameter {pair}"))?;
             let mut number: f64 = value.parse().with_context(|| format!("parameter {pair}"))?;
             if !name.contains("alse") && !name.contains("cale") {
                 number = snap(number);
@@ -95,23 +93,11 @@ impl Encoder {
         }
         let mut encoded = Vec::new();
         // An accuracy of zero stands for "not known": no transformation is exact.
-        for number in text
-            .split(',')
-            .chain([if accuracy.is_empty() { "0" } else { accuracy }])
-        {
-            encoded.extend(
-                self.value(
-                    number
-                        .parse()
-                        .with_context(|| format!("shift {text} {accuracy}"))?,
-                )?
-                .to_le_bytes(),
-            );
+        for number in text.split(',').chain([if accuracy.is_empty() { "0" } else { accuracy }]) {
+            encoded
+                .extend(self.value(number.parse().with_context(|| format!("shift {text} {accuracy}"))?)?.to_le_bytes());
         }
-        ensure!(
-            encoded.len() == 16,
-            "a shift has seven numbers and an accuracy: {text} {accuracy}"
-        );
+        ensure!(encoded.len() == 16, "a shift has seven numbers and an accuracy: {text} {accuracy}");
         if let Some(id) = self.shift_ids.get(&encoded) {
             return Ok(*id);
         }
@@ -135,28 +121,15 @@ fn snap(degrees: f64) -> f64 {
 
 /// The registry prints the US survey foot with 15 digits; by definition it is 1200/3937 m.
 fn exact_unit(name: &str, factor: f64) -> f64 {
-    let exact = if name == "US survey foot" {
-        1200.0 / 3937.0
-    } else {
-        factor
-    };
-    if (exact - factor).abs() < 1e-14 {
-        exact
-    } else {
-        factor
-    }
+    let exact = if name == "US survey foot" { 1200.0 / 3937.0 } else { factor };
+    if (exact - factor).abs() < 1e-14 { exact } else { factor }
 }
 
 fn encode(tsv: &str) -> Result<Vec<u8>> {
     let mut rows: Vec<Vec<&str>> = Vec::new();
     for (i, line) in tsv.lines().enumerate().skip(1) {
         let fields: Vec<&str> = line.split('\t').collect();
-        ensure!(
-            fields.len() == COLUMNS,
-            "line {}: {} columns",
-            i + 1,
-            fields.len()
-        );
+        ensure!(fields.len() == COLUMNS, "line {}: {} columns", i + 1, fields.len());
         rows.push(fields);
     }
     rows.sort_by_key(|r| r[0].parse::<u32>().unwrap_or(0));
@@ -174,25 +147,11 @@ fn encode(tsv: &str) -> Result<Vec<u8>> {
     let mut records = Vec::with_capacity(rows.len() * RECORD);
     for r in &rows {
         let number = |text: &str| -> Result<f64> {
-            if text.is_empty() {
-                Ok(0.0)
-            } else {
-                text.parse()
-                    .with_context(|| format!("code {}: {text}", r[0]))
-            }
+            if text.is_empty() { Ok(0.0) } else { text.parse().with_context(|| format!("code {}: {text}", r[0])) }
         };
-        let kind = KINDS
-            .iter()
-            .position(|k| *k == r[1])
-            .with_context(|| format!("kind {}", r[1]))?;
+        let kind = KINDS.iter().position(|k| *k == r[1]).with_context(|| format!("kind {}", r[1]))?;
         let (base, second) = r[3].split_once('+').unwrap_or((r[3], ""));
-        let code_of = |text: &str| -> Result<u32> {
-            if text.is_empty() {
-                Ok(0)
-            } else {
-                Ok(text.parse()?)
-            }
-        };
+        let code_of = |text: &str| -> Result<u32> { if text.is_empty() { Ok(0) } else { Ok(text.parse()?) } };
         let mut record = Vec::with_capacity(RECORD);
         record.extend(code_of(r[0])?.to_le_bytes());
         record.extend(code_of(base)?.to_le_bytes());
@@ -209,11 +168,7 @@ fn encode(tsv: &str) -> Result<Vec<u8>> {
             );
             record.extend((hundredths.round() as i16).to_le_bytes());
         }
-        let factor = if r[13].is_empty() {
-            1.0
-        } else {
-            exact_unit(r[12], number(r[13])?)
-        };
+        let factor = if r[13].is_empty() { 1.0 } else { exact_unit(r[12], number(r[13])?) };
         for value in [number(r[6])?, number(r[7])?, snap(number(r[9])?), factor] {
             record.extend(encoder.value(value)?.to_le_bytes());
         }
@@ -222,9 +177,9 @@ fn encode(tsv: &str) -> Result<Vec<u8>> {
         record.extend(at.to_le_bytes());
         let (shift, accuracy) = match r[1] {
             "geographic" => (r[20], r[21]),
-            "projected" => *shift_by_code
-                .get(base)
-                .with_context(|| format!("code {}: base {base} is not in the file", r[0]))?,
+            "projected" => {
+                *shift_by_code.get(base).with_context(|| format!("code {}: base {base} is not in the file", r[0]))?
+            }
             "geocentric" => shift_by_datum.get(r[4]).copied().unwrap_or(("", "")),
             _ => ("", ""),
         };
@@ -245,12 +200,7 @@ fn encode(tsv: &str) -> Result<Vec<u8>> {
         records,
         offsets.iter().flat_map(|o| o.to_le_bytes()).collect(),
         text,
-        encoder
-            .values
-            .items
-            .iter()
-            .flat_map(|v| v.to_le_bytes())
-            .collect(),
+        encoder.values.items.iter().flat_map(|v| v.to_le_bytes()).collect(),
         encoder.parameters,
         encoder.shifts,
     ];
@@ -287,37 +237,22 @@ mod tests {
         for line in tsv.lines().skip(1) {
             let r: Vec<&str> = line.split('\t').collect();
             let crs = catalogue.get(r[0].parse().unwrap()).unwrap();
-            assert_eq!(
-                (
-                    crs.kind_name(),
-                    crs.name.as_str(),
-                    crs.area.description.as_str()
-                ),
-                (r[1], r[2], r[19])
-            );
+            assert_eq!((crs.kind_name(), crs.name.as_str(), crs.area.description.as_str()), (r[1], r[2], r[19]));
             assert_eq!(crs.area.west_deg, r[15].parse::<f64>().unwrap(), "{}", r[0]);
             if let Some(datum) = crs.datum() {
                 assert_eq!(datum.ellipsoid.semi_major_m, r[6].parse::<f64>().unwrap());
-                assert_eq!(
-                    datum.ellipsoid.inverse_flattening,
-                    r[7].parse::<f64>().unwrap()
-                );
+                assert_eq!(datum.ellipsoid.inverse_flattening, r[7].parse::<f64>().unwrap());
             }
-            if let basilocus_geodesy::crs::Kind::Projected {
-                parameters, unit, ..
-            } = &crs.kind
-            {
+            if let basilocus_geodesy::crs::Kind::Projected { parameters, unit, .. } = &crs.kind {
                 let wanted: Vec<(&str, f64)> = r[11]
                     .split(';')
                     .map(|p| p.split_once('=').unwrap())
                     .map(|(n, v)| (n, v.parse().unwrap()))
                     .collect();
                 assert_eq!(parameters.0.len(), wanted.len());
-                for ((name, value), (wanted_name, wanted_value)) in parameters.0.iter().zip(wanted)
-                {
+                for ((name, value), (wanted_name, wanted_value)) in parameters.0.iter().zip(wanted) {
                     assert!(
-                        name == wanted_name
-                            && (value - wanted_value).abs() < 1e-12 * wanted_value.abs().max(1.0),
+                        name == wanted_name && (value - wanted_value).abs() < 1e-12 * wanted_value.abs().max(1.0),
                         "{} {name}",
                         r[0]
                     );

@@ -15,10 +15,7 @@ struct Random(u64);
 
 impl Random {
     fn next(&mut self) -> u64 {
-        self.0 = self
-            .0
-            .wrapping_mul(6_364_136_223_846_793_005)
-            .wrapping_add(1_442_695_040_888_963_407);
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         self.0 >> 33
     }
     fn below(&mut self, n: u64) -> u64 {
@@ -66,14 +63,7 @@ const TOWNS: &[Town] = &[
         postcodes: &["98981"],
         lon: -123.760,
         lat: 46.282,
-        streets: &[
-            "Heron Ln",
-            "Sandpiper Ct",
-            "Pilot Way",
-            "N Ferry St",
-            "S Ferry St",
-            "Mill Pond Rd",
-        ],
+        streets: &["Heron Ln", "Sandpiper Ct", "Pilot Way", "N Ferry St", "S Ferry St", "Mill Pond Rd"],
         other_names: "Grey Water",
     },
     Town {
@@ -97,10 +87,8 @@ const TOWNS: &[Town] = &[
 ];
 
 /// Places that have no addresses of their own.
-const HAMLETS: &[(&str, &str, f64, f64)] = &[
-    ("Osprey Bend", "OR", -123.690, 46.160),
-    ("Barnacle Point", "WA", -123.930, 46.270),
-];
+const HAMLETS: &[(&str, &str, f64, f64)] =
+    &[("Osprey Bend", "OR", -123.690, 46.160), ("Barnacle Point", "WA", -123.930, 46.270)];
 
 struct Segment {
     town: usize,
@@ -124,16 +112,9 @@ fn segments() -> Vec<Segment> {
                 let along = f64::from(block) * 200.0 - 300.0;
                 let place = |d: f64| {
                     let (x, y) = if across { (d, offset) } else { (offset, d) };
-                    (
-                        town.lon + x / METRES_PER_DEGREE / shrink,
-                        town.lat + y / METRES_PER_DEGREE,
-                    )
+                    (town.lon + x / METRES_PER_DEGREE / shrink, town.lat + y / METRES_PER_DEGREE)
                 };
-                let postcode = town.postcodes[if block == 2 {
-                    town.postcodes.len() - 1
-                } else {
-                    0
-                }];
+                let postcode = town.postcodes[if block == 2 { town.postcodes.len() - 1 } else { 0 }];
                 // Every third street is known by its number ranges only.
                 out.push(Segment {
                     town: t,
@@ -156,12 +137,8 @@ fn house(s: &Segment, number: u32, random: &mut Random) -> (f64, f64) {
     let share = 0.08 + 0.84 * f64::from(number - s.from) / 100.0;
     let (dx, dy) = ((x1 - x0) * shrink, y1 - y0);
     let length = dx.hypot(dy);
-    let off =
-        (15.0 + random.unit() * 4.0) / METRES_PER_DEGREE * if number % 2 == 1 { 1.0 } else { -1.0 };
-    (
-        x0 + (dx * share - dy / length * off) / shrink,
-        y0 + dy * share + dx / length * off,
-    )
+    let off = (15.0 + random.unit() * 4.0) / METRES_PER_DEGREE * if number % 2 == 1 { 1.0 } else { -1.0 };
+    (x0 + (dx * share - dy / length * off) / shrink, y0 + dy * share + dx / length * off)
 }
 
 fn main() -> Result<()> {
@@ -169,9 +146,8 @@ fn main() -> Result<()> {
     let mut random = Random(1958);
     let segments = segments();
 
-    let mut ranges = String::from(
-        "street,left_from,left_to,right_from,right_to,locality,region,left_postcode,right_postcode,wkt\n",
-    );
+    let mut ranges =
+        String::from("street,left_from,left_to,right_from,right_to,locality,region,left_postcode,right_postcode,wkt\n");
     let mut points = String::from("number,street,locality,region,postcode,lon,lat\n");
     let mut known: Vec<(u32, &Segment)> = Vec::new();
     for s in &segments {
@@ -227,11 +203,7 @@ fn main() -> Result<()> {
             town.name,
             town.other_names,
             town.region,
-            if town.region == "OR" {
-                "Lower Tern"
-            } else {
-                "North Tern"
-            },
+            if town.region == "OR" { "Lower Tern" } else { "North Tern" },
             town.lon,
             town.lat
         )?;
@@ -240,11 +212,7 @@ fn main() -> Result<()> {
         writeln!(
             places,
             "{name},,{region},{} County,{lon:.5},{lat:.5}",
-            if *region == "OR" {
-                "Lower Tern"
-            } else {
-                "North Tern"
-            }
+            if *region == "OR" { "Lower Tern" } else { "North Tern" }
         )?;
     }
     std::fs::write(folder.join("postcodes.csv"), postcodes)?;
@@ -276,12 +244,7 @@ const OWNERS: &[&str] = &[
 ];
 
 /// The landowners' workbook: a blank second row, no region column, and addresses as people type them.
-fn landowners(
-    folder: &Path,
-    known: &[(u32, &Segment)],
-    segments: &[Segment],
-    random: &mut Random,
-) -> Result<()> {
+fn landowners(folder: &Path, known: &[(u32, &Segment)], segments: &[Segment], random: &mut Random) -> Result<()> {
     let mut rows: Vec<[String; 3]> = Vec::new();
     let town = |s: &Segment| TOWNS[s.town].name.to_string();
     for i in 0..34 {
@@ -314,31 +277,18 @@ fn landowners(
                     .replace("US Highway", "Hwy")
                     .replace("Dr", "Drive")
             }
-            5 => {
-                locality = locality
-                    .replace("Ternport", "Trenport")
-                    .replace("Graywater", "Grey Water")
-            }
+            5 => locality = locality.replace("Ternport", "Trenport").replace("Graywater", "Grey Water"),
             6 => postcode = postcode.replace('1', "2"),
             _ => {}
         }
         rows.push([format!("{number} {street}"), locality, postcode]);
     }
     // Streets that are known by their ranges only.
-    for (i, s) in segments
-        .iter()
-        .filter(|s| !s.has_points)
-        .enumerate()
-        .take(12)
-    {
+    for (i, s) in segments.iter().filter(|s| !s.has_points).enumerate().take(12) {
         rows.push([
             format!("{} {}", s.from + 3 + 7 * i as u32 % 90, s.street),
             town(s),
-            if i % 4 == 3 {
-                String::new()
-            } else {
-                s.postcode.into()
-            },
+            if i % 4 == 3 { String::new() } else { s.postcode.into() },
         ]);
     }
     let text = |a: &str, b: &str, c: &str| [a.to_string(), b.to_string(), c.to_string()];
@@ -361,19 +311,12 @@ fn landowners(
         text("", "", ""),
     ]);
     let mut workbook = Workbook::new();
-    workbook.set_properties(
-        &DocProperties::new().set_creation_datetime(&ExcelDateTime::from_ymd(2026, 1, 5)?),
-    );
+    workbook.set_properties(&DocProperties::new().set_creation_datetime(&ExcelDateTime::from_ymd(2026, 1, 5)?));
     let bold = Format::new().set_bold();
     let date = Format::new().set_num_format("yyyy-mm-dd");
     let sheet = workbook.add_worksheet();
     sheet.set_name("Register")?;
-    for (c, name) in [
-        "Owner No", "Owner", "Address", "City", "Zip", "Acres", "Since",
-    ]
-    .iter()
-    .enumerate()
-    {
+    for (c, name) in ["Owner No", "Owner", "Address", "City", "Zip", "Acres", "Since"].iter().enumerate() {
         sheet.write_string_with_format(0, c as u16, *name, &bold)?;
     }
     for (i, [address, city, zip]) in rows.iter().enumerate() {
@@ -397,23 +340,12 @@ fn landowners(
     sheet.set_column_width(2, 30)?;
     let notes = workbook.add_worksheet();
     notes.set_name("Notes")?;
-    notes.write_string(
-        0,
-        0,
-        "Register of the river trust; all names and places are invented.",
-    )?;
+    notes.write_string(0, 0, "Register of the river trust; all names and places are invented.")?;
     workbook.save(folder.join("landowners.xlsx"))?;
     Ok(())
 }
 
-const STRUCTURES: &[&str] = &[
-    "culvert",
-    "tide gate",
-    "culvert, perched",
-    "flap gate",
-    "box culvert",
-    "weir",
-];
+const STRUCTURES: &[&str] = &["culvert", "tide gate", "culvert, perched", "flap gate", "box culvert", "weir"];
 
 /// GPS notes: one column, degrees and decimal minutes, as five people write them. Windows-1252, semicolons.
 fn field_notes(folder: &Path, random: &mut Random) -> Result<()> {
@@ -441,13 +373,8 @@ fn field_notes(folder: &Path, random: &mut Random) -> Result<()> {
             _ => position,
         };
         let structure = STRUCTURES[random.below(STRUCTURES.len() as u64) as usize];
-        let remark = [
-            "",
-            "near Café Anhinga",
-            "at low water",
-            "access over the dike",
-            "rusted through",
-        ][random.below(5) as usize];
+        let remark = ["", "near Café Anhinga", "at low water", "access over the dike", "rusted through"]
+            [random.below(5) as usize];
         writeln!(
             text,
             "FN-{:03};2026-0{}-{:02};{position};{structure};{:.1};{remark}",
@@ -457,10 +384,7 @@ fn field_notes(folder: &Path, random: &mut Random) -> Result<()> {
             0.4 + random.unit() * 2.6
         )?;
     }
-    let bytes: Vec<u8> = text
-        .chars()
-        .map(|c| u8::try_from(u32::from(c)).unwrap_or(b'?'))
-        .collect();
+    let bytes: Vec<u8> = text.chars().map(|c| u8::try_from(u32::from(c)).unwrap_or(b'?')).collect();
     std::fs::write(folder.join("field_notes.csv"), bytes)?;
     Ok(())
 }
@@ -475,22 +399,14 @@ fn survey(folder: &Path, random: &mut Random) -> Result<()> {
     for i in 0..30u32 {
         let (lon, lat) = (-123.90 + random.unit() * 0.2, 46.13 + random.unit() * 0.12);
         let (e, n, _) = way.apply_one(lon, lat, 0.0).unwrap_or_default();
-        let easting = if i == 11 {
-            "illegible".to_string()
-        } else {
-            format!("{e:.2}")
-        };
+        let easting = if i == 11 { "illegible".to_string() } else { format!("{e:.2}") };
         writeln!(
             text,
             "S-{:02}\t{easting}\t{n:.2}\t{:.1}\t{}",
             i + 1,
             2.0 + random.unit() * 14.0,
-            [
-                "brass cap on headwall",
-                "spike in pile",
-                "chiseled cross, wing wall",
-                "iron pipe"
-            ][random.below(4) as usize]
+            ["brass cap on headwall", "spike in pile", "chiseled cross, wing wall", "iron pipe"]
+                [random.below(4) as usize]
         )?;
     }
     std::fs::write(folder.join("survey_1958.txt"), text)?;

@@ -47,16 +47,12 @@ impl Grammar {
 
     /// The standard form of a thoroughfare type; nothing for an index that a damaged reference made up.
     pub fn street_type_name(&self, index: u8) -> &'static str {
-        self.street_types
-            .get(usize::from(index))
-            .map_or("", |(name, _)| name)
+        self.street_types.get(usize::from(index)).map_or("", |(name, _)| name)
     }
 
     /// The standard form of a direction.
     pub fn direction_name(&self, index: u8) -> &'static str {
-        self.directions
-            .get(usize::from(index))
-            .map_or("", |(name, _)| name)
+        self.directions.get(usize::from(index)).map_or("", |(name, _)| name)
     }
 
     /// Index of the thoroughfare type that a word nearly spells: one slip in a word of five letters or more.
@@ -66,13 +62,8 @@ impl Grammar {
         if word.len() < 5 {
             return None;
         }
-        let near = |w: &str| {
-            w.len() >= 5 && crate::normal::distance(w.as_bytes(), word.as_bytes(), 1).is_some()
-        };
-        self.street_types
-            .iter()
-            .position(|(_, spellings)| spellings.iter().any(|w| near(w)))
-            .map(|i| i as u8)
+        let near = |w: &str| w.len() >= 5 && crate::normal::distance(w.as_bytes(), word.as_bytes(), 1).is_some();
+        self.street_types.iter().position(|(_, spellings)| spellings.iter().any(|w| near(w))).map(|i| i as u8)
     }
 
     /// Index of the direction that a word spells.
@@ -87,19 +78,12 @@ impl Grammar {
 
     /// The code of the region that words spell.
     pub fn region(&self, words: &str) -> Option<&'static str> {
-        self.regions
-            .iter()
-            .find(|(code, names)| *code == words || names.contains(&words))
-            .map(|(code, _)| *code)
+        self.regions.iter().find(|(code, names)| *code == words || names.contains(&words)).map(|(code, _)| *code)
     }
 
     /// The long form of a word of a name.
     pub fn name_word<'a>(&self, word: &'a str) -> &'a str {
-        match self
-            .name_words
-            .iter()
-            .find(|(_, short)| short.contains(&word))
-        {
+        match self.name_words.iter().find(|(_, short)| short.contains(&word)) {
             Some((long, _)) => long,
             None => word,
         }
@@ -107,18 +91,12 @@ impl Grammar {
 
     /// The ordinal figure of a number word.
     pub fn ordinal(&self, word: &str) -> Option<&'static str> {
-        self.ordinals
-            .iter()
-            .find(|(w, _)| *w == word)
-            .map(|(_, f)| *f)
+        self.ordinals.iter().find(|(w, _)| *w == word).map(|(_, f)| *f)
     }
 }
 
 fn find(table: &[(&str, &[&str])], word: &str) -> Option<u8> {
-    table
-        .iter()
-        .position(|(_, spellings)| spellings.contains(&word))
-        .map(|i| i as u8)
+    table.iter().position(|(_, spellings)| spellings.contains(&word)).map(|i| i as u8)
 }
 
 #[cfg(test)]
@@ -129,13 +107,7 @@ mod tests {
     #[test]
     fn words_are_normal_and_spell_one_thing() {
         let g = &us::GRAMMAR;
-        for table in [
-            g.street_types,
-            g.directions,
-            g.units,
-            g.name_words,
-            g.route_types,
-        ] {
+        for table in [g.street_types, g.directions, g.units, g.name_words, g.route_types] {
             let mut seen = std::collections::HashSet::new();
             for word in table.iter().flat_map(|(_, w)| w.iter()) {
                 assert_eq!(normal::words(word), **word);

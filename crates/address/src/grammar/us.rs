@@ -8,13 +8,7 @@ use super::Grammar;
 /// The grammar.
 pub static GRAMMAR: Grammar = Grammar {
     country: "US",
-    country_names: &[
-        "USA",
-        "US",
-        "UNITED STATES",
-        "UNITED STATES OF AMERICA",
-        "U S A",
-    ],
+    country_names: &["USA", "US", "UNITED STATES", "UNITED STATES OF AMERICA", "U S A"],
     street_types: &[
         ("St", &["STREET", "ST", "STR", "STRT"]),
         ("Ave", &["AVENUE", "AVE", "AV", "AVEN", "AVENU", "AVNUE"]),
@@ -178,35 +172,12 @@ pub static GRAMMAR: Grammar = Grammar {
         ("TWENTIETH", "20TH"),
     ],
     route_types: &[
-        (
-            "US HIGHWAY",
-            &["US HIGHWAY", "US HWY", "US ROUTE", "US RTE", "US"],
-        ),
-        (
-            "STATE ROUTE",
-            &[
-                "STATE ROUTE",
-                "STATE RTE",
-                "STATE RT",
-                "STATE HIGHWAY",
-                "STATE HWY",
-                "SR",
-                "ST RTE",
-            ],
-        ),
+        ("US HIGHWAY", &["US HIGHWAY", "US HWY", "US ROUTE", "US RTE", "US"]),
+        ("STATE ROUTE", &["STATE ROUTE", "STATE RTE", "STATE RT", "STATE HIGHWAY", "STATE HWY", "SR", "ST RTE"]),
         ("COUNTY ROAD", &["COUNTY ROAD", "COUNTY RD", "CO RD", "CR"]),
         ("HIGHWAY", &["HIGHWAY", "HWY"]),
         ("ROUTE", &["ROUTE", "RTE", "RT"]),
     ],
-    post_boxes: &[
-        "PO BOX",
-        "P O BOX",
-        "POST OFFICE BOX",
-        "POB",
-        "BOX",
-        "RR",
-        "RURAL ROUTE",
-        "HC",
-    ],
+    post_boxes: &["PO BOX", "P O BOX", "POST OFFICE BOX", "POB", "BOX", "RR", "RURAL ROUTE", "HC"],
     postcode_digits: (5, 4),
 };

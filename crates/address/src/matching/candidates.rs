@@ -25,12 +25,7 @@ impl Context {
         let mut localities: Vec<(u32, usize)> = Vec::new();
         let mut locality_known = false;
         if !a.locality.is_empty() {
-            localities.extend(
-                reference
-                    .localities_named(&a.locality)
-                    .into_iter()
-                    .map(|l| (l, 0)),
-            );
+            localities.extend(reference.localities_named(&a.locality).into_iter().map(|l| (l, 0)));
             locality_known = !localities.is_empty();
             if !locality_known {
                 let letters = a.locality.len();
@@ -58,36 +53,21 @@ impl Context {
                 localities.dedup_by_key(|(id, _)| *id);
             }
             // Names that a region tells apart.
-            if !a.region.is_empty()
-                && localities
-                    .iter()
-                    .any(|(l, _)| reference.locality(*l).region == a.region)
-            {
+            if !a.region.is_empty() && localities.iter().any(|(l, _)| reference.locality(*l).region == a.region) {
                 localities.retain(|(l, _)| reference.locality(*l).region == a.region);
             }
         }
-        let postcode = if a.postcode.is_empty() {
-            None
-        } else {
-            reference.postcode(&a.postcode)
-        };
+        let postcode = if a.postcode.is_empty() { None } else { reference.postcode(&a.postcode) };
         Context {
             localities,
             locality_known,
-            of_postcode: postcode
-                .map(|p| reference.localities_of_postcode(&p).collect())
-                .unwrap_or_default(),
+            of_postcode: postcode.map(|p| reference.localities_of_postcode(&p).collect()).unwrap_or_default(),
             postcode_known: postcode.is_some(),
         }
     }
 
     /// What a street of another or the same locality costs, and the change to tell.
-    pub(super) fn locality_cost(
-        &self,
-        reference: &Reference,
-        a: &ParsedAddress,
-        locality: u32,
-    ) -> i32 {
+    pub(super) fn locality_cost(&self, reference: &Reference, a: &ParsedAddress, locality: u32) -> i32 {
         let by_postcode = self.of_postcode.contains(&locality);
         if a.locality.is_empty() {
             return if by_postcode {
@@ -137,8 +117,7 @@ pub(super) fn streets(reference: &Reference, a: &ParsedAddress, context: &Contex
         exact_cost = found.best.iter().map(|s| s.cost).min().unwrap_or(i32::MAX);
         for id in reference.streets_of_name(name).take(200) {
             let locality = reference.street(id).locality;
-            if found.same_name_elsewhere.len() < 4 && !found.same_name_elsewhere.contains(&locality)
-            {
+            if found.same_name_elsewhere.len() < 4 && !found.same_name_elsewhere.contains(&locality) {
                 found.same_name_elsewhere.push(locality);
             }
         }
@@ -181,24 +160,15 @@ pub(super) fn streets(reference: &Reference, a: &ParsedAddress, context: &Contex
     found
 }
 
-fn consider(
-    reference: &Reference,
-    a: &ParsedAddress,
-    context: &Context,
-    name: u32,
-    d: usize,
-    found: &mut Found,
-) {
+fn consider(reference: &Reference, a: &ParsedAddress, context: &Context, name: u32, d: usize, found: &mut Found) {
     let name_cost = score::name(d, reference.name_text(name).len());
     for id in reference.streets_of_name(name) {
         let street = reference.street(id);
         let mut cost = name_cost + score::street_type(a.street_type, street.kind);
         // A direction on the other side of the name ("Maple St N" for "N Maple St") is the same street.
-        let straight = score::direction(a.pre_direction, street.pre)
-            + score::direction(a.post_direction, street.post);
-        let turned = 3
-            + score::direction(a.pre_direction, street.post)
-            + score::direction(a.post_direction, street.pre);
+        let straight = score::direction(a.pre_direction, street.pre) + score::direction(a.post_direction, street.post);
+        let turned =
+            3 + score::direction(a.pre_direction, street.post) + score::direction(a.post_direction, street.pre);
         cost += straight.min(turned);
         if cost > 40 {
             continue;

@@ -14,13 +14,8 @@ pub(super) fn find(
     found: &Found,
 ) -> Result<Candidate, Outcome> {
     let street_asked = !a.name.is_empty();
-    let set_aside = |class: &'static str, reason: String| {
-        Err(Outcome::SetAside {
-            class,
-            reason,
-            candidates: Vec::new(),
-        })
-    };
+    let set_aside =
+        |class: &'static str, reason: String| Err(Outcome::SetAside { class, reason, candidates: Vec::new() });
     let mut changes: Vec<String> = a.read_as.clone();
     let mut lost = 0;
     if a.post_box {
@@ -29,17 +24,9 @@ pub(super) fn find(
         lost = score::STREET_NOT_FOUND;
         changes.push(street_not_found(reference, a, context, found));
     }
-    let because = if changes.is_empty() {
-        String::new()
-    } else {
-        format!("{}; ", changes.join("; "))
-    };
+    let because = if changes.is_empty() { String::new() } else { format!("{}; ", changes.join("; ")) };
 
-    if let Some(postcode) = if a.postcode.is_empty() {
-        None
-    } else {
-        reference.postcode(&a.postcode)
-    } {
+    if let Some(postcode) = if a.postcode.is_empty() { None } else { reference.postcode(&a.postcode) } {
         if !a.region.is_empty() && !postcode.region.is_empty() && postcode.region != a.region {
             return set_aside(
                 "postcode and region disagree",
@@ -49,16 +36,9 @@ pub(super) fn find(
                 ),
             );
         }
-        let agree = context
-            .localities
-            .iter()
-            .find(|(l, _)| context.of_postcode.contains(l));
+        let agree = context.localities.iter().find(|(l, _)| context.of_postcode.contains(l));
         if !context.localities.is_empty() && agree.is_none() {
-            let there: Vec<&str> = context
-                .of_postcode
-                .iter()
-                .map(|l| reference.locality(*l).name)
-                .collect();
+            let there: Vec<&str> = context.of_postcode.iter().map(|l| reference.locality(*l).name).collect();
             return set_aside(
                 "postcode and locality disagree",
                 format!(
@@ -83,10 +63,7 @@ pub(super) fn find(
                 Some(*l)
             }
             (None, false) => {
-                changes.push(format!(
-                    "locality \"{}\" is not in the reference",
-                    normal::title(&a.locality)
-                ));
+                changes.push(format!("locality \"{}\" is not in the reference", normal::title(&a.locality)));
                 cost += 10;
                 context.of_postcode.first().copied()
             }
@@ -109,38 +86,21 @@ pub(super) fn find(
     if !a.postcode.is_empty() {
         changes.push(format!("postcode {} is not in the reference", a.postcode));
     }
-    let because = if changes.is_empty() {
-        String::new()
-    } else {
-        format!("{}; ", changes.join("; "))
-    };
-    let with_position: Vec<(u32, usize)> = context
-        .localities
-        .iter()
-        .filter(|(l, _)| reference.locality(*l).position.is_some())
-        .copied()
-        .collect();
+    let because = if changes.is_empty() { String::new() } else { format!("{}; ", changes.join("; ")) };
+    let with_position: Vec<(u32, usize)> =
+        context.localities.iter().filter(|(l, _)| reference.locality(*l).position.is_some()).copied().collect();
     let nearest = with_position.first().map(|(_, d)| *d);
-    let best: Vec<u32> = with_position
-        .iter()
-        .filter(|(_, d)| Some(*d) == nearest)
-        .map(|(l, _)| *l)
-        .collect();
+    let best: Vec<u32> = with_position.iter().filter(|(_, d)| Some(*d) == nearest).map(|(l, _)| *l).collect();
     match best.as_slice() {
-        [] if a.locality.is_empty() && street_asked => set_aside(
-            "street not found",
-            format!("{because}no locality or postcode to fall back to"),
-        ),
-        [] if a.locality.is_empty() => set_aside(
-            "nothing to place by",
-            format!("{because}no street, locality or known postcode"),
-        ),
+        [] if a.locality.is_empty() && street_asked => {
+            set_aside("street not found", format!("{because}no locality or postcode to fall back to"))
+        }
+        [] if a.locality.is_empty() => {
+            set_aside("nothing to place by", format!("{because}no street, locality or known postcode"))
+        }
         [] => set_aside(
             "locality not found",
-            format!(
-                "{because}locality \"{}\" is not in the reference",
-                normal::title(&a.locality)
-            ),
+            format!("{because}locality \"{}\" is not in the reference", normal::title(&a.locality)),
         ),
         [only] => {
             let l = reference.locality(*only);
@@ -155,14 +115,9 @@ pub(super) fn find(
             }
             let d = nearest.unwrap_or(0);
             if d > 0 {
-                changes.push(format!(
-                    "locality \"{}\" read as \"{}\"",
-                    normal::title(&a.locality),
-                    l.name
-                ));
+                changes.push(format!("locality \"{}\" read as \"{}\"", normal::title(&a.locality), l.name));
             }
-            let cost =
-                lost + score::locality_misspelt(d) + if a.postcode.is_empty() { 0 } else { 8 };
+            let cost = lost + score::locality_misspelt(d) + if a.postcode.is_empty() { 0 } else { 8 };
             let (lon, lat) = l.position.unwrap_or_default();
             Ok(Candidate {
                 level: Level::Locality,
@@ -178,48 +133,28 @@ pub(super) fn find(
             })
         }
         several => {
-            let list: Vec<String> = several
-                .iter()
-                .take(5)
-                .map(|l| reference.locality(*l))
-                .map(|l| tail(l.name, l.region, ""))
-                .collect();
+            let list: Vec<String> =
+                several.iter().take(5).map(|l| reference.locality(*l)).map(|l| tail(l.name, l.region, "")).collect();
             set_aside(
                 "several equal candidates",
-                format!(
-                    "{because}several localities fit: {}; say the region or the postcode",
-                    list.join(" | ")
-                ),
+                format!("{because}several localities fit: {}; say the region or the postcode", list.join(" | ")),
             )
         }
     }
 }
 
-fn street_not_found(
-    reference: &Reference,
-    a: &ParsedAddress,
-    context: &Context,
-    found: &Found,
-) -> String {
+fn street_not_found(reference: &Reference, a: &ParsedAddress, context: &Context, found: &Found) -> String {
     let name = normal::title(&a.name);
     let place = match (context.localities.first(), a.postcode.is_empty()) {
         (Some((l, _)), _) => reference.locality(*l).name.to_string(),
         (None, false) if context.postcode_known => a.postcode.clone(),
         _ => "the reference".into(),
     };
-    let elsewhere: Vec<&str> = found
-        .same_name_elsewhere
-        .iter()
-        .map(|l| reference.locality(*l).name)
-        .filter(|n| *n != place)
-        .take(3)
-        .collect();
+    let elsewhere: Vec<&str> =
+        found.same_name_elsewhere.iter().map(|l| reference.locality(*l).name).filter(|n| *n != place).take(3).collect();
     if elsewhere.is_empty() {
         format!("street \"{name}\" is not in {place}")
     } else {
-        format!(
-            "street \"{name}\" is not in {place} (it is in {})",
-            elsewhere.join(", ")
-        )
+        format!("street \"{name}\" is not in {place} (it is in {})", elsewhere.join(", "))
     }
 }

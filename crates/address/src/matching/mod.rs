@@ -35,10 +35,7 @@ pub const LEVELS: &[(Level, &str)] = &[
 impl Level {
     /// The name in outputs.
     pub fn name(self) -> &'static str {
-        LEVELS
-            .iter()
-            .find(|(l, _)| *l == self)
-            .map_or("", |(_, n)| n)
+        LEVELS.iter().find(|(l, _)| *l == self).map_or("", |(_, n)| n)
     }
 
     /// The level of a name; blanks, hyphens and underscores are alike.
@@ -61,11 +58,7 @@ pub struct MatchOptions {
 
 impl Default for MatchOptions {
     fn default() -> Self {
-        MatchOptions {
-            coarsest: Level::Locality,
-            min_confidence: 0,
-            set_back_m: 10.0,
-        }
+        MatchOptions { coarsest: Level::Locality, min_confidence: 0, set_back_m: 10.0 }
     }
 }
 
@@ -133,9 +126,7 @@ impl<'a> Matcher<'a> {
 
     /// Finds the place of an address.
     pub fn find(&self, input: &AddressInput) -> Outcome {
-        let parsed = parse(input, self.reference.grammar(), &|words| {
-            self.reference.is_locality(words)
-        });
+        let parsed = parse(input, self.reference.grammar(), &|words| self.reference.is_locality(words));
         self.find_parsed(&parsed)
     }
 
@@ -158,14 +149,7 @@ impl<'a> Matcher<'a> {
         };
         let mut placed: Vec<Candidate> = Vec::new();
         for street in &found.best {
-            place::place(
-                self.reference,
-                a,
-                &context,
-                street,
-                self.options.set_back_m,
-                &mut placed,
-            );
+            place::place(self.reference, a, &context, street, self.options.set_back_m, &mut placed);
         }
         // Finer levels first among equals.
         placed.sort_by(|x, y| y.confidence.cmp(&x.confidence).then(x.level.cmp(&y.level)));
@@ -173,18 +157,11 @@ impl<'a> Matcher<'a> {
         if let Some(best) = placed.first().cloned() {
             let rivals: Vec<&Candidate> = placed[1..]
                 .iter()
-                .filter(|c| {
-                    c.confidence == best.confidence
-                        && c.level == best.level
-                        && metres(c, &best) > 50.0
-                })
+                .filter(|c| c.confidence == best.confidence && c.level == best.level && metres(c, &best) > 50.0)
                 .collect();
             if !rivals.is_empty() {
-                let list: Vec<String> = std::iter::once(&best)
-                    .chain(rivals)
-                    .take(4)
-                    .map(|c| c.address.clone())
-                    .collect();
+                let list: Vec<String> =
+                    std::iter::once(&best).chain(rivals).take(4).map(|c| c.address.clone()).collect();
                 return Outcome::SetAside {
                     class: "several equal candidates",
                     reason: format!(
@@ -196,10 +173,8 @@ impl<'a> Matcher<'a> {
             }
             return self.accept(best, placed.split_off(1));
         }
-        fallback::find(self.reference, a, &context, &found).map_or_else(
-            |e| e,
-            |c| self.accept(c, std::mem::take(&mut found.rejected)),
-        )
+        fallback::find(self.reference, a, &context, &found)
+            .map_or_else(|e| e, |c| self.accept(c, std::mem::take(&mut found.rejected)))
     }
 
     /// The address with the zero that a spreadsheet took off its postcode, where the reference has that postcode.
@@ -211,22 +186,15 @@ impl<'a> Matcher<'a> {
         let whole = format!("0{}", a.postcode);
         self.reference.postcode(&whole)?;
         let mut restored = a.clone();
-        restored
-            .read_as
-            .push(format!("postcode {} read as {whole}", a.postcode));
+        restored.read_as.push(format!("postcode {} read as {whole}", a.postcode));
         restored.postcode = whole;
         Some(restored)
     }
 
     fn accept(&self, best: Candidate, others: Vec<Candidate>) -> Outcome {
-        let all =
-            |best: Candidate, others: Vec<Candidate>| std::iter::once(best).chain(others).collect();
+        let all = |best: Candidate, others: Vec<Candidate>| std::iter::once(best).chain(others).collect();
         if best.level > self.options.coarsest {
-            let why = if best.changes.is_empty() {
-                String::new()
-            } else {
-                format!(" ({})", best.changes.join("; "))
-            };
+            let why = if best.changes.is_empty() { String::new() } else { format!(" ({})", best.changes.join("; ")) };
             return Outcome::SetAside {
                 class: "coarser than asked",
                 reason: format!(

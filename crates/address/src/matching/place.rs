@@ -86,14 +86,7 @@ pub(super) fn place(
     let mut changes = changes(reference, a, context, &view);
     if let Some((cost, segment, side)) = best {
         let (from, to) = segment.ranges[side].unwrap_or_default();
-        let position = along(
-            &reference.line(&segment),
-            from,
-            to,
-            number,
-            side == 0,
-            set_back_m,
-        );
+        let position = along(&reference.line(&segment), from, to, number, side == 0, set_back_m);
         if cost > score::RANGE {
             changes.push(format!(
                 "number {number} is on the side of {}–{}, whose numbers are {}",
@@ -121,16 +114,9 @@ pub(super) fn place(
     let list: Vec<String> = if nearest.is_empty() {
         neighbours(reference, &view, number)
     } else {
-        nearest
-            .iter()
-            .take(2)
-            .map(|(_, low, high)| format!("{low}–{high}"))
-            .collect()
+        nearest.iter().take(2).map(|(_, low, high)| format!("{low}–{high}")).collect()
     };
-    changes.push(format!(
-        "number {number} is not on this street (nearest: {}); placed on the street",
-        list.join(", ")
-    ));
+    changes.push(format!("number {number} is not on this street (nearest: {}); placed on the street", list.join(", ")));
     push(
         reference,
         a,
@@ -161,47 +147,26 @@ fn neighbours(reference: &Reference, view: &StreetView, number: u32) -> Vec<Stri
 
 /// A position along a line, set back to a side. Ends are kept clear by a tenth of the length, at most ten metres,
 /// because the first house does not stand in the crossing.
-pub(super) fn along(
-    line: &[(f64, f64)],
-    from: u32,
-    to: u32,
-    number: u32,
-    left: bool,
-    set_back_m: f64,
-) -> (f64, f64) {
+pub(super) fn along(line: &[(f64, f64)], from: u32, to: u32, number: u32, left: bool, set_back_m: f64) -> (f64, f64) {
     const METRES: f64 = 111_320.0;
     let Some(&(lon0, lat0)) = line.first() else {
         return (0.0, 0.0);
     };
     let shrink = lat0.to_radians().cos();
-    let plane: Vec<(f64, f64)> = line
-        .iter()
-        .map(|(x, y)| ((x - lon0) * shrink * METRES, (y - lat0) * METRES))
-        .collect();
-    let lengths: Vec<f64> = plane
-        .windows(2)
-        .map(|w| (w[1].0 - w[0].0).hypot(w[1].1 - w[0].1))
-        .collect();
+    let plane: Vec<(f64, f64)> =
+        line.iter().map(|(x, y)| ((x - lon0) * shrink * METRES, (y - lat0) * METRES)).collect();
+    let lengths: Vec<f64> = plane.windows(2).map(|w| (w[1].0 - w[0].0).hypot(w[1].1 - w[0].1)).collect();
     let whole: f64 = lengths.iter().sum();
-    let share = if from == to {
-        0.5
-    } else {
-        (f64::from(number) - f64::from(from)) / (f64::from(to) - f64::from(from))
-    };
+    let share =
+        if from == to { 0.5 } else { (f64::from(number) - f64::from(from)) / (f64::from(to) - f64::from(from)) };
     let clear = (whole / 10.0).min(10.0);
     let mut rest = clear + share.clamp(0.0, 1.0) * (whole - 2.0 * clear);
     for (w, length) in plane.windows(2).zip(&lengths) {
         if rest <= *length || std::ptr::eq(length, &lengths[lengths.len() - 1]) {
-            let (dx, dy) = if *length > 0.0 {
-                ((w[1].0 - w[0].0) / length, (w[1].1 - w[0].1) / length)
-            } else {
-                (0.0, 0.0)
-            };
+            let (dx, dy) =
+                if *length > 0.0 { ((w[1].0 - w[0].0) / length, (w[1].1 - w[0].1) / length) } else { (0.0, 0.0) };
             let side = if left { set_back_m } else { -set_back_m };
-            let (x, y) = (
-                w[0].0 + dx * rest - dy * side,
-                w[0].1 + dy * rest + dx * side,
-            );
+            let (x, y) = (w[0].0 + dx * rest - dy * side, w[0].1 + dy * rest + dx * side);
             return (lon0 + x / METRES / shrink, lat0 + y / METRES);
         }
         rest -= length;
@@ -210,21 +175,12 @@ pub(super) fn along(
 }
 
 /// What of the street differs from what was asked for.
-fn changes(
-    reference: &Reference,
-    a: &ParsedAddress,
-    context: &Context,
-    view: &StreetView,
-) -> Vec<String> {
+fn changes(reference: &Reference, a: &ParsedAddress, context: &Context, view: &StreetView) -> Vec<String> {
     let grammar = reference.grammar();
     let mut out = a.read_as.clone();
     let name = reference.name_text(view.name);
     if name != a.name {
-        out.push(format!(
-            "\"{}\" read as \"{}\"",
-            normal::title(&a.name),
-            normal::title(name)
-        ));
+        out.push(format!("\"{}\" read as \"{}\"", normal::title(&a.name), normal::title(name)));
     }
     let words = |c: Option<u8>| c.map_or("none", |i| grammar.street_type_name(i));
     match (a.street_type, view.kind) {
@@ -234,10 +190,7 @@ fn changes(
         (x, y) => out.push(format!("type {} read as {}", words(x), words(y))),
     }
     let dir = |c: Option<u8>| c.map_or("", |i| grammar.direction_name(i));
-    let (asked, there) = (
-        (dir(a.pre_direction), dir(a.post_direction)),
-        (dir(view.pre), dir(view.post)),
-    );
+    let (asked, there) = ((dir(a.pre_direction), dir(a.post_direction)), (dir(view.pre), dir(view.post)));
     if asked != there {
         let text = |(p, q): (&str, &str)| match (p, q) {
             ("", "") => String::new(),
@@ -253,10 +206,7 @@ fn changes(
     }
     let l = reference.locality(view.locality);
     if !a.locality.is_empty() && !context.localities.contains(&(view.locality, 0)) {
-        let misspelt = context
-            .localities
-            .iter()
-            .any(|(id, _)| *id == view.locality);
+        let misspelt = context.localities.iter().any(|(id, _)| *id == view.locality);
         let why = if misspelt {
             ""
         } else if context.of_postcode.contains(&view.locality) {
@@ -266,11 +216,7 @@ fn changes(
         } else {
             ""
         };
-        out.push(format!(
-            "locality \"{}\" read as \"{}\"{why}",
-            normal::title(&a.locality),
-            l.name
-        ));
+        out.push(format!("locality \"{}\" read as \"{}\"{why}", normal::title(&a.locality), l.name));
     }
     if !a.region.is_empty() && l.region != a.region {
         out.push(format!("region {} read as {}", a.region, l.region));
@@ -296,11 +242,7 @@ fn push(
     let mut cost = cost;
     if !a.postcode.is_empty() && !code.is_empty() && code != a.postcode {
         let one_digit = normal::distance(code.as_bytes(), a.postcode.as_bytes(), 1).is_some();
-        cost += if one_digit {
-            score::POSTCODE_ONE_DIGIT
-        } else {
-            score::POSTCODE_OTHER
-        };
+        cost += if one_digit { score::POSTCODE_ONE_DIGIT } else { score::POSTCODE_OTHER };
         changes.push(format!("postcode {} read as {code}", a.postcode));
     }
     let grammar = reference.grammar();
@@ -320,10 +262,7 @@ fn push(
     }
     let number = match (level, a.number) {
         (Level::Street, _) | (_, None) => String::new(),
-        (Level::AddressPoint, Some(n)) => format!(
-            "{n}{}{suffix} ",
-            if suffix.contains('/') { " " } else { "" }
-        ),
+        (Level::AddressPoint, Some(n)) => format!("{n}{}{suffix} ", if suffix.contains('/') { " " } else { "" }),
         (_, Some(n)) => format!("{n} "),
     };
     let unit = if a.unit.is_empty() || level == Level::Street {
@@ -348,16 +287,8 @@ fn push(
 
 /// `Ternport, OR 97981`, without what is empty.
 pub(super) fn tail(locality: &str, region: &str, postcode: &str) -> String {
-    let end = [region, postcode]
-        .into_iter()
-        .filter(|t| !t.is_empty())
-        .collect::<Vec<_>>()
-        .join(" ");
-    [locality.to_string(), end]
-        .into_iter()
-        .filter(|t| !t.is_empty())
-        .collect::<Vec<_>>()
-        .join(", ")
+    let end = [region, postcode].into_iter().filter(|t| !t.is_empty()).collect::<Vec<_>>().join(" ");
+    [locality.to_string(), end].into_iter().filter(|t| !t.is_empty()).collect::<Vec<_>>().join(", ")
 }
 
 #[cfg(test)]
@@ -368,18 +299,11 @@ mod tests {
     fn along_a_street_and_off_to_its_side() {
         // A street due north along the meridian, 1000 m long: 100 at the south end, 200 at the north end.
         let north = 1000.0 / 111_320.0;
-        let line = [
-            (-123.8, 46.0),
-            (-123.8, 46.0 + north / 2.0),
-            (-123.8, 46.0 + north),
-        ];
+        let line = [(-123.8, 46.0), (-123.8, 46.0 + north / 2.0), (-123.8, 46.0 + north)];
         let (lon, lat) = along(&line, 100, 200, 150, true, 10.0);
         assert!((lat - (46.0 + north / 2.0)).abs() < 1e-9, "half way");
         let west = (lon + 123.8) * 46f64.to_radians().cos() * 111_320.0;
-        assert!(
-            (west + 10.0).abs() < 1e-6,
-            "left of a street going north is west: {west}"
-        );
+        assert!((west + 10.0).abs() < 1e-6, "left of a street going north is west: {west}");
         let (lon, _) = along(&line, 100, 200, 150, false, 10.0);
         assert!(lon > -123.8, "right is east");
         // The ends are kept clear by ten metres.

@@ -115,11 +115,7 @@ impl Pool {
 
     fn get(&self, id: u32) -> &str {
         let end = self.ends[id as usize] as usize;
-        let start = if id == 0 {
-            0
-        } else {
-            self.ends[id as usize - 1] as usize
-        };
+        let start = if id == 0 { 0 } else { self.ends[id as usize - 1] as usize };
         std::str::from_utf8(&self.bytes[start..end]).unwrap_or("")
     }
 }
@@ -245,11 +241,7 @@ impl Builder {
             normal::title(&key)
         };
         let display = self.strings.id(&display);
-        self.localities.push(Locality {
-            display,
-            region: pair.1,
-            ..Default::default()
-        });
+        self.localities.push(Locality { display, region: pair.1, ..Default::default() });
         self.locality_ids.insert(pair, id);
         self.other_names.push((pair.0, id));
         Ok(id)
@@ -257,27 +249,16 @@ impl Builder {
 
     fn street(&mut self, street: &str, locality: u32) -> Result<u32, String> {
         if !self.parsed.contains_key(street) {
-            self.parsed
-                .insert(street.to_string(), parse_street(street, self.grammar));
+            self.parsed.insert(street.to_string(), parse_street(street, self.grammar));
         }
         let a = &self.parsed[street];
         if a.name.is_empty() {
             return Err("has no street name".into());
         }
         let code = |c: Option<u8>| c.unwrap_or(NO_CODE);
-        let (pre, kind, post, name) = (
-            code(a.pre_direction),
-            code(a.street_type),
-            code(a.post_direction),
-            a.name.clone(),
-        );
-        let key = StreetKey {
-            name: self.strings.id(&name),
-            pre,
-            kind,
-            post,
-            locality,
-        };
+        let (pre, kind, post, name) =
+            (code(a.pre_direction), code(a.street_type), code(a.post_direction), a.name.clone());
+        let key = StreetKey { name: self.strings.id(&name), pre, kind, post, locality };
         let next = self.street_keys.len() as u32;
         let id = *self.streets.entry(key).or_insert(next);
         if id == next {
@@ -291,9 +272,7 @@ impl Builder {
         let digits = self.grammar.postcode_digits.0;
         let code = match words.split_once(['-', ' ']) {
             Some((code, _)) => code.to_string(),
-            None if words.len() == digits + self.grammar.postcode_digits.1 => {
-                words[..digits].to_string()
-            }
+            None if words.len() == digits + self.grammar.postcode_digits.1 => words[..digits].to_string(),
             None => words,
         };
         if code.is_empty() {
@@ -316,25 +295,15 @@ impl Builder {
         check(p.lon, p.lat)?;
         let words = normal::words(&p.number);
         let digits = words.bytes().take_while(u8::is_ascii_digit).count();
-        let number: u32 = words[..digits]
-            .parse()
-            .map_err(|_| format!("house number \"{}\" does not begin with digits", p.number))?;
-        let suffix = self
-            .strings
-            .id(words[digits..].trim().trim_start_matches('-'));
+        let number: u32 =
+            words[..digits].parse().map_err(|_| format!("house number \"{}\" does not begin with digits", p.number))?;
+        let suffix = self.strings.id(words[digits..].trim().trim_start_matches('-'));
         let locality = self.locality(&p.locality, &p.region)?;
         let street = self.street(&p.street, locality)?;
         let postcode = self.postcode(&p.postcode, locality, &p.region, Some((p.lon, p.lat)));
         let l = &mut self.localities[locality as usize];
         l.sum = (l.sum.0 + p.lon, l.sum.1 + p.lat, l.sum.2 + 1);
-        self.points.push(Point {
-            street,
-            number,
-            suffix,
-            postcode,
-            lon: fixed(p.lon),
-            lat: fixed(p.lat),
-        });
+        self.points.push(Point { street, number, suffix, postcode, lon: fixed(p.lon), lat: fixed(p.lat) });
         self.counts[0] += 1;
         Ok(())
     }
@@ -429,14 +398,8 @@ impl Builder {
             body.extend_from_slice(&s);
             body.resize(body.len().next_multiple_of(8), 0);
         }
-        let io = |source| Error::Io {
-            path: path.to_path_buf(),
-            source,
-        };
-        let folder = path
-            .parent()
-            .filter(|p| !p.as_os_str().is_empty())
-            .unwrap_or(Path::new("."));
+        let io = |source| Error::Io { path: path.to_path_buf(), source };
+        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
         let temporary = folder.join(format!(".basilocus-{}.partial", std::process::id()));
         let written = (|| {
             let mut file = std::fs::File::create(&temporary)?;
@@ -473,12 +436,8 @@ impl Builder {
             rank[*id as usize] = i as u32;
         }
         let (strings, points, segments) = (&self.strings, &mut self.points, &mut self.segments);
-        points
-            .iter_mut()
-            .for_each(|p| p.street = rank[p.street as usize]);
-        segments
-            .iter_mut()
-            .for_each(|s| s.street = rank[s.street as usize]);
+        points.iter_mut().for_each(|p| p.street = rank[p.street as usize]);
+        segments.iter_mut().for_each(|s| s.street = rank[s.street as usize]);
         points.sort_by(|a, b| {
             (a.street, a.number)
                 .cmp(&(b.street, b.number))
@@ -498,8 +457,7 @@ impl Builder {
         segments.sort_by_key(|s| (s.street, s.ranges));
 
         let mut out: Vec<Vec<u8>> = vec![Vec::new(); SECTIONS];
-        let put =
-            |v: &mut Vec<u8>, values: &[u32]| values.iter().for_each(|x| v.extend(x.to_le_bytes()));
+        let put = |v: &mut Vec<u8>, values: &[u32]| values.iter().for_each(|x| v.extend(x.to_le_bytes()));
         let span = |from: usize, all: &dyn Fn(usize) -> Option<u32>, street: u32| {
             let mut end = from;
             while all(end) == Some(street) {
@@ -516,38 +474,20 @@ impl Builder {
             // Where the street is: the mean of its points, else of its segments.
             let mut sum = (0f64, 0f64, 0f64);
             for p in &points[point_at..point_end] {
-                sum = (
-                    sum.0 + f64::from(p.lon),
-                    sum.1 + f64::from(p.lat),
-                    sum.2 + 1.0,
-                );
+                sum = (sum.0 + f64::from(p.lon), sum.1 + f64::from(p.lat), sum.2 + 1.0);
             }
             if sum.2 == 0.0 {
-                for (x, y) in segments[segment_at..segment_end]
-                    .iter()
-                    .flat_map(|s| &s.line)
-                {
+                for (x, y) in segments[segment_at..segment_end].iter().flat_map(|s| &s.line) {
                     sum = (sum.0 + f64::from(*x), sum.1 + f64::from(*y), sum.2 + 1.0);
                 }
             }
-            let middle = if sum.2 > 0.0 {
-                ((sum.0 / sum.2) as i32, (sum.1 / sum.2) as i32)
-            } else {
-                (0, 0)
-            };
+            let middle = if sum.2 > 0.0 { ((sum.0 / sum.2) as i32, (sum.1 / sum.2) as i32) } else { (0, 0) };
             match names.last_mut() {
                 Some((name, _, n)) if *name == key.name => *n += 1,
                 _ => names.push((key.name, i as u32, 1)),
             }
             let v = &mut out[Section::Streets as usize];
-            put(
-                v,
-                &[
-                    (names.len() - 1) as u32,
-                    u32::from_le_bytes([key.pre, key.kind, key.post, 0]),
-                    key.locality,
-                ],
-            );
+            put(v, &[(names.len() - 1) as u32, u32::from_le_bytes([key.pre, key.kind, key.post, 0]), key.locality]);
             put(
                 v,
                 &[
@@ -569,14 +509,7 @@ impl Builder {
         for p in points.iter() {
             put(
                 &mut out[Section::Points as usize],
-                &[
-                    p.street,
-                    p.number,
-                    p.suffix,
-                    p.postcode,
-                    p.lon as u32,
-                    p.lat as u32,
-                ],
+                &[p.street, p.number, p.suffix, p.postcode, p.lon as u32, p.lat as u32],
             );
         }
         let mut vertex = 0u32;
@@ -598,27 +531,17 @@ impl Builder {
             );
             vertex += s.line.len() as u32;
             for (x, y) in &s.line {
-                put(
-                    &mut out[Section::Vertices as usize],
-                    &[*x as u32, *y as u32],
-                );
+                put(&mut out[Section::Vertices as usize], &[*x as u32, *y as u32]);
             }
         }
         let at = |position: Option<(f64, f64)>, sum: (f64, f64, u32)| match (position, sum.2) {
             (Some(p), _) => (fixed(p.0) as u32, fixed(p.1) as u32, 1),
-            (None, n) if n > 0 => (
-                fixed(sum.0 / f64::from(n)) as u32,
-                fixed(sum.1 / f64::from(n)) as u32,
-                1,
-            ),
+            (None, n) if n > 0 => (fixed(sum.0 / f64::from(n)) as u32, fixed(sum.1 / f64::from(n)) as u32, 1),
             _ => (0, 0, 0),
         };
         for l in &self.localities {
             let (x, y, known) = at(l.position, l.sum);
-            put(
-                &mut out[Section::Localities as usize],
-                &[l.display, l.region, l.parent, x, y, known],
-            );
+            put(&mut out[Section::Localities as usize], &[l.display, l.region, l.parent, x, y, known]);
         }
         let mut locality_names = self.other_names.clone();
         locality_names.sort_by(|a, b| strings.get(a.0).cmp(strings.get(b.0)).then(a.1.cmp(&b.1)));
@@ -632,15 +555,9 @@ impl Builder {
             let first = postcode_list.len() as u32;
             postcode_list.extend(p.localities.iter().copied());
             let (x, y, _) = at(p.position, p.sum);
-            codes.push((
-                code.clone(),
-                [p.region, x, y, first, p.localities.len() as u32],
-            ));
+            codes.push((code.clone(), [p.region, x, y, first, p.localities.len() as u32]));
         }
-        put(
-            &mut out[Section::PostcodeLocalities as usize],
-            &postcode_list,
-        );
+        put(&mut out[Section::PostcodeLocalities as usize], &postcode_list);
         for (code, rest) in codes {
             let id = self.strings.ids[&code];
             put(&mut out[Section::Postcodes as usize], &[id]);
@@ -648,20 +565,12 @@ impl Builder {
         }
         let strings = &self.strings;
         for (section, words) in [
-            (
-                Section::NameDeletes,
-                names.iter().map(|n| n.0).collect::<Vec<_>>(),
-            ),
-            (
-                Section::LocalityDeletes,
-                locality_names.iter().map(|n| n.0).collect(),
-            ),
+            (Section::NameDeletes, names.iter().map(|n| n.0).collect::<Vec<_>>()),
+            (Section::LocalityDeletes, locality_names.iter().map(|n| n.0).collect()),
         ] {
             let mut spellings: Vec<(u32, u32)> = Vec::new();
             for (i, word) in words.iter().enumerate() {
-                each_spelling(strings.get(*word), 0..=2, &mut |hash| {
-                    spellings.push((hash, i as u32))
-                });
+                each_spelling(strings.get(*word), 0..=2, &mut |hash| spellings.push((hash, i as u32)));
             }
             spellings.sort_unstable();
             spellings.dedup();
@@ -689,8 +598,6 @@ fn check(lon: f64, lat: f64) -> Result<(), String> {
     if lon.abs() <= 180.0 && lat.abs() <= 90.0 {
         Ok(())
     } else {
-        Err(format!(
-            "position {lon}, {lat} is not a longitude and a latitude in degrees"
-        ))
+        Err(format!("position {lon}, {lat} is not a longitude and a latitude in degrees"))
     }
 }

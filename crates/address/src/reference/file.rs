@@ -74,9 +74,8 @@ pub(super) fn checksum(bytes: &[u8]) -> u64 {
     let mut hash = 0xcbf2_9ce4_8422_2325u64;
     let mut chunks = bytes.chunks_exact(8);
     for c in &mut chunks {
-        hash = (hash ^ u64::from_le_bytes(c.try_into().unwrap_or_default()))
-            .wrapping_mul(0x0100_0000_01b3)
-            .rotate_left(5);
+        hash =
+            (hash ^ u64::from_le_bytes(c.try_into().unwrap_or_default())).wrapping_mul(0x0100_0000_01b3).rotate_left(5);
     }
     for b in chunks.remainder() {
         hash = (hash ^ u64::from(*b)).wrapping_mul(0x0100_0000_01b3);
@@ -97,11 +96,7 @@ pub(super) fn spelling_hash(bytes: impl Iterator<Item = u8>) -> u32 {
 ///
 /// Two words within that many edits share at least one of these spellings, which finds candidates without trying
 /// every name; the true distance is computed afterwards.
-pub(super) fn each_spelling(
-    word: &str,
-    left_out: std::ops::RangeInclusive<usize>,
-    f: &mut dyn FnMut(u32),
-) {
+pub(super) fn each_spelling(word: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
     let mut buffer = [0u8; 40];
     let mut n = 0;
     for b in word.bytes().filter(|b| *b != b' ').take(buffer.len()) {
@@ -116,13 +111,7 @@ pub(super) fn each_spelling(
         return;
     }
     let without = |skip: [usize; 2]| {
-        spelling_hash(
-            letters
-                .iter()
-                .enumerate()
-                .filter(|(i, _)| !skip.contains(i))
-                .map(|(_, b)| *b),
-        )
+        spelling_hash(letters.iter().enumerate().filter(|(i, _)| !skip.contains(i)).map(|(_, b)| *b))
     };
     if left_out.contains(&1) {
         // Of two equal letters side by side it does not matter which is left out.

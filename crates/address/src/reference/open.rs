@@ -99,14 +99,9 @@ impl Reference {
     /// [`Error::NotAReference`], [`Error::Version`], [`Error::Damaged`] where sections lie outside the file,
     /// [`Error::Io`].
     pub fn open(path: &Path) -> Result<Self, Error> {
-        let io = |source| Error::Io {
-            path: path.to_path_buf(),
-            source,
-        };
+        let io = |source| Error::Io { path: path.to_path_buf(), source };
         let file = std::fs::File::open(path).map_err(io)?;
-        let not = || Error::NotAReference {
-            path: path.to_path_buf(),
-        };
+        let not = || Error::NotAReference { path: path.to_path_buf() };
         if file.metadata().map_err(io)?.len() < (HEADER + 16 * SECTIONS) as u64 {
             return Err(not());
         }
@@ -115,44 +110,26 @@ impl Reference {
         if &bytes[..8] != MAGIC {
             return Err(not());
         }
-        let u32_at =
-            |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap_or_default());
-        let u64_at =
-            |at: usize| u64::from_le_bytes(bytes[at..at + 8].try_into().unwrap_or_default());
+        let u32_at = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap_or_default());
+        let u64_at = |at: usize| u64::from_le_bytes(bytes[at..at + 8].try_into().unwrap_or_default());
         if u32_at(8) != VERSION {
-            return Err(Error::Version {
-                path: path.to_path_buf(),
-                found: u32_at(8),
-                expected: VERSION,
-            });
+            return Err(Error::Version { path: path.to_path_buf(), found: u32_at(8), expected: VERSION });
         }
-        let damaged = |problem: &str| Error::Damaged {
-            path: path.to_path_buf(),
-            problem: problem.into(),
-        };
+        let damaged = |problem: &str| Error::Damaged { path: path.to_path_buf(), problem: problem.into() };
         if u32_at(12) as usize != SECTIONS {
             return Err(damaged("the table of its parts does not fit"));
         }
         let mut sections = [(0, 0); SECTIONS];
         for (i, s) in sections.iter_mut().enumerate() {
             let (offset, length) = (u64_at(HEADER + 16 * i), u64_at(HEADER + 16 * i + 8));
-            if offset
-                .checked_add(length)
-                .is_none_or(|end| end > bytes.len() as u64)
-            {
+            if offset.checked_add(length).is_none_or(|end| end > bytes.len() as u64) {
                 return Err(damaged("it is shorter than its table of parts says"));
             }
             *s = (offset as usize, length as usize);
         }
-        let mut reference = Reference {
-            path: path.to_path_buf(),
-            map,
-            sections,
-            grammar: &grammar::us::GRAMMAR,
-        };
+        let mut reference = Reference { path: path.to_path_buf(), map, sections, grammar: &grammar::us::GRAMMAR };
         if let Some(country) = reference.about("country") {
-            reference.grammar =
-                grammar::of_country(&country).ok_or_else(|| damaged("its country is not known"))?;
+            reference.grammar = grammar::of_country(&country).ok_or_else(|| damaged("its country is not known"))?;
         }
         Ok(reference)
     }
@@ -177,18 +154,13 @@ impl Reference {
         if checksum(&bytes[HEADER..]) == stored {
             Ok(())
         } else {
-            Err(Error::Damaged {
-                path: self.path.clone(),
-                problem: "its checksum does not fit".into(),
-            })
+            Err(Error::Damaged { path: self.path.clone(), problem: "its checksum does not fit".into() })
         }
     }
 
     fn about(&self, key: &str) -> Option<String> {
         let text = std::str::from_utf8(self.section(Section::About)).ok()?;
-        text.lines()
-            .find_map(|l| l.strip_prefix(key))
-            .map(|v| v.trim().to_string())
+        text.lines().find_map(|l| l.strip_prefix(key)).map(|v| v.trim().to_string())
     }
 
     fn section(&self, s: Section) -> &[u8] {
@@ -200,9 +172,7 @@ impl Reference {
     #[inline]
     fn u32(&self, s: Section, record: usize, size: usize, field: usize) -> u32 {
         let at = record * size + 4 * field;
-        self.section(s)
-            .get(at..at + 4)
-            .map_or(0, |b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]))
+        self.section(s).get(at..at + 4).map_or(0, |b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]))
     }
 
     pub(crate) fn string(&self, id: u32) -> &str {
@@ -212,9 +182,7 @@ impl Reference {
     /// The bytes of a string, unchecked: enough to compare.
     fn string_bytes(&self, id: u32) -> &[u8] {
         let end = |i: usize| self.u32(Section::StringEnds, i, 4, 0) as usize;
-        self.section(Section::Strings)
-            .get(end(id as usize)..end(id as usize + 1))
-            .unwrap_or_default()
+        self.section(Section::Strings).get(end(id as usize)..end(id as usize + 1)).unwrap_or_default()
     }
 
     fn count(&self, s: Section, size: usize) -> usize {
@@ -238,8 +206,7 @@ impl Reference {
     /// The name with exactly these words.
     pub(crate) fn name(&self, words: &str) -> Option<u32> {
         let i = self.lower_bound(Section::Names, NAME, words);
-        (i < self.count(Section::Names, NAME) && self.name_text(i as u32) == words)
-            .then_some(i as u32)
+        (i < self.count(Section::Names, NAME) && self.name_text(i as u32) == words).then_some(i as u32)
     }
 
     pub(crate) fn name_text(&self, name: u32) -> &str {
@@ -257,12 +224,7 @@ impl Reference {
 
     /// Names that share a spelling with a word, with so many letters of the word left out; the true distance is for
     /// the caller to compute.
-    pub(crate) fn similar_names(
-        &self,
-        word: &str,
-        left_out: std::ops::RangeInclusive<usize>,
-        f: &mut dyn FnMut(u32),
-    ) {
+    pub(crate) fn similar_names(&self, word: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
         self.similar(Section::NameDeletes, word, left_out, f);
     }
 
@@ -270,23 +232,13 @@ impl Reference {
         self.similar(Section::LocalityDeletes, word, 0..=2, f);
     }
 
-    fn similar(
-        &self,
-        s: Section,
-        word: &str,
-        left_out: std::ops::RangeInclusive<usize>,
-        f: &mut dyn FnMut(u32),
-    ) {
+    fn similar(&self, s: Section, word: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
         let n = self.count(s, DELETE);
         each_spelling(word, left_out, &mut |hash| {
             let (mut low, mut high) = (0, n);
             while low < high {
                 let middle = (low + high) / 2;
-                if self.u32(s, middle, DELETE, 0) < hash {
-                    low = middle + 1
-                } else {
-                    high = middle
-                }
+                if self.u32(s, middle, DELETE, 0) < hash { low = middle + 1 } else { high = middle }
             }
             while low < n && self.u32(s, low, DELETE, 0) == hash {
                 f(self.u32(s, low, DELETE, 1));
@@ -385,17 +337,14 @@ impl Reference {
     /// Whether words are the name of a locality.
     pub fn is_locality(&self, words: &str) -> bool {
         let i = self.lower_bound(Section::LocalityNames, LOCALITY_NAME, words);
-        i < self.count(Section::LocalityNames, LOCALITY_NAME)
-            && self.locality_name(i as u32).0 == words
+        i < self.count(Section::LocalityNames, LOCALITY_NAME) && self.locality_name(i as u32).0 == words
     }
 
     /// Localities with exactly this name.
     pub(crate) fn localities_named(&self, words: &str) -> Vec<u32> {
         let mut i = self.lower_bound(Section::LocalityNames, LOCALITY_NAME, words);
         let mut out = Vec::new();
-        while i < self.count(Section::LocalityNames, LOCALITY_NAME)
-            && self.locality_name(i as u32).0 == words
-        {
+        while i < self.count(Section::LocalityNames, LOCALITY_NAME) && self.locality_name(i as u32).0 == words {
             out.push(self.locality_name(i as u32).1);
             i += 1;
         }
@@ -424,14 +373,9 @@ impl Reference {
         })
     }
 
-    pub(crate) fn localities_of_postcode<'a>(
-        &'a self,
-        postcode: &PostcodeView,
-    ) -> impl Iterator<Item = u32> + use<'a> {
+    pub(crate) fn localities_of_postcode<'a>(&'a self, postcode: &PostcodeView) -> impl Iterator<Item = u32> + use<'a> {
         let (first, n) = postcode.localities;
-        let end = first
-            .saturating_add(n)
-            .min(self.count(Section::PostcodeLocalities, 4) as u32);
+        let end = first.saturating_add(n).min(self.count(Section::PostcodeLocalities, 4) as u32);
         (first..end).map(|i| self.u32(Section::PostcodeLocalities, i as usize, 4, 0))
     }
 
@@ -452,13 +396,7 @@ impl Reference {
             .enumerate()
             .map(|(i, (points, segments))| {
                 let l = self.locality(i as u32);
-                (
-                    l.name.to_string(),
-                    l.region.to_string(),
-                    l.parent.to_string(),
-                    *points,
-                    *segments,
-                )
+                (l.name.to_string(), l.region.to_string(), l.parent.to_string(), *points, *segments)
             })
             .collect();
         Description {
@@ -470,10 +408,7 @@ impl Reference {
             postcodes: self.count(Section::Postcodes, POSTCODE),
             localities,
             bytes: self.map.bytes().len(),
-            folded: self
-                .about("the same address point again")
-                .and_then(|t| t.parse().ok())
-                .unwrap_or(0),
+            folded: self.about("the same address point again").and_then(|t| t.parse().ok()).unwrap_or(0),
             doubts,
         }
     }

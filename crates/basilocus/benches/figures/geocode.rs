@@ -3,9 +3,7 @@
 
 use crate::Random;
 use basilocus::address::reference::PointEntry;
-use basilocus::address::{
-    AddressInput, Builder, Entry, MatchOptions, Matcher, Outcome, Reference, grammar,
-};
+use basilocus::address::{AddressInput, Builder, Entry, MatchOptions, Matcher, Outcome, Reference, grammar};
 use std::time::Instant;
 
 const TOWNS: usize = 400;
@@ -40,10 +38,8 @@ pub fn run() {
             );
             for h in 0..HOUSES {
                 let number = 100 + 7 * h as u32 + random.below(6) as u32;
-                let lon =
-                    -124.0 + 0.05 * (t % 20) as f64 + 0.0009 * (s % 10) as f64 + 0.00001 * h as f64;
-                let lat =
-                    44.0 + 0.05 * (t / 20) as f64 + 0.0009 * (s / 10) as f64 + 0.000005 * h as f64;
+                let lon = -124.0 + 0.05 * (t % 20) as f64 + 0.0009 * (s % 10) as f64 + 0.00001 * h as f64;
+                let lat = 44.0 + 0.05 * (t / 20) as f64 + 0.0009 * (s / 10) as f64 + 0.000005 * h as f64;
                 let entry = PointEntry {
                     number: number.to_string(),
                     street: street.clone(),
@@ -95,38 +91,20 @@ pub fn run() {
                 .chunks(rows.len().div_ceil(threads))
                 .map(|part| scope.spawn(|| match_rows(&reference, part)))
                 .collect();
-            handles
-                .into_iter()
-                .flat_map(|h| h.join().expect("no panic"))
-                .collect()
+            handles.into_iter().flat_map(|h| h.join().expect("no panic")).collect()
         });
         let seconds = started.elapsed().as_secs_f64();
         println!(
             "  {} {} dirty rows on {threads} threads: {:.0} rows a second",
-            if round == 0 {
-                "first pass,"
-            } else {
-                "second pass,"
-            },
+            if round == 0 { "first pass," } else { "second pass," },
             rows.len(),
             rows.len() as f64 / seconds
         );
     }
     println!("  confidence  rows    right (same address point)");
-    for band in [
-        (100, 101),
-        (95, 100),
-        (90, 95),
-        (80, 90),
-        (70, 80),
-        (60, 70),
-        (1, 60),
-    ] {
-        let here: Vec<bool> = results
-            .iter()
-            .filter(|(c, _)| (band.0..band.1).contains(&u32::from(*c)))
-            .map(|(_, r)| *r)
-            .collect();
+    for band in [(100, 101), (95, 100), (90, 95), (80, 90), (70, 80), (60, 70), (1, 60)] {
+        let here: Vec<bool> =
+            results.iter().filter(|(c, _)| (band.0..band.1).contains(&u32::from(*c))).map(|(_, r)| *r).collect();
         if !here.is_empty() {
             println!(
                 "  {:>3}–{:<3}    {:>6}    {:.2} %",
@@ -149,57 +127,41 @@ pub fn run() {
 fn match_rows(reference: &Reference, rows: &[Row]) -> Vec<(u8, bool)> {
     let matcher = Matcher::new(reference, MatchOptions::default());
     rows.iter()
-        .map(|row| {
-            match matcher.find(&AddressInput {
-                whole: &row.whole,
-                ..Default::default()
-            }) {
-                Outcome::Matched(m) => (
-                    m.best.confidence.max(1),
-                    (m.best.lon - row.lon).abs() < 1e-6 && (m.best.lat - row.lat).abs() < 1e-6,
-                ),
-                Outcome::SetAside { .. } => (0, false),
+        .map(|row| match matcher.find(&AddressInput { whole: &row.whole, ..Default::default() }) {
+            Outcome::Matched(m) => {
+                (m.best.confidence.max(1), (m.best.lon - row.lon).abs() < 1e-6 && (m.best.lat - row.lat).abs() < 1e-6)
             }
+            Outcome::SetAside { .. } => (0, false),
         })
         .collect()
 }
 
 /// A made-up name of two or three syllables.
 fn word(random: &mut Random, syllables: usize) -> String {
-    const ONSETS: [&str; 20] = [
-        "b", "br", "c", "d", "f", "g", "gr", "h", "k", "l", "m", "n", "p", "r", "s", "st", "t",
-        "tr", "v", "w",
-    ];
-    const ENDS: [&str; 15] = [
-        "a", "el", "en", "er", "ick", "in", "o", "on", "or", "all", "am", "ard", "eck", "ill", "ow",
-    ];
+    const ONSETS: [&str; 20] =
+        ["b", "br", "c", "d", "f", "g", "gr", "h", "k", "l", "m", "n", "p", "r", "s", "st", "t", "tr", "v", "w"];
+    const ENDS: [&str; 15] =
+        ["a", "el", "en", "er", "ick", "in", "o", "on", "or", "all", "am", "ard", "eck", "ill", "ow"];
     let mut out = String::new();
     for _ in 0..syllables {
         out.push_str(ONSETS[random.below(ONSETS.len())]);
         out.push_str(ENDS[random.below(ENDS.len())]);
     }
     let mut chars = out.chars();
-    chars.next().map_or(String::new(), |c| {
-        c.to_uppercase().collect::<String>() + chars.as_str()
-    })
+    chars.next().map_or(String::new(), |c| c.to_uppercase().collect::<String>() + chars.as_str())
 }
 
 /// One or two kinds of dirt on every row: a letter swapped, dropped, doubled or changed in street or town, a type
 /// left out or spelt out, a wrong digit in the postcode, no postcode, a unit, no commas, capitals.
 fn dirty(number: u32, street: &str, town: &str, postcode: usize, random: &mut Random) -> String {
-    let (mut street, mut town, mut postcode) =
-        (street.to_string(), town.to_string(), postcode.to_string());
+    let (mut street, mut town, mut postcode) = (street.to_string(), town.to_string(), postcode.to_string());
     let mut commas = true;
     let mut capitals = false;
     for _ in 0..=random.below(2) {
         match random.below(10) {
             0..=2 => street = misspelt(&street, random),
             3 => town = misspelt(&town, random),
-            4 => {
-                street = street
-                    .rsplit_once(' ')
-                    .map_or(street.clone(), |(a, _)| a.to_string())
-            }
+            4 => street = street.rsplit_once(' ').map_or(street.clone(), |(a, _)| a.to_string()),
             5 => {
                 street = street
                     .replace(" St", " Street")
@@ -230,11 +192,7 @@ fn dirty(number: u32, street: &str, town: &str, postcode: usize, random: &mut Ra
 fn misspelt(text: &str, random: &mut Random) -> String {
     let mut letters: Vec<char> = text.chars().collect();
     // Within the longest word, which is the name.
-    let start = text
-        .split(' ')
-        .max_by_key(|w| w.len())
-        .and_then(|w| text.find(w))
-        .unwrap_or(0);
+    let start = text.split(' ').max_by_key(|w| w.len()).and_then(|w| text.find(w)).unwrap_or(0);
     let length = text.split(' ').map(str::len).max().unwrap_or(1);
     let at = start + random.below(length);
     match random.below(4) {

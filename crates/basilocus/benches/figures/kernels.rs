@@ -21,28 +21,17 @@ pub fn run() {
         black_box(sum);
     };
     let e = Ellipsoid::wgs84();
-    let utm = Projection::TransverseMercator(TransverseMercator::utm(
-        &e,
-        UtmZone {
-            number: 10,
-            north: true,
-        },
-    ));
-    let lambert =
-        LambertConformalConic::two_standard_parallels(&e, -120.5, 43.0, 44.0, 46.0, 2e6, 0.0)
-            .map(Projection::LambertConformalConic)
-            .expect("parallels make a cone");
+    let utm = Projection::TransverseMercator(TransverseMercator::utm(&e, UtmZone { number: 10, north: true }));
+    let lambert = LambertConformalConic::two_standard_parallels(&e, -120.5, 43.0, 44.0, 46.0, 2e6, 0.0)
+        .map(Projection::LambertConformalConic)
+        .expect("parallels make a cone");
     println!("kernels, {POINTS} points, ratio to one sin_cos and one atan2 a point");
-    for (name, projection) in [
-        ("transverse Mercator", &utm),
-        ("Lambert conformal conic", &lambert),
-    ] {
+    for (name, projection) in [("transverse Mercator", &utm), ("Lambert conformal conic", &lambert)] {
         let (mut x, mut y) = (lon.clone(), lat.clone());
         projection.forward_batch(&mut x, &mut y);
-        for (direction, from, inverse) in [
-            ("forward", (&lon, &lat), false),
-            ("inverse", (&x.clone(), &y.clone()), true),
-        ] {
+        for (direction, from, inverse) in
+            [("forward", (&lon, &lat), false), ("inverse", (&x.clone(), &y.clone()), true)]
+        {
             let (ours, base, ratio) = paired(
                 9,
                 || {

@@ -11,19 +11,14 @@ mod start;
 use std::time::Instant;
 
 fn main() {
-    let arguments: Vec<String> = std::env::args()
-        .skip(1)
-        .filter(|a| a != "--bench")
-        .collect();
+    let arguments: Vec<String> = std::env::args().skip(1).filter(|a| a != "--bench").collect();
     if let Some(at) = arguments.iter().position(|a| a == "--child") {
         convert::child(&arguments[at + 1..]);
         return;
     }
     let wanted = |name: &str| {
-        let parts: Vec<&String> = arguments
-            .iter()
-            .filter(|a| !a.starts_with("--") && a.parse::<u64>().is_err())
-            .collect();
+        let parts: Vec<&String> =
+            arguments.iter().filter(|a| !a.starts_with("--") && a.parse::<u64>().is_err()).collect();
         parts.is_empty() || parts.iter().any(|p| *p == name)
     };
     let rows = arguments
@@ -55,9 +50,7 @@ fn paired(rounds: usize, mut ours: impl FnMut(), mut floor: impl FnMut()) -> (f6
     };
     ours();
     floor();
-    let mut pairs: Vec<(f64, f64)> = (0..rounds)
-        .map(|_| (time(&mut ours), time(&mut floor)))
-        .collect();
+    let mut pairs: Vec<(f64, f64)> = (0..rounds).map(|_| (time(&mut ours), time(&mut floor))).collect();
     let mut median = |key: &dyn Fn(&(f64, f64)) -> f64| {
         pairs.sort_by(|a, b| key(a).total_cmp(&key(b)));
         key(&pairs[pairs.len() / 2])
@@ -70,10 +63,7 @@ struct Random(u64);
 
 impl Random {
     fn next(&mut self) -> u64 {
-        self.0 = self
-            .0
-            .wrapping_mul(6_364_136_223_846_793_005)
-            .wrapping_add(1_442_695_040_888_963_407);
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         self.0 >> 33
     }
 

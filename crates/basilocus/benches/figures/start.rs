@@ -17,22 +17,14 @@ pub fn run() {
     );
     let started = Instant::now();
     black_box(catalogue.search("utm 10 north wgs"));
-    println!(
-        "  search by words over all systems: {:.2} ms",
-        started.elapsed().as_secs_f64() * 1e3
-    );
+    println!("  search by words over all systems: {:.2} ms", started.elapsed().as_secs_f64() * 1e3);
     // The command lies beside the benchmarks' folder when it has been built.
-    let command = std::env::current_exe()
-        .ok()
-        .and_then(|p| Some(p.parent()?.parent()?.join("basilocus")));
+    let command = std::env::current_exe().ok().and_then(|p| Some(p.parent()?.parent()?.join("basilocus")));
     if let Some(command) = command.filter(|c| c.exists()) {
         let mut times: Vec<f64> = (0..15)
             .filter_map(|_| {
                 let started = Instant::now();
-                std::process::Command::new(&command)
-                    .args(["at", "46.2 -123.8"])
-                    .output()
-                    .ok()?;
+                std::process::Command::new(&command).args(["at", "46.2 -123.8"]).output().ok()?;
                 Some(started.elapsed().as_secs_f64())
             })
             .collect();

@@ -7,15 +7,8 @@ use basilocus_table::Role;
 /// A postcode column with whole numbers of fewer digits than the longest: leading zeros were lost.
 pub fn doubt(e: &Evidence) -> Option<DoubtReport> {
     for (name, role, p) in e.profiles {
-        let short = p
-            .range
-            .is_some_and(|(low, _)| (0.0..10_000.0).contains(&low));
-        if *role == Some(Role::Postcode)
-            && p.codes == 0
-            && p.integers > 0
-            && short
-            && p.longest >= 5
-        {
+        let short = p.range.is_some_and(|(low, _)| (0.0..10_000.0).contains(&low));
+        if *role == Some(Role::Postcode) && p.codes == 0 && p.integers > 0 && short && p.longest >= 5 {
             return report(
                 e,
                 "slip-10",

@@ -5,13 +5,7 @@ use crate::report::DoubtReport;
 
 /// Rows that were set aside because two of their parts disagree.
 pub fn doubt(e: &Evidence) -> Option<DoubtReport> {
-    let n: u64 = e
-        .ledger
-        .set_aside
-        .iter()
-        .filter(|(reason, _)| reason.ends_with("disagree"))
-        .map(|(_, n)| n)
-        .sum();
+    let n: u64 = e.ledger.set_aside.iter().filter(|(reason, _)| reason.ends_with("disagree")).map(|(_, n)| n).sum();
     if n == 0 {
         return None;
     }

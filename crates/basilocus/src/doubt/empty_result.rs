@@ -8,20 +8,12 @@ pub fn doubt(e: &Evidence) -> Option<DoubtReport> {
     if e.ledger.rows_in == 0 || e.ledger.rows_out > 0 {
         return None;
     }
-    let main = e
-        .ledger
-        .set_aside
-        .iter()
-        .max_by_key(|(_, n)| **n)
-        .map_or("", |(r, _)| r.as_str());
+    let main = e.ledger.set_aside.iter().max_by_key(|(_, n)| **n).map_or("", |(r, _)| r.as_str());
     report(
         e,
         "slip-15",
         None,
         e.ledger.rows_in,
-        format!(
-            "the result is empty: all {} rows were set aside (most of them: {main})",
-            e.ledger.rows_in
-        ),
+        format!("the result is empty: all {} rows were set aside (most of them: {main})", e.ledger.rows_in),
     )
 }

@@ -15,9 +15,7 @@ pub fn doubt(e: &Evidence) -> Option<DoubtReport> {
             "slip-09",
             None,
             1,
-            format!(
-                "row {row}, below the header, is blank; it is set aside, and the data begins below it"
-            ),
+            format!("row {row}, below the header, is blank; it is set aside, and the data begins below it"),
         );
     }
     None

@@ -123,30 +123,12 @@ pub fn all(e: &Evidence) -> Vec<DoubtReport> {
     doubts.iter().filter_map(|d| d(e)).collect()
 }
 
-fn report(
-    e: &Evidence,
-    id: &str,
-    column: Option<String>,
-    rows: u64,
-    message: String,
-) -> Option<DoubtReport> {
-    Some(DoubtReport {
-        id: id.to_string(),
-        layer: e.layer.to_string(),
-        column,
-        rows,
-        message,
-    })
+fn report(e: &Evidence, id: &str, column: Option<String>, rows: u64, message: String) -> Option<DoubtReport> {
+    Some(DoubtReport { id: id.to_string(), layer: e.layer.to_string(), column, rows, message })
 }
 
 fn columns(e: &Evidence) -> Option<String> {
-    e.columns.map(|(x, y)| {
-        if x == y {
-            x.to_string()
-        } else {
-            format!("{x}, {y}")
-        }
-    })
+    e.columns.map(|(x, y)| if x == y { x.to_string() } else { format!("{x}, {y}") })
 }
 
 #[cfg(test)]
@@ -160,11 +142,7 @@ mod tests {
             layer: "t",
             columns: Some(("lon", "lat")),
             area_of: Some("NAD83 / Oregon North (ft) (EPSG:2269)"),
-            ledger: Ledger {
-                rows_in: 9,
-                rows_out: 9,
-                ..Default::default()
-            },
+            ledger: Ledger { rows_in: 9, rows_out: 9, ..Default::default() },
             ..Default::default()
         };
         for (x, y) in points {
@@ -176,20 +154,14 @@ mod tests {
     #[test]
     fn clean_data_raises_none() {
         assert!(ids(&[(-123.0, 45.0), (-122.0, 44.5), (-120.0, 45.5)]).is_empty());
-        assert!(
-            ids(&[(-124.17, 43.95), (-116.47, 46.26)]).is_empty(),
-            "the limits themselves"
-        );
+        assert!(ids(&[(-124.17, 43.95), (-116.47, 46.26)]).is_empty(), "the limits themselves");
     }
 
     #[test]
     fn slips_are_caught() {
         assert_eq!(ids(&[(45.0, -123.0), (44.5, -122.0)]), ["slip-01"]);
         assert_eq!(ids(&[(123.0, 45.0), (122.0, 44.5)]), ["slip-03"]);
-        assert_eq!(
-            ids(&[(-123.0, 45.0), (-122.0, 44.5), (0.0, 0.0)]),
-            ["slip-08", "slip-18"]
-        );
+        assert_eq!(ids(&[(-123.0, 45.0), (-122.0, 44.5), (0.0, 0.0)]), ["slip-08", "slip-18"]);
         assert_eq!(ids(&[(-100.0, 30.0)]), ["slip-18"]);
     }
 }

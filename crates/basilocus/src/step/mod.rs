@@ -22,12 +22,8 @@ pub(crate) fn with_columns(batch: &Batch, added: Vec<(Field, ArrayRef)>) -> Batc
         columns.push(column);
     }
     let schema = Arc::new(Schema::new(fields));
-    let records = record_batch(schema.clone(), columns, batch.len())
-        .unwrap_or_else(|_| RecordBatch::new_empty(schema));
-    Batch {
-        records,
-        source_rows: batch.source_rows.clone(),
-    }
+    let records = record_batch(schema.clone(), columns, batch.len()).unwrap_or_else(|_| RecordBatch::new_empty(schema));
+    Batch { records, source_rows: batch.source_rows.clone() }
 }
 
 /// A name that no other column has; a number is added where it is taken.

@@ -51,12 +51,7 @@ pub(crate) struct Positions {
 
 /// Whether a table has anything that looks like positions.
 pub(crate) fn has_position_roles(schema: &SchemaRef, roles: &[Option<Role>]) -> Option<String> {
-    let name = |role| {
-        roles
-            .iter()
-            .position(|r| *r == Some(role))
-            .map(|i| schema.field(i).name().clone())
-    };
+    let name = |role| roles.iter().position(|r| *r == Some(role)).map(|i| schema.field(i).name().clone());
     match (
         name(Role::Longitude),
         name(Role::Latitude),
@@ -88,11 +83,7 @@ impl PositionReader {
                 .ok_or_else(|| Error::NoColumn {
                     path: path.to_path_buf(),
                     wanted: wanted.to_string(),
-                    names: names
-                        .iter()
-                        .filter(|n| *n != basilocus_table::POINT_COLUMN)
-                        .cloned()
-                        .collect(),
+                    names: names.iter().filter(|n| *n != basilocus_table::POINT_COLUMN).cloned().collect(),
                 })
         };
         let with_role = |role: Role| roles.iter().position(|r| *r == Some(role));
@@ -105,15 +96,24 @@ impl PositionReader {
         let lengths = with_role(Role::Easting).zip(with_role(Role::Northing));
         let mut said = true;
         let source = match (&plan.x, &plan.y, &plan.coordinates) {
-            (Some(_), _, Some(_)) | (_, Some(_), Some(_)) => return Err(Error::Plan("--coordinates and --x/--y exclude each other: a position is in one column or in two".into())),
+            (Some(_), _, Some(_)) | (_, Some(_), Some(_)) => {
+                return Err(Error::Plan(
+                    "--coordinates and --x/--y exclude each other: a position is in one column or in two".into(),
+                ));
+            }
             (Some(x), Some(y), None) => {
                 let (x, y) = (column(x)?, column(y)?);
                 if x == y {
-                    return Err(Error::Plan(format!("--x and --y name the same column \"{}\"; all points would lie on a diagonal line (slip-02)", names[x])));
+                    return Err(Error::Plan(format!(
+                        "--x and --y name the same column \"{}\"; all points would lie on a diagonal line (slip-02)",
+                        names[x]
+                    )));
                 }
                 Source::Columns { x, y }
             }
-            (Some(_), None, None) | (None, Some(_), None) => return Err(Error::Plan("--x and --y go together: one of them is missing".into())),
+            (Some(_), None, None) | (None, Some(_), None) => {
+                return Err(Error::Plan("--x and --y go together: one of them is missing".into()));
+            }
             (None, None, Some(c)) => Source::Whole(column(c)?),
             (None, None, None) => {
                 said = false;
@@ -160,11 +160,7 @@ impl PositionReader {
                     }
                     _ => "",
                 };
-                return Err(Error::NoCrs {
-                    path: path.to_path_buf(),
-                    what,
-                    hint: hint.into(),
-                });
+                return Err(Error::NoCrs { path: path.to_path_buf(), what, hint: hint.into() });
             }
         };
         // A plane coordinate that is read as degrees is wrong and looks right only to a program.
@@ -174,9 +170,7 @@ impl PositionReader {
             Some("latitude-first") => AxisOrder::LatitudeFirst,
             Some("longitude-first") => AxisOrder::LongitudeFirst,
             Some(other) => {
-                return Err(Error::Plan(format!(
-                    "--order {other}: latitude-first or longitude-first is expected"
-                )));
+                return Err(Error::Plan(format!("--order {other}: latitude-first or longitude-first is expected")));
             }
         };
         if matches!(source, Source::Whole(_)) && !crs.is_geographic() {
@@ -189,10 +183,7 @@ impl PositionReader {
             Some(z) => Some(column(z)?),
             None if matches!(crs.kind, Kind::Geocentric { .. }) => {
                 Some(with_role(Role::Height).ok_or_else(|| {
-                    Error::Plan(format!(
-                        "{} needs three columns; say the third with --z",
-                        crs.title()
-                    ))
+                    Error::Plan(format!("{} needs three columns; say the third with --z", crs.title()))
                 })?)
             }
             None => None,
@@ -209,15 +200,7 @@ impl PositionReader {
             crs.title(),
             crs.unit_words()
         );
-        Ok(PositionReader {
-            source,
-            z,
-            order,
-            crs,
-            understood,
-            names: (x_name, y_name),
-            in_degrees,
-        })
+        Ok(PositionReader { source, z, order, crs, understood, names: (x_name, y_name), in_degrees })
     }
 
     /// Names of the x and y columns.
@@ -227,7 +210,11 @@ impl PositionReader {
 
     /// Whether geometry carries heights.
     pub(crate) fn has_z(&self, schema: &SchemaRef) -> bool {
-        self.z.is_some() || (matches!(self.source, Source::Geometry) && point_index(schema).is_some_and(|i| matches!(schema.field(i).data_type(), arrow_schema::DataType::Struct(f) if f.len() > 2)))
+        self.z.is_some()
+            || (matches!(self.source, Source::Geometry)
+                && point_index(schema).is_some_and(
+                    |i| matches!(schema.field(i).data_type(), arrow_schema::DataType::Struct(f) if f.len() > 2),
+                ))
     }
 
     /// Reads the positions of a batch.
@@ -261,10 +248,7 @@ impl PositionReader {
             Source::Columns { x, y } => {
                 let (cx, cy) = (Numbers::of(batch, *x), Numbers::of(batch, *y));
                 for row in 0..n {
-                    match (
-                        self.number(&cx, row, &self.names.0, false),
-                        self.number(&cy, row, &self.names.1, true),
-                    ) {
+                    match (self.number(&cx, row, &self.names.0, false), self.number(&cy, row, &self.names.1, true)) {
                         (Ok((x, how)), Ok((y, _))) => {
                             (out.x[row], out.y[row]) = (x, y);
                             if let Some(how) = how {
@@ -284,9 +268,7 @@ impl PositionReader {
                             (out.x[row], out.y[row]) = (reading.lon_deg, reading.lat_deg);
                             *out.notations.entry(reading.notation.name()).or_default() += 1;
                         }
-                        Err(e) => {
-                            out.unusable[row] = Some(unusable(&self.names.0, &text, &e, true))
-                        }
+                        Err(e) => out.unusable[row] = Some(unusable(&self.names.0, &text, &e, true)),
                     }
                 }
             }
@@ -304,9 +286,7 @@ impl PositionReader {
                     None => match notation::read_number(&text) {
                         Ok(v) => out.z[row] = v,
                         Err(e) => {
-                            out.unusable[row] = out.unusable[row]
-                                .take()
-                                .or(Some(unusable(&name, &text, &e, false)))
+                            out.unusable[row] = out.unusable[row].take().or(Some(unusable(&name, &text, &e, false)))
                         }
                     },
                 }
@@ -335,10 +315,7 @@ impl PositionReader {
         if text.trim().is_empty() {
             return Err(Unusable {
                 class: "no coordinates",
-                reason: format!(
-                    "column \"{name}\" is empty; a {} is expected",
-                    self.axis(is_y)
-                ),
+                reason: format!("column \"{name}\" is empty; a {} is expected", self.axis(is_y)),
             });
         }
         let number = notation::read_number(&text);
@@ -353,10 +330,7 @@ impl PositionReader {
         }
         Err(number.map_or_else(
             |e| unusable(name, &text, &e, false),
-            |_| Unusable {
-                class: "not a coordinate",
-                reason: String::new(),
-            },
+            |_| Unusable { class: "not a coordinate", reason: String::new() },
         ))
     }
 
@@ -383,10 +357,7 @@ impl PositionReader {
             };
             out.unusable[row] = Some(Unusable {
                 class: "latitude out of range",
-                reason: format!(
-                    "column \"{}\": latitude {y} is outside −90…90{hint}",
-                    self.names.1
-                ),
+                reason: format!("column \"{}\": latitude {y} is outside −90…90{hint}", self.names.1),
             });
         } else if !(x.abs() <= 360.0) {
             out.unusable[row] = Some(Unusable {
@@ -419,10 +390,7 @@ fn unusable(column: &str, text: &str, e: &NotationError, angles: bool) -> Unusab
         (_, true) => "; a number, or degrees (and minutes, seconds) are expected",
         (_, false) => "; a number is expected",
     };
-    Unusable {
-        class,
-        reason: format!("column \"{column}\": {e}{remedy}"),
-    }
+    Unusable { class, reason: format!("column \"{column}\": {e}{remedy}") }
 }
 
 /// A column of numbers, whatever its type.
@@ -456,11 +424,7 @@ impl<'a> Numbers<'a> {
             Numbers::Text(a) if a.is_valid(row) => {
                 let text = a.value(row);
                 // "inf", "nan" and "infinity" parse as numbers but are none here; they all begin with a letter.
-                if text
-                    .as_bytes()
-                    .first()
-                    .is_some_and(|b| b.is_ascii_digit() || matches!(b, b'-' | b'.' | b'+'))
-                {
+                if text.as_bytes().first().is_some_and(|b| b.is_ascii_digit() || matches!(b, b'-' | b'.' | b'+')) {
                     text.parse().ok().filter(|v: &f64| v.is_finite())
                 } else {
                     None

@@ -31,21 +31,13 @@ pub(crate) struct Repair {
 impl Repair {
     /// Compiles a plan for the columns of a source.
     pub(crate) fn new(plan: &RepairPlan, source: &SchemaRef, path: &Path) -> Result<Self, Error> {
-        let mut columns: Vec<(Field, Origin)> = source
-            .fields()
-            .iter()
-            .enumerate()
-            .map(|(i, f)| (f.as_ref().clone(), Origin::Column(i)))
-            .collect();
+        let mut columns: Vec<(Field, Origin)> =
+            source.fields().iter().enumerate().map(|(i, f)| (f.as_ref().clone(), Origin::Column(i))).collect();
         let find = |columns: &[(Field, Origin)], wanted: &str| {
             columns
                 .iter()
                 .position(|(f, _)| f.name() == wanted)
-                .or_else(|| {
-                    columns
-                        .iter()
-                        .position(|(f, _)| f.name().eq_ignore_ascii_case(wanted))
-                })
+                .or_else(|| columns.iter().position(|(f, _)| f.name().eq_ignore_ascii_case(wanted)))
                 .ok_or_else(|| Error::NoColumn {
                     path: path.to_path_buf(),
                     wanted: wanted.to_string(),
@@ -58,40 +50,22 @@ impl Repair {
                 // Joins are made of the source's own columns, which stand at their own index.
                 parts.push(find(&columns[..source.fields().len()], c)?);
             }
-            columns.push((
-                Field::new(&join.name, DataType::Utf8, true),
-                Origin::Join(parts, join.separator.clone()),
-            ));
+            columns.push((Field::new(&join.name, DataType::Utf8, true), Origin::Join(parts, join.separator.clone())));
         }
         for (name, value) in &plan.set {
             match find(&columns, name) {
                 Ok(i) => {
-                    let below = if let Origin::Column(c) = columns[i].1 {
-                        Some(c)
-                    } else {
-                        None
-                    };
-                    columns[i] = (
-                        Field::new(columns[i].0.name(), DataType::Utf8, true),
-                        Origin::Set(value.clone(), below),
-                    );
+                    let below = if let Origin::Column(c) = columns[i].1 { Some(c) } else { None };
+                    columns[i] =
+                        (Field::new(columns[i].0.name(), DataType::Utf8, true), Origin::Set(value.clone(), below));
                 }
-                Err(_) => columns.push((
-                    Field::new(name, DataType::Utf8, true),
-                    Origin::Set(value.clone(), None),
-                )),
+                Err(_) => columns.push((Field::new(name, DataType::Utf8, true), Origin::Set(value.clone(), None))),
             }
         }
         for (old, new) in &plan.rename {
             let i = find(&columns, old)?;
-            if columns
-                .iter()
-                .enumerate()
-                .any(|(j, (f, _))| j != i && f.name() == new)
-            {
-                return Err(Error::Plan(format!(
-                    "--rename {old}={new}: there is a column \"{new}\" already"
-                )));
+            if columns.iter().enumerate().any(|(j, (f, _))| j != i && f.name() == new) {
+                return Err(Error::Plan(format!("--rename {old}={new}: there is a column \"{new}\" already")));
             }
             columns[i].0 = columns[i].0.clone().with_name(new);
         }
@@ -106,8 +80,7 @@ impl Repair {
             }
             // Geometry is no column that a user names; it stays.
             for (f, o) in &columns {
-                if f.metadata().contains_key("ARROW:extension:name")
-                    && !kept.iter().any(|(k, _)| k.name() == f.name())
+                if f.metadata().contains_key("ARROW:extension:name") && !kept.iter().any(|(k, _)| k.name() == f.name())
                 {
                     kept.push((f.clone(), o.clone()));
                 }
@@ -153,9 +126,8 @@ impl Repair {
                 Origin::Set(value, below) => Arc::new(
                     (0..rows)
                         .map(|r| {
-                            let there = below
-                                .map(|c| cell_text(batch.records.column(c), r))
-                                .filter(|t| !t.trim().is_empty());
+                            let there =
+                                below.map(|c| cell_text(batch.records.column(c), r)).filter(|t| !t.trim().is_empty());
                             Some(there.unwrap_or_else(|| value.clone()))
                         })
                         .collect::<StringArray>(),
@@ -164,10 +136,7 @@ impl Repair {
             .collect();
         let records = record_batch(self.schema.clone(), columns, rows)
             .unwrap_or_else(|_| RecordBatch::new_empty(self.schema.clone()));
-        Batch {
-            records,
-            source_rows: batch.source_rows.clone(),
-        }
+        Batch { records, source_rows: batch.source_rows.clone() }
     }
 
     fn trimmed(&self, column: &ArrayRef) -> ArrayRef {
@@ -199,10 +168,7 @@ mod tests {
             Arc::new(StringArray::from(vec![" Heron  Ln ", "Alder"])),
             Arc::new(StringArray::from(vec!["", "WA"])),
         ];
-        Batch {
-            records: RecordBatch::try_new(schema, columns).unwrap(),
-            source_rows: vec![2, 3],
-        }
+        Batch { records: RecordBatch::try_new(schema, columns).unwrap(), source_rows: vec![2, 3] }
     }
 
     #[test]
@@ -213,30 +179,17 @@ mod tests {
                 columns: vec!["no".into(), "street".into()],
                 separator: " ".into(),
             }],
-            set: BTreeMap::from([
-                ("state".into(), "OR".into()),
-                ("country".into(), "US".into()),
-            ]),
+            set: BTreeMap::from([("state".into(), "OR".into()), ("country".into(), "US".into())]),
             rename: BTreeMap::from([("state".into(), "region".into())]),
             drop: vec!["no".into()],
-            keep: vec![
-                "address".into(),
-                "region".into(),
-                "country".into(),
-                "street".into(),
-            ],
+            keep: vec!["address".into(), "region".into(), "country".into(), "street".into()],
             trim: true,
         };
         let batch = table();
         let repair = Repair::new(&plan, &batch.records.schema(), Path::new("t.csv")).unwrap();
         let out = repair.apply(&batch);
         assert_eq!(
-            repair
-                .schema()
-                .fields()
-                .iter()
-                .map(|f| f.name().as_str())
-                .collect::<Vec<_>>(),
+            repair.schema().fields().iter().map(|f| f.name().as_str()).collect::<Vec<_>>(),
             ["address", "region", "country", "street"]
         );
         assert_eq!(out.row_texts(0), ["12 Heron  Ln", "OR", "US", "Heron Ln"]);
@@ -245,13 +198,8 @@ mod tests {
 
     #[test]
     fn a_column_that_is_not_there_is_named_with_its_neighbours() {
-        let plan = RepairPlan {
-            drop: vec!["stret".into()],
-            ..Default::default()
-        };
-        let message = Repair::new(&plan, &table().records.schema(), Path::new("t.csv"))
-            .unwrap_err()
-            .to_string();
+        let plan = RepairPlan { drop: vec!["stret".into()], ..Default::default() };
+        let message = Repair::new(&plan, &table().records.schema(), Path::new("t.csv")).unwrap_err().to_string();
         assert_eq!(
             message,
             "t.csv: there is no column \"stret\" (did you mean \"street\" or \"state\"?); it has: no, street, state"

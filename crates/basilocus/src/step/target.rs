@@ -66,26 +66,18 @@ impl Target {
             Some(name) => Some(Notation::from_name(name).ok_or_else(|| {
                 Error::Plan(format!(
                     "--notation {name} is not known; one of {} is expected",
-                    notation::NOTATIONS
-                        .iter()
-                        .map(|(_, n)| *n)
-                        .collect::<Vec<_>>()
-                        .join(", ")
+                    notation::NOTATIONS.iter().map(|(_, n)| *n).collect::<Vec<_>>().join(", ")
                 ))
             })?),
         };
         if let Some(digits) = write.digits
             && digits > 12
         {
-            return Err(Error::Plan(format!(
-                "--digits {digits}: 0 to 12 decimals are written"
-            )));
+            return Err(Error::Plan(format!("--digits {digits}: 0 to 12 decimals are written")));
         }
         let form = match (notation, crs.is_geographic()) {
             (Some(Notation::Utm), true) => Form::Grid,
-            (Some(Notation::DecimalDegrees), true) | (None, _) => Form::Numbers {
-                with_z: operation.moves_heights(),
-            },
+            (Some(Notation::DecimalDegrees), true) | (None, _) => Form::Numbers { with_z: operation.moves_heights() },
             (Some(n), true) => Form::Angles(n),
             (Some(n), false) if columns_wanted == ColumnsWanted::First => {
                 return Err(Error::Plan(format!(
@@ -95,9 +87,7 @@ impl Target {
                     crs.unit_words()
                 )));
             }
-            (Some(_), false) => Form::Numbers {
-                with_z: operation.moves_heights(),
-            },
+            (Some(_), false) => Form::Numbers { with_z: operation.moves_heights() },
         };
         let digits = write.digits.unwrap_or_else(|| match form {
             Form::Numbers { .. } => usual_digits(&crs),
@@ -132,21 +122,17 @@ impl Target {
                 for name in wanted {
                     let free = free_name(name, taken);
                     if free != name {
-                        told.push(format!("the coordinates in {} are in the column \"{free}\": \"{name}\" is there already and stays", crs.title()));
+                        told.push(format!(
+                            "the coordinates in {} are in the column \"{free}\": \"{name}\" is there already and stays",
+                            crs.title()
+                        ));
                     }
                     columns.push(free);
                 }
             }
             taken.extend(columns.iter().cloned());
         }
-        Ok(Target {
-            crs,
-            operation,
-            columns,
-            form,
-            digits,
-            digits_said: write.digits.is_some(),
-        })
+        Ok(Target { crs, operation, columns, form, digits, digits_said: write.digits.is_some() })
     }
 
     /// The operation in words.
@@ -157,12 +143,7 @@ impl Target {
             name: self.operation.name().to_string(),
             accuracy_m: self.operation.accuracy_m(),
             grids: Vec::new(),
-            steps: self
-                .operation
-                .steps()
-                .iter()
-                .map(|s| s.to_string())
-                .collect(),
+            steps: self.operation.steps().iter().map(|s| s.to_string()).collect(),
             notes: self.operation.notes().to_vec(),
         }
     }
@@ -174,17 +155,11 @@ impl Target {
             .map(|name| match self.form {
                 Form::Numbers { .. } => (
                     Field::new(name, DataType::Float64, true),
-                    ColumnStyle {
-                        digits: Some(self.digits),
-                        longest: None,
-                    },
+                    ColumnStyle { digits: Some(self.digits), longest: None },
                 ),
                 _ => (
                     Field::new(name, DataType::Utf8, true),
-                    ColumnStyle {
-                        digits: None,
-                        longest: Some(18 + self.digits),
-                    },
+                    ColumnStyle { digits: None, longest: Some(18 + self.digits) },
                 ),
             })
             .collect()
@@ -214,15 +189,8 @@ impl Target {
             }
             _ => return None,
         };
-        let hold = if matches!(self.form, Form::Numbers { .. }) {
-            "; the cells hold the full number"
-        } else {
-            ""
-        };
-        Some(format!(
-            "{digits} decimals are shown, the last is worth {} on the ground{hold}",
-            length(unit)
-        ))
+        let hold = if matches!(self.form, Form::Numbers { .. }) { "; the cells hold the full number" } else { "" };
+        Some(format!("{digits} decimals are shown, the last is worth {} on the ground{hold}", length(unit)))
     }
 
     /// Columns from positions that are in this system already.
@@ -230,15 +198,12 @@ impl Target {
         if self.columns.is_empty() {
             return Vec::new();
         }
-        let text = |f: &dyn Fn(usize) -> Option<String>| {
-            Arc::new((0..x.len()).map(f).collect::<StringArray>()) as ArrayRef
-        };
+        let text =
+            |f: &dyn Fn(usize) -> Option<String>| Arc::new((0..x.len()).map(f).collect::<StringArray>()) as ArrayRef;
         let arrays: Vec<ArrayRef> = match self.form {
             Form::Numbers { with_z } => {
-                let mut out: Vec<ArrayRef> = vec![
-                    Arc::new(Float64Array::from(x.to_vec())),
-                    Arc::new(Float64Array::from(y.to_vec())),
-                ];
+                let mut out: Vec<ArrayRef> =
+                    vec![Arc::new(Float64Array::from(x.to_vec())), Arc::new(Float64Array::from(y.to_vec()))];
                 if with_z {
                     out.push(Arc::new(Float64Array::from(z.to_vec())));
                 }
@@ -248,15 +213,9 @@ impl Target {
                 text(&|i| notation::print_angle(x[i], false, n, self.digits)),
                 text(&|i| notation::print_angle(y[i], true, n, self.digits)),
             ],
-            Form::Grid => vec![text(&|i| {
-                notation::print(x[i], y[i], Notation::Utm, self.digits)
-            })],
+            Form::Grid => vec![text(&|i| notation::print(x[i], y[i], Notation::Utm, self.digits))],
         };
-        self.fields()
-            .into_iter()
-            .map(|(f, _)| f)
-            .zip(arrays)
-            .collect()
+        self.fields().into_iter().map(|(f, _)| f).zip(arrays).collect()
     }
 }
 

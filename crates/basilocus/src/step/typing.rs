@@ -57,43 +57,23 @@ impl Typing {
             .columns()
             .iter()
             .enumerate()
-            .map(|(i, c)| {
-                self.types
-                    .get(i)
-                    .and_then(|t| cast(c, t))
-                    .unwrap_or_else(|| c.clone())
-            })
+            .map(|(i, c)| self.types.get(i).and_then(|t| cast(c, t)).unwrap_or_else(|| c.clone()))
             .collect();
-        let records = record_batch(schema.clone(), columns, batch.len())
-            .unwrap_or_else(|_| RecordBatch::new_empty(schema));
-        Batch {
-            records,
-            source_rows: batch.source_rows.clone(),
-        }
+        let records =
+            record_batch(schema.clone(), columns, batch.len()).unwrap_or_else(|_| RecordBatch::new_empty(schema));
+        Batch { records, source_rows: batch.source_rows.clone() }
     }
 }
 
 fn cast(column: &ArrayRef, t: &DataType) -> Option<ArrayRef> {
     let texts = column.as_any().downcast_ref::<StringArray>()?;
-    let trimmed = texts
-        .iter()
-        .map(|v| v.map(str::trim).filter(|v| !v.is_empty()));
+    let trimmed = texts.iter().map(|v| v.map(str::trim).filter(|v| !v.is_empty()));
     Some(match t {
-        DataType::Int64 => Arc::new(
-            trimmed
-                .map(|v| v.and_then(|v| v.parse().ok()))
-                .collect::<Int64Array>(),
-        ),
-        DataType::Float64 => Arc::new(
-            trimmed
-                .map(|v| v.and_then(|v| v.parse().ok()))
-                .collect::<Float64Array>(),
-        ),
-        DataType::Boolean => Arc::new(
-            trimmed
-                .map(|v| v.map(|v| v.eq_ignore_ascii_case("true")))
-                .collect::<BooleanArray>(),
-        ),
+        DataType::Int64 => Arc::new(trimmed.map(|v| v.and_then(|v| v.parse().ok())).collect::<Int64Array>()),
+        DataType::Float64 => Arc::new(trimmed.map(|v| v.and_then(|v| v.parse().ok())).collect::<Float64Array>()),
+        DataType::Boolean => {
+            Arc::new(trimmed.map(|v| v.map(|v| v.eq_ignore_ascii_case("true"))).collect::<BooleanArray>())
+        }
         _ => return None,
     })
 }

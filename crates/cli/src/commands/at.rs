@@ -67,10 +67,7 @@ pub fn run(a: &AtArgs) -> Result<Done> {
     for text in &a.to {
         let crs = catalogue.find_one(text)?;
         let title = crs.title();
-        places
-            .push(place(crs)?.ok_or_else(|| {
-                anyhow::anyhow!("this position is outside the domain of {title}")
-            })?);
+        places.push(place(crs)?.ok_or_else(|| anyhow::anyhow!("this position is outside the domain of {title}"))?);
     }
     if a.to.is_empty() {
         offered(catalogue, lon, lat, &place, &mut places);
@@ -82,17 +79,13 @@ pub fn run(a: &AtArgs) -> Result<Done> {
         (Notation::DegreesMinutesSeconds, digits),
         (Notation::Utm, digits.saturating_sub(1)),
     ];
-    let written: Vec<(Notation, usize, String)> = forms
-        .iter()
-        .filter_map(|(n, d)| notation::print(lon, lat, *n, *d).map(|t| (*n, *d, t)))
-        .collect();
+    let written: Vec<(Notation, usize, String)> =
+        forms.iter().filter_map(|(n, d)| notation::print(lon, lat, *n, *d).map(|t| (*n, *d, t))).collect();
     let zone = UtmZone::of(lon, lat);
     let sheet = sheet::international(lon, lat);
     if a.json {
-        let notations: serde_json::Map<String, Value> = written
-            .iter()
-            .map(|(n, _, t)| (n.name().to_string(), Value::from(t.as_str())))
-            .collect();
+        let notations: serde_json::Map<String, Value> =
+            written.iter().map(|(n, _, t)| (n.name().to_string(), Value::from(t.as_str()))).collect();
         let systems: Vec<Value> = places
             .iter()
             .map(|p| object!({"code": p.crs.identifier(), "name": p.crs.name, "x": p.x, "y": p.y, "unit": p.crs.unit_words(), "operation": p.operation, "accuracy_m": p.accuracy_m}))
@@ -119,11 +112,7 @@ pub fn run(a: &AtArgs) -> Result<Done> {
         out,
         "in           {}{}",
         from.title(),
-        if a.from.is_some() {
-            ""
-        } else {
-            ", because --from says nothing else"
-        }
+        if a.from.is_some() { "" } else { ", because --from says nothing else" }
     );
     if to_wgs84.accuracy_m() != Some(0.0) {
         let _ = writeln!(
@@ -136,12 +125,7 @@ pub fn run(a: &AtArgs) -> Result<Done> {
     let _ = writeln!(out, "\nthe same spot in WGS 84");
     for (n, d, t) in &written {
         let (north, _) = n.last_digit_m(*d, lat);
-        let _ = writeln!(
-            out,
-            "  {:<34} {t:<42} last digit: {}",
-            n.words(),
-            length(north)
-        );
+        let _ = writeln!(out, "  {:<34} {t:<42} last digit: {}", n.words(), length(north));
     }
     if let (Some(z), Some(band)) = (zone, band_of(lat)) {
         let (west, east) = z.limits_deg();
@@ -167,15 +151,11 @@ pub fn run(a: &AtArgs) -> Result<Done> {
                     format!("{:.d$}", p.x),
                     format!("{:.d$}", p.y),
                     p.crs.unit_words(),
-                    basilocus::accuracy_words(p.accuracy_m)
-                        .replace(" (a conversion, no change of datum)", ""),
+                    basilocus::accuracy_words(p.accuracy_m).replace(" (a conversion, no change of datum)", ""),
                 ]
             })
             .collect();
-        out.push_str(&text::table(
-            &["code", "name", "x", "y", "unit", "accuracy"],
-            &rows,
-        ));
+        out.push_str(&text::table(&["code", "name", "x", "y", "unit", "accuracy"], &rows));
     }
     text::print(&out)?;
     Ok(Done::Fine)
@@ -188,31 +168,18 @@ fn read(text: &str, from: &Crs, order: AxisOrder) -> Result<(f64, f64, String, S
         return Ok((r.lon_deg, r.lat_deg, r.notation.words(), r.words));
     }
     // Two numbers of a plane system: easting first.
-    let parts: Vec<&str> = if text.contains(';') {
-        text.split(';').collect()
-    } else {
-        text.split_whitespace().collect()
-    };
+    let parts: Vec<&str> =
+        if text.contains(';') { text.split(';').collect() } else { text.split_whitespace().collect() };
     let numbers: Vec<f64> = parts
         .iter()
         .filter_map(|p| {
-            notation::read_number(
-                p.trim()
-                    .trim_end_matches(',')
-                    .trim_end_matches(|c: char| c.is_alphabetic()),
-            )
-            .ok()
+            notation::read_number(p.trim().trim_end_matches(',').trim_end_matches(|c: char| c.is_alphabetic())).ok()
         })
         .collect();
     match numbers.as_slice() {
         [x, y] if parts.len() == 2 => {
             let unit = from.unit_words();
-            Ok((
-                *x,
-                *y,
-                "easting and northing".into(),
-                format!("easting {x}, northing {y} ({unit})"),
-            ))
+            Ok((*x, *y, "easting and northing".into(), format!("easting {x}, northing {y} ({unit})")))
         }
         _ => anyhow::bail!(
             "\"{text}\" is not an easting and a northing, which {} needs; two numbers with a blank between them are expected",
@@ -243,8 +210,7 @@ fn offered(
         let Kind::Projected { datum, method, .. } = &crs.kind else {
             continue;
         };
-        let today = ["GRS 1980", "WGS 84"].contains(&datum.ellipsoid.name.as_str())
-            && datum.shift.is_some();
+        let today = ["GRS 1980", "WGS 84"].contains(&datum.ellipsoid.name.as_str()) && datum.shift.is_some();
         if wanted.len() < OFFERED + 2
             && today
             && basilocus::geodesy::projection::METHODS.contains(&method.as_str())

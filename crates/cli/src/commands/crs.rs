@@ -12,11 +12,7 @@ use serde_json::{Value, json as object};
 pub fn run(command: &CrsCommand) -> Result<Done> {
     let catalogue = Catalogue::embedded();
     match command {
-        CrsCommand::Find {
-            words,
-            most,
-            json: as_json,
-        } => {
+        CrsCommand::Find { words, most, json: as_json } => {
             let query = words.join(" ");
             let hits = catalogue.search(&query);
             if hits.is_empty() {
@@ -31,9 +27,7 @@ pub fn run(command: &CrsCommand) -> Result<Done> {
             }
             if *as_json {
                 let list: Vec<Value> = hits.iter().take(*most).map(|h| object!({"code": format!("EPSG:{}", h.code), "name": h.name, "kind": h.kind, "unit": h.unit, "area": h.area})).collect();
-                text::print(&json(
-                    &object!({"query": query, "found": hits.len(), "systems": list}),
-                )?)?;
+                text::print(&json(&object!({"query": query, "found": hits.len(), "systems": list}))?)?;
                 return Ok(Done::Fine);
             }
             let rows: Vec<Vec<String>> = hits
@@ -51,18 +45,11 @@ pub fn run(command: &CrsCommand) -> Result<Done> {
                 .collect();
             let mut out = text::table(&["code", "name", "kind", "unit", "area of use"], &rows);
             if hits.len() > *most {
-                out.push_str(&format!(
-                    "and {} more; add words, or --most N\n",
-                    hits.len() - most
-                ));
+                out.push_str(&format!("and {} more; add words, or --most N\n", hits.len() - most));
             }
             text::print(&out)?;
         }
-        CrsCommand::Show {
-            crs,
-            wkt: only_wkt,
-            json: as_json,
-        } => {
+        CrsCommand::Show { crs, wkt: only_wkt, json: as_json } => {
             let crs = catalogue.find_one(crs)?;
             let wkt_text = wkt::wkt1(&crs);
             if *only_wkt {
@@ -85,19 +72,9 @@ fn show(crs: &Crs, wkt: Option<String>) -> Value {
     if let Some(d) = crs.datum() {
         out["datum"] = object!({"name": d.name, "ellipsoid": d.ellipsoid.name, "semi_major_m": d.ellipsoid.semi_major_m, "inverse_flattening": d.ellipsoid.inverse_flattening, "prime_meridian": d.prime_meridian, "prime_meridian_deg": d.prime_meridian_deg});
     }
-    if let Kind::Projected {
-        base_code,
-        method,
-        parameters,
-        unit,
-        ..
-    } = &crs.kind
-    {
-        let list: serde_json::Map<String, Value> = parameters
-            .0
-            .iter()
-            .map(|(n, v)| (n.clone(), Value::from(*v)))
-            .collect();
+    if let Kind::Projected { base_code, method, parameters, unit, .. } = &crs.kind {
+        let list: serde_json::Map<String, Value> =
+            parameters.0.iter().map(|(n, v)| (n.clone(), Value::from(*v))).collect();
         out["projection"] = object!({"base": format!("EPSG:{base_code}"), "method": method, "parameters": list, "unit_m": unit.metres, "implemented": crs.projection().is_ok()});
     }
     out

@@ -12,26 +12,11 @@ use std::path::Path;
 
 /// The sample data: invented by `tools/src/bin/generate-sample-data.rs`.
 const FILES: &[(&str, &[u8])] = &[
-    (
-        "landowners.xlsx",
-        include_bytes!("../../demo/landowners.xlsx"),
-    ),
-    (
-        "field_notes.csv",
-        include_bytes!("../../demo/field_notes.csv"),
-    ),
-    (
-        "survey_1958.txt",
-        include_bytes!("../../demo/survey_1958.txt"),
-    ),
-    (
-        "address_points.csv",
-        include_bytes!("../../demo/address_points.csv"),
-    ),
-    (
-        "street_segments.csv",
-        include_bytes!("../../demo/street_segments.csv"),
-    ),
+    ("landowners.xlsx", include_bytes!("../../demo/landowners.xlsx")),
+    ("field_notes.csv", include_bytes!("../../demo/field_notes.csv")),
+    ("survey_1958.txt", include_bytes!("../../demo/survey_1958.txt")),
+    ("address_points.csv", include_bytes!("../../demo/address_points.csv")),
+    ("street_segments.csv", include_bytes!("../../demo/street_segments.csv")),
     ("postcodes.csv", include_bytes!("../../demo/postcodes.csv")),
     ("places.csv", include_bytes!("../../demo/places.csv")),
 ];
@@ -44,9 +29,7 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
     let folder = &a.folder;
     if folder.exists() {
         let ours = FILES.iter().all(|(name, _)| folder.join(name).exists());
-        let empty = std::fs::read_dir(folder)
-            .map(|mut d| d.next().is_none())
-            .unwrap_or(false);
+        let empty = std::fs::read_dir(folder).map(|mut d| d.next().is_none()).unwrap_or(false);
         if !(empty || ours && a.overwrite) {
             bail!(
                 "{}: the folder is there already; name another one, or replace an earlier demonstration with --overwrite",
@@ -54,14 +37,12 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
             );
         }
     }
-    std::fs::create_dir_all(folder)
-        .with_context(|| format!("{}: the folder cannot be made", folder.display()))?;
+    std::fs::create_dir_all(folder).with_context(|| format!("{}: the folder cannot be made", folder.display()))?;
     for (name, bytes) in FILES {
         std::fs::write(folder.join(name), bytes)
             .with_context(|| format!("{}: cannot be written", folder.join(name).display()))?;
     }
-    std::env::set_current_dir(folder)
-        .with_context(|| format!("{}: cannot be entered", folder.display()))?;
+    std::env::set_current_dir(folder).with_context(|| format!("{}: cannot be entered", folder.display()))?;
     say(&format!(
         "The Tern Estuary: a river trust keeps a register of culverts and tide gates where two states meet.\n\
          All names, places and numbers are invented. The files are in {}; the commands below ran there.\n",
@@ -78,16 +59,8 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
     command(
         "basilocus geocode landowners.xlsx --reference estuary.reference -o landowners.csv --overwrite --no-progress",
     )?;
-    examples(
-        "landowners.csv",
-        &["Address", "City", "level", "confidence", "changes"],
-        &[0, 1, 5, 34, 46, 50],
-    )?;
-    examples(
-        "landowners.set-aside.csv",
-        &["source_row", "Address", "City", "Zip", "reason"],
-        &[1, 2, 3, 4],
-    )?;
+    examples("landowners.csv", &["Address", "City", "level", "confidence", "changes"], &[0, 1, 5, 34, 46, 50])?;
+    examples("landowners.set-aside.csv", &["source_row", "Address", "City", "Zip", "reason"], &[1, 2, 3, 4])?;
 
     step(
         "3. Read the field notes (degrees and decimal minutes, five spellings) and the survey of 1958 (NAD27, US survey feet)",
@@ -107,32 +80,16 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
     command(&format!("basilocus run {PLAN} --overwrite --no-progress"))?;
 
     step("6. The plan that did it, run again: the same bytes")?;
-    say(&format!(
-        "$ cat {PLAN}\n{}\n",
-        std::fs::read_to_string(PLAN)?
-    ))?;
+    say(&format!("$ cat {PLAN}\n{}\n", std::fs::read_to_string(PLAN)?))?;
     std::fs::create_dir_all("again")?;
     let mut again = Plan::load(Path::new(PLAN))?;
-    again.outputs = OUTPUTS
-        .iter()
-        .map(|o| OutputPlan::new(format!("again/{o}")))
-        .collect();
-    basilocus::run(
-        &again,
-        &RunOptions {
-            overwrite: true,
-            ..Default::default()
-        },
-    )?;
+    again.outputs = OUTPUTS.iter().map(|o| OutputPlan::new(format!("again/{o}"))).collect();
+    basilocus::run(&again, &RunOptions { overwrite: true, ..Default::default() })?;
     for name in OUTPUTS {
         let same = std::fs::read(name)? == std::fs::read(Path::new("again").join(name))?;
         say(&format!(
             "  {name:<18} {}\n",
-            if same {
-                "the same bytes"
-            } else {
-                "DIFFERS: this is a defect, please report it"
-            }
+            if same { "the same bytes" } else { "DIFFERS: this is a defect, please report it" }
         ))?;
         if !same {
             bail!("{name} differs between two runs of one plan");
@@ -154,19 +111,11 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
 /// The plan of steps 4 and 5.
 fn plan() -> Plan {
     let to = vec!["EPSG:2269".to_string(), "EPSG:4326".to_string()];
-    let position = |from: &str| {
-        Some(PositionPlan {
-            from: Some(from.into()),
-            ..Default::default()
-        })
-    };
+    let position = |from: &str| Some(PositionPlan { from: Some(from.into()), ..Default::default() });
     let landowners = LayerPlan {
         name: Some("landowners".into()),
         to: to.clone(),
-        input: InputPlan {
-            sheet: Some("Register".into()),
-            ..Default::default()
-        },
+        input: InputPlan { sheet: Some("Register".into()), ..Default::default() },
         geocode: Some(GeocodePlan {
             reference: vec!["estuary.reference".into()],
             extras: vec!["region".into(), "parent".into()],
@@ -188,11 +137,9 @@ fn plan() -> Plan {
         ..LayerPlan::new("survey_1958.txt")
     };
     // The old numbers stay, under names that say what they are.
-    survey.repair.rename = [
-        ("easting".to_string(), "easting_1958".to_string()),
-        ("northing".to_string(), "northing_1958".to_string()),
-    ]
-    .into();
+    survey.repair.rename =
+        [("easting".to_string(), "easting_1958".to_string()), ("northing".to_string(), "northing_1958".to_string())]
+            .into();
     Plan {
         date: Some(basilocus::today()),
         layers: vec![landowners, notes, survey],
@@ -211,15 +158,9 @@ fn step(title: &str) -> Result<()> {
 
 /// Prints a command line and runs it, parsed as the shell's words would be.
 fn command(line: &str) -> Result<()> {
-    say(&format!(
-        "$ {}\n",
-        line.replace(" --overwrite", "")
-            .replace(" --no-progress", "")
-    ))?;
+    say(&format!("$ {}\n", line.replace(" --overwrite", "").replace(" --no-progress", "")))?;
     match Arguments::try_parse_from(line.split(' '))?.command {
-        Command::Reference(c @ ReferenceCommand::Build { .. }) => {
-            super::reference::run(&c).map(|_| ())?
-        }
+        Command::Reference(c @ ReferenceCommand::Build { .. }) => super::reference::run(&c).map(|_| ())?,
         Command::Look(a) => super::look::run(&a).map(|_| ())?,
         Command::Run(a) => run_command::saved(&a).map(|_| ())?,
         Command::Geocode(a) => plan_of(a.layer(), &a.behaviour)?,
@@ -230,11 +171,7 @@ fn command(line: &str) -> Result<()> {
 }
 
 fn plan_of(layer: LayerPlan, behaviour: &RunBehaviour) -> Result<()> {
-    let plan = Plan {
-        layers: vec![layer],
-        outputs: behaviour.outputs(),
-        ..Default::default()
-    };
+    let plan = Plan { layers: vec![layer], outputs: behaviour.outputs(), ..Default::default() };
     run_command::plan(plan, behaviour).map(|_| ())
 }
 
@@ -242,17 +179,11 @@ fn plan_of(layer: LayerPlan, behaviour: &RunBehaviour) -> Result<()> {
 fn examples(file: &str, columns: &[&str], rows: &[usize]) -> Result<()> {
     let layer = LayerPlan::new(file);
     let report = basilocus::look(&layer, 100, &basilocus::Cancel::default(), &())?;
-    let at: Vec<usize> = columns
-        .iter()
-        .filter_map(|c| report.columns.iter().position(|r| r.name == *c))
-        .collect();
+    let at: Vec<usize> = columns.iter().filter_map(|c| report.columns.iter().position(|r| r.name == *c)).collect();
     let cells: Vec<Vec<String>> = rows
         .iter()
         .filter_map(|r| report.first_rows.get(*r))
         .map(|row| at.iter().map(|i| row[*i].clone()).collect())
         .collect();
-    say(&format!(
-        "Some rows of {file}:\n{}\n",
-        text::table(columns, &cells)
-    ))
+    say(&format!("Some rows of {file}:\n{}\n", text::table(columns, &cells)))
 }

@@ -15,16 +15,9 @@ pub fn run(a: &LookArgs) -> Result<Done> {
     let mut clean = true;
     for (i, file) in a.files.iter().enumerate() {
         let mut plans = Vec::new();
-        let base = LayerPlan {
-            input: a.input.plan(),
-            ..LayerPlan::new(file)
-        };
+        let base = LayerPlan { input: a.input.plan(), ..LayerPlan::new(file) };
         // Layers that must be chosen to be read are all shown here.
-        let layers = if a.input.layer.is_none() {
-            basilocus::look::layers_to_choose(file)?
-        } else {
-            Vec::new()
-        };
+        let layers = if a.input.layer.is_none() { basilocus::look::layers_to_choose(file)? } else { Vec::new() };
         if layers.is_empty() {
             plans.push(base);
         } else {
@@ -40,17 +33,9 @@ pub fn run(a: &LookArgs) -> Result<Done> {
             if a.json {
                 text::print(&json(&report)?)?;
             } else {
-                text::print(&format!(
-                    "{}{}",
-                    if i + j > 0 { "\n" } else { "" },
-                    text::look(&report)
-                ))?;
+                text::print(&format!("{}{}", if i + j > 0 { "\n" } else { "" }, text::look(&report)))?;
             }
         }
     }
-    Ok(if a.strict && !clean {
-        Done::NotClean
-    } else {
-        Done::Fine
-    })
+    Ok(if a.strict && !clean { Done::NotClean } else { Done::Fine })
 }

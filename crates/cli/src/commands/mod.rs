@@ -19,19 +19,11 @@ pub fn run(arguments: Arguments) -> Result<Done> {
     match arguments.command {
         Command::Look(a) => look::run(&a),
         Command::Geocode(a) => run::plan(
-            basilocus::Plan {
-                layers: vec![a.layer()],
-                outputs: a.behaviour.outputs(),
-                ..Default::default()
-            },
+            basilocus::Plan { layers: vec![a.layer()], outputs: a.behaviour.outputs(), ..Default::default() },
             &a.behaviour,
         ),
         Command::Convert(a) => run::plan(
-            basilocus::Plan {
-                layers: vec![a.layer()],
-                outputs: a.behaviour.outputs(),
-                ..Default::default()
-            },
+            basilocus::Plan { layers: vec![a.layer()], outputs: a.behaviour.outputs(), ..Default::default() },
             &a.behaviour,
         ),
         Command::At(a) => at::run(&a),
@@ -47,12 +39,7 @@ pub fn run(arguments: Arguments) -> Result<Done> {
                 Shell::Powershell => aot::Shell::PowerShell,
                 Shell::Zsh => aot::Shell::Zsh,
             };
-            aot::generate(
-                shell,
-                &mut Arguments::command(),
-                "basilocus",
-                &mut std::io::stdout(),
-            );
+            aot::generate(shell, &mut Arguments::command(), "basilocus", &mut std::io::stdout());
             Ok(Done::Fine)
         }
     }

@@ -13,16 +13,7 @@ use serde_json::{Value, json as object};
 /// Builds or describes a reference.
 pub fn run(command: &ReferenceCommand) -> Result<Done> {
     match command {
-        ReferenceCommand::Build {
-            sources,
-            output,
-            from,
-            country,
-            overwrite,
-            strict,
-            json: as_json,
-            no_progress,
-        } => {
+        ReferenceCommand::Build { sources, output, from, country, overwrite, strict, json: as_json, no_progress } => {
             let plan = BuildPlan {
                 sources: sources.clone(),
                 output: output.clone(),
@@ -31,21 +22,10 @@ pub fn run(command: &ReferenceCommand) -> Result<Done> {
                 overwrite: *overwrite,
             };
             let report = build(&plan, &cancel_on_interrupt(), &Bar::new(!no_progress))?;
-            text::print(&if *as_json {
-                json(&report)?
-            } else {
-                text::build(&report)
-            })?;
-            Ok(if *strict && !report.set_aside.is_empty() {
-                Done::NotClean
-            } else {
-                Done::Fine
-            })
+            text::print(&if *as_json { json(&report)? } else { text::build(&report) })?;
+            Ok(if *strict && !report.set_aside.is_empty() { Done::NotClean } else { Done::Fine })
         }
-        ReferenceCommand::Describe {
-            file,
-            json: as_json,
-        } => {
+        ReferenceCommand::Describe { file, json: as_json } => {
             let reference = Reference::open(file)?;
             reference.verify()?;
             let d = reference.describe();

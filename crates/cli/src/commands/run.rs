@@ -12,31 +12,19 @@ use basilocus::{Plan, RunOptions};
 /// Runs a plan that the command line made.
 pub fn plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
     if behaviour.output.is_empty() {
-        return Err(
-            basilocus::Error::Plan("no output is said; name one with -o FILE".into()).into(),
-        );
+        return Err(basilocus::Error::Plan("no output is said; name one with -o FILE".into()).into());
     }
     if let Some(file) = &behaviour.save_plan
         && file.exists()
         && !behaviour.overwrite
     {
-        bail!(
-            "{}: exists already and is not replaced; add --overwrite, or name another file",
-            file.display()
-        );
+        bail!("{}: exists already and is not replaced; add --overwrite, or name another file", file.display());
     }
     let bar = Bar::new(!behaviour.no_progress && !behaviour.quiet);
-    let options = RunOptions {
-        overwrite: behaviour.overwrite,
-        cancel: cancel_on_interrupt(),
-        progress: Some(&bar),
-    };
+    let options = RunOptions { overwrite: behaviour.overwrite, cancel: cancel_on_interrupt(), progress: Some(&bar) };
     let report = basilocus::run(&plan, &options)?;
     if let Some(file) = &behaviour.save_plan {
-        let dated = Plan {
-            date: plan.date.clone().or_else(|| Some(basilocus::today())),
-            ..plan
-        };
+        let dated = Plan { date: plan.date.clone().or_else(|| Some(basilocus::today())), ..plan };
         std::fs::write(file, dated.to_text(file)?)
             .map_err(|e| anyhow::anyhow!("{}: cannot be written: {e}", file.display()))?;
     }
@@ -49,11 +37,7 @@ pub fn plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
         }
         text::print(&out)?;
     }
-    Ok(if behaviour.strict && !report.is_clean() {
-        Done::NotClean
-    } else {
-        Done::Fine
-    })
+    Ok(if behaviour.strict && !report.is_clean() { Done::NotClean } else { Done::Fine })
 }
 
 /// Runs a saved plan, perhaps on other tables and to other outputs.
@@ -61,19 +45,20 @@ pub fn saved(a: &RunArgs) -> Result<Done> {
     let mut saved = Plan::load(&a.plan)?;
     for input in &a.input {
         let names: Vec<String> = saved.layers.iter().map(|l| l.layer_name()).collect();
-        let (at, file) =
-            match input
-                .split_once('=')
-                .and_then(|(name, file)| names.iter().position(|n| n == name).map(|i| (i, file)))
-            {
-                Some(found) => found,
-                None if saved.layers.len() == 1 => (0, input.as_str()),
-                None => return Err(basilocus::Error::Plan(format!(
+        let (at, file) = match input
+            .split_once('=')
+            .and_then(|(name, file)| names.iter().position(|n| n == name).map(|i| (i, file)))
+        {
+            Some(found) => found,
+            None if saved.layers.len() == 1 => (0, input.as_str()),
+            None => {
+                return Err(basilocus::Error::Plan(format!(
                     "--input {input}: the plan has several layers; say LAYER=FILE with one of {}",
                     names.join(", ")
                 ))
-                .into()),
-            };
+                .into());
+            }
+        };
         // The name of the layer stays the plan's, so that outputs keep their form.
         let name = saved.layers[at].layer_name();
         saved.layers[at].name = Some(name);
@@ -87,13 +72,9 @@ pub fn saved(a: &RunArgs) -> Result<Done> {
         && !a.behaviour.quiet
         && *date != basilocus::today()
     {
-        text::print(&format!(
-            "  note       outputs are dated {date}, as the plan says\n"
-        ))?;
+        text::print(&format!("  note       outputs are dated {date}, as the plan says\n"))?;
     }
-    let behaviour = RunBehaviour {
-        output: saved.outputs.iter().map(|o| o.file.clone()).collect(),
-        ..a.behaviour.clone()
-    };
+    let behaviour =
+        RunBehaviour { output: saved.outputs.iter().map(|o| o.file.clone()).collect(), ..a.behaviour.clone() };
     plan(saved, &behaviour)
 }

@@ -29,8 +29,7 @@ impl Decode for DelimitedDecoder {
             Block::Rows(decoded) => return Ok(decoded),
         };
         if let Err(e) = std::str::from_utf8(&bytes) {
-            let line =
-                first_line + memchr::memchr_iter(b'\n', &bytes[..e.valid_up_to()]).count() as u64;
+            let line = first_line + memchr::memchr_iter(b'\n', &bytes[..e.valid_up_to()]).count() as u64;
             return Err(FormatError::Malformed {
                 path: self.path.clone(),
                 line,
@@ -52,9 +51,7 @@ impl Decode for DelimitedDecoder {
         columns.iter_mut().for_each(|c| c.offsets.push(0));
         let mut source_rows = Vec::with_capacity(rows_guess);
         let mut set_aside = Vec::new();
-        let mut reader = csv_core::ReaderBuilder::new()
-            .delimiter(self.delimiter)
-            .build();
+        let mut reader = csv_core::ReaderBuilder::new().delimiter(self.delimiter).build();
         // One spare byte a field: the parser wants room even where nothing is left to write.
         let mut fields = vec![0u8; 4096];
         let mut ends = vec![0usize; width + 16];
@@ -128,9 +125,7 @@ impl Decode for DelimitedDecoder {
             if blank {
                 for column in &mut columns {
                     column.offsets.pop();
-                    column
-                        .bytes
-                        .truncate(column.offsets.last().map_or(0, |o| *o as usize));
+                    column.bytes.truncate(column.offsets.last().map_or(0, |o| *o as usize));
                 }
                 set_aside.push(SetAsideRow {
                     source_row: row_line,
@@ -146,20 +141,10 @@ impl Decode for DelimitedDecoder {
         let mut arrays: Vec<ArrayRef> = Vec::with_capacity(width);
         for c in columns {
             let offsets = OffsetBuffer::new(ScalarBuffer::from(c.offsets));
-            arrays.push(Arc::new(
-                StringArray::try_new(offsets, Buffer::from_vec(c.bytes), None).map_err(broken)?,
-            ));
+            arrays.push(Arc::new(StringArray::try_new(offsets, Buffer::from_vec(c.bytes), None).map_err(broken)?));
         }
-        let records =
-            record_batch(self.schema.clone(), arrays, source_rows.len()).map_err(broken)?;
-        Ok(Decoded {
-            batch: Batch {
-                records,
-                source_rows,
-            },
-            set_aside,
-            bytes: bytes.len() as u64,
-        })
+        let records = record_batch(self.schema.clone(), arrays, source_rows.len()).map_err(broken)?;
+        Ok(Decoded { batch: Batch { records, source_rows }, set_aside, bytes: bytes.len() as u64 })
     }
 }
 
@@ -177,17 +162,11 @@ impl DelimitedDecoder {
         let found = values.len();
         if found > width {
             // Nothing of the row is lost: what has no column stays with the last one.
-            let rest = values
-                .split_off(width.saturating_sub(1))
-                .join(&char::from(self.delimiter).to_string());
+            let rest = values.split_off(width.saturating_sub(1)).join(&char::from(self.delimiter).to_string());
             values.push(rest);
         }
         values.resize(width, String::new());
-        let hint = if found > width {
-            "a delimiter inside a field must be quoted"
-        } else {
-            "a field is missing"
-        };
+        let hint = if found > width { "a delimiter inside a field must be quoted" } else { "a field is missing" };
         SetAsideRow {
             source_row: line,
             class: "ragged row".into(),

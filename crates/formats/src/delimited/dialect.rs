@@ -35,8 +35,7 @@ pub(super) fn records(sample: &str, delimiter: u8, most: usize) -> Vec<Vec<Strin
     while out.len() < most {
         let (mut filled, mut fields) = (0, 0);
         loop {
-            let (result, read, wrote, ended) =
-                reader.read_record(input, &mut buffer[filled..], &mut ends[fields..]);
+            let (result, read, wrote, ended) = reader.read_record(input, &mut buffer[filled..], &mut ends[fields..]);
             input = &input[read..];
             filled += wrote;
             fields += ended;
@@ -67,10 +66,7 @@ fn usual_width(records: &[Vec<String>]) -> (usize, f64) {
     for r in records {
         *counts.entry(r.len()).or_insert(0usize) += 1;
     }
-    let (width, n) = counts
-        .into_iter()
-        .max_by_key(|(w, n)| (*n, *w))
-        .unwrap_or((1, 0));
+    let (width, n) = counts.into_iter().max_by_key(|(w, n)| (*n, *w)).unwrap_or((1, 0));
     (width, n as f64 / records.len().max(1) as f64)
 }
 
@@ -79,13 +75,7 @@ fn usual_width(records: &[Vec<String>]) -> (usize, f64) {
 /// Between equals a tab, semicolon or bar wins over a comma, because a comma is a decimal sign as well.
 pub(super) fn find_delimiter(sample: &str) -> (u8, usize) {
     let mut best = (b',', 1, 0.0);
-    for (delimiter, bonus) in [
-        (b'\t', 0.03),
-        (b';', 0.02),
-        (b'|', 0.02),
-        (b',', 0.0),
-        (b' ', -0.3),
-    ] {
+    for (delimiter, bonus) in [(b'\t', 0.03), (b';', 0.02), (b'|', 0.02), (b',', 0.0), (b' ', -0.3)] {
         let records = records(sample, delimiter, 200);
         let (width, share) = usual_width(&records);
         if width < 2 || (delimiter == b' ' && share < 1.0) {
@@ -113,14 +103,8 @@ mod tests {
         assert_eq!(find_delimiter("a;b\n46,2;-123,8\n"), (b';', 2));
         assert_eq!(find_delimiter("a\tb\n1,5\t2,5\n"), (b'\t', 2));
         assert_eq!(find_delimiter("a b\n1 2\n3 4\n"), (b' ', 2));
-        assert_eq!(
-            find_delimiter("position\n46.2 -123.8\n46.3 -123.9\n").0,
-            b','
-        );
-        assert_eq!(
-            find_delimiter("id,note\n1,\"a;b;c\"\n2,\"d;e;f\"\n"),
-            (b',', 2)
-        );
+        assert_eq!(find_delimiter("position\n46.2 -123.8\n46.3 -123.9\n").0, b',');
+        assert_eq!(find_delimiter("id,note\n1,\"a;b;c\"\n2,\"d;e;f\"\n"), (b',', 2));
         assert_eq!(find_delimiter("one\ntwo\n"), (b',', 1));
     }
 
@@ -129,9 +113,6 @@ mod tests {
         assert_eq!(find_encoding("Straße".as_bytes()).0, encoding_rs::UTF_8);
         assert_eq!(find_encoding(b"Stra\xDFe").0, encoding_rs::WINDOWS_1252);
         assert_eq!(find_encoding(b"\xFF\xFEa\0").0, encoding_rs::UTF_16LE);
-        assert_eq!(
-            find_encoding("é".as_bytes()[..1].as_ref()).0,
-            encoding_rs::UTF_8
-        );
+        assert_eq!(find_encoding("é".as_bytes()[..1].as_ref()).0, encoding_rs::UTF_8);
     }
 }

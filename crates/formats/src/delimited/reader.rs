@@ -38,16 +38,14 @@ impl DelimitedReader {
         let io = |e| FormatError::read(path, e);
         let bytes = std::fs::metadata(path).map_err(io)?.len();
         let mut head = Vec::new();
-        File::open(path)
-            .map_err(io)?
-            .take(SAMPLE as u64)
-            .read_to_end(&mut head)
-            .map_err(io)?;
+        File::open(path).map_err(io)?.take(SAMPLE as u64).read_to_end(&mut head).map_err(io)?;
         let mut notes = Vec::new();
         let encoding = match &options.encoding {
             Some(label) => Encoding::for_label(label.as_bytes()).ok_or_else(|| FormatError::Option {
                 path: path.to_path_buf(),
-                problem: format!("--encoding {label} is not known; examples: utf-8, windows-1252, utf-16le, iso-8859-15"),
+                problem: format!(
+                    "--encoding {label} is not known; examples: utf-8, windows-1252, utf-16le, iso-8859-15"
+                ),
             })?,
             None => {
                 let (encoding, how) = find_encoding(&head);
@@ -57,11 +55,8 @@ impl DelimitedReader {
         };
         let (text, _, _) = encoding.decode(&head);
         // The last record of a cut sample is not whole.
-        let whole = if bytes as usize > head.len() {
-            text.rfind('\n').map_or(&text[..], |i| &text[..=i])
-        } else {
-            &text[..]
-        };
+        let whole =
+            if bytes as usize > head.len() { text.rfind('\n').map_or(&text[..], |i| &text[..=i]) } else { &text[..] };
         let skip_lines = options.skip_lines.unwrap_or(0);
         let skipped = skip(whole, skip_lines);
         let (delimiter, width) = match options.delimiter {
@@ -76,15 +71,8 @@ impl DelimitedReader {
                 (d, width)
             }
         };
-        let (names, header_row, data_from) = header(
-            path,
-            skipped,
-            skip_lines,
-            delimiter,
-            width,
-            options.header_row,
-            &mut notes,
-        )?;
+        let (names, header_row, data_from) =
+            header(path, skipped, skip_lines, delimiter, width, options.header_row, &mut notes)?;
         let rest = skip(whole, data_from);
         if rest.trim().is_empty() && bytes as usize <= head.len() {
             return Err(FormatError::Empty {
@@ -96,12 +84,8 @@ impl DelimitedReader {
         if data.len() > 1 && data.iter().all(|r| r.len() == names.len() + 1) {
             notes.push(format!("slip-09: the header has {} names, every row {} fields: the header seems shifted; say the right line with --header-row", names.len(), names.len() + 1));
         }
-        let schema = Arc::new(Schema::new(
-            names
-                .iter()
-                .map(|n| Field::new(n, DataType::Utf8, true))
-                .collect::<Vec<_>>(),
-        ));
+        let schema =
+            Arc::new(Schema::new(names.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>()));
         let about = About {
             path: path.to_path_buf(),
             format: Format::Delimited,
@@ -115,11 +99,7 @@ impl DelimitedReader {
         };
         Ok(DelimitedReader {
             path: path.to_path_buf(),
-            dialect: Dialect {
-                encoding,
-                delimiter,
-                width: names.len(),
-            },
+            dialect: Dialect { encoding, delimiter, width: names.len() },
             about,
             schema,
             skip: data_from,
@@ -154,11 +134,7 @@ fn header(
     wanted: Option<u64>,
     notes: &mut Vec<String>,
 ) -> Result<(Vec<String>, Option<u64>, u64), FormatError> {
-    let numbered = |n: usize| {
-        (1..=n.max(1))
-            .map(|i| format!("column_{i}"))
-            .collect::<Vec<_>>()
-    };
+    let numbered = |n: usize| (1..=n.max(1)).map(|i| format!("column_{i}")).collect::<Vec<_>>();
     if wanted == Some(0) {
         return Ok((numbered(width), None, skipped));
     }
@@ -167,9 +143,7 @@ fn header(
         Some(row) => {
             return Err(FormatError::Option {
                 path: path.to_path_buf(),
-                problem: format!(
-                    "--header-row {row} is among the {skipped} lines that --skip-lines skips"
-                ),
+                problem: format!("--header-row {row} is among the {skipped} lines that --skip-lines skips"),
             });
         }
         None => {
@@ -182,11 +156,7 @@ fn header(
                 }
                 line += 1;
             }
-            if line as usize >= text.lines().count() {
-                0
-            } else {
-                line
-            }
+            if line as usize >= text.lines().count() { 0 } else { line }
         }
     };
     let rest = skip(text, line_of_header);
@@ -201,16 +171,10 @@ fn header(
         return Ok((numbered(fields.len()), None, skipped + line_of_header));
     }
     if wanted.is_none() && line_of_header > 0 {
-        notes.push(format!(
-            "{line_of_header} lines above the header are passed over"
-        ));
+        notes.push(format!("{line_of_header} lines above the header are passed over"));
     }
     let first_field_lines = header_lines(rest, delimiter);
-    Ok((
-        unique_names(&fields, notes),
-        Some(skipped + line_of_header + 1),
-        skipped + line_of_header + first_field_lines,
-    ))
+    Ok((unique_names(&fields, notes), Some(skipped + line_of_header + 1), skipped + line_of_header + first_field_lines))
 }
 
 /// Lines that the first record of a text takes: more than one where a quoted name holds a line end.
@@ -242,10 +206,7 @@ pub(crate) fn unique_names(fields: &[String], notes: &mut Vec<String>) -> Vec<St
                 name = format!("{base}_{n}");
                 n += 1;
             }
-            notes.push(format!(
-                "the name {base} occurs again; column {} is called {name}",
-                i + 1
-            ));
+            notes.push(format!("the name {base} occurs again; column {} is called {name}", i + 1));
         }
         names.push(name);
     }
@@ -287,11 +248,7 @@ impl Reader for DelimitedReader {
         let (mut to_skip, mut first, mut line) = (self.skip, true, 1);
         loop {
             let filled = buffer.len();
-            let n = input
-                .by_ref()
-                .take(BLOCK as u64)
-                .read_to_end(&mut buffer)
-                .map_err(io)?;
+            let n = input.by_ref().take(BLOCK as u64).read_to_end(&mut buffer).map_err(io)?;
             if first {
                 first = false;
                 if buffer.starts_with(b"\xEF\xBB\xBF") {
@@ -320,9 +277,7 @@ impl Reader for DelimitedReader {
             }
             if end {
                 // Blank lines and the mark of old systems at the very end are no rows.
-                while buffer
-                    .last()
-                    .is_some_and(|b| matches!(b, b'\n' | b'\r' | 0x1A))
+                while buffer.last().is_some_and(|b| matches!(b, b'\n' | b'\r' | 0x1A))
                     && splitter.open_quote().is_none()
                     && buffer.len() > 1
                     && matches!(buffer[buffer.len() - 2], b'\n' | b'\r')
@@ -348,10 +303,7 @@ impl Reader for DelimitedReader {
                 let rest = buffer.split_off(length);
                 let bytes = std::mem::replace(&mut buffer, rest);
                 buffer.reserve(BLOCK * 2);
-                if !sink(Block::Text {
-                    bytes,
-                    first_line: line,
-                }) {
+                if !sink(Block::Text { bytes, first_line: line }) {
                     return Ok(());
                 }
                 line = next_line;

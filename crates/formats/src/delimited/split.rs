@@ -124,14 +124,8 @@ mod tests {
     }
 
     fn fields(bytes: &[u8]) -> Vec<Vec<String>> {
-        let mut reader = csv::ReaderBuilder::new()
-            .has_headers(false)
-            .flexible(true)
-            .from_reader(bytes);
-        reader
-            .records()
-            .map(|r| r.unwrap().iter().map(String::from).collect())
-            .collect()
+        let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).from_reader(bytes);
+        reader.records().map(|r| r.unwrap().iter().map(String::from).collect()).collect()
     }
 
     proptest! {

@@ -23,12 +23,8 @@ impl DelimitedWriter {
     /// # Errors
     /// Where it cannot be written.
     pub fn create(pending: PendingOutput) -> Result<Self, FormatError> {
-        let file =
-            File::create(pending.path()).map_err(|e| FormatError::write(pending.target(), e))?;
-        let comma = pending
-            .target()
-            .extension()
-            .is_some_and(|e| e.eq_ignore_ascii_case("csv"));
+        let file = File::create(pending.path()).map_err(|e| FormatError::write(pending.target(), e))?;
+        let comma = pending.target().extension().is_some_and(|e| e.eq_ignore_ascii_case("csv"));
         Ok(DelimitedWriter {
             pending,
             file: BufWriter::with_capacity(1 << 16, file),
@@ -38,22 +34,15 @@ impl DelimitedWriter {
     }
 
     fn put(&mut self, bytes: &[u8]) -> Result<(), FormatError> {
-        self.file
-            .write_all(bytes)
-            .map_err(|e| FormatError::write(self.pending.target(), e))
+        self.file.write_all(bytes).map_err(|e| FormatError::write(self.pending.target(), e))
     }
 }
 
 impl Writer for DelimitedWriter {
     fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
         let skip = point_index(&layer.schema);
-        let columns: Vec<usize> = (0..layer.schema.fields().len())
-            .filter(|i| Some(*i) != skip)
-            .collect();
-        let names: Vec<String> = columns
-            .iter()
-            .map(|i| layer.schema.field(*i).name().clone())
-            .collect();
+        let columns: Vec<usize> = (0..layer.schema.fields().len()).filter(|i| Some(*i) != skip).collect();
+        let names: Vec<String> = columns.iter().map(|i| layer.schema.field(*i).name().clone()).collect();
         match &self.header {
             None => {
                 let mut line = Vec::new();
@@ -78,11 +67,7 @@ impl Writer for DelimitedWriter {
                 ));
             }
         }
-        Ok(Arc::new(DelimitedEncoder {
-            delimiter: self.delimiter,
-            columns,
-            styles: layer.styles.clone(),
-        }))
+        Ok(Arc::new(DelimitedEncoder { delimiter: self.delimiter, columns, styles: layer.styles.clone() }))
     }
 
     fn write(&mut self, part: Encoded) -> Result<(), FormatError> {
@@ -101,9 +86,7 @@ impl Writer for DelimitedWriter {
         _: &RunAbout,
         _: &SetAsideTable,
     ) -> Result<(PendingOutput, Vec<String>), FormatError> {
-        self.file
-            .flush()
-            .map_err(|e| FormatError::write(self.pending.target(), e))?;
+        self.file.flush().map_err(|e| FormatError::write(self.pending.target(), e))?;
         Ok((self.pending, Vec::new()))
     }
 }
@@ -136,11 +119,7 @@ impl Encode for DelimitedEncoder {
                     let bytes = column_bytes(a);
                     let special = memchr::memchr3(self.delimiter, b'"', b'\n', bytes).is_some()
                         || memchr::memchr(b'\r', bytes).is_some();
-                    if special {
-                        Cells::Text(a)
-                    } else {
-                        Cells::Plain(a)
-                    }
+                    if special { Cells::Text(a) } else { Cells::Plain(a) }
                 } else if let Some(a) = any.downcast_ref::<Float64Array>() {
                     Cells::Real(a, self.styles.get(*c).and_then(|s| s.digits))
                 } else if let Some(a) = any.downcast_ref::<Int64Array>() {
@@ -157,24 +136,14 @@ impl Encode for DelimitedEncoder {
                     out.push(self.delimiter);
                 }
                 match cell {
-                    Cells::Plain(a) if a.is_valid(row) => {
-                        out.extend_from_slice(a.value(row).as_bytes())
-                    }
-                    Cells::Text(a) if a.is_valid(row) => {
-                        push_field(&mut out, a.value(row).as_bytes(), self.delimiter)
-                    }
+                    Cells::Plain(a) if a.is_valid(row) => out.extend_from_slice(a.value(row).as_bytes()),
+                    Cells::Text(a) if a.is_valid(row) => push_field(&mut out, a.value(row).as_bytes(), self.delimiter),
                     Cells::Real(a, Some(digits)) if a.is_valid(row) => {
                         number::push_fixed(&mut out, a.value(row), *digits)
                     }
-                    Cells::Real(a, None) if a.is_valid(row) => {
-                        number::push_shortest(&mut out, a.value(row))
-                    }
-                    Cells::Whole(a) if a.is_valid(row) => {
-                        out.extend_from_slice(a.value(row).to_string().as_bytes())
-                    }
-                    Cells::Other(a) => {
-                        push_field(&mut out, cell_text(a, row).as_bytes(), self.delimiter)
-                    }
+                    Cells::Real(a, None) if a.is_valid(row) => number::push_shortest(&mut out, a.value(row)),
+                    Cells::Whole(a) if a.is_valid(row) => out.extend_from_slice(a.value(row).to_string().as_bytes()),
+                    Cells::Other(a) => push_field(&mut out, cell_text(a, row).as_bytes(), self.delimiter),
                     _ => {}
                 }
             }
@@ -191,16 +160,13 @@ impl Encode for DelimitedEncoder {
 /// The bytes of all texts of a column, one after another.
 fn column_bytes(a: &StringArray) -> &[u8] {
     let offsets = a.value_offsets();
-    let range =
-        offsets.first().map_or(0, |o| *o as usize)..offsets.last().map_or(0, |o| *o as usize);
+    let range = offsets.first().map_or(0, |o| *o as usize)..offsets.last().map_or(0, |o| *o as usize);
     &a.value_data()[range]
 }
 
 /// Appends a field, in quotes where its text needs them.
 fn push_field(out: &mut Vec<u8>, field: &[u8], delimiter: u8) {
-    let needs_quotes = field
-        .iter()
-        .any(|b| *b == delimiter || matches!(b, b'"' | b'\n' | b'\r'));
+    let needs_quotes = field.iter().any(|b| *b == delimiter || matches!(b, b'"' | b'\n' | b'\r'));
     if !needs_quotes {
         out.extend_from_slice(field);
         return;

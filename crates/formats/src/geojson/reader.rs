@@ -52,10 +52,7 @@ impl GeoJsonReader {
         if !collection.saw_features {
             return Err(FormatError::NotRecognised {
                 path: path.to_path_buf(),
-                problem: format!(
-                    "is JSON of type \"{}\"; a GeoJSON FeatureCollection is expected",
-                    collection.kind
-                ),
+                problem: format!("is JSON of type \"{}\"; a GeoJSON FeatureCollection is expected", collection.kind),
             });
         }
         if features == 0 {
@@ -80,15 +77,10 @@ impl GeoJsonReader {
                 (name, t.unwrap_or(DataType::Utf8))
             })
             .collect();
-        let mut fields: Vec<Field> = columns
-            .iter()
-            .zip(&fields_seen)
-            .map(|((_, t), name)| Field::new(name, t.clone(), true))
-            .collect();
+        let mut fields: Vec<Field> =
+            columns.iter().zip(&fields_seen).map(|((_, t), name)| Field::new(name, t.clone(), true)).collect();
         fields.push(point_field(Some("EPSG:4326"), with_z));
-        let bytes = std::fs::metadata(path)
-            .map_err(|e| FormatError::read(path, e))?
-            .len();
+        let bytes = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
         let about = About {
             path: path.to_path_buf(),
             format: Format::GeoJson,
@@ -100,31 +92,16 @@ impl GeoJsonReader {
             bytes,
             typed: true,
         };
-        Ok(GeoJsonReader {
-            path: path.to_path_buf(),
-            about,
-            schema: Arc::new(Schema::new(fields)),
-            columns,
-            with_z,
-        })
+        Ok(GeoJsonReader { path: path.to_path_buf(), about, schema: Arc::new(Schema::new(fields)), columns, with_z })
     }
 }
 
-fn read_features(
-    path: &Path,
-    sink: &mut dyn FnMut(Feature) -> bool,
-) -> Result<super::stream::Collection, FormatError> {
+fn read_features(path: &Path, sink: &mut dyn FnMut(Feature) -> bool) -> Result<super::stream::Collection, FormatError> {
     let file = File::open(path).map_err(|e| FormatError::read(path, e))?;
     let mut input = BufReader::with_capacity(1 << 16, file);
     let mut mark = [0u8; 3];
-    let n = input
-        .read(&mut mark)
-        .map_err(|e| FormatError::read(path, e))?;
-    let start: &[u8] = if mark == *b"\xEF\xBB\xBF" {
-        &[]
-    } else {
-        &mark[..n]
-    };
+    let n = input.read(&mut mark).map_err(|e| FormatError::read(path, e))?;
+    let start: &[u8] = if mark == *b"\xEF\xBB\xBF" { &[] } else { &mark[..n] };
     each_feature(start.chain(input), sink).map_err(|e| FormatError::Malformed {
         path: path.to_path_buf(),
         line: e.line() as u64,
@@ -154,9 +131,7 @@ fn note(
     *slot = Some(match slot.take() {
         None => seen,
         Some(t) if t == seen => t,
-        Some(DataType::Int64 | DataType::Float64)
-            if matches!(seen, DataType::Int64 | DataType::Float64) =>
-        {
+        Some(DataType::Int64 | DataType::Float64) if matches!(seen, DataType::Int64 | DataType::Float64) => {
             DataType::Float64
         }
         Some(_) => DataType::Utf8,
@@ -196,28 +171,16 @@ impl GeoJsonReader {
             .map(|(name, t)| {
                 let cells = rows.features.iter().map(|f| self.cell(f, name));
                 match t {
-                    DataType::Int64 => Arc::new(
-                        cells
-                            .map(|v| v.and_then(Value::as_i64))
-                            .collect::<Int64Array>(),
-                    ) as ArrayRef,
-                    DataType::Float64 => Arc::new(
-                        cells
-                            .map(|v| v.and_then(Value::as_f64))
-                            .collect::<Float64Array>(),
-                    ),
-                    DataType::Boolean => Arc::new(
-                        cells
-                            .map(|v| v.and_then(Value::as_bool))
-                            .collect::<BooleanArray>(),
-                    ),
+                    DataType::Int64 => {
+                        Arc::new(cells.map(|v| v.and_then(Value::as_i64)).collect::<Int64Array>()) as ArrayRef
+                    }
+                    DataType::Float64 => Arc::new(cells.map(|v| v.and_then(Value::as_f64)).collect::<Float64Array>()),
+                    DataType::Boolean => Arc::new(cells.map(|v| v.and_then(Value::as_bool)).collect::<BooleanArray>()),
                     _ => Arc::new(cells.map(|v| v.and_then(text)).collect::<StringArray>()),
                 }
             })
             .collect();
-        let z = self
-            .with_z
-            .then(|| rows.points.iter().map(|p| p.2).collect());
+        let z = self.with_z.then(|| rows.points.iter().map(|p| p.2).collect());
         arrays.push(point_array(
             rows.points.iter().map(|p| p.0).collect(),
             rows.points.iter().map(|p| p.1).collect(),
@@ -226,28 +189,13 @@ impl GeoJsonReader {
         let n = rows.source_rows.len();
         let records = record_batch(self.schema.clone(), arrays, n)
             .unwrap_or_else(|_| arrow_array::RecordBatch::new_empty(self.schema.clone()));
-        Decoded {
-            batch: Batch {
-                records,
-                source_rows: rows.source_rows,
-            },
-            set_aside: rows.set_aside,
-            bytes: 0,
-        }
+        Decoded { batch: Batch { records, source_rows: rows.source_rows }, set_aside: rows.set_aside, bytes: 0 }
     }
 
     fn add(&self, rows: &mut Rows, number: u64, f: Feature) {
-        let kind = f
-            .geometry
-            .as_ref()
-            .and_then(|g| g.get("type"))
-            .and_then(Value::as_str)
-            .map(String::from);
+        let kind = f.geometry.as_ref().and_then(|g| g.get("type")).and_then(Value::as_str).map(String::from);
         let place = match kind.as_deref() {
-            None => Err((
-                "no geometry",
-                "the feature has no geometry; a point is expected".to_string(),
-            )),
+            None => Err(("no geometry", "the feature has no geometry; a point is expected".to_string())),
             Some("Point") => {
                 let values: Vec<f64> = f
                     .geometry
@@ -257,23 +205,15 @@ impl GeoJsonReader {
                     .map(|c| c.iter().filter_map(Value::as_f64).collect())
                     .unwrap_or_default();
                 if values.len() >= 2 {
-                    Ok((
-                        values[0],
-                        values[1],
-                        values.get(2).copied().unwrap_or(f64::NAN),
-                    ))
+                    Ok((values[0], values[1], values.get(2).copied().unwrap_or(f64::NAN)))
                 } else {
                     Err((
                         "no geometry",
-                        "the point has no coordinates; longitude and latitude are expected"
-                            .to_string(),
+                        "the point has no coordinates; longitude and latitude are expected".to_string(),
                     ))
                 }
             }
-            Some(other) => Err((
-                "geometry is not a point",
-                format!("the geometry is a {other}; points are read"),
-            )),
+            Some(other) => Err(("geometry is not a point", format!("the geometry is a {other}; points are read"))),
         };
         match place {
             Ok(p) => {
@@ -288,12 +228,7 @@ impl GeoJsonReader {
                     .map(|(name, _)| self.cell(&f, name).and_then(text).unwrap_or_default())
                     .collect();
                 values.push(kind.unwrap_or_default());
-                rows.set_aside.push(SetAsideRow {
-                    source_row: number,
-                    class: class.into(),
-                    reason,
-                    values,
-                });
+                rows.set_aside.push(SetAsideRow { source_row: number, class: class.into(), reason, values });
             }
         }
     }

@@ -25,21 +25,14 @@ impl GeoJsonWriter {
     /// # Errors
     /// Where it cannot be written.
     pub fn create(pending: PendingOutput) -> Result<Self, FormatError> {
-        let file =
-            File::create(pending.path()).map_err(|e| FormatError::write(pending.target(), e))?;
-        let mut writer = GeoJsonWriter {
-            pending,
-            file: BufWriter::with_capacity(1 << 16, file),
-            any: false,
-        };
+        let file = File::create(pending.path()).map_err(|e| FormatError::write(pending.target(), e))?;
+        let mut writer = GeoJsonWriter { pending, file: BufWriter::with_capacity(1 << 16, file), any: false };
         writer.put(b"{\"type\":\"FeatureCollection\",\"features\":[\n")?;
         Ok(writer)
     }
 
     fn put(&mut self, bytes: &[u8]) -> Result<(), FormatError> {
-        self.file
-            .write_all(bytes)
-            .map_err(|e| FormatError::write(self.pending.target(), e))
+        self.file.write_all(bytes).map_err(|e| FormatError::write(self.pending.target(), e))
     }
 }
 
@@ -54,21 +47,12 @@ impl Writer for GeoJsonWriter {
         let skip = point_index(&layer.schema);
         let keys = (0..layer.schema.fields().len())
             .filter(|i| Some(*i) != skip)
-            .map(|i| {
-                (
-                    i,
-                    format!("{}:", Value::from(layer.schema.field(i).name().as_str())),
-                )
-            })
+            .map(|i| (i, format!("{}:", Value::from(layer.schema.field(i).name().as_str()))))
             .collect();
         Ok(Arc::new(FeatureEncoder {
             keys,
             styles: layer.styles.clone(),
-            layer: layer
-                .schema
-                .field_with_name("layer")
-                .is_err()
-                .then(|| layer.name.clone()),
+            layer: layer.schema.field_with_name("layer").is_err().then(|| layer.name.clone()),
         }))
     }
 
@@ -96,9 +80,7 @@ impl Writer for GeoJsonWriter {
         _: &SetAsideTable,
     ) -> Result<(PendingOutput, Vec<String>), FormatError> {
         self.put(b"\n]}\n")?;
-        self.file
-            .flush()
-            .map_err(|e| FormatError::write(self.pending.target(), e))?;
+        self.file.flush().map_err(|e| FormatError::write(self.pending.target(), e))?;
         Ok((self.pending, Vec::new()))
     }
 }

@@ -41,19 +41,11 @@ pub(super) fn read(blob: &[u8]) -> Option<Geometry> {
     let little = *wkb.first()? == 1;
     let u32_at = |i: usize| {
         let b: [u8; 4] = wkb.get(i..i + 4)?.try_into().ok()?;
-        Some(if little {
-            u32::from_le_bytes(b)
-        } else {
-            u32::from_be_bytes(b)
-        })
+        Some(if little { u32::from_le_bytes(b) } else { u32::from_be_bytes(b) })
     };
     let f64_at = |i: usize| {
         let b: [u8; 8] = wkb.get(i..i + 8)?.try_into().ok()?;
-        Some(if little {
-            f64::from_le_bytes(b)
-        } else {
-            f64::from_be_bytes(b)
-        })
+        Some(if little { f64::from_le_bytes(b) } else { f64::from_be_bytes(b) })
     };
     let code = u32_at(1)?;
     let (base, has_z) = (code % 1000, matches!(code / 1000, 1 | 3));
@@ -63,11 +55,7 @@ pub(super) fn read(blob: &[u8]) -> Option<Geometry> {
             if x.is_nan() || y.is_nan() {
                 return Some(Geometry::Empty);
             }
-            Some(Geometry::Point {
-                x,
-                y,
-                z: if has_z { f64_at(21) } else { None },
-            })
+            Some(Geometry::Point { x, y, z: if has_z { f64_at(21) } else { None } })
         }
         2 => Some(Geometry::Other("line string")),
         3 => Some(Geometry::Other("polygon")),
@@ -95,24 +83,13 @@ mod tests {
         blob.extend(1u32.to_be_bytes());
         blob.extend(1.0f64.to_be_bytes());
         blob.extend(2.0f64.to_be_bytes());
-        assert_eq!(
-            read(&blob),
-            Some(Geometry::Point {
-                x: 1.0,
-                y: 2.0,
-                z: None
-            })
-        );
+        assert_eq!(read(&blob), Some(Geometry::Point { x: 1.0, y: 2.0, z: None }));
         for cut in 0..blob.len() {
             let _ = read(&blob[..cut]);
         }
         assert_eq!(
             read(&write_point(2269, 5.0, 6.0, Some(7.0))),
-            Some(Geometry::Point {
-                x: 5.0,
-                y: 6.0,
-                z: Some(7.0)
-            })
+            Some(Geometry::Point { x: 5.0, y: 6.0, z: Some(7.0) })
         );
         assert_eq!(read(b"nonsense"), None);
     }

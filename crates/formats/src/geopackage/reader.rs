@@ -26,26 +26,17 @@ pub struct GeoPackageReader {
 }
 
 fn connect(path: &Path) -> Result<Connection, FormatError> {
-    let broken = |e: rusqlite::Error| {
-        FormatError::broken(path, format!("cannot be opened as a GeoPackage: {e}"))
-    };
-    let connection = Connection::open_with_flags(
-        path,
-        OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX,
-    )
-    .map_err(broken)?;
+    let broken = |e: rusqlite::Error| FormatError::broken(path, format!("cannot be opened as a GeoPackage: {e}"));
+    let connection =
+        Connection::open_with_flags(path, OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX)
+            .map_err(broken)?;
     let known: bool = connection
-        .query_row(
-            "SELECT count(*) > 0 FROM sqlite_master WHERE name = 'gpkg_contents'",
-            [],
-            |r| r.get(0),
-        )
+        .query_row("SELECT count(*) > 0 FROM sqlite_master WHERE name = 'gpkg_contents'", [], |r| r.get(0))
         .map_err(broken)?;
     if !known {
         return Err(FormatError::NotRecognised {
             path: path.to_path_buf(),
-            problem: "is an SQLite database but no GeoPackage (the table gpkg_contents is missing)"
-                .into(),
+            problem: "is an SQLite database but no GeoPackage (the table gpkg_contents is missing)".into(),
         });
     }
     Ok(connection)
@@ -58,11 +49,10 @@ fn connect(path: &Path) -> Result<Connection, FormatError> {
 pub fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
     let connection = connect(path)?;
     let broken = |e: rusqlite::Error| FormatError::broken(path, e);
-    let mut statement = connection.prepare("SELECT table_name FROM gpkg_contents WHERE data_type IN ('features', 'attributes') ORDER BY rowid").map_err(broken)?;
-    let names = statement
-        .query_map([], |r| r.get(0))
-        .map_err(broken)?
-        .collect::<Result<_, _>>();
+    let mut statement = connection
+        .prepare("SELECT table_name FROM gpkg_contents WHERE data_type IN ('features', 'attributes') ORDER BY rowid")
+        .map_err(broken)?;
+    let names = statement.query_map([], |r| r.get(0)).map_err(broken)?.collect::<Result<_, _>>();
     names.map_err(broken)
 }
 
@@ -79,41 +69,31 @@ impl GeoPackageReader {
     pub fn open(path: &Path, options: &InputOptions) -> Result<Self, FormatError> {
         let names = layers(path)?;
         let layer = match (&options.layer, names.as_slice()) {
-            (Some(wanted), _) => names
-                .iter()
-                .find(|n| n.eq_ignore_ascii_case(wanted))
-                .cloned()
-                .ok_or_else(|| FormatError::NoSuch {
+            (Some(wanted), _) => {
+                names.iter().find(|n| n.eq_ignore_ascii_case(wanted)).cloned().ok_or_else(|| FormatError::NoSuch {
                     path: path.to_path_buf(),
                     kind: "layer",
                     wanted: wanted.clone(),
                     names: names.clone(),
-                })?,
+                })?
+            }
             (None, [only]) => only.clone(),
             (None, []) => {
-                return Err(FormatError::Empty {
-                    path: path.to_path_buf(),
-                    what: "the GeoPackage holds no layer",
-                });
+                return Err(FormatError::Empty { path: path.to_path_buf(), what: "the GeoPackage holds no layer" });
             }
             (None, _) => {
-                return Err(FormatError::ChooseLayer {
-                    path: path.to_path_buf(),
-                    names,
-                });
+                return Err(FormatError::ChooseLayer { path: path.to_path_buf(), names });
             }
         };
         let connection = connect(path)?;
         let broken = |e: rusqlite::Error| FormatError::broken(path, e);
         let found: Option<(String, i64, i64)> = {
-            let mut statement = connection.prepare("SELECT column_name, srs_id, z FROM gpkg_geometry_columns WHERE table_name = ?1").map_err(broken)?;
+            let mut statement = connection
+                .prepare("SELECT column_name, srs_id, z FROM gpkg_geometry_columns WHERE table_name = ?1")
+                .map_err(broken)?;
             let mut rows = statement.query([&layer]).map_err(broken)?;
             match rows.next().map_err(broken)? {
-                Some(r) => Some((
-                    r.get(0).map_err(broken)?,
-                    r.get(1).map_err(broken)?,
-                    r.get(2).map_err(broken)?,
-                )),
+                Some(r) => Some((r.get(0).map_err(broken)?, r.get(1).map_err(broken)?, r.get(2).map_err(broken)?)),
                 None => None,
             }
         };
@@ -122,24 +102,26 @@ impl GeoPackageReader {
         if let Some((column, srs_id, z)) = found {
             with_z = z > 0;
             geometry = Some(column);
-            let organization: Result<(String, i64), _> = connection.query_row("SELECT organization, organization_coordsys_id FROM gpkg_spatial_ref_sys WHERE srs_id = ?1", [srs_id], |r| Ok((r.get(0)?, r.get(1)?)));
+            let organization: Result<(String, i64), _> = connection.query_row(
+                "SELECT organization, organization_coordsys_id FROM gpkg_spatial_ref_sys WHERE srs_id = ?1",
+                [srs_id],
+                |r| Ok((r.get(0)?, r.get(1)?)),
+            );
             match organization {
                 Ok((name, code)) if name.eq_ignore_ascii_case("epsg") => crs = Some(format!("EPSG:{code}")),
-                _ => notes.push(format!("the layer's system (srs_id {srs_id}) is not one of the EPSG registry; say it with --from")),
+                _ => notes.push(format!(
+                    "the layer's system (srs_id {srs_id}) is not one of the EPSG registry; say it with --from"
+                )),
             }
         }
         let mut columns = Vec::new();
         let mut fields = Vec::new();
         {
             let mut statement = connection
-                .prepare(&format!(
-                    "SELECT name, type FROM pragma_table_info({})",
-                    sql_text(&layer)
-                ))
+                .prepare(&format!("SELECT name, type FROM pragma_table_info({})", sql_text(&layer)))
                 .map_err(broken)?;
-            let rows = statement
-                .query_map([], |r| Ok((r.get::<_, String>(0)?, r.get::<_, String>(1)?)))
-                .map_err(broken)?;
+            let rows =
+                statement.query_map([], |r| Ok((r.get::<_, String>(0)?, r.get::<_, String>(1)?))).map_err(broken)?;
             for row in rows {
                 let (name, kind) = row.map_err(broken)?;
                 if Some(&name) == geometry.as_ref() {
@@ -156,34 +138,21 @@ impl GeoPackageReader {
                     }
                     _ => DataType::Utf8,
                 };
-                let field_name = if name == basilocus_table::POINT_COLUMN {
-                    format!("{name}_")
-                } else {
-                    name.clone()
-                };
+                let field_name = if name == basilocus_table::POINT_COLUMN { format!("{name}_") } else { name.clone() };
                 fields.push(Field::new(field_name, data_type, true));
                 columns.push(name);
             }
         }
         let rows: i64 = connection
-            .query_row(
-                &format!("SELECT count(*) FROM {}", quoted(&layer)),
-                [],
-                |r| r.get(0),
-            )
+            .query_row(&format!("SELECT count(*) FROM {}", quoted(&layer)), [], |r| r.get(0))
             .map_err(broken)?;
         if rows == 0 {
-            return Err(FormatError::Empty {
-                path: path.to_path_buf(),
-                what: "the layer has no rows",
-            });
+            return Err(FormatError::Empty { path: path.to_path_buf(), what: "the layer has no rows" });
         }
         if geometry.is_some() {
             fields.push(point_field(crs.as_deref(), with_z));
         }
-        let bytes = std::fs::metadata(path)
-            .map_err(|e| FormatError::read(path, e))?
-            .len();
+        let bytes = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
         let about = About {
             path: path.to_path_buf(),
             format: Format::GeoPackage,
@@ -213,15 +182,7 @@ impl GeoPackageReader {
                 let cells = rows.cells.iter().map(|r| &r[c]);
                 match self.schema.field(c).data_type() {
                     DataType::Int64 => Arc::new(
-                        cells
-                            .map(|v| {
-                                if let Value::Integer(i) = v {
-                                    Some(*i)
-                                } else {
-                                    None
-                                }
-                            })
-                            .collect::<Int64Array>(),
+                        cells.map(|v| if let Value::Integer(i) = v { Some(*i) } else { None }).collect::<Int64Array>(),
                     ) as ArrayRef,
                     DataType::Float64 => Arc::new(
                         cells
@@ -234,13 +195,7 @@ impl GeoPackageReader {
                     ),
                     DataType::Boolean => Arc::new(
                         cells
-                            .map(|v| {
-                                if let Value::Integer(i) = v {
-                                    Some(*i != 0)
-                                } else {
-                                    None
-                                }
-                            })
+                            .map(|v| if let Value::Integer(i) = v { Some(*i != 0) } else { None })
                             .collect::<BooleanArray>(),
                     ),
                     _ => Arc::new(cells.map(value_text).collect::<StringArray>()),
@@ -248,9 +203,7 @@ impl GeoPackageReader {
             })
             .collect();
         if self.geometry.is_some() {
-            let z = self
-                .with_z
-                .then(|| rows.points.iter().map(|p| p.2).collect());
+            let z = self.with_z.then(|| rows.points.iter().map(|p| p.2).collect());
             arrays.push(point_array(
                 rows.points.iter().map(|p| p.0).collect(),
                 rows.points.iter().map(|p| p.1).collect(),
@@ -260,14 +213,7 @@ impl GeoPackageReader {
         let n = rows.source_rows.len();
         let records = record_batch(self.schema.clone(), arrays, n)
             .unwrap_or_else(|_| arrow_array::RecordBatch::new_empty(self.schema.clone()));
-        Decoded {
-            batch: Batch {
-                records,
-                source_rows: rows.source_rows,
-            },
-            set_aside: rows.set_aside,
-            bytes: 0,
-        }
+        Decoded { batch: Batch { records, source_rows: rows.source_rows }, set_aside: rows.set_aside, bytes: 0 }
     }
 }
 
@@ -308,18 +254,9 @@ impl Reader for GeoPackageReader {
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
         let connection = connect(&self.path)?;
         let broken = |e: rusqlite::Error| FormatError::broken(&self.path, e);
-        let list: Vec<String> = self
-            .columns
-            .iter()
-            .chain(&self.geometry)
-            .map(|c| quoted(c))
-            .collect();
+        let list: Vec<String> = self.columns.iter().chain(&self.geometry).map(|c| quoted(c)).collect();
         let mut statement = connection
-            .prepare(&format!(
-                "SELECT {} FROM {} ORDER BY rowid",
-                list.join(", "),
-                quoted(&self.layer)
-            ))
+            .prepare(&format!("SELECT {} FROM {} ORDER BY rowid", list.join(", "), quoted(&self.layer)))
             .map_err(broken)?;
         let mut found = statement.query([]).map_err(broken)?;
         let mut rows = Rows::default();
@@ -339,23 +276,18 @@ impl Reader for GeoPackageReader {
                 Some(_) => match row.get_ref(self.columns.len()).map_err(broken)? {
                     ValueRef::Blob(b) => match blob::read(b) {
                         Some(Geometry::Point { x, y, z }) => Ok((x, y, z.unwrap_or(f64::NAN))),
-                        Some(Geometry::Empty) => Err((
-                            "no geometry",
-                            "the geometry is empty; a point is expected".to_string(),
-                        )),
-                        Some(Geometry::Other(kind)) => Err((
-                            "geometry is not a point",
-                            format!("the geometry is a {kind}; points are read"),
-                        )),
+                        Some(Geometry::Empty) => {
+                            Err(("no geometry", "the geometry is empty; a point is expected".to_string()))
+                        }
+                        Some(Geometry::Other(kind)) => {
+                            Err(("geometry is not a point", format!("the geometry is a {kind}; points are read")))
+                        }
                         None => Err((
                             "geometry cannot be read",
                             "the geometry breaks the rules of the GeoPackage standard".to_string(),
                         )),
                     },
-                    _ => Err((
-                        "no geometry",
-                        "the row has no geometry; a point is expected".to_string(),
-                    )),
+                    _ => Err(("no geometry", "the row has no geometry; a point is expected".to_string())),
                 },
             };
             match place {
@@ -365,22 +297,12 @@ impl Reader for GeoPackageReader {
                     rows.cells.push(cells);
                 }
                 Err((class, reason)) => {
-                    let mut values: Vec<String> = cells
-                        .iter()
-                        .map(|v| value_text(v).unwrap_or_default())
-                        .collect();
+                    let mut values: Vec<String> = cells.iter().map(|v| value_text(v).unwrap_or_default()).collect();
                     values.push(String::new());
-                    rows.set_aside.push(SetAsideRow {
-                        source_row: number,
-                        class: class.into(),
-                        reason,
-                        values,
-                    });
+                    rows.set_aside.push(SetAsideRow { source_row: number, class: class.into(), reason, values });
                 }
             }
-            if rows.source_rows.len() + rows.set_aside.len() >= ROWS
-                && !sink(Block::Rows(self.finish(&mut rows)))
-            {
+            if rows.source_rows.len() + rows.set_aside.len() >= ROWS && !sink(Block::Rows(self.finish(&mut rows))) {
                 return Ok(());
             }
         }

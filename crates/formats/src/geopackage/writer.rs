@@ -77,15 +77,13 @@ impl GeoPackageWriter {
         let failed = |e: rusqlite::Error| FormatError::write(pending.target(), e);
         let connection = Connection::open(pending.path()).map_err(failed)?;
         // The file is not at its place before it is complete, so a journal would protect nothing.
-        connection.execute_batch("PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE; BEGIN;").map_err(failed)?;
+        connection
+            .execute_batch(
+                "PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE; BEGIN;",
+            )
+            .map_err(failed)?;
         connection.execute_batch(BASE).map_err(failed)?;
-        Ok(GeoPackageWriter {
-            pending,
-            connection,
-            layer: None,
-            tables: Vec::new(),
-            told: Vec::new(),
-        })
+        Ok(GeoPackageWriter { pending, connection, layer: None, tables: Vec::new(), told: Vec::new() })
     }
 
     fn failed(&self, e: rusqlite::Error) -> FormatError {
@@ -104,17 +102,11 @@ fn sql_type(t: &DataType) -> &'static str {
 
 /// A table name of letters, digits and underscores that is not taken.
 fn table_name(wanted: &str, taken: &[(String, bool)]) -> String {
-    let mut name: String = wanted
-        .trim()
-        .chars()
-        .map(|c| if c.is_alphanumeric() { c } else { '_' })
-        .collect();
+    let mut name: String = wanted.trim().chars().map(|c| if c.is_alphanumeric() { c } else { '_' }).collect();
     let lower = name.to_ascii_lowercase();
     if name.is_empty()
         || name.starts_with(|c: char| c.is_ascii_digit())
-        || ["gpkg_", "rtree_", "sqlite_"]
-            .iter()
-            .any(|p| lower.starts_with(p))
+        || ["gpkg_", "rtree_", "sqlite_"].iter().any(|p| lower.starts_with(p))
     {
         name = format!("layer_{name}");
     }
@@ -131,14 +123,12 @@ impl Writer for GeoPackageWriter {
     fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
         let table = table_name(&layer.name, &self.tables);
         if table != layer.name {
-            self.told
-                .push(format!("layer \"{}\" is the table \"{table}\"", layer.name));
+            self.told.push(format!("layer \"{}\" is the table \"{table}\"", layer.name));
         }
         let geometry = point_index(&layer.schema);
-        let with_z = matches!(geometry.map(|g| layer.schema.field(g).data_type()), Some(DataType::Struct(f)) if f.len() > 2);
-        let columns: Vec<usize> = (0..layer.schema.fields().len())
-            .filter(|i| Some(*i) != geometry)
-            .collect();
+        let with_z =
+            matches!(geometry.map(|g| layer.schema.field(g).data_type()), Some(DataType::Struct(f)) if f.len() > 2);
+        let columns: Vec<usize> = (0..layer.schema.fields().len()).filter(|i| Some(*i) != geometry).collect();
         let mut taken = vec!["fid".to_string(), GEOMETRY.to_string()];
         let mut definitions = vec!["fid INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL".to_string()];
         let mut names = Vec::new();
@@ -165,18 +155,17 @@ impl Writer for GeoPackageWriter {
         }
         let failed = |e| FormatError::write(self.pending.target(), e);
         self.connection
-            .execute_batch(&format!(
-                "CREATE TABLE {} ({})",
-                quoted(&table),
-                definitions.join(", ")
-            ))
+            .execute_batch(&format!("CREATE TABLE {} ({})", quoted(&table), definitions.join(", ")))
             .map_err(failed)?;
         let mut srs_id = None;
         if geometry.is_some() {
             let id = layer.crs.as_ref().map_or(-1, |c| c.code as i32);
             if let Some(crs) = &layer.crs {
                 self.connection
-                    .execute("INSERT OR IGNORE INTO gpkg_spatial_ref_sys VALUES (?1, ?2, 'EPSG', ?2, ?3, NULL)", params![crs.name, id, crs.wkt])
+                    .execute(
+                        "INSERT OR IGNORE INTO gpkg_spatial_ref_sys VALUES (?1, ?2, 'EPSG', ?2, ?3, NULL)",
+                        params![crs.name, id, crs.wkt],
+                    )
                     .map_err(failed)?;
             }
             srs_id = Some(id);
@@ -186,20 +175,9 @@ impl Writer for GeoPackageWriter {
             "INSERT INTO {} ({}) VALUES ({})",
             quoted(&table),
             names.join(", "),
-            (1..=names.len())
-                .map(|i| format!("?{i}"))
-                .collect::<Vec<_>>()
-                .join(", ")
+            (1..=names.len()).map(|i| format!("?{i}")).collect::<Vec<_>>().join(", ")
         );
-        self.layer = Some(Layer {
-            table,
-            insert,
-            columns,
-            srs_id,
-            with_z,
-            rows: 0,
-            extent: None,
-        });
+        self.layer = Some(Layer { table, insert, columns, srs_id, with_z, rows: 0, extent: None });
         Ok(Arc::new(Rows))
     }
 
@@ -212,10 +190,7 @@ impl Writer for GeoPackageWriter {
         let Some(layer) = self.layer.as_mut() else {
             return Ok(());
         };
-        let mut statement = self
-            .connection
-            .prepare_cached(&layer.insert)
-            .map_err(failed)?;
+        let mut statement = self.connection.prepare_cached(&layer.insert).map_err(failed)?;
         let points = Points::of(&batch.records);
         for row in 0..batch.len() {
             let mut at = 1;
@@ -228,11 +203,7 @@ impl Writer for GeoPackageWriter {
                             srs_id,
                             x,
                             y,
-                            if layer.with_z {
-                                Some(z.unwrap_or(f64::NAN))
-                            } else {
-                                None
-                            },
+                            if layer.with_z { Some(z.unwrap_or(f64::NAN)) } else { None },
                         ))
                     }
                     None => Value::Null,
@@ -244,32 +215,20 @@ impl Writer for GeoPackageWriter {
                 let array = batch.records.column(*column);
                 let any = array.as_any();
                 if array.is_null(row) {
-                    statement
-                        .raw_bind_parameter(at, Value::Null)
-                        .map_err(failed)?;
+                    statement.raw_bind_parameter(at, Value::Null).map_err(failed)?;
                 } else if let Some(a) = any.downcast_ref::<Float64Array>() {
                     statement
                         .raw_bind_parameter(
                             at,
-                            if a.value(row).is_nan() {
-                                Value::Null
-                            } else {
-                                Value::Real(a.value(row))
-                            },
+                            if a.value(row).is_nan() { Value::Null } else { Value::Real(a.value(row)) },
                         )
                         .map_err(failed)?;
                 } else if let Some(a) = any.downcast_ref::<Int64Array>() {
-                    statement
-                        .raw_bind_parameter(at, a.value(row))
-                        .map_err(failed)?;
+                    statement.raw_bind_parameter(at, a.value(row)).map_err(failed)?;
                 } else if let Some(a) = any.downcast_ref::<BooleanArray>() {
-                    statement
-                        .raw_bind_parameter(at, a.value(row))
-                        .map_err(failed)?;
+                    statement.raw_bind_parameter(at, a.value(row)).map_err(failed)?;
                 } else {
-                    statement
-                        .raw_bind_parameter(at, cell_text(array, row))
-                        .map_err(failed)?;
+                    statement.raw_bind_parameter(at, cell_text(array, row)).map_err(failed)?;
                 }
                 at += 1;
             }
@@ -298,24 +257,16 @@ impl Writer for GeoPackageWriter {
                     params![layer.table, GEOMETRY, srs_id, i32::from(layer.with_z)],
                 )
                 .map_err(failed)?;
-            self.connection
-                .execute_batch(&index_sql(&layer.table))
-                .map_err(failed)?;
+            self.connection.execute_batch(&index_sql(&layer.table)).map_err(failed)?;
             // Points are written without an envelope, so the index is filled from the blobs: x and y stand at
             // bytes 14 and 22 (from 1), little-endian doubles, which SQL cannot read; a pass in Rust can.
             let mut select = self
                 .connection
-                .prepare(&format!(
-                    "SELECT fid, {GEOMETRY} FROM {} WHERE {GEOMETRY} IS NOT NULL",
-                    quoted(&layer.table)
-                ))
+                .prepare(&format!("SELECT fid, {GEOMETRY} FROM {} WHERE {GEOMETRY} IS NOT NULL", quoted(&layer.table)))
                 .map_err(failed)?;
             let mut insert = self
                 .connection
-                .prepare(&format!(
-                    "INSERT INTO {} VALUES (?1, ?2, ?2, ?3, ?3)",
-                    quoted(&index_name(&layer.table))
-                ))
+                .prepare(&format!("INSERT INTO {} VALUES (?1, ?2, ?2, ?3, ?3)", quoted(&index_name(&layer.table))))
                 .map_err(failed)?;
             let mut rows = select.query([]).map_err(failed)?;
             while let Some(row) = rows.next().map_err(failed)? {
@@ -342,10 +293,7 @@ impl Writer for GeoPackageWriter {
             .map_err(failed)?;
         // The day of the plan, not the time of writing: the same plan gives the same bytes.
         self.connection
-            .execute(
-                "UPDATE gpkg_contents SET last_change = ?1",
-                [format!("{}T00:00:00.000Z", about.date)],
-            )
+            .execute("UPDATE gpkg_contents SET last_change = ?1", [format!("{}T00:00:00.000Z", about.date)])
             .map_err(failed)?;
         self.connection.execute_batch("COMMIT;").map_err(failed)?;
         self.connection.flush_prepared_statement_cache();
@@ -364,8 +312,7 @@ fn index_name(table: &str) -> String {
 fn index_sql(table: &str) -> String {
     let (t, index, c) = (quoted(table), quoted(&index_name(table)), GEOMETRY);
     let name = |suffix: &str| quoted(&format!("{}_{suffix}", index_name(table)));
-    let bounds =
-        format!("NEW.fid, ST_MinX(NEW.{c}), ST_MaxX(NEW.{c}), ST_MinY(NEW.{c}), ST_MaxY(NEW.{c})");
+    let bounds = format!("NEW.fid, ST_MinX(NEW.{c}), ST_MaxX(NEW.{c}), ST_MinY(NEW.{c}), ST_MaxY(NEW.{c})");
     let text = table.replace('\'', "''");
     format!(
         "INSERT INTO gpkg_extensions VALUES ('{text}', '{c}', 'gpkg_rtree_index', 'http://www.geopackage.org/spec120/#extension_rtree', 'write-only');

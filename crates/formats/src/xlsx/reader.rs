@@ -37,18 +37,14 @@ fn open_workbook(path: &Path) -> Result<Xlsx<BufReader<File>>, FormatError> {
 
 fn broken(path: &Path, e: XlsxError) -> FormatError {
     match e {
-        XlsxError::Password => FormatError::Password {
-            path: path.to_path_buf(),
-        },
+        XlsxError::Password => FormatError::Password { path: path.to_path_buf() },
         XlsxError::FileNotFound(_) => FormatError::NotRecognised {
             path: path.to_path_buf(),
             problem: "is an archive but not a workbook (.xlsx); unpack it first".into(),
         },
         other => FormatError::broken(
             path,
-            format!(
-                "the workbook cannot be read: {other}; open it in a spreadsheet program and save it again"
-            ),
+            format!("the workbook cannot be read: {other}; open it in a spreadsheet program and save it again"),
         ),
     }
 }
@@ -124,41 +120,24 @@ impl XlsxReader {
         }
         let width = head.iter().map(|(_, c)| c.len()).max().unwrap_or(0);
         let (header_row, fields, data_from) = match options.header_row {
-            Some(0) => (
-                None,
-                (1..=width)
-                    .map(|i| format!("column_{i}"))
-                    .collect::<Vec<_>>(),
-                skip,
-            ),
+            Some(0) => (None, (1..=width).map(|i| format!("column_{i}")).collect::<Vec<_>>(), skip),
             Some(n) => {
                 let row = n as u32 - 1;
-                let cells = head
-                    .iter()
-                    .find(|(r, _)| *r == row)
-                    .map(|(_, c)| c.clone())
-                    .ok_or_else(|| FormatError::Option {
+                let cells = head.iter().find(|(r, _)| *r == row).map(|(_, c)| c.clone()).ok_or_else(|| {
+                    FormatError::Option {
                         path: path.to_path_buf(),
                         problem: format!("--header-row {n} is an empty row of sheet \"{sheet}\""),
-                    })?;
+                    }
+                })?;
                 (Some(n), cells, row + 1)
             }
             None => {
                 // Titles above the table fill one cell or two; the header fills about as many as the rows do.
-                let (row, cells) = head
-                    .iter()
-                    .find(|(_, c)| filled(c) * 2 > widest)
-                    .cloned()
-                    .unwrap_or_else(|| head[0].clone());
+                let (row, cells) =
+                    head.iter().find(|(_, c)| filled(c) * 2 > widest).cloned().unwrap_or_else(|| head[0].clone());
                 if cells.iter().all(|c| c.trim().parse::<f64>().is_ok()) {
-                    notes.push(
-                        "no header: the first row is all numbers, so columns are numbered".into(),
-                    );
-                    (
-                        None,
-                        (1..=width).map(|i| format!("column_{i}")).collect(),
-                        row,
-                    )
+                    notes.push("no header: the first row is all numbers, so columns are numbered".into());
+                    (None, (1..=width).map(|i| format!("column_{i}")).collect(), row)
                 } else {
                     (Some(u64::from(row) + 1), cells, row + 1)
                 }
@@ -169,11 +148,7 @@ impl XlsxReader {
         let data_width = head
             .iter()
             .filter(|(r, _)| *r >= data_from)
-            .map(|(_, c)| {
-                c.iter()
-                    .rposition(|v| !v.trim().is_empty())
-                    .map_or(0, |i| i + 1)
-            })
+            .map(|(_, c)| c.iter().rposition(|v| !v.trim().is_empty()).map_or(0, |i| i + 1))
             .max()
             .unwrap_or(0);
         while fields.len() > data_width && fields.last().is_some_and(|f| f.trim().is_empty()) {
@@ -187,20 +162,13 @@ impl XlsxReader {
             });
         }
         if let Some(row) = header_row.filter(|r| *r > 1 && options.header_row.is_none()) {
-            notes.push(format!(
-                "header found in row {row}; the rows above it are passed over"
-            ));
+            notes.push(format!("header found in row {row}; the rows above it are passed over"));
         }
         let names_of_columns = unique_names(&fields, &mut notes);
         let schema = Arc::new(Schema::new(
-            names_of_columns
-                .iter()
-                .map(|n| Field::new(n, DataType::Utf8, true))
-                .collect::<Vec<_>>(),
+            names_of_columns.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>(),
         ));
-        let bytes = std::fs::metadata(path)
-            .map_err(|e| FormatError::read(path, e))?
-            .len();
+        let bytes = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
         let about = About {
             path: path.to_path_buf(),
             format: Format::Xlsx,
@@ -212,13 +180,7 @@ impl XlsxReader {
             bytes,
             typed: false,
         };
-        Ok(XlsxReader {
-            path: path.to_path_buf(),
-            sheet,
-            about,
-            schema,
-            data_from,
-        })
+        Ok(XlsxReader { path: path.to_path_buf(), sheet, about, schema, data_from })
     }
 }
 
@@ -229,9 +191,7 @@ fn each_row(
     sheet: &str,
     f: &mut dyn FnMut(u32, &[String], u64) -> bool,
 ) -> Result<(), FormatError> {
-    let mut cells = workbook
-        .worksheet_cells_reader(sheet)
-        .map_err(|e| broken(path, e))?;
+    let mut cells = workbook.worksheet_cells_reader(sheet).map_err(|e| broken(path, e))?;
     let (mut row, mut texts, mut errors, mut any) = (0u32, Vec::<String>::new(), 0u64, false);
     loop {
         let cell = cells.next_cell().map_err(|e| broken(path, e))?;
@@ -247,9 +207,7 @@ fn each_row(
             return Ok(());
         };
         (row, any) = (r, true);
-        let text = cell
-            .map(|cell| cell_text(cell.get_value(), &mut errors))
-            .unwrap_or_default();
+        let text = cell.map(|cell| cell_text(cell.get_value(), &mut errors)).unwrap_or_default();
         // Columns end at XFD; a larger index would only be there to waste memory.
         let column = (c as usize).min(16_383);
         if texts.len() <= column {
@@ -273,11 +231,7 @@ fn cell_text(value: &DataRef, errors: &mut u64) -> String {
         DataRef::DateTime(d) if d.is_datetime() => {
             let (y, mo, da, h, mi, s, ms) = d.to_ymd_hms_milli();
             let day = format!("{y:04}-{mo:02}-{da:02}");
-            let time = if ms > 0 {
-                format!("{h:02}:{mi:02}:{s:02}.{ms:03}")
-            } else {
-                format!("{h:02}:{mi:02}:{s:02}")
-            };
+            let time = if ms > 0 { format!("{h:02}:{mi:02}:{s:02}.{ms:03}") } else { format!("{h:02}:{mi:02}:{s:02}") };
             match (d.as_f64() < 1.0, (h, mi, s, ms) == (0, 0, 0, 0)) {
                 (true, _) => time,
                 (false, true) => day,
@@ -311,21 +265,10 @@ impl Building {
 
     fn finish(&mut self, schema: &SchemaRef) -> Decoded {
         let mut taken = std::mem::replace(self, Building::new(schema.fields().len()));
-        let arrays: Vec<ArrayRef> = taken
-            .columns
-            .iter_mut()
-            .map(|c| Arc::new(c.finish()) as ArrayRef)
-            .collect();
-        let records = RecordBatch::try_new(schema.clone(), arrays)
-            .unwrap_or_else(|_| RecordBatch::new_empty(schema.clone()));
-        Decoded {
-            batch: Batch {
-                records,
-                source_rows: taken.source_rows,
-            },
-            set_aside: taken.set_aside,
-            bytes: 0,
-        }
+        let arrays: Vec<ArrayRef> = taken.columns.iter_mut().map(|c| Arc::new(c.finish()) as ArrayRef).collect();
+        let records =
+            RecordBatch::try_new(schema.clone(), arrays).unwrap_or_else(|_| RecordBatch::new_empty(schema.clone()));
+        Decoded { batch: Batch { records, source_rows: taken.source_rows }, set_aside: taken.set_aside, bytes: 0 }
     }
 }
 
@@ -349,44 +292,39 @@ impl Reader for XlsxReader {
         let mut next = self.data_from;
         let mut stopped = false;
         let (schema, data_from) = (self.schema.clone(), self.data_from);
-        each_row(
-            &mut workbook,
-            &self.path,
-            &self.sheet,
-            &mut |row, cells, errors| {
-                if row < data_from {
-                    return true;
-                }
-                // Cells that only carry a format leave rows without text; those at the end of a sheet never come to
-                // a filled row and are not counted.
-                if cells.iter().all(|c| c.trim().is_empty()) && errors == 0 {
-                    return true;
-                }
-                let mut blank = |source_row: u32, reason: String| {
-                    building.set_aside.push(SetAsideRow {
-                        source_row: u64::from(source_row) + 1,
-                        class: "blank row".into(),
-                        reason,
-                        values: vec![String::new(); width],
-                    });
-                };
-                // A cell that somebody left at the foot of the sheet does not make a million rows.
-                if row - next > LONGEST_GAP {
-                    blank(next, format!("rows {} to {row} are blank", next + 1));
-                } else {
-                    (next..row).for_each(|r| blank(r, "blank row".into()));
-                }
-                next = row + 1;
-                for (i, column) in building.columns.iter_mut().enumerate() {
-                    column.append_value(cells.get(i).map_or("", String::as_str));
-                }
-                building.source_rows.push(u64::from(row) + 1);
-                if building.source_rows.len() >= ROWS {
-                    stopped = !sink(Block::Rows(building.finish(&schema)));
-                }
-                !stopped
-            },
-        )?;
+        each_row(&mut workbook, &self.path, &self.sheet, &mut |row, cells, errors| {
+            if row < data_from {
+                return true;
+            }
+            // Cells that only carry a format leave rows without text; those at the end of a sheet never come to
+            // a filled row and are not counted.
+            if cells.iter().all(|c| c.trim().is_empty()) && errors == 0 {
+                return true;
+            }
+            let mut blank = |source_row: u32, reason: String| {
+                building.set_aside.push(SetAsideRow {
+                    source_row: u64::from(source_row) + 1,
+                    class: "blank row".into(),
+                    reason,
+                    values: vec![String::new(); width],
+                });
+            };
+            // A cell that somebody left at the foot of the sheet does not make a million rows.
+            if row - next > LONGEST_GAP {
+                blank(next, format!("rows {} to {row} are blank", next + 1));
+            } else {
+                (next..row).for_each(|r| blank(r, "blank row".into()));
+            }
+            next = row + 1;
+            for (i, column) in building.columns.iter_mut().enumerate() {
+                column.append_value(cells.get(i).map_or("", String::as_str));
+            }
+            building.source_rows.push(u64::from(row) + 1);
+            if building.source_rows.len() >= ROWS {
+                stopped = !sink(Block::Rows(building.finish(&schema)));
+            }
+            !stopped
+        })?;
         if !stopped && (!building.source_rows.is_empty() || !building.set_aside.is_empty()) {
             sink(Block::Rows(building.finish(&schema)));
         }

@@ -32,10 +32,7 @@ pub struct XlsxWriter {
 
 /// Runs a call of the workbook library, whose writes to its temporary files panic where the disk is full, and turns
 /// such a panic into an error. The hook keeps quiet about panics that are caught here and leaves all others alone.
-fn guarded<T>(
-    target: &std::path::Path,
-    f: impl FnOnce() -> Result<T, XlsxError>,
-) -> Result<T, FormatError> {
+fn guarded<T>(target: &std::path::Path, f: impl FnOnce() -> Result<T, XlsxError>) -> Result<T, FormatError> {
     static HOOK: std::sync::Once = std::sync::Once::new();
     HOOK.call_once(|| {
         let before = std::panic::take_hook();
@@ -101,14 +98,10 @@ impl XlsxWriter {
     fn add_sheet(&mut self, wanted: &str) -> Result<(), FormatError> {
         let name = sheet_name(wanted, &self.names);
         if name != wanted {
-            self.told
-                .push(format!("sheet \"{wanted}\" is called \"{name}\""));
+            self.told.push(format!("sheet \"{wanted}\" is called \"{name}\""));
         }
         let failed = |e| FormatError::write(self.pending.target(), e);
-        let sheet = self
-            .workbook
-            .add_worksheet_with_constant_memory()
-            .map_err(failed)?;
+        let sheet = self.workbook.add_worksheet_with_constant_memory().map_err(failed)?;
         sheet.set_name(&name).map_err(failed)?;
         self.names.push(name);
         self.sheet = self.sheets;
@@ -120,11 +113,7 @@ impl XlsxWriter {
         let Some(layer) = self.layer.clone() else {
             return Ok(());
         };
-        let name = if self.part == 1 {
-            layer.name.clone()
-        } else {
-            format!("{} {}", layer.name, self.part)
-        };
+        let name = if self.part == 1 { layer.name.clone() } else { format!("{} {}", layer.name, self.part) };
         self.add_sheet(&name)?;
         let head: Vec<Heading> = self
             .columns
@@ -141,25 +130,17 @@ impl XlsxWriter {
         let index = self.sheet;
         let target = self.pending.target().to_path_buf();
         let workbook = &mut self.workbook;
-        guarded(&target, || {
-            write_header(workbook.worksheet_from_index(index)?, &head)
-        })?;
+        guarded(&target, || write_header(workbook.worksheet_from_index(index)?, &head))?;
         self.row = 1;
         Ok(())
     }
 
     fn close_sheet(&mut self) -> Result<(), FormatError> {
-        let (index, last_row, columns) =
-            (self.sheet, self.row.saturating_sub(1), self.columns.len());
+        let (index, last_row, columns) = (self.sheet, self.row.saturating_sub(1), self.columns.len());
         let target = self.pending.target().to_path_buf();
-        let sheet = self
-            .workbook
-            .worksheet_from_index(index)
-            .map_err(|e| FormatError::write(&target, e))?;
+        let sheet = self.workbook.worksheet_from_index(index).map_err(|e| FormatError::write(&target, e))?;
         if columns > 0 {
-            sheet
-                .autofilter(0, 0, last_row, columns as u16 - 1)
-                .map_err(|e| FormatError::write(&target, e))?;
+            sheet.autofilter(0, 0, last_row, columns as u16 - 1).map_err(|e| FormatError::write(&target, e))?;
         }
         Ok(())
     }
@@ -179,13 +160,8 @@ fn text_format() -> Format {
 }
 
 fn write_header(sheet: &mut Worksheet, head: &[Heading]) -> Result<(), XlsxError> {
-    let base = Format::new()
-        .set_bold()
-        .set_border_bottom(FormatBorder::Thin);
-    let (left, right) = (
-        base.clone().set_align(FormatAlign::Left).set_indent(1),
-        base.set_align(FormatAlign::Right),
-    );
+    let base = Format::new().set_bold().set_border_bottom(FormatBorder::Thin);
+    let (left, right) = (base.clone().set_align(FormatAlign::Left).set_indent(1), base.set_align(FormatAlign::Right));
     for (i, heading) in head.iter().enumerate() {
         sheet.set_column_width(i as u16, heading.width)?;
         let format = if heading.numeric { &right } else { &left };
@@ -209,16 +185,9 @@ fn width(name: &str, data_type: &DataType, style: Option<&ColumnStyle>) -> f64 {
 
 /// A name that a sheet may have: at most 31 characters, none of []:*?/\, not taken.
 fn sheet_name(wanted: &str, taken: &[String]) -> String {
-    let cleaned: String = wanted
-        .chars()
-        .map(|c| if "[]:*?/\\".contains(c) { '_' } else { c })
-        .collect();
+    let cleaned: String = wanted.chars().map(|c| if "[]:*?/\\".contains(c) { '_' } else { c }).collect();
     let base: String = cleaned.trim_matches('\'').chars().take(31).collect();
-    let base = if base.trim().is_empty() {
-        "points".to_string()
-    } else {
-        base
-    };
+    let base = if base.trim().is_empty() { "points".to_string() } else { base };
     let mut name = base.clone();
     let mut n = 2;
     while taken.iter().any(|t| t.eq_ignore_ascii_case(&name)) {
@@ -232,9 +201,7 @@ fn sheet_name(wanted: &str, taken: &[String]) -> String {
 impl Writer for XlsxWriter {
     fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
         let skip = point_index(&layer.schema);
-        self.columns = (0..layer.schema.fields().len())
-            .filter(|i| Some(*i) != skip)
-            .collect();
+        self.columns = (0..layer.schema.fields().len()).filter(|i| Some(*i) != skip).collect();
         if self.columns.len() > 16_384 {
             return Err(FormatError::write(
                 self.pending.target(),
@@ -247,9 +214,7 @@ impl Writer for XlsxWriter {
             .map(|c| match layer.styles.get(*c).and_then(|s| s.digits) {
                 Some(0) => Format::new().set_num_format("0"),
                 Some(d) => Format::new().set_num_format(format!("0.{}", "0".repeat(d))),
-                None if matches!(layer.schema.field(*c).data_type(), DataType::Utf8) => {
-                    text_format()
-                }
+                None if matches!(layer.schema.field(*c).data_type(), DataType::Utf8) => text_format(),
                 None => Format::new(),
             })
             .collect();
@@ -268,11 +233,7 @@ impl Writer for XlsxWriter {
                 self.close_sheet()?;
                 self.part += 1;
                 if self.part == 2 {
-                    let name = self
-                        .layer
-                        .as_ref()
-                        .map_or("", |l| l.name.as_str())
-                        .to_string();
+                    let name = self.layer.as_ref().map_or("", |l| l.name.as_str()).to_string();
                     self.told.push(format!("layer {name} has more rows than a sheet holds ({MOST_ROWS} with the header); it goes on in \"{name} 2\" and so on"));
                 }
                 self.start_sheet()?;
@@ -283,14 +244,7 @@ impl Writer for XlsxWriter {
                 let sheet = workbook.worksheet_from_index(index)?;
                 let mut cut = 0;
                 for (i, column) in columns.iter().enumerate() {
-                    cut += u64::from(write_cell(
-                        sheet,
-                        at,
-                        i as u16,
-                        batch.records.column(*column),
-                        row,
-                        &formats[i],
-                    )?);
+                    cut += u64::from(write_cell(sheet, at, i as u16, batch.records.column(*column), row, &formats[i])?);
                 }
                 Ok(cut)
             })?;
@@ -316,20 +270,14 @@ impl Writer for XlsxWriter {
         if !set_aside.rows.is_empty() {
             self.add_sheet("Set aside")?;
             let (index, workbook) = (self.sheet, &mut self.workbook);
-            guarded(&target, || {
-                write_set_aside(workbook.worksheet_from_index(index)?, set_aside)
-            })?;
+            guarded(&target, || write_set_aside(workbook.worksheet_from_index(index)?, set_aside))?;
         }
         self.add_sheet("About")?;
         let (index, workbook) = (self.sheet, &mut self.workbook);
-        guarded(&target, || {
-            write_about(workbook.worksheet_from_index(index)?, about)
-        })?;
+        guarded(&target, || write_about(workbook.worksheet_from_index(index)?, about))?;
         // The time of writing would make two runs of one plan differ.
-        let created = date(&about.date)
-            .unwrap_or_else(|| ExcelDateTime::from_ymd(2000, 1, 1).unwrap_or_default());
-        self.workbook
-            .set_properties(&DocProperties::new().set_creation_datetime(&created));
+        let created = date(&about.date).unwrap_or_else(|| ExcelDateTime::from_ymd(2000, 1, 1).unwrap_or_default());
+        self.workbook.set_properties(&DocProperties::new().set_creation_datetime(&created));
         let (workbook, path) = (&mut self.workbook, self.pending.path());
         guarded(&target, || workbook.save(path))?;
         if self.cut > 0 {
@@ -348,51 +296,27 @@ fn write_set_aside(sheet: &mut Worksheet, set_aside: &SetAsideTable) -> Result<(
         .iter()
         .enumerate()
         .map(|(i, name)| {
-            let longest = set_aside
-                .rows
-                .iter()
-                .take(500)
-                .filter_map(|r| r.get(i))
-                .map(|v| v.chars().count())
-                .max()
-                .unwrap_or(0);
+            let longest =
+                set_aside.rows.iter().take(500).filter_map(|r| r.get(i)).map(|v| v.chars().count()).max().unwrap_or(0);
             Heading {
                 name: name.clone(),
-                width: (longest.max(name.chars().count() + 3) as f64 + 2.0).clamp(
-                    7.0,
-                    if name == "reason" {
-                        REASON_WIDTH as f64
-                    } else {
-                        40.0
-                    },
-                ),
+                width: (longest.max(name.chars().count() + 3) as f64 + 2.0)
+                    .clamp(7.0, if name == "reason" { REASON_WIDTH as f64 } else { 40.0 }),
                 numeric: name == "source_row",
             }
         })
         .collect();
     write_header(sheet, &head)?;
-    let reason = set_aside
-        .header
-        .iter()
-        .position(|h| h == "reason")
-        .unwrap_or(0);
+    let reason = set_aside.header.iter().position(|h| h == "reason").unwrap_or(0);
     // Reasons are sentences: they wrap, so that none is cut by its neighbour.
     let (text, wrapped, number) = (
         text_format().set_align(FormatAlign::Top),
         text_format().set_text_wrap().set_align(FormatAlign::Top),
         Format::new().set_align(FormatAlign::Top),
     );
-    for (r, row) in set_aside
-        .rows
-        .iter()
-        .enumerate()
-        .take(MOST_ROWS as usize - 1)
-    {
+    for (r, row) in set_aside.rows.iter().enumerate().take(MOST_ROWS as usize - 1) {
         // Rows of wrapped text need their height said: not every program finds it by itself.
-        let lines = row
-            .get(reason)
-            .map_or(1, |v| v.chars().count().div_ceil(REASON_WIDTH - 4))
-            .max(1);
+        let lines = row.get(reason).map_or(1, |v| v.chars().count().div_ceil(REASON_WIDTH - 4)).max(1);
         sheet.set_row_height(r as u32 + 1, 15.0 * lines as f64)?;
         for (c, value) in row.iter().enumerate() {
             // The source's row number is for looking up, so it is a number; all else stays as it was read.
@@ -402,11 +326,7 @@ fn write_set_aside(sheet: &mut Worksheet, set_aside: &SetAsideTable) -> Result<(
                 }
                 _ if value.is_empty() => continue,
                 _ => {
-                    let format = if set_aside.header[c] == "reason" {
-                        &wrapped
-                    } else {
-                        &text
-                    };
+                    let format = if set_aside.header[c] == "reason" { &wrapped } else { &text };
                     sheet.write_string_with_format(r as u32 + 1, c as u16, value, format)?
                 }
             };
@@ -432,12 +352,9 @@ fn write_about(sheet: &mut Worksheet, about: &RunAbout) -> Result<(), XlsxError>
         }
         sheet.write_string_with_format(r as u32, 0, what, &top)?;
         match value.parse::<f64>() {
-            Ok(n) if !value.starts_with('0') || value == "0" => sheet.write_number_with_format(
-                r as u32,
-                1,
-                n,
-                &Format::new().set_align(FormatAlign::Left),
-            )?,
+            Ok(n) if !value.starts_with('0') || value == "0" => {
+                sheet.write_number_with_format(r as u32, 1, n, &Format::new().set_align(FormatAlign::Left))?
+            }
             _ => sheet.write_string_with_format(r as u32, 1, value, &wrapped)?,
         };
     }
@@ -446,11 +363,7 @@ fn write_about(sheet: &mut Worksheet, about: &RunAbout) -> Result<(), XlsxError>
 
 fn date(text: &str) -> Option<ExcelDateTime> {
     let mut parts = text.split('-');
-    let (y, m, d) = (
-        parts.next()?.parse().ok()?,
-        parts.next()?.parse().ok()?,
-        parts.next()?.parse().ok()?,
-    );
+    let (y, m, d) = (parts.next()?.parse().ok()?, parts.next()?.parse().ok()?, parts.next()?.parse().ok()?);
     ExcelDateTime::from_ymd(y, m, d).ok()
 }
 
@@ -479,11 +392,7 @@ fn write_cell(
         let text = cell_text(array, at);
         if !text.is_empty() {
             let cut = text.len() > MOST_CHARACTERS && text.chars().count() > MOST_CHARACTERS;
-            let fitting: String = if cut {
-                text.chars().take(MOST_CHARACTERS).collect()
-            } else {
-                text
-            };
+            let fitting: String = if cut { text.chars().take(MOST_CHARACTERS).collect() } else { text };
             sheet.write_string_with_format(row, column, fitting, format)?;
             return Ok(cut);
         }

@@ -68,25 +68,15 @@ impl Catalogue {
             Err(i) => {
                 // A digit too many, too few, wrong or swapped is likelier than a code a little off in value.
                 let wanted = code.to_string();
-                let mut near: Vec<u32> = self
-                    .codes()
-                    .filter(|c| one_slip(&wanted, &c.to_string()))
-                    .take(3)
-                    .collect();
+                let mut near: Vec<u32> = self.codes().filter(|c| one_slip(&wanted, &c.to_string())).take(3).collect();
                 if near.is_empty() {
                     let from = i.saturating_sub(2);
-                    near = (from..(i + 2).min(self.len()))
-                        .map(|i| self.record(i).code())
-                        .collect();
+                    near = (from..(i + 2).min(self.len())).map(|i| self.record(i).code()).collect();
                     near.sort_by_key(|c| c.abs_diff(code));
                 }
                 Err(Error::UnknownCrs {
                     wanted: format!("EPSG:{code}"),
-                    nearest: near
-                        .into_iter()
-                        .filter_map(|c| self.get(c).ok())
-                        .map(|c| c.title())
-                        .collect(),
+                    nearest: near.into_iter().filter_map(|c| self.get(c).ok()).map(|c| c.title()).collect(),
                     edition: EDITION,
                 })
             }
@@ -109,17 +99,10 @@ impl Catalogue {
         if let Ok(code) = digits.parse::<u32>() {
             return self.get(code);
         }
-        if let Some(record) = self
-            .records()
-            .find(|r| r.name().eq_ignore_ascii_case(wanted))
-        {
+        if let Some(record) = self.records().find(|r| r.name().eq_ignore_ascii_case(wanted)) {
             return Ok(record.decode());
         }
-        Err(Error::UnknownCrs {
-            wanted: wanted.to_string(),
-            nearest: self.nearest_names(wanted, 4),
-            edition: EDITION,
-        })
+        Err(Error::UnknownCrs { wanted: wanted.to_string(), nearest: self.nearest_names(wanted, 4), edition: EDITION })
     }
 
     /// Projected systems whose area of use holds a position, smallest area first.
@@ -154,10 +137,7 @@ impl Catalogue {
     }
 
     fn record(&self, index: usize) -> Record {
-        Record {
-            catalogue: *self,
-            at: self.u32_at(4) as usize + index * RECORD,
-        }
+        Record { catalogue: *self, at: self.u32_at(4) as usize + index * RECORD }
     }
 
     fn position(&self, code: u32) -> Result<usize, usize> {
@@ -196,20 +176,11 @@ impl Catalogue {
 
 /// Whether two texts of digits differ by one digit added, left out or changed, or two neighbours swapped.
 fn one_slip(a: &str, b: &str) -> bool {
-    let (a, b) = if a.len() <= b.len() {
-        (a.as_bytes(), b.as_bytes())
-    } else {
-        (b.as_bytes(), a.as_bytes())
-    };
+    let (a, b) = if a.len() <= b.len() { (a.as_bytes(), b.as_bytes()) } else { (b.as_bytes(), a.as_bytes()) };
     let same = a.iter().zip(b).take_while(|(x, y)| x == y).count();
     match b.len() - a.len() {
         0 => {
-            a[same..]
-                .iter()
-                .zip(&b[same..])
-                .filter(|(x, y)| x != y)
-                .count()
-                == 1
+            a[same..].iter().zip(&b[same..]).filter(|(x, y)| x != y).count() == 1
                 || (same + 2 <= a.len()
                     && a[same] == b[same + 1]
                     && a[same + 1] == b[same]
@@ -221,13 +192,7 @@ fn one_slip(a: &str, b: &str) -> bool {
 }
 
 /// Kind bytes, in the order of the generator.
-pub const KINDS: [&str; 5] = [
-    "geographic",
-    "projected",
-    "geocentric",
-    "vertical",
-    "compound",
-];
+pub const KINDS: [&str; 5] = ["geographic", "projected", "geocentric", "vertical", "compound"];
 const KIND_GEOGRAPHIC: u8 = 0;
 const KIND_PROJECTED: u8 = 1;
 
@@ -312,24 +277,15 @@ impl Record {
     }
 
     pub(super) fn decode(&self) -> Crs {
-        let linear = || LinearUnit {
-            name: self.unit().to_string(),
-            metres: self.value(42),
-        };
+        let linear = || LinearUnit { name: self.unit().to_string(), metres: self.value(42) };
         let kind = match self.kind_byte() {
             0 => Kind::Geographic {
                 datum: self.datum(),
                 // The registry's factor is printed with 15 digits; degrees and grads are exact by definition.
                 unit: match self.unit() {
                     "degree" => AngularUnit::degree(),
-                    "grad" => AngularUnit {
-                        name: "grad".into(),
-                        degrees: 0.9,
-                    },
-                    other => AngularUnit {
-                        name: other.to_string(),
-                        degrees: self.value(42).to_degrees(),
-                    },
+                    "grad" => AngularUnit { name: "grad".into(), degrees: 0.9 },
+                    other => AngularUnit { name: other.to_string(), degrees: self.value(42).to_degrees() },
                 },
             },
             1 => {
@@ -337,9 +293,7 @@ impl Record {
                 let parameters = (0..usize::from(self.catalogue.bytes[self.at + 45]))
                     .map(|i| {
                         (
-                            self.catalogue
-                                .string(self.catalogue.u16_at(at + 4 * i))
-                                .to_string(),
+                            self.catalogue.string(self.catalogue.u16_at(at + 4 * i)).to_string(),
                             self.catalogue.value(self.catalogue.u16_at(at + 4 * i + 2)),
                         )
                     })
@@ -352,28 +306,15 @@ impl Record {
                     unit: linear(),
                 }
             }
-            2 => Kind::Geocentric {
-                datum: self.datum(),
-            },
-            3 => Kind::Vertical {
-                datum_name: self.datum_name().to_string(),
-                unit: linear(),
-            },
-            _ => Kind::Compound {
-                parts: [
-                    self.catalogue.u32_at(self.at + 4),
-                    self.catalogue.u32_at(self.at + 8),
-                ],
-            },
+            2 => Kind::Geocentric { datum: self.datum() },
+            3 => Kind::Vertical { datum_name: self.datum_name().to_string(), unit: linear() },
+            _ => Kind::Compound { parts: [self.catalogue.u32_at(self.at + 4), self.catalogue.u32_at(self.at + 8)] },
         };
         Crs {
             code: self.code(),
             name: self.name().to_string(),
             kind,
-            area: Area {
-                description: self.area_text().to_string(),
-                ..self.area_limits()
-            },
+            area: Area { description: self.area_text().to_string(), ..self.area_limits() },
             axes: self.string(24).to_string(),
         }
     }

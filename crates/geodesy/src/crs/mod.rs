@@ -124,11 +124,7 @@ impl Area {
     /// Whether another area lies inside this one.
     pub fn contains_area(&self, other: &Area) -> bool {
         let width = |a: &Area| {
-            if a.west_deg <= a.east_deg {
-                a.east_deg - a.west_deg
-            } else {
-                a.east_deg - a.west_deg + 360.0
-            }
+            if a.west_deg <= a.east_deg { a.east_deg - a.west_deg } else { a.east_deg - a.west_deg + 360.0 }
         };
         let offset = (other.west_deg - self.west_deg).rem_euclid(360.0);
         let in_longitude = width(self) >= 360.0 || offset + width(other) <= width(self) + 1e-9;
@@ -142,8 +138,7 @@ impl Area {
         } else {
             self.east_deg - self.west_deg + 360.0
         };
-        width / 360.0 * (self.north_deg.to_radians().sin() - self.south_deg.to_radians().sin())
-            / 2.0
+        width / 360.0 * (self.north_deg.to_radians().sin() - self.south_deg.to_radians().sin()) / 2.0
     }
 }
 
@@ -161,9 +156,7 @@ impl Crs {
     /// Datum, for the kinds that have one.
     pub fn datum(&self) -> Option<&Datum> {
         match &self.kind {
-            Kind::Geographic { datum, .. }
-            | Kind::Projected { datum, .. }
-            | Kind::Geocentric { datum } => Some(datum),
+            Kind::Geographic { datum, .. } | Kind::Projected { datum, .. } | Kind::Geocentric { datum } => Some(datum),
             Kind::Vertical { .. } | Kind::Compound { .. } => None,
         }
     }
@@ -210,25 +203,13 @@ impl Crs {
     /// compound systems. `Ok(None)` for geographic and geocentric systems.
     pub fn projection(&self) -> Result<Option<Projection>, Error> {
         match &self.kind {
-            Kind::Projected {
-                datum,
-                method,
-                parameters,
-                unit,
-                ..
-            } => Projection::from_parameters(
-                &self.title(),
-                method,
-                parameters,
-                &datum.ellipsoid,
-                unit.metres,
-            )
-            .map(Some),
+            Kind::Projected { datum, method, parameters, unit, .. } => {
+                Projection::from_parameters(&self.title(), method, parameters, &datum.ellipsoid, unit.metres).map(Some)
+            }
             Kind::Geographic { .. } | Kind::Geocentric { .. } => Ok(None),
-            Kind::Vertical { .. } | Kind::Compound { .. } => Err(Error::KindNotImplemented {
-                crs: self.title(),
-                kind: self.kind_name(),
-            }),
+            Kind::Vertical { .. } | Kind::Compound { .. } => {
+                Err(Error::KindNotImplemented { crs: self.title(), kind: self.kind_name() })
+            }
         }
     }
 }

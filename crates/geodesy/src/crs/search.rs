@@ -39,12 +39,7 @@ impl Catalogue {
             .records()
             .filter_map(|r| score(&r, &words, words.len()).map(|s| (hit(&r, s), r.name().len())))
             .collect();
-        hits.sort_by(|(a, a_len), (b, b_len)| {
-            b.score
-                .cmp(&a.score)
-                .then(a_len.cmp(b_len))
-                .then(a.code.cmp(&b.code))
-        });
+        hits.sort_by(|(a, a_len), (b, b_len)| b.score.cmp(&a.score).then(a_len.cmp(b_len)).then(a.code.cmp(&b.code)));
         hits.into_iter().map(|(h, _)| h).collect()
     }
 
@@ -53,21 +48,11 @@ impl Catalogue {
         let words = words_of(text);
         let mut needed = words.len();
         while needed > 0 {
-            let mut hits: Vec<(u32, usize, Record)> = self
-                .records()
-                .filter_map(|r| score(&r, &words, needed).map(|s| (s, r.name().len(), r)))
-                .collect();
+            let mut hits: Vec<(u32, usize, Record)> =
+                self.records().filter_map(|r| score(&r, &words, needed).map(|s| (s, r.name().len(), r))).collect();
             if !hits.is_empty() {
-                hits.sort_by(|a, b| {
-                    b.0.cmp(&a.0)
-                        .then(a.1.cmp(&b.1))
-                        .then(a.2.code().cmp(&b.2.code()))
-                });
-                return hits
-                    .iter()
-                    .take(most)
-                    .map(|(_, _, r)| format!("{} (EPSG:{})", r.name(), r.code()))
-                    .collect();
+                hits.sort_by(|a, b| b.0.cmp(&a.0).then(a.1.cmp(&b.1)).then(a.2.code().cmp(&b.2.code())));
+                return hits.iter().take(most).map(|(_, _, r)| format!("{} (EPSG:{})", r.name(), r.code())).collect();
             }
             needed -= 1;
         }
@@ -102,10 +87,8 @@ fn words_of(text: &str) -> Vec<String> {
 /// The sum over the words, or `None` where fewer than `needed` fit.
 fn score(r: &Record, words: &[String], needed: usize) -> Option<u32> {
     let name = r.name().to_lowercase();
-    let tokens: Vec<&str> = name
-        .split(|c: char| !(c.is_alphanumeric() || c == '+' || c == '\''))
-        .filter(|t| !t.is_empty())
-        .collect();
+    let tokens: Vec<&str> =
+        name.split(|c: char| !(c.is_alphanumeric() || c == '+' || c == '\'')).filter(|t| !t.is_empty()).collect();
     let (mut sum, mut fitted) = (0, 0);
     for word in words {
         let one = score_word(r, &tokens, word);
@@ -118,10 +101,7 @@ fn score(r: &Record, words: &[String], needed: usize) -> Option<u32> {
     }
     (fitted >= needed).then(|| {
         // Words of the name that nobody asked for make a hit less likely the one that was meant.
-        let unasked = tokens
-            .iter()
-            .filter(|t| !words.iter().any(|w| t.starts_with(w.as_str())))
-            .count() as u32;
+        let unasked = tokens.iter().filter(|t| !words.iter().any(|w| t.starts_with(w.as_str()))).count() as u32;
         // Between equals, the world's present system comes before older ones.
         let present = u32::from(r.datum_name() == "WGS_1984") * 2;
         (sum * 10 + present).saturating_sub(unasked).max(1)
@@ -135,24 +115,15 @@ fn score_word(r: &Record, tokens: &[&str], word: &str) -> u32 {
     }
     let mut best = 0;
     for token in tokens {
-        let zone = token
-            .strip_suffix(['n', 's'])
-            .filter(|z| !z.is_empty() && z.bytes().all(|b| b.is_ascii_digit()));
+        let zone = token.strip_suffix(['n', 's']).filter(|z| !z.is_empty() && z.bytes().all(|b| b.is_ascii_digit()));
         best = best.max(if *token == word {
             10
         } else if let Some(zone) = zone {
-            let side = if token.ends_with('n') {
-                "north"
-            } else {
-                "south"
-            };
+            let side = if token.ends_with('n') { "north" } else { "south" };
             if zone == word || side == word { 9 } else { 0 }
         } else if numeric {
             // A number inside a longer number is another number; joined to letters it is the same ("wgs84").
-            if token
-                .strip_suffix(word)
-                .is_some_and(|rest| rest.bytes().all(|b| b.is_ascii_alphabetic()))
-            {
+            if token.strip_suffix(word).is_some_and(|rest| rest.bytes().all(|b| b.is_ascii_alphabetic())) {
                 8
             } else {
                 0
@@ -191,9 +162,7 @@ fn score_word(r: &Record, tokens: &[&str], word: &str) -> u32 {
 
 /// Whether two neighbouring words of the name, written together, are the word ("wgs84", "nad27").
 fn joined(tokens: &[&str], word: &str) -> bool {
-    tokens
-        .windows(2)
-        .any(|pair| word.strip_prefix(pair[0]) == Some(pair[1]))
+    tokens.windows(2).any(|pair| word.strip_prefix(pair[0]) == Some(pair[1]))
 }
 
 #[cfg(test)]
@@ -202,10 +171,7 @@ mod tests {
 
     #[track_caller]
     fn first(words: &str) -> u32 {
-        Catalogue::embedded()
-            .search(words)
-            .first()
-            .map_or(0, |h| h.code)
+        Catalogue::embedded().search(words).first().map_or(0, |h| h.code)
     }
 
     #[test]
@@ -228,13 +194,7 @@ mod tests {
             let crs = catalogue.get(code).unwrap();
             assert_eq!(catalogue.find_one(&format!("epsg:{code}")).unwrap(), crs);
             if crs.code >= 1000 {
-                assert!(
-                    catalogue
-                        .search(&code.to_string())
-                        .iter()
-                        .any(|h| h.code == code),
-                    "{code}"
-                );
+                assert!(catalogue.search(&code.to_string()).iter().any(|h| h.code == code), "{code}");
             }
             let hits = catalogue.search(&crs.name);
             assert!(hits.iter().any(|h| h.code == code), "{code} {}", crs.name);

@@ -20,25 +20,12 @@ use std::fmt::Write;
 pub fn wkt1(crs: &Crs) -> Result<String, Error> {
     let authority = format!(",AUTHORITY[\"EPSG\",\"{}\"]", crs.code);
     Ok(match &crs.kind {
-        Kind::Geographic { datum, unit } => geographic(
-            &crs.name,
-            datum,
-            &unit.name,
-            unit.degrees.to_radians(),
-            &authority,
-        ),
-        Kind::Projected {
-            datum,
-            base_code,
-            method,
-            parameters,
-            unit,
-        } => {
+        Kind::Geographic { datum, unit } => {
+            geographic(&crs.name, datum, &unit.name, unit.degrees.to_radians(), &authority)
+        }
+        Kind::Projected { datum, base_code, method, parameters, unit } => {
             let base = super::Catalogue::embedded().get(*base_code)?;
-            let Kind::Geographic {
-                unit: base_unit, ..
-            } = &base.kind
-            else {
+            let Kind::Geographic { unit: base_unit, .. } = &base.kind else {
                 return Err(Error::Parameter {
                     crs: crs.title(),
                     parameter: "base".into(),
@@ -52,27 +39,13 @@ pub fn wkt1(crs: &Crs) -> Result<String, Error> {
                 base_unit.degrees.to_radians(),
                 &format!(",AUTHORITY[\"EPSG\",\"{base_code}\"]"),
             );
-            let mut text = format!(
-                "PROJCS[\"{}\",{base_text},PROJECTION[\"{method}\"]",
-                crs.name
-            );
+            let mut text = format!("PROJCS[\"{}\",{base_text},PROJECTION[\"{method}\"]", crs.name);
             for (name, value) in &parameters.0 {
                 // Angles are written in the unit of the base system, as OGC 01-009 section 7.3.8 has it.
-                let angle = [
-                    "latitude",
-                    "longitude",
-                    "meridian",
-                    "parallel",
-                    "azimuth",
-                    "angle",
-                ]
-                .iter()
-                .any(|w| name.to_lowercase().contains(w));
-                let value = if angle {
-                    value / base_unit.degrees
-                } else {
-                    *value
-                };
+                let angle = ["latitude", "longitude", "meridian", "parallel", "azimuth", "angle"]
+                    .iter()
+                    .any(|w| name.to_lowercase().contains(w));
+                let value = if angle { value / base_unit.degrees } else { *value };
                 let _ = write!(text, ",PARAMETER[\"{name}\",{value}]");
             }
             let _ = write!(
@@ -93,10 +66,7 @@ pub fn wkt1(crs: &Crs) -> Result<String, Error> {
             crs.name, unit.name, unit.metres
         ),
         Kind::Compound { .. } => {
-            return Err(Error::KindNotImplemented {
-                crs: crs.title(),
-                kind: "compound",
-            });
+            return Err(Error::KindNotImplemented { crs: crs.title(), kind: "compound" });
         }
     })
 }
@@ -121,11 +91,7 @@ fn datum_text(datum: &Datum) -> String {
 
 /// The prime meridian is written in the angular unit of the system.
 fn meridian_text(datum: &Datum, unit_degrees: f64) -> String {
-    format!(
-        "PRIMEM[\"{}\",{}]",
-        datum.prime_meridian,
-        datum.prime_meridian_deg / unit_degrees
-    )
+    format!("PRIMEM[\"{}\",{}]", datum.prime_meridian, datum.prime_meridian_deg / unit_degrees)
 }
 
 /// Breaks a WKT text into indented lines for reading.
@@ -140,11 +106,10 @@ pub fn indented(wkt: &str) -> String {
             _ => {}
         }
         out.push(c);
-        let keyword_follows =
-            c == ',' && !quoted && rest.peek().is_some_and(|n| n.is_ascii_uppercase()) && {
-                let mut ahead = rest.clone();
-                ahead.find(|n| !n.is_ascii_uppercase() && *n != '_') == Some('[')
-            };
+        let keyword_follows = c == ',' && !quoted && rest.peek().is_some_and(|n| n.is_ascii_uppercase()) && {
+            let mut ahead = rest.clone();
+            ahead.find(|n| !n.is_ascii_uppercase() && *n != '_') == Some('[')
+        };
         if keyword_follows {
             let _ = write!(out, "\n{:width$}", "", width = depth * 2);
         }
@@ -190,11 +155,7 @@ mod tests {
         for code in catalogue.codes() {
             let crs = catalogue.get(code).unwrap();
             if let Ok(text) = wkt1(&crs) {
-                assert_eq!(
-                    text.matches('[').count(),
-                    text.matches(']').count(),
-                    "{code}"
-                );
+                assert_eq!(text.matches('[').count(), text.matches(']').count(), "{code}");
                 assert_eq!(text.matches('"').count() % 2, 0, "{code}");
             } else {
                 assert_eq!(crs.kind_name(), "compound");

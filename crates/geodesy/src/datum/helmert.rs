@@ -53,15 +53,9 @@ impl Helmert {
             RotationConvention::PositionVector => 1.0,
             RotationConvention::CoordinateFrame => -1.0,
         };
-        let [rx, ry, rz] = self
-            .rotation_arcsec
-            .map(|r| sign * (r / 3600.0).to_radians());
+        let [rx, ry, rz] = self.rotation_arcsec.map(|r| sign * (r / 3600.0).to_radians());
         let m = 1.0 + self.scale_ppm * 1e-6;
-        [
-            [m, -m * rz, m * ry],
-            [m * rz, m, -m * rx],
-            [-m * ry, m * rx, m],
-        ]
+        [[m, -m * rz, m * ry], [m * rz, m, -m * rx], [-m * ry, m * rx, m]]
     }
 
     /// Source to target, in place over columns of metres.
@@ -95,8 +89,7 @@ fn invert(m: [[f64; 3]; 3]) -> [[f64; 3]; 3] {
         let (r1, r2, c1, c2) = ((r + 1) % 3, (r + 2) % 3, (c + 1) % 3, (c + 2) % 3);
         m[r1][c1] * m[r2][c2] - m[r1][c2] * m[r2][c1]
     };
-    let determinant =
-        m[0][0] * cofactor(0, 0) + m[0][1] * cofactor(0, 1) + m[0][2] * cofactor(0, 2);
+    let determinant = m[0][0] * cofactor(0, 0) + m[0][1] * cofactor(0, 1) + m[0][2] * cofactor(0, 2);
     std::array::from_fn(|r| std::array::from_fn(|c| cofactor(c, r) / determinant))
 }
 
@@ -137,21 +130,16 @@ mod tests {
     fn wgs72_to_wgs84_both_conventions() {
         // IOGP Guidance Note 373-7-2, sections 4.3.3.1 and 4.3.3.2: the same transformation written in the
         // two conventions, X 3657660.66, Y 255768.55, Z 5201382.11 to 3657660.78, 255778.43, 5201387.75.
-        for (sign, convention) in [
-            (1.0, RotationConvention::PositionVector),
-            (-1.0, RotationConvention::CoordinateFrame),
-        ] {
+        for (sign, convention) in
+            [(1.0, RotationConvention::PositionVector), (-1.0, RotationConvention::CoordinateFrame)]
+        {
             let h = Helmert {
                 translation_m: [0.0, 0.0, 4.5],
                 rotation_arcsec: [0.0, 0.0, sign * 0.554],
                 scale_ppm: 0.219,
                 convention,
             };
-            close(
-                apply(&h, [3_657_660.66, 255_768.55, 5_201_382.11]),
-                [3_657_660.78, 255_778.43, 5_201_387.75],
-                6e-3,
-            );
+            close(apply(&h, [3_657_660.66, 255_768.55, 5_201_382.11]), [3_657_660.78, 255_778.43, 5_201_387.75], 6e-3);
         }
     }
 

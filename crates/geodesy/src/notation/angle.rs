@@ -37,23 +37,14 @@ pub fn read_angle(text: &str, is_latitude: bool) -> Result<Angle, NotationError>
 }
 
 /// Checks limits and axis of an angle that is meant to be a latitude or a longitude.
-pub(super) fn check_axis(
-    text: &str,
-    angle: Angle,
-    is_latitude: bool,
-) -> Result<Angle, NotationError> {
+pub(super) fn check_axis(text: &str, angle: Angle, is_latitude: bool) -> Result<Angle, NotationError> {
     let axis = if is_latitude { "latitude" } else { "longitude" };
     if angle.is_latitude.is_some_and(|l| l != is_latitude) {
-        let letter = angle
-            .hemisphere
-            .map_or(String::new(), |l| format!(" (letter {l})"));
+        let letter = angle.hemisphere.map_or(String::new(), |l| format!(" (letter {l})"));
         return Err(NotationError::new(
             text,
             None,
-            format!(
-                "is a {}{letter} where a {axis} is expected",
-                if is_latitude { "longitude" } else { "latitude" }
-            ),
+            format!("is a {}{letter} where a {axis} is expected", if is_latitude { "longitude" } else { "latitude" }),
         ));
     }
     let limit = if is_latitude { 90.0 } else { 360.0 };
@@ -61,10 +52,7 @@ pub(super) fn check_axis(
         return Err(NotationError::new(
             text,
             None,
-            format!(
-                "is {axis} {}, outside −{limit}…{limit}",
-                trim(angle.degrees)
-            ),
+            format!("is {axis} {}, outside −{limit}…{limit}", trim(angle.degrees)),
         ));
     }
     Ok(angle)
@@ -85,17 +73,11 @@ pub(super) fn from_tokens(text: &str, tokens: &[Placed]) -> Result<Angle, Notati
     let wrong = |at: usize, problem: &str| Err(NotationError::new(text, Some(at), problem));
     for placed in tokens {
         match placed.token {
-            Token::Number {
-                value, decimals, ..
-            } => {
+            Token::Number { value, decimals, .. } => {
                 if letter.is_some()
                     && !parts.is_empty()
-                    && tokens
-                        .last()
-                        .is_some_and(|t| !matches!(t.token, Token::Letter(_)))
-                    && tokens
-                        .first()
-                        .is_none_or(|t| !matches!(t.token, Token::Letter(_)))
+                    && tokens.last().is_some_and(|t| !matches!(t.token, Token::Letter(_)))
+                    && tokens.first().is_none_or(|t| !matches!(t.token, Token::Letter(_)))
                 {
                     return wrong(placed.at, "goes on after the hemisphere letter");
                 }
@@ -131,17 +113,10 @@ pub(super) fn from_tokens(text: &str, tokens: &[Placed]) -> Result<Angle, Notati
         }
     }
     if parts.is_empty() {
-        return Err(NotationError::new(
-            text,
-            tokens.first().map(|t| t.at),
-            "has no number",
-        ));
+        return Err(NotationError::new(text, tokens.first().map(|t| t.at), "has no number"));
     }
     if parts.len() > 3 {
-        return wrong(
-            parts[3].3,
-            "has more parts than degrees, minutes and seconds",
-        );
+        return wrong(parts[3].3, "has more parts than degrees, minutes and seconds");
     }
     let order = [Token::Degree, Token::Minute, Token::Second];
     for (i, (value, decimals, unit, at)) in parts.iter().enumerate() {
@@ -161,11 +136,7 @@ pub(super) fn from_tokens(text: &str, tokens: &[Placed]) -> Result<Angle, Notati
         if i > 0 && *value >= 60.0 {
             return wrong(
                 *at,
-                &format!(
-                    "has {} {}; they end below 60",
-                    trim(*value),
-                    ["degrees", "minutes", "seconds"][i]
-                ),
+                &format!("has {} {}; they end below 60", trim(*value), ["degrees", "minutes", "seconds"][i]),
             );
         }
     }
@@ -173,10 +144,7 @@ pub(super) fn from_tokens(text: &str, tokens: &[Placed]) -> Result<Angle, Notati
     let negative = match (sign, negative_letter) {
         // "-46 S" could be meant as 46 S or as 46 N: neither is taken.
         (Some(true), Some(_)) => {
-            return wrong(
-                0,
-                "has both a minus sign and a hemisphere letter; keep one of them",
-            );
+            return wrong(0, "has both a minus sign and a hemisphere letter; keep one of them");
         }
         (Some(s), None) => s,
         (_, Some(l)) => l,
@@ -188,11 +156,8 @@ pub(super) fn from_tokens(text: &str, tokens: &[Placed]) -> Result<Angle, Notati
         // One division keeps 46°12'00" at exactly 46.2.
         _ => parts[0].0 + (parts[1].0 * 60.0 + parts[2].0) / 3600.0,
     };
-    let notation = [
-        Notation::DecimalDegrees,
-        Notation::DegreesMinutes,
-        Notation::DegreesMinutesSeconds,
-    ][parts.len() - 1];
+    let notation =
+        [Notation::DecimalDegrees, Notation::DegreesMinutes, Notation::DegreesMinutesSeconds][parts.len() - 1];
     let by_letter = letter.map(|l| l == 'N' || l == 'S');
     let by_label = label.map(|l| l == 'φ');
     if by_letter.is_some() && by_label.is_some() && by_letter != by_label {

@@ -46,10 +46,7 @@ pub const NOTATIONS: &[(Notation, &str)] = &[
 impl Notation {
     /// The name used in options and reports.
     pub fn name(self) -> &'static str {
-        NOTATIONS
-            .iter()
-            .find(|(n, _)| *n == self)
-            .map_or("", |(_, name)| name)
+        NOTATIONS.iter().find(|(n, _)| *n == self).map_or("", |(_, name)| name)
     }
 
     /// The notation of that name.
@@ -96,10 +93,7 @@ impl Notation {
         let w = 1.0 - e2 * s * s;
         let meridian = e.semi_major_m * (1.0 - e2) / (w * w.sqrt());
         let normal = e.semi_major_m / w.sqrt();
-        (
-            meridian * degrees.to_radians(),
-            normal * c * degrees.to_radians(),
-        )
+        (meridian * degrees.to_radians(), normal * c * degrees.to_radians())
     }
 }
 
@@ -143,11 +137,7 @@ pub struct NotationError {
 }
 
 fn shorten(text: &str) -> String {
-    if text.chars().count() <= 60 {
-        text.to_string()
-    } else {
-        text.chars().take(57).chain("…".chars()).collect()
-    }
+    if text.chars().count() <= 60 { text.to_string() } else { text.chars().take(57).chain("…".chars()).collect() }
 }
 
 fn caret(text: &str, at: Option<usize>) -> String {
@@ -159,20 +149,12 @@ fn caret(text: &str, at: Option<usize>) -> String {
 
 impl NotationError {
     fn new(text: &str, at: Option<usize>, problem: impl Into<String>) -> Self {
-        NotationError {
-            text: text.to_string(),
-            at,
-            problem: problem.into(),
-            readings: Vec::new(),
-        }
+        NotationError { text: text.to_string(), at, problem: problem.into(), readings: Vec::new() }
     }
 
     fn ambiguous(text: &str, readings: Vec<Reading>, remedy: &str) -> Self {
-        let list = readings
-            .iter()
-            .map(|r| format!("{} ({})", r.words, r.notation.words()))
-            .collect::<Vec<_>>()
-            .join(", or ");
+        let list =
+            readings.iter().map(|r| format!("{} ({})", r.words, r.notation.words())).collect::<Vec<_>>().join(", or ");
         NotationError {
             text: text.to_string(),
             at: None,
@@ -229,12 +211,7 @@ pub fn print(lon_deg: f64, lat_deg: f64, notation: Notation, digits: usize) -> O
 }
 
 /// Prints one latitude (`is_latitude`) or longitude. `None` for UTM and for numbers that are no angle.
-pub fn print_angle(
-    degrees: f64,
-    is_latitude: bool,
-    notation: Notation,
-    digits: usize,
-) -> Option<String> {
+pub fn print_angle(degrees: f64, is_latitude: bool, notation: Notation, digits: usize) -> Option<String> {
     if !degrees.is_finite() || degrees.abs() > 360.0 || digits > 12 {
         return None;
     }
@@ -247,11 +224,7 @@ pub fn print_angle(
     match notation {
         Notation::DecimalDegrees => Some(decimal_degrees::print(degrees, digits)),
         Notation::DegreesMinutes => Some(degrees_minutes::print(degrees.abs(), letter, digits)),
-        Notation::DegreesMinutesSeconds => Some(degrees_minutes_seconds::print(
-            degrees.abs(),
-            letter,
-            digits,
-        )),
+        Notation::DegreesMinutesSeconds => Some(degrees_minutes_seconds::print(degrees.abs(), letter, digits)),
         Notation::Utm => None,
     }
 }
@@ -262,10 +235,7 @@ fn in_last_digits(degrees: f64, per_degree: u64, digits: usize) -> (u128, u128) 
     // The product is formed in two parts to keep the digits that a double has.
     let whole = degrees.trunc();
     let rest = (degrees - whole) * (per_degree as f64 * scale as f64);
-    (
-        whole as u128 * u128::from(per_degree) * scale + rest.round() as u128,
-        scale,
-    )
+    (whole as u128 * u128::from(per_degree) * scale + rest.round() as u128, scale)
 }
 
 #[cfg(test)]

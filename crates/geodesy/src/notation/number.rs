@@ -20,18 +20,8 @@ pub fn read_number(text: &str) -> Result<f64, NotationError> {
         return Ok(number);
     }
     let not_a_number = || {
-        let at = text
-            .chars()
-            .position(|c| !(c.is_ascii_digit() || c.is_whitespace() || "+-−.,'’".contains(c)));
-        NotationError::new(
-            text,
-            at,
-            if trimmed.is_empty() {
-                "is empty"
-            } else {
-                "is not a number"
-            },
-        )
+        let at = text.chars().position(|c| !(c.is_ascii_digit() || c.is_whitespace() || "+-−.,'’".contains(c)));
+        NotationError::new(text, at, if trimmed.is_empty() { "is empty" } else { "is not a number" })
     };
     let mut body = trimmed.replace('−', "-");
     // A blank or an apostrophe groups thousands: three digits must follow.
@@ -61,17 +51,11 @@ pub fn read_number(text: &str) -> Result<f64, NotationError> {
         (_, 0) => ungroup(&body, ',').ok_or_else(not_a_number)?,
         (_, 1) if body.rfind(',') < body.find('.') => {
             let (whole, fraction) = body.split_once('.').unwrap_or((&body, ""));
-            format!(
-                "{}.{fraction}",
-                ungroup(whole, ',').ok_or_else(not_a_number)?
-            )
+            format!("{}.{fraction}", ungroup(whole, ',').ok_or_else(not_a_number)?)
         }
         (1, _) if body.rfind('.') < body.find(',') => {
             let (whole, fraction) = body.split_once(',').unwrap_or((&body, ""));
-            format!(
-                "{}.{fraction}",
-                ungroup(whole, '.').ok_or_else(not_a_number)?
-            )
+            format!("{}.{fraction}", ungroup(whole, '.').ok_or_else(not_a_number)?)
         }
         _ => return Err(not_a_number()),
     };
@@ -81,11 +65,7 @@ pub fn read_number(text: &str) -> Result<f64, NotationError> {
 /// A number in the machine's own form, finite. `inf`, `nan` and hexadecimal are no coordinates.
 #[inline]
 fn plain(text: &str) -> Option<f64> {
-    if !text
-        .as_bytes()
-        .last()
-        .is_some_and(|b| b.is_ascii_digit() || *b == b'.')
-    {
+    if !text.as_bytes().last().is_some_and(|b| b.is_ascii_digit() || *b == b'.') {
         return None;
     }
     text.parse::<f64>().ok().filter(|n| n.is_finite())
@@ -103,15 +83,9 @@ fn ungroup(text: &str, mark: char) -> Option<String> {
     };
     let groups: Vec<&str> = digits.split(mark).collect();
     let well_formed = groups.iter().enumerate().all(|(i, g)| {
-        g.bytes().all(|b| b.is_ascii_digit())
-            && if i == 0 {
-                (1..=3).contains(&g.len())
-            } else {
-                g.len() == 3
-            }
+        g.bytes().all(|b| b.is_ascii_digit()) && if i == 0 { (1..=3).contains(&g.len()) } else { g.len() == 3 }
     });
-    (well_formed && !fraction.contains(mark))
-        .then(|| format!("{sign}{}{fraction}", groups.concat()))
+    (well_formed && !fraction.contains(mark)).then(|| format!("{sign}{}{fraction}", groups.concat()))
 }
 
 #[cfg(test)]
@@ -158,15 +132,7 @@ mod tests {
         ] {
             assert!(read_number(text).is_err(), "{text}");
         }
-        assert_eq!(
-            read_number("12b4").unwrap_err().to_string(),
-            "\"12b4\" is not a number (at character 3: \"b\")"
-        );
-        assert!(
-            read_number("1,234")
-                .unwrap_err()
-                .to_string()
-                .contains("two readings")
-        );
+        assert_eq!(read_number("12b4").unwrap_err().to_string(), "\"12b4\" is not a number (at character 3: \"b\")");
+        assert!(read_number("1,234").unwrap_err().to_string().contains("two readings"));
     }
 }

@@ -25,10 +25,7 @@ pub(super) fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationErro
         match orders(text, a, b, order) {
             Ok(found) => {
                 for r in found {
-                    if !readings
-                        .iter()
-                        .any(|known| known.lon_deg == r.lon_deg && known.lat_deg == r.lat_deg)
-                    {
+                    if !readings.iter().any(|known| known.lon_deg == r.lon_deg && known.lat_deg == r.lat_deg) {
                         readings.push(r);
                     }
                 }
@@ -40,69 +37,37 @@ pub(super) fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationErro
     }
     match readings.len() {
         1 => Ok(readings.swap_remove(0)),
-        0 => {
-            Err(first_error.unwrap_or_else(|| NotationError::new(text, None, "is not a position")))
-        }
-        _ => Err(NotationError::ambiguous(
-            text,
-            readings,
-            "write hemisphere letters, or say the order",
-        )),
+        0 => Err(first_error.unwrap_or_else(|| NotationError::new(text, None, "is not a position"))),
+        _ => Err(NotationError::ambiguous(text, readings, "write hemisphere letters, or say the order")),
     }
 }
 
 /// Finds where the second angle begins.
 fn split(text: &str, tokens: &[Placed]) -> Result<(Angle, Angle), NotationError> {
-    let at_token = |i: usize| {
-        (
-            from_tokens(text, &tokens[..i]),
-            from_tokens(text, &tokens[i..]),
-        )
-    };
+    let at_token = |i: usize| (from_tokens(text, &tokens[..i]), from_tokens(text, &tokens[i..]));
     // A separator decides by itself.
     let separators: Vec<usize> = positions(tokens, |t| matches!(t, Token::Separator));
     let commas: Vec<usize> = positions(tokens, |t| matches!(t, Token::Comma));
-    let chosen = if separators.is_empty() {
-        &commas
-    } else {
-        &separators
-    };
+    let chosen = if separators.is_empty() { &commas } else { &separators };
     match chosen.as_slice() {
         [i] => {
-            let (a, b) = (
-                from_tokens(text, &tokens[..*i])?,
-                from_tokens(text, &tokens[*i + 1..])?,
-            );
+            let (a, b) = (from_tokens(text, &tokens[..*i])?, from_tokens(text, &tokens[*i + 1..])?);
             return Ok((a, b));
         }
         [] => {}
         [_, second, ..] => {
-            return Err(NotationError::new(
-                text,
-                Some(tokens[*second].at),
-                "has more separators than two angles need",
-            ));
+            return Err(NotationError::new(text, Some(tokens[*second].at), "has more separators than two angles need"));
         }
     }
     let numbers = positions(tokens, |t| matches!(t, Token::Number { .. }));
     if numbers.len() < 2 {
-        return Err(NotationError::new(
-            text,
-            None,
-            "has one number; a position needs two",
-        ));
+        return Err(NotationError::new(text, None, "has one number; a position needs two"));
     }
     // Letters and labels: all before their angles, or all after.
     let letters = positions(tokens, |t| matches!(t, Token::Letter(_)));
-    let hemispheres = positions(tokens, |t| {
-        matches!(t, Token::Letter('N' | 'S' | 'E' | 'W'))
-    });
+    let hemispheres = positions(tokens, |t| matches!(t, Token::Letter('N' | 'S' | 'E' | 'W')));
     if hemispheres.len() == 2 || letters.len() == 2 {
-        let marks = if letters.len() == 2 {
-            &letters
-        } else {
-            &hemispheres
-        };
+        let marks = if letters.len() == 2 { &letters } else { &hemispheres };
         let leading = marks[0] < numbers[0];
         let mut cut = if leading { marks[1] } else { marks[0] + 1 };
         // "lat 46.2 N lon 123.8 W": the label before the second number goes with it.
@@ -156,27 +121,13 @@ fn split(text: &str, tokens: &[Placed]) -> Result<(Angle, Angle), NotationError>
 }
 
 fn positions(tokens: &[Placed], wanted: impl Fn(&Token) -> bool) -> Vec<usize> {
-    tokens
-        .iter()
-        .enumerate()
-        .filter(|(_, t)| wanted(&t.token))
-        .map(|(i, _)| i)
-        .collect()
+    tokens.iter().enumerate().filter(|(_, t)| wanted(&t.token)).map(|(i, _)| i).collect()
 }
 
 /// The orders in which two angles make sense.
-fn orders(
-    text: &str,
-    a: &Angle,
-    b: &Angle,
-    order: AxisOrder,
-) -> Result<Vec<Reading>, NotationError> {
+fn orders(text: &str, a: &Angle, b: &Angle, order: AxisOrder) -> Result<Vec<Reading>, NotationError> {
     if a.is_latitude.is_some() && a.is_latitude == b.is_latitude {
-        let axis = if a.is_latitude == Some(true) {
-            "latitudes"
-        } else {
-            "longitudes"
-        };
+        let axis = if a.is_latitude == Some(true) { "latitudes" } else { "longitudes" };
         return Err(NotationError::new(text, None, format!("has two {axis}")));
     }
     let known = a.is_latitude.or(b.is_latitude.map(|l| !l));
@@ -189,10 +140,7 @@ fn orders(
     let mut error = None;
     for latitude_first in possible {
         let (lat, lon) = if *latitude_first { (a, b) } else { (b, a) };
-        match (
-            check_axis(text, lat.clone(), true),
-            check_axis(text, lon.clone(), false),
-        ) {
+        match (check_axis(text, lat.clone(), true), check_axis(text, lon.clone(), false)) {
             (Ok(lat), Ok(lon)) => readings.push(reading(&lat, &lon)),
             (Err(e), _) | (_, Err(e)) => {
                 error.get_or_insert(e);
@@ -216,10 +164,5 @@ fn reading(lat: &Angle, lon: &Angle) -> Reading {
         if lon_deg < 0.0 { 'W' } else { 'E' }
     );
     // The finer notation of the two names the whole ("46° N, 123° 48' W").
-    Reading {
-        notation: lat.notation.max(lon.notation),
-        lon_deg,
-        lat_deg: lat.degrees,
-        words,
-    }
+    Reading { notation: lat.notation.max(lon.notation), lon_deg, lat_deg: lat.degrees, words }
 }

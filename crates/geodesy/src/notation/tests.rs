@@ -52,10 +52,7 @@ fn one_place_in_many_spellings() {
         "46.2N\u{a0}123.8W",
     ] {
         let (lat, lon) = at(text);
-        assert!(
-            (lat - 46.2).abs() < 1e-12 && (lon + 123.8).abs() < 1e-12,
-            "{text}: {lat} {lon}"
-        );
+        assert!((lat - 46.2).abs() < 1e-12 && (lon + 123.8).abs() < 1e-12, "{text}: {lat} {lon}");
     }
 }
 
@@ -64,10 +61,7 @@ fn what_it_was_read_as() {
     let notation = |text| read(text, AxisOrder::Reject).unwrap().notation;
     assert_eq!(notation("46.2 -123.8"), Notation::DecimalDegrees);
     assert_eq!(notation("46 12.0N 123 48.0W"), Notation::DegreesMinutes);
-    assert_eq!(
-        notation("46°12'00\"N 123°48'00\"W"),
-        Notation::DegreesMinutesSeconds
-    );
+    assert_eq!(notation("46°12'00\"N 123°48'00\"W"), Notation::DegreesMinutesSeconds);
     assert_eq!(notation("10T 438278 5116580"), Notation::Utm);
 }
 
@@ -91,19 +85,10 @@ fn refusals_say_where_and_why() {
 
 #[test]
 fn order_is_a_policy() {
-    assert_eq!(
-        read("10 20", AxisOrder::LatitudeFirst).unwrap().lat_deg,
-        10.0
-    );
-    assert_eq!(
-        read("10 20", AxisOrder::LongitudeFirst).unwrap().lat_deg,
-        20.0
-    );
+    assert_eq!(read("10 20", AxisOrder::LatitudeFirst).unwrap().lat_deg, 10.0);
+    assert_eq!(read("10 20", AxisOrder::LongitudeFirst).unwrap().lat_deg, 20.0);
     // Letters are stronger than the policy.
-    assert_eq!(
-        read("10E 20N", AxisOrder::LatitudeFirst).unwrap().lat_deg,
-        20.0
-    );
+    assert_eq!(read("10E 20N", AxisOrder::LatitudeFirst).unwrap().lat_deg, 20.0);
 }
 
 #[test]
@@ -118,19 +103,10 @@ fn utm_letters_are_bands_or_hemispheres() {
         "10T 438278, 5116580",
     ] {
         let (lat, lon) = at(text);
-        assert!(
-            (lat - 46.2).abs() < 1e-5 && (lon + 123.8).abs() < 1e-5,
-            "{text}: {lat} {lon}"
-        );
+        assert!((lat - 46.2).abs() < 1e-5 && (lon + 123.8).abs() < 1e-5, "{text}: {lat} {lon}");
     }
     // 33° N in band S, or 56° S: both exist, so neither is taken.
-    assert_eq!(
-        read("10S 438278 3700000", AxisOrder::Reject)
-            .unwrap_err()
-            .readings
-            .len(),
-        2
-    );
+    assert_eq!(read("10S 438278 3700000", AxisOrder::Reject).unwrap_err().readings.len(), 2);
     assert!(at("10 South 438278 3700000").0 < 0.0);
     // This northing is not in band S, which leaves the hemisphere.
     assert!(at("10S 438278 6000000").0 < 0.0);
@@ -142,18 +118,8 @@ fn single_angles_of_a_column() {
     assert_eq!(value("123° 48' W", false), Ok(-123.8));
     assert_eq!(value("46,2", true), Ok(46.2));
     assert_eq!(value("46 12 0", true), Ok(46.2));
-    assert!(
-        value("123.8W", true)
-            .unwrap_err()
-            .to_string()
-            .contains("longitude (letter W) where a latitude")
-    );
-    assert!(
-        value("95", true)
-            .unwrap_err()
-            .to_string()
-            .contains("latitude 95, outside")
-    );
+    assert!(value("123.8W", true).unwrap_err().to_string().contains("longitude (letter W) where a latitude"));
+    assert!(value("95", true).unwrap_err().to_string().contains("latitude 95, outside"));
     assert!(value("", true).is_err());
 }
 

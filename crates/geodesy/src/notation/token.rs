@@ -48,9 +48,8 @@ pub(super) fn tokens(text: &str, decimal_comma: bool) -> Result<Vec<Placed>, Not
                 continue;
             }
             '0'..='9' | '.' => {
-                let (token, next) = number(&chars, i, decimal_comma).ok_or_else(|| {
-                    NotationError::new(text, Some(start), "has a number that cannot be read")
-                })?;
+                let (token, next) = number(&chars, i, decimal_comma)
+                    .ok_or_else(|| NotationError::new(text, Some(start), "has a number that cannot be read"))?;
                 i = next;
                 token
             }
@@ -69,10 +68,7 @@ pub(super) fn tokens(text: &str, decimal_comma: bool) -> Result<Vec<Placed>, Not
             '\'' | '′' | '’' | '‘' | '`' | '´' | 'ʹ' | '‵' => {
                 i += 1;
                 // Two single signs are a second sign.
-                if chars
-                    .get(i)
-                    .is_some_and(|n| matches!(n, '\'' | '′' | '’' | '‘' | '`' | '´' | 'ʹ'))
-                {
+                if chars.get(i).is_some_and(|n| matches!(n, '\'' | '′' | '’' | '‘' | '`' | '´' | 'ʹ')) {
                     i += 1;
                     Token::Second
                 } else {
@@ -128,9 +124,7 @@ pub(super) fn tokens(text: &str, decimal_comma: bool) -> Result<Vec<Placed>, Not
                         return Err(NotationError::new(
                             text,
                             Some(start),
-                            format!(
-                                "has the word \"{word}\", which is no part of a position in degrees"
-                            ),
+                            format!("has the word \"{word}\", which is no part of a position in degrees"),
                         ));
                     }
                 }
@@ -143,11 +137,7 @@ pub(super) fn tokens(text: &str, decimal_comma: bool) -> Result<Vec<Placed>, Not
                 ));
             }
         };
-        out.push(Placed {
-            token,
-            at: start,
-            spaced,
-        });
+        out.push(Placed { token, at: start, spaced });
         spaced = false;
     }
     Ok(out)
@@ -162,10 +152,7 @@ fn number(chars: &[char], start: usize, decimal_comma: bool) -> Option<(Token, u
             decimals = decimals.map(|d: u8| d.saturating_add(1));
         } else if decimals.is_none()
             && (c == '.'
-                || (decimal_comma
-                    && c == ','
-                    && i > start
-                    && chars.get(i + 1).is_some_and(char::is_ascii_digit)))
+                || (decimal_comma && c == ',' && i > start && chars.get(i + 1).is_some_and(char::is_ascii_digit)))
         {
             // A point that ends a sentence or stands before a sign is still a decimal point of a whole number.
             decimals = Some(0);
@@ -180,12 +167,5 @@ fn number(chars: &[char], start: usize, decimal_comma: bool) -> Option<(Token, u
         i += 1;
     }
     let value = text.parse::<f64>().ok()?;
-    Some((
-        Token::Number {
-            value,
-            decimals: decimals.filter(|d| *d > 0),
-            comma,
-        },
-        i,
-    ))
+    Some((Token::Number { value, decimals: decimals.filter(|d| *d > 0), comma }, i))
 }

@@ -11,9 +11,7 @@ use crate::zone::{UtmZone, band_limits_deg, band_of};
 /// Whether a text starts like a zone: one or two digits and a letter, then at least two long numbers.
 pub(super) fn looks_like(text: &str) -> bool {
     let lower = text.trim().to_ascii_lowercase();
-    let body = lower
-        .strip_prefix("utm")
-        .map_or(lower.as_str(), str::trim_start);
+    let body = lower.strip_prefix("utm").map_or(lower.as_str(), str::trim_start);
     if body.len() != lower.len() || body.starts_with("zone") {
         return true;
     }
@@ -21,9 +19,7 @@ pub(super) fn looks_like(text: &str) -> bool {
     let rest = body[digits..].trim_start();
     (1..=2).contains(&digits)
         && rest.starts_with(|c: char| c.is_ascii_alphabetic())
-        && rest
-            .split(|c: char| !c.is_ascii_digit())
-            .any(|run| run.len() >= 5)
+        && rest.split(|c: char| !c.is_ascii_digit()).any(|run| run.len() >= 5)
 }
 
 /// Reads a grid position on the ellipsoid of WGS 84.
@@ -38,10 +34,7 @@ pub fn read(text: &str) -> Result<Reading, NotationError> {
     let mut words: Vec<String> = Vec::new();
     for raw in cleaned.split_whitespace() {
         let lower = raw.trim_end_matches(',').to_ascii_lowercase();
-        if matches!(
-            lower.as_str(),
-            "utm" | "zone" | "e" | "me" | "mn" | "m" | "east" | "easting" | "northing"
-        ) {
+        if matches!(lower.as_str(), "utm" | "zone" | "e" | "me" | "mn" | "m" | "east" | "easting" | "northing") {
             continue;
         }
         words.push(lower);
@@ -66,39 +59,26 @@ pub fn read(text: &str) -> Result<Reading, NotationError> {
             continue;
         }
         let body = word.trim_end_matches(['e', 'n', 'm']);
-        values.push(super::read_number(body).map_err(|_| {
-            NotationError::new(
-                text,
-                None,
-                format!("has \"{word}\" where metres are expected"),
-            )
-        })?);
+        values.push(
+            super::read_number(body)
+                .map_err(|_| NotationError::new(text, None, format!("has \"{word}\" where metres are expected")))?,
+        );
     }
     let [easting, northing] = values.as_slice() else {
-        return wrong(format!(
-            "has {} numbers after the zone; an easting and a northing are expected",
-            values.len()
-        ));
+        return wrong(format!("has {} numbers after the zone; an easting and a northing are expected", values.len()));
     };
     if !(100_000.0..=900_000.0).contains(easting) {
-        return wrong(format!(
-            "has easting {easting}; eastings lie between 100000 and 900000 m (is it the northing?)"
-        ));
+        return wrong(format!("has easting {easting}; eastings lie between 100000 and 900000 m (is it the northing?)"));
     }
     if !(0.0..=10_000_000.0).contains(northing) {
-        return wrong(format!(
-            "has northing {northing}; northings lie between 0 and 10000000 m"
-        ));
+        return wrong(format!("has northing {northing}; northings lie between 0 and 10000000 m"));
     }
     let mut readings = Vec::new();
     let mut problem = None;
     for side in sides(&letter) {
         match place(number, side, *easting, *northing) {
             Ok(reading) => {
-                if !readings
-                    .iter()
-                    .any(|r: &Reading| r.lat_deg == reading.lat_deg && r.lon_deg == reading.lon_deg)
-                {
+                if !readings.iter().any(|r: &Reading| r.lat_deg == reading.lat_deg && r.lon_deg == reading.lon_deg) {
                     readings.push(reading);
                 }
             }
@@ -111,11 +91,7 @@ pub fn read(text: &str) -> Result<Reading, NotationError> {
             "has \"{letter}\" after the zone; a band letter C to X or a hemisphere (North, South) is expected"
         )),
         (0, Some(problem)) => wrong(problem),
-        _ => Err(NotationError::ambiguous(
-            text,
-            readings,
-            "write the hemisphere as a word (North, South)",
-        )),
+        _ => Err(NotationError::ambiguous(text, readings, "write the hemisphere as a word (North, South)")),
     }
 }
 
@@ -152,20 +128,16 @@ fn place(number: u8, side: Side, easting: f64, northing: f64) -> Result<Reading,
         Side::Band(_, south, _) => south >= 0.0,
     };
     let zone = UtmZone { number, north };
-    let outside =
-        || format!("is outside the grid: easting {easting}, northing {northing} in zone {number}");
-    let (lon_deg, lat_deg) = TransverseMercator::utm(&Ellipsoid::wgs84(), zone)
-        .inverse(easting, northing)
-        .ok_or_else(outside)?;
+    let outside = || format!("is outside the grid: easting {easting}, northing {northing} in zone {number}");
+    let (lon_deg, lat_deg) =
+        TransverseMercator::utm(&Ellipsoid::wgs84(), zone).inverse(easting, northing).ok_or_else(outside)?;
     if !(-80.5..=84.5).contains(&lat_deg) {
         return Err(outside());
     }
     if let Side::Band(letter, south, limit) = side
         && !(south - 0.01..=limit + 0.01).contains(&lat_deg)
     {
-        return Err(format!(
-            "has band {letter} ({south} to {limit}°) but its northing is at latitude {lat_deg:.2}°"
-        ));
+        return Err(format!("has band {letter} ({south} to {limit}°) but its northing is at latitude {lat_deg:.2}°"));
     }
     let side_words = match side {
         Side::North => "northern hemisphere".to_string(),
@@ -184,10 +156,6 @@ fn place(number: u8, side: Side, easting: f64, northing: f64) -> Result<Reading,
 pub fn print(lon_deg: f64, lat_deg: f64, digits: usize) -> Option<String> {
     let zone = UtmZone::of(lon_deg, lat_deg)?;
     let band = band_of(lat_deg)?;
-    let (easting, northing) =
-        TransverseMercator::utm(&Ellipsoid::wgs84(), zone).forward(lon_deg, lat_deg)?;
-    Some(format!(
-        "{}{band} {easting:.digits$} {northing:.digits$}",
-        zone.number
-    ))
+    let (easting, northing) = TransverseMercator::utm(&Ellipsoid::wgs84(), zone).forward(lon_deg, lat_deg)?;
+    Some(format!("{}{band} {easting:.digits$} {northing:.digits$}", zone.number))
 }

@@ -89,23 +89,14 @@ impl Operation {
         let geocentric_out = matches!(target.kind, Kind::Geocentric { .. });
         op.moves_heights = geocentric_in || geocentric_out;
 
-        let overlap = near
-            .cloned()
-            .or_else(|| intersection(&source.area, &target.area))
-            .unwrap_or_else(|| source.area.clone());
+        let overlap =
+            near.cloned().or_else(|| intersection(&source.area, &target.area)).unwrap_or_else(|| source.area.clone());
         let way = transformation::best(from_datum, to_datum, &overlap)?;
-        let helmerts: Vec<_> = way
-            .steps
-            .iter()
-            .filter(|(h, _)| !h.is_null())
-            .cloned()
-            .collect();
+        let helmerts: Vec<_> = way.steps.iter().filter(|(h, _)| !h.is_null()).cloned().collect();
         // Frames that are taken as equal keep their longitudes and latitudes: the ellipsoids of WGS 84 and GRS 1980
         // differ by a tenth of a millimetre, and a change of that size would only look like a transformation.
-        let alike = (from_datum.ellipsoid.semi_major_m - to_datum.ellipsoid.semi_major_m).abs()
-            < 1e-3
-            && (from_datum.ellipsoid.semi_minor_m() - to_datum.ellipsoid.semi_minor_m()).abs()
-                < 1e-3;
+        let alike = (from_datum.ellipsoid.semi_major_m - to_datum.ellipsoid.semi_major_m).abs() < 1e-3
+            && (from_datum.ellipsoid.semi_minor_m() - to_datum.ellipsoid.semi_minor_m()).abs() < 1e-3;
         let shifts = !helmerts.is_empty() || !alike;
         if !geocentric_in && (shifts || geocentric_out) {
             op.push(
@@ -143,16 +134,10 @@ impl Operation {
             }
             Kind::Projected { unit, .. } => {
                 if unit.metres != 1.0 {
-                    self.push(
-                        Step::Multiply(unit.metres),
-                        format!("{} to metres", unit.plural()),
-                    );
+                    self.push(Step::Multiply(unit.metres), format!("{} to metres", unit.plural()));
                 }
                 if let Some(projection) = crs.projection()? {
-                    self.push(
-                        Step::Unproject(projection),
-                        format!("inverse of {}", projection_words(crs)),
-                    );
+                    self.push(Step::Unproject(projection), format!("inverse of {}", projection_words(crs)));
                 }
                 self.push_degrees(1.0, "degree", datum, true);
             }
@@ -163,19 +148,14 @@ impl Operation {
 
     fn leave(&mut self, crs: &Crs, datum: &Datum) -> Result<(), Error> {
         match &crs.kind {
-            Kind::Geographic { unit, .. } => {
-                self.push_degrees(unit.degrees, &unit.name, datum, false)
-            }
+            Kind::Geographic { unit, .. } => self.push_degrees(unit.degrees, &unit.name, datum, false),
             Kind::Projected { unit, .. } => {
                 self.push_degrees(1.0, "degree", datum, false);
                 if let Some(projection) = crs.projection()? {
                     self.push(Step::Project(projection), projection_words(crs));
                 }
                 if unit.metres != 1.0 {
-                    self.push(
-                        Step::Multiply(1.0 / unit.metres),
-                        format!("metres to {}", unit.plural()),
-                    );
+                    self.push(Step::Multiply(1.0 / unit.metres), format!("metres to {}", unit.plural()));
                 }
             }
             _ => {}
@@ -195,33 +175,19 @@ impl Operation {
         }
         let mut words = Vec::new();
         if degrees_per_unit != 1.0 {
-            words.push(if entering {
-                format!("{unit}s to degrees")
-            } else {
-                format!("degrees to {unit}s")
-            });
+            words.push(if entering { format!("{unit}s to degrees") } else { format!("degrees to {unit}s") });
         }
         if prime_meridian_deg != 0.0 {
             words.push(format!(
                 "longitude {} {}",
-                if entering {
-                    "from the meridian of"
-                } else {
-                    "to the meridian of"
-                },
+                if entering { "from the meridian of" } else { "to the meridian of" },
                 datum.prime_meridian
             ));
         }
         let step = if entering {
-            Step::ToDegrees {
-                degrees_per_unit,
-                prime_meridian_deg,
-            }
+            Step::ToDegrees { degrees_per_unit, prime_meridian_deg }
         } else {
-            Step::FromDegrees {
-                degrees_per_unit,
-                prime_meridian_deg,
-            }
+            Step::FromDegrees { degrees_per_unit, prime_meridian_deg }
         };
         self.push(step, words.join(", "));
     }
@@ -233,14 +199,8 @@ impl Operation {
             (Step::ToGeocentric(p), Step::FromGeocentric(q)) => p == q,
             (Step::FromGeocentric(p), Step::ToGeocentric(q)) => p == q,
             (
-                Step::ToDegrees {
-                    degrees_per_unit: d,
-                    prime_meridian_deg: m,
-                },
-                Step::FromDegrees {
-                    degrees_per_unit: e,
-                    prime_meridian_deg: n,
-                },
+                Step::ToDegrees { degrees_per_unit: d, prime_meridian_deg: m },
+                Step::FromDegrees { degrees_per_unit: e, prime_meridian_deg: n },
             ) => d == e && m == n,
             (Step::Multiply(a), Step::Multiply(b)) => a * b == 1.0 || *b == 1.0 / a,
             _ => false,
@@ -269,11 +229,7 @@ impl Operation {
 
     /// The steps in words, in order.
     pub fn steps(&self) -> Vec<&str> {
-        self.step_names
-            .iter()
-            .map(String::as_str)
-            .filter(|s| !s.is_empty())
-            .collect()
+        self.step_names.iter().map(String::as_str).filter(|s| !s.is_empty()).collect()
     }
 
     /// What a careful user should know: assumed shifts, better ways that this version cannot take.
@@ -296,16 +252,9 @@ impl Operation {
     /// # Panics
     /// If the three slices differ in length.
     pub fn apply(&self, x: &mut [f64], y: &mut [f64], z: &mut [f64]) {
-        assert!(
-            x.len() == y.len() && y.len() == z.len(),
-            "columns of different length"
-        );
+        assert!(x.len() == y.len() && y.len() == z.len(), "columns of different length");
         let mut heights = [0.0; CHUNK];
-        for ((x, y), z) in x
-            .chunks_mut(CHUNK)
-            .zip(y.chunks_mut(CHUNK))
-            .zip(z.chunks_mut(CHUNK))
-        {
+        for ((x, y), z) in x.chunks_mut(CHUNK).zip(y.chunks_mut(CHUNK)).zip(z.chunks_mut(CHUNK)) {
             let z = if self.moves_heights {
                 z
             } else {
@@ -331,19 +280,13 @@ impl Operation {
 impl Step {
     fn apply(&self, x: &mut [f64], y: &mut [f64], z: &mut [f64]) {
         match self {
-            Step::ToDegrees {
-                degrees_per_unit,
-                prime_meridian_deg,
-            } => {
+            Step::ToDegrees { degrees_per_unit, prime_meridian_deg } => {
                 for x in x.iter_mut() {
                     *x = crate::projection::wrap_deg(*x * degrees_per_unit + prime_meridian_deg);
                 }
                 y.iter_mut().for_each(|y| *y *= degrees_per_unit);
             }
-            Step::FromDegrees {
-                degrees_per_unit,
-                prime_meridian_deg,
-            } => {
+            Step::FromDegrees { degrees_per_unit, prime_meridian_deg } => {
                 for x in x.iter_mut() {
                     *x = crate::projection::wrap_deg(*x - prime_meridian_deg) / degrees_per_unit;
                 }
@@ -354,14 +297,8 @@ impl Step {
             Step::Project(p) => p.forward_batch(x, y),
             Step::ToGeocentric(e) => geocentric::from_geographic_batch(e, x, y, z),
             Step::FromGeocentric(e) => geocentric::to_geographic_batch(e, x, y, z),
-            Step::Helmert {
-                helmert,
-                inverse: false,
-            } => helmert.forward_batch(x, y, z),
-            Step::Helmert {
-                helmert,
-                inverse: true,
-            } => helmert.inverse_batch(x, y, z),
+            Step::Helmert { helmert, inverse: false } => helmert.forward_batch(x, y, z),
+            Step::Helmert { helmert, inverse: true } => helmert.inverse_batch(x, y, z),
             Step::CheckDegrees => {
                 for (x, y) in x.iter_mut().zip(y.iter_mut()) {
                     if y.abs() <= 90.0 && x.abs() <= 360.0 {
@@ -376,10 +313,7 @@ impl Step {
 }
 
 fn datum_of(crs: &Crs) -> Result<&Datum, Error> {
-    crs.datum().ok_or_else(|| Error::KindNotImplemented {
-        crs: crs.title(),
-        kind: crs.kind_name(),
-    })
+    crs.datum().ok_or_else(|| Error::KindNotImplemented { crs: crs.title(), kind: crs.kind_name() })
 }
 
 fn projection_words(crs: &Crs) -> String {
@@ -399,10 +333,7 @@ fn helmert_words(h: &Helmert, inverse: bool) -> String {
             crate::datum::RotationConvention::PositionVector => "position vector",
             crate::datum::RotationConvention::CoordinateFrame => "coordinate frame",
         };
-        format!(
-            "Helmert transformation ({convention}) {x}, {y}, {z} m; {rx}, {ry}, {rz}″; {} ppm",
-            h.scale_ppm
-        )
+        format!("Helmert transformation ({convention}) {x}, {y}, {z} m; {rx}, {ry}, {rz}″; {} ppm", h.scale_ppm)
     };
     if inverse {
         text.push_str(", inverse");

@@ -36,31 +36,21 @@ impl Transformation {
     /// The published transformations that touch either datum.
     pub fn published(datums: &[&str]) -> Vec<Transformation> {
         let catalogue = Catalogue::embedded();
-        let datum_name = |text: &str| {
-            catalogue
-                .find_one(text)
-                .ok()
-                .and_then(|c| c.datum().map(|d| d.name.clone()))
-        };
+        let datum_name = |text: &str| catalogue.find_one(text).ok().and_then(|c| c.datum().map(|d| d.name.clone()));
         TABLE
             .lines()
             .skip(1)
             .filter_map(|line| {
                 let f: Vec<&str> = line.split('\t').collect();
                 let number = |i: usize| f.get(i).and_then(|t| t.parse::<f64>().ok());
-                let (source_datum, target_datum) =
-                    (datum_name(f.first()?)?, datum_name(f.get(1)?)?);
-                if !datums.contains(&source_datum.as_str())
-                    && !datums.contains(&target_datum.as_str())
-                {
+                let (source_datum, target_datum) = (datum_name(f.first()?)?, datum_name(f.get(1)?)?);
+                if !datums.contains(&source_datum.as_str()) && !datums.contains(&target_datum.as_str()) {
                     return None;
                 }
                 let method = (*f.get(3)?).to_string();
                 let zero = |i: usize| number(i).unwrap_or(0.0);
                 let helmert = match method.as_str() {
-                    "geocentric_translation" | "position_vector" => {
-                        Some(RotationConvention::PositionVector)
-                    }
+                    "geocentric_translation" | "position_vector" => Some(RotationConvention::PositionVector),
                     "coordinate_frame" => Some(RotationConvention::CoordinateFrame),
                     _ => None,
                 }
@@ -111,50 +101,30 @@ struct Candidate {
 /// The datum without the prime meridian in its name: the registry counts `Voirol 1879 Paris` as a datum of its own,
 /// but only its longitudes are counted from elsewhere.
 fn on_greenwich(datum: &Datum) -> Datum {
-    let base = datum
-        .name
-        .strip_suffix(&format!(" {}", datum.prime_meridian))
-        .filter(|_| datum.prime_meridian_deg != 0.0);
+    let base =
+        datum.name.strip_suffix(&format!(" {}", datum.prime_meridian)).filter(|_| datum.prime_meridian_deg != 0.0);
     let Some(base) = base else {
         return datum.clone();
     };
     let shift = datum.shift.clone().or_else(|| {
-        Catalogue::embedded()
-            .geographic_of_datum(base)
-            .and_then(|c| c.datum().and_then(|d| d.shift.clone()))
+        Catalogue::embedded().geographic_of_datum(base).and_then(|c| c.datum().and_then(|d| d.shift.clone()))
     });
-    Datum {
-        name: base.to_string(),
-        shift,
-        ..datum.clone()
-    }
+    Datum { name: base.to_string(), shift, ..datum.clone() }
 }
 
 pub(super) fn best(from: &Datum, to: &Datum, area: &Area) -> Result<Way, Error> {
     // Grads and longitudes from other meridians are steps of their own; the datum itself is what counts here.
     let (from, to) = (&on_greenwich(from), &on_greenwich(to));
     if from.name == to.name {
-        return Ok(Way {
-            name: String::new(),
-            steps: Vec::new(),
-            accuracy_m: 0.0,
-            notes: Vec::new(),
-        });
+        return Ok(Way { name: String::new(), steps: Vec::new(), accuracy_m: 0.0, notes: Vec::new() });
     }
     let published = Transformation::published(&[&from.name, &to.name]);
-    let mut candidates: Vec<Candidate> = published
-        .iter()
-        .filter_map(|t| directed(t, &from.name, &to.name, area))
-        .collect();
+    let mut candidates: Vec<Candidate> =
+        published.iter().filter_map(|t| directed(t, &from.name, &to.name, area)).collect();
     for a in to_hub(from, &published, area) {
         for b in to_hub(to, &published, area) {
             let mut steps = a.steps.clone();
-            steps.extend(
-                b.steps
-                    .iter()
-                    .rev()
-                    .map(|(h, inverse)| (h.clone(), !inverse)),
-            );
+            steps.extend(b.steps.iter().rev().map(|(h, inverse)| (h.clone(), !inverse)));
             let mut names: Vec<String> = Vec::new();
             if !a.name.is_empty() {
                 names.push(a.name.clone());
@@ -171,22 +141,15 @@ pub(super) fn best(from: &Datum, to: &Datum, area: &Area) -> Result<Way, Error> 
             });
         }
     }
-    let Some(chosen) = candidates.into_iter().min_by(|a, b| {
-        b.holds_area
-            .cmp(&a.holds_area)
-            .then(a.accuracy_m.total_cmp(&b.accuracy_m))
-    }) else {
-        return Err(Error::NoTransformation {
-            from_datum: from.name.clone(),
-            to_datum: to.name.clone(),
-        });
+    let Some(chosen) = candidates
+        .into_iter()
+        .min_by(|a, b| b.holds_area.cmp(&a.holds_area).then(a.accuracy_m.total_cmp(&b.accuracy_m)))
+    else {
+        return Err(Error::NoTransformation { from_datum: from.name.clone(), to_datum: to.name.clone() });
     };
     let mut notes = chosen.notes;
     if !chosen.holds_area {
-        notes.push(
-            "the area of use of this transformation does not hold the whole area of both systems"
-                .into(),
-        );
+        notes.push("the area of use of this transformation does not hold the whole area of both systems".into());
     }
     for t in &published {
         let joins = (t.source_datum == from.name && t.target_datum == to.name)
@@ -199,12 +162,7 @@ pub(super) fn best(from: &Datum, to: &Datum, area: &Area) -> Result<Way, Error> 
         }
     }
     notes.dedup();
-    Ok(Way {
-        name: chosen.name,
-        steps: chosen.steps,
-        accuracy_m: chosen.accuracy_m,
-        notes,
-    })
+    Ok(Way { name: chosen.name, steps: chosen.steps, accuracy_m: chosen.accuracy_m, notes })
 }
 
 /// A published transformation as a candidate from one datum to another, if it joins the two.
@@ -217,11 +175,7 @@ fn directed(t: &Transformation, from: &str, to: &str, area: &Area) -> Option<Can
     } else {
         return None;
     };
-    let name = if inverse {
-        format!("inverse of {}", t.name)
-    } else {
-        t.name.clone()
-    };
+    let name = if inverse { format!("inverse of {}", t.name) } else { t.name.clone() };
     Some(Candidate {
         name,
         steps: vec![(helmert, inverse)],
@@ -242,34 +196,16 @@ fn to_hub(datum: &Datum, published: &[Transformation], area: &Area) -> Vec<Candi
             notes: Vec::new(),
         }];
     }
-    let mut ways: Vec<Candidate> = published
-        .iter()
-        .filter_map(|t| directed(t, &datum.name, WGS84, area))
-        .collect();
-    if let Some(Shift {
-        helmert,
-        accuracy_m,
-    }) = &datum.shift
-    {
+    let mut ways: Vec<Candidate> = published.iter().filter_map(|t| directed(t, &datum.name, WGS84, area)).collect();
+    if let Some(Shift { helmert, accuracy_m }) = &datum.shift {
         let null = helmert.is_null();
         ways.push(Candidate {
-            name: format!(
-                "{} to WGS 84{}",
-                datum.name,
-                if null {
-                    " (zero shift)"
-                } else {
-                    ", registry's shift"
-                }
-            ),
+            name: format!("{} to WGS 84{}", datum.name, if null { " (zero shift)" } else { ", registry's shift" }),
             steps: vec![(helmert.clone(), false)],
             accuracy_m: accuracy_m.unwrap_or(if null { ASSUMED } else { f64::INFINITY }),
             holds_area: true,
             notes: if accuracy_m.is_none() && !null {
-                vec![format!(
-                    "the registry gives no accuracy for the shift of {}",
-                    datum.name
-                )]
+                vec![format!("the registry gives no accuracy for the shift of {}", datum.name)]
             } else {
                 Vec::new()
             },
@@ -280,7 +216,10 @@ fn to_hub(datum: &Datum, published: &[Transformation], area: &Area) -> Vec<Candi
             steps: Vec::new(),
             accuracy_m: ASSUMED,
             holds_area: true,
-            notes: vec![format!("{} and WGS 84 are taken as equal: frames on this ellipsoid agree to a metre or two", datum.name)],
+            notes: vec![format!(
+                "{} and WGS 84 are taken as equal: frames on this ellipsoid agree to a metre or two",
+                datum.name
+            )],
         });
     }
     ways

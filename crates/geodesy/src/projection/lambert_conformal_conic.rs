@@ -91,21 +91,14 @@ impl LambertConformalConic {
         if parallels_deg.iter().any(|p| p.abs() >= 90.0) {
             return Err("is at a pole");
         }
-        let n = if (parallels_deg[0] - parallels_deg[1]).abs() < 1e-10 {
-            sin1
-        } else {
-            (m1 / m2).ln() / (psi2 - psi1)
-        };
+        let n = if (parallels_deg[0] - parallels_deg[1]).abs() < 1e-10 { sin1 } else { (m1 / m2).ln() / (psi2 - psi1) };
         if n.abs() < 1e-10 {
             return Err("makes no cone (symmetric about the equator)");
         }
         let equator_radius_m = ellipsoid.semi_major_m * scale_factor * m1 * (n * psi1).exp() / n;
         let (s, c) = origin_deg.to_radians().sin_cos();
-        let origin_radius_m = if origin_deg.abs() == 90.0 {
-            0.0
-        } else {
-            equator_radius_m * (-n * isometric(s, c, e2)).exp()
-        };
+        let origin_radius_m =
+            if origin_deg.abs() == 90.0 { 0.0 } else { equator_radius_m * (-n * isometric(s, c, e2)).exp() };
         Ok(LambertConformalConic {
             central_meridian_deg,
             conformal: ConformalSeries::new(ellipsoid.third_flattening()),
@@ -137,10 +130,7 @@ impl LambertConformalConic {
             self.equator_radius_m * (-self.n * psi).exp()
         };
         let (sin, cos) = sin_cos(theta);
-        Some((
-            self.false_easting_m + radius * sin,
-            self.false_northing_m + self.origin_radius_m - radius * cos,
-        ))
+        Some((self.false_easting_m + radius * sin, self.false_northing_m + self.origin_radius_m - radius * cos))
     }
 
     /// Easting and northing (metres) to longitude and latitude (degrees); `None` outside the domain.
@@ -166,10 +156,7 @@ impl LambertConformalConic {
         let u = (-psi.abs()).exp();
         let over = 1.0 / (1.0 + u * u);
         let (sin_chi, cos_chi) = (((1.0 - u * u) * over).copysign(psi), 2.0 * u * over);
-        let lat = self
-            .conformal
-            .geodetic(atan2_right(sin_chi, cos_chi), sin_chi, cos_chi)
-            .to_degrees();
+        let lat = self.conformal.geodetic(atan2_right(sin_chi, cos_chi), sin_chi, cos_chi).to_degrees();
         Some((wrap_deg(self.central_meridian_deg + lon), lat))
     }
 }
@@ -181,54 +168,34 @@ mod tests {
     #[test]
     fn a_cone_needs_its_parallels_on_one_side() {
         let e = Ellipsoid::wgs84();
-        assert!(
-            LambertConformalConic::two_standard_parallels(&e, 0.0, 0.0, 30.0, -30.0, 0.0, 0.0)
-                .is_err()
-        );
+        assert!(LambertConformalConic::two_standard_parallels(&e, 0.0, 0.0, 30.0, -30.0, 0.0, 0.0).is_err());
         assert!(LambertConformalConic::one_standard_parallel(&e, 0.0, 0.0, 1.0, 0.0, 0.0).is_err());
-        assert!(
-            LambertConformalConic::two_standard_parallels(&e, 0.0, 0.0, 30.0, 90.0, 0.0, 0.0)
-                .is_err()
-        );
+        assert!(LambertConformalConic::two_standard_parallels(&e, 0.0, 0.0, 30.0, 90.0, 0.0, 0.0).is_err());
     }
 
     #[test]
     fn the_other_pole_and_the_gap_have_no_numbers() {
-        let p = LambertConformalConic::two_standard_parallels(
-            &Ellipsoid::wgs84(),
-            0.0,
-            45.0,
-            33.0,
-            45.0,
-            0.0,
-            0.0,
-        )
-        .unwrap();
+        let p = LambertConformalConic::two_standard_parallels(&Ellipsoid::wgs84(), 0.0, 45.0, 33.0, 45.0, 0.0, 0.0)
+            .unwrap();
         assert_eq!(p.forward(0.0, -90.0), None);
         assert_eq!(p.forward(0.0, 95.0), None);
         assert_eq!(p.forward(f64::NAN, 5.0), None);
         assert!(p.forward(0.0, 90.0).is_some());
         let apex = p.forward(0.0, 90.0).unwrap().1;
-        assert_eq!(
-            p.inverse(0.0, apex + 1e6),
-            None,
-            "straight above the apex is the gap"
-        );
+        assert_eq!(p.inverse(0.0, apex + 1e6), None, "straight above the apex is the gap");
     }
 
     #[test]
     fn order_of_parallels_does_not_matter() {
         let e = Ellipsoid::wgs84();
-        let a =
-            LambertConformalConic::two_standard_parallels(&e, -120.5, 43.0, 44.0, 46.0, 0.0, 0.0)
-                .unwrap()
-                .forward(-123.0, 46.2)
-                .unwrap();
-        let b =
-            LambertConformalConic::two_standard_parallels(&e, -120.5, 43.0, 46.0, 44.0, 0.0, 0.0)
-                .unwrap()
-                .forward(-123.0, 46.2)
-                .unwrap();
+        let a = LambertConformalConic::two_standard_parallels(&e, -120.5, 43.0, 44.0, 46.0, 0.0, 0.0)
+            .unwrap()
+            .forward(-123.0, 46.2)
+            .unwrap();
+        let b = LambertConformalConic::two_standard_parallels(&e, -120.5, 43.0, 46.0, 44.0, 0.0, 0.0)
+            .unwrap()
+            .forward(-123.0, 46.2)
+            .unwrap();
         assert!((a.0 - b.0).abs() < 1e-8 && (a.1 - b.1).abs() < 1e-8);
     }
 }

@@ -21,11 +21,7 @@ use crate::error::Error;
 pub const IMPLEMENTED: &str = "Transverse Mercator; Lambert conformal conic (1SP, 2SP)";
 
 /// The registry's method names that [`Projection::from_parameters`] takes.
-pub const METHODS: &[&str] = &[
-    "Transverse_Mercator",
-    "Lambert_Conformal_Conic_1SP",
-    "Lambert_Conformal_Conic_2SP",
-];
+pub const METHODS: &[&str] = &["Transverse_Mercator", "Lambert_Conformal_Conic_1SP", "Lambert_Conformal_Conic_2SP"];
 
 /// Named parameters of a projection as the registry gives them: angles in degrees, lengths in the system's unit.
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -67,22 +63,12 @@ impl Projection {
         unit_m: f64,
     ) -> Result<Self, Error> {
         let need = |name: &str| {
-            let value = parameters
-                .get(name)
-                .ok_or_else(|| parameter_error(crs, name, "is missing"))?;
-            if value.is_finite() {
-                Ok(value)
-            } else {
-                Err(parameter_error(crs, name, "is not a number"))
-            }
+            let value = parameters.get(name).ok_or_else(|| parameter_error(crs, name, "is missing"))?;
+            if value.is_finite() { Ok(value) } else { Err(parameter_error(crs, name, "is not a number")) }
         };
         let latitude = |name: &str| {
             let value = need(name)?;
-            if value.abs() <= 90.0 {
-                Ok(value)
-            } else {
-                Err(parameter_error(crs, name, "is not a latitude"))
-            }
+            if value.abs() <= 90.0 { Ok(value) } else { Err(parameter_error(crs, name, "is not a latitude")) }
         };
         let false_easting_m = parameters.get("false_easting").unwrap_or(0.0) * unit_m;
         let false_northing_m = parameters.get("false_northing").unwrap_or(0.0) * unit_m;
@@ -130,9 +116,9 @@ impl Projection {
     pub fn forward_batch(&self, x: &mut [f64], y: &mut [f64]) {
         match self {
             Projection::TransverseMercator(p) => each(x, y, |lon, lat| p.forward_or_nan(lon, lat)),
-            Projection::LambertConformalConic(p) => each(x, y, |lon, lat| {
-                p.forward(lon, lat).unwrap_or((f64::NAN, f64::NAN))
-            }),
+            Projection::LambertConformalConic(p) => {
+                each(x, y, |lon, lat| p.forward(lon, lat).unwrap_or((f64::NAN, f64::NAN)))
+            }
         }
     }
 
@@ -142,9 +128,7 @@ impl Projection {
     pub fn inverse_batch(&self, x: &mut [f64], y: &mut [f64]) {
         match self {
             Projection::TransverseMercator(p) => each(x, y, |e, n| p.inverse_or_nan(e, n)),
-            Projection::LambertConformalConic(p) => {
-                each(x, y, |e, n| p.inverse(e, n).unwrap_or((f64::NAN, f64::NAN)))
-            }
+            Projection::LambertConformalConic(p) => each(x, y, |e, n| p.inverse(e, n).unwrap_or((f64::NAN, f64::NAN))),
         }
     }
 }
@@ -157,11 +141,7 @@ fn each(x: &mut [f64], y: &mut [f64], f: impl Fn(f64, f64) -> (f64, f64)) {
 }
 
 fn parameter_error(crs: &str, parameter: &str, problem: &str) -> Error {
-    Error::Parameter {
-        crs: crs.to_string(),
-        parameter: parameter.to_string(),
-        problem: problem.to_string(),
-    }
+    Error::Parameter { crs: crs.to_string(), parameter: parameter.to_string(), problem: problem.to_string() }
 }
 
 /// Brings a longitude or a difference of longitudes into −180…180 degrees. What is there already is not touched.

@@ -47,8 +47,7 @@ impl TransverseMercator {
     ) -> Self {
         let n = ellipsoid.third_flattening();
         let n2 = n * n;
-        let rectifying = ellipsoid.semi_major_m / (1.0 + n)
-            * (1.0 + n2 * (1.0 / 4.0 + n2 * (1.0 / 64.0 + n2 / 256.0)));
+        let rectifying = ellipsoid.semi_major_m / (1.0 + n) * (1.0 + n2 * (1.0 / 4.0 + n2 * (1.0 / 64.0 + n2 / 256.0)));
         let mut projection = TransverseMercator {
             central_meridian_deg,
             conformal: ConformalSeries::new(n),
@@ -62,9 +61,7 @@ impl TransverseMercator {
         let origin = if latitude_of_origin_deg.abs() == 90.0 {
             projection.radius_m * std::f64::consts::FRAC_PI_2.copysign(latitude_of_origin_deg)
         } else {
-            projection
-                .forward(central_meridian_deg, latitude_of_origin_deg)
-                .map_or(0.0, |(_, n)| n)
+            projection.forward(central_meridian_deg, latitude_of_origin_deg).map_or(0.0, |(_, n)| n)
         };
         projection.northing_shift_m = false_northing_m - origin;
         projection
@@ -117,14 +114,10 @@ impl TransverseMercator {
             1.0 + 2.0 * sinh_eta * sinh_eta,
         );
         // Written so that a NaN fails too.
-        let inside =
-            (lat_deg.abs() <= 90.0) & (d_lon.abs() <= 90.0) & (tanh_eta.abs() <= TANH_ETA_LIMIT);
+        let inside = (lat_deg.abs() <= 90.0) & (d_lon.abs() <= 90.0) & (tanh_eta.abs() <= TANH_ETA_LIMIT);
         let easting = self.false_easting_m + self.radius_m * (eta + d_eta);
         let northing = self.northing_shift_m + self.radius_m * (xi + d_xi);
-        (
-            if inside { easting } else { f64::NAN },
-            if inside { northing } else { f64::NAN },
-        )
+        (if inside { easting } else { f64::NAN }, if inside { northing } else { f64::NAN })
     }
 
     /// [`TransverseMercator::inverse`] as a straight line: NaN outside the domain.
@@ -147,23 +140,14 @@ impl TransverseMercator {
         let (sin_xi, cos_xi) = (sin_xi * c - cos_xi * s, cos_xi * c + sin_xi * s);
         let (sh, ch) = (sinh_series(d_eta), cosh_series(d_eta));
         let sinh_eta = sinh_eta * ch - cosh_eta * sh;
-        let inside = (xi.abs() <= 1.6)
-            & (eta.abs() <= 1.1)
-            & (cos_xi >= -1e-12)
-            & ((eta - d_eta).abs() <= ETA_LIMIT);
+        let inside = (xi.abs() <= 1.6) & (eta.abs() <= 1.1) & (cos_xi >= -1e-12) & ((eta - d_eta).abs() <= ETA_LIMIT);
         let cos_xi = cos_xi.max(0.0);
         let r = (sinh_eta * sinh_eta + cos_xi * cos_xi).sqrt();
         let over_cosh = 1.0 / (1.0 + sinh_eta * sinh_eta).sqrt();
-        let lat = self
-            .conformal
-            .geodetic(atan2_right(sin_xi, r), sin_xi * over_cosh, r * over_cosh)
-            .to_degrees();
+        let lat = self.conformal.geodetic(atan2_right(sin_xi, r), sin_xi * over_cosh, r * over_cosh).to_degrees();
         // sinh η′ and cos ξ′ ≥ 0: the angle is in the right half-plane.
         let lon = wrap_deg(self.central_meridian_deg + atan2_right(sinh_eta, cos_xi).to_degrees());
-        (
-            if inside { lon } else { f64::NAN },
-            if inside { lat } else { f64::NAN },
-        )
+        (if inside { lon } else { f64::NAN }, if inside { lat } else { f64::NAN })
     }
 }
 
@@ -211,32 +195,10 @@ fn forward_coefficients(n: f64) -> [f64; 6] {
     polynomials(
         n,
         &[
-            &[
-                1.0 / 2.0,
-                -2.0 / 3.0,
-                5.0 / 16.0,
-                41.0 / 180.0,
-                -127.0 / 288.0,
-                7891.0 / 37_800.0,
-            ],
-            &[
-                13.0 / 48.0,
-                -3.0 / 5.0,
-                557.0 / 1440.0,
-                281.0 / 630.0,
-                -1_983_433.0 / 1_935_360.0,
-            ],
-            &[
-                61.0 / 240.0,
-                -103.0 / 140.0,
-                15_061.0 / 26_880.0,
-                167_603.0 / 181_440.0,
-            ],
-            &[
-                49_561.0 / 161_280.0,
-                -179.0 / 168.0,
-                6_601_661.0 / 7_257_600.0,
-            ],
+            &[1.0 / 2.0, -2.0 / 3.0, 5.0 / 16.0, 41.0 / 180.0, -127.0 / 288.0, 7891.0 / 37_800.0],
+            &[13.0 / 48.0, -3.0 / 5.0, 557.0 / 1440.0, 281.0 / 630.0, -1_983_433.0 / 1_935_360.0],
+            &[61.0 / 240.0, -103.0 / 140.0, 15_061.0 / 26_880.0, 167_603.0 / 181_440.0],
+            &[49_561.0 / 161_280.0, -179.0 / 168.0, 6_601_661.0 / 7_257_600.0],
             &[34_729.0 / 80_640.0, -3_418_889.0 / 1_995_840.0],
             &[212_378_941.0 / 319_334_400.0],
         ],
@@ -247,27 +209,9 @@ fn inverse_coefficients(n: f64) -> [f64; 6] {
     polynomials(
         n,
         &[
-            &[
-                1.0 / 2.0,
-                -2.0 / 3.0,
-                37.0 / 96.0,
-                -1.0 / 360.0,
-                -81.0 / 512.0,
-                96_199.0 / 604_800.0,
-            ],
-            &[
-                1.0 / 48.0,
-                1.0 / 15.0,
-                -437.0 / 1440.0,
-                46.0 / 105.0,
-                -1_118_711.0 / 3_870_720.0,
-            ],
-            &[
-                17.0 / 480.0,
-                -37.0 / 840.0,
-                -209.0 / 4480.0,
-                5569.0 / 90_720.0,
-            ],
+            &[1.0 / 2.0, -2.0 / 3.0, 37.0 / 96.0, -1.0 / 360.0, -81.0 / 512.0, 96_199.0 / 604_800.0],
+            &[1.0 / 48.0, 1.0 / 15.0, -437.0 / 1440.0, 46.0 / 105.0, -1_118_711.0 / 3_870_720.0],
+            &[17.0 / 480.0, -37.0 / 840.0, -209.0 / 4480.0, 5569.0 / 90_720.0],
             &[4397.0 / 161_280.0, -11.0 / 504.0, -830_251.0 / 7_257_600.0],
             &[4583.0 / 161_280.0, -108_847.0 / 3_991_680.0],
             &[20_648_693.0 / 638_668_800.0],
