@@ -383,6 +383,91 @@ fn formats_go_round() {
 }
 
 #[test]
+fn geocode_from_sources_to_points() {
+    let f = Folder::new();
+    f.write("points.csv", "number,street,city,state,zip,lon,lat\n12,Heron Ln,Ternport,OR,97981,-123.81,46.21\n14,Heron Ln,Ternport,OR,97981,-123.82,46.22\n");
+    f.write("places.csv", "name,state,county,lon,lat\nTernport,OR,Lower Tern County,-123.8,46.2\n");
+    f.write("owners.csv", "who,address,town\nA,12 Herron Lane,Ternport\nB,,Ternport\nC,9 Far Rd,Atlantis\n");
+    let r = f.json(&["reference", "build", "points.csv", "places.csv", "-o", "t.reference", "--json"]);
+    assert_eq!((r["rows_in"].as_u64(), r["rows_out"].as_u64()), (Some(3), Some(3)));
+    let d = f.json(&["reference", "describe", "t.reference", "--json"]);
+    assert_eq!((d["address_points"].as_u64(), d["localities"][0]["in"].as_str()), (Some(2), Some("Lower Tern County")));
+    insta::assert_snapshot!(f.ok(&["reference", "describe", "t.reference"]).lines().filter(|l| !l.contains("size")).collect::<Vec<_>>().join("\n"), @r"
+    t.reference: address reference, country US
+      holds      2 address points, 0 street segments, 1 streets with 1 names, 1 postcodes, 1 localities
+     locality   region   in                  address points   segments
+    ───────────────────────────────────────────────────────────────────
+     Ternport   OR       Lower Tern County                2          0
+    ");
+    let r = f.json(&[
+        "geocode",
+        "owners.csv",
+        "-o",
+        "owners.geojson",
+        "-o",
+        "owners-out.csv",
+        "--reference",
+        "t.reference",
+        "--extras",
+        "postcode,parent",
+        "--candidates",
+        "2",
+        "--json",
+    ]);
+    assert_eq!((r["rows_out"].as_u64(), r["set_aside"]["locality not found"].as_u64()), (Some(2), Some(1)));
+    assert_eq!(r["layers"][0]["levels"], serde_json::json!({"address point": 1, "locality": 1}));
+    insta::assert_snapshot!(f.read("owners-out.csv"), @r#"
+    who,address,town,lon,lat,level,confidence,matched_address,changes,matched_postcode,matched_parent,candidates
+    A,12 Herron Lane,Ternport,-123.8100000,46.2100000,address point,91,"12 Heron Ln, Ternport, OR 97981","""Herron"" read as ""Heron""",97981,Lower Tern County,"91: 12 Heron Ln, Ternport, OR 97981 (address point)"
+    B,,Ternport,-123.8000000,46.2000000,locality,85,"Ternport, OR",,,Lower Tern County,"85: Ternport, OR (locality)"
+    "#);
+    assert!(f.read("owners.set-aside.csv").contains("locality \"\"Atlantis\"\" is not in the reference"));
+    let r = f.json(&[
+        "geocode",
+        "owners.csv",
+        "-o",
+        "fine.csv",
+        "--reference",
+        "t.reference",
+        "--coarsest",
+        "street",
+        "--min-confidence",
+        "95",
+        "--json",
+    ]);
+    assert_eq!(r["rows_out"].as_u64(), Some(0));
+    assert_eq!(r["doubts"][0]["id"], "slip-15", "an empty result does not look like success");
+    insta::assert_snapshot!(f.refusal(&["geocode", "owners.csv", "-o", "x.csv", "--reference", "t.reference", "--coarsest", "house"]), @"[2] basilocus: --coarsest house is no level; one of address-point, street-range, street, postcode, locality is expected");
+    insta::assert_snapshot!(f.refusal(&["geocode", "gates.csv", "-o", "x.csv", "--reference", "t.reference"]), @"[1] basilocus: gates.csv: no columns of an address were found among id, lon, lat; say them with --address, or --street, --locality, --postcode …");
+    insta::assert_snapshot!(f.refusal(&["geocode", "owners.csv", "-o", "x.csv", "--reference", "t.reference", "--street", "adress"]), @r#"[1] basilocus: owners.csv: there is no column "adress" (did you mean "address"?); it has: who, address, town"#);
+}
+
+#[test]
+fn look_shows_what_will_be_read() {
+    let f = Folder::new();
+    insta::assert_snapshot!(f.ok(&["look", "gates.csv", "--rows", "2"]), @r#"
+    gates.csv: delimited text
+      found      encoding UTF-8 (found)
+      found      delimiter comma (found)
+      header     row 1
+      rows       5, columns 3; 3 that cannot be used as they stand: 1 blank row, 2 ragged row
+      system     not said by the file; say it with --from
+         column   seems to be   type           filled   empty   range, remarks
+    ───────────────────────────────────────────────────────────────────────────
+     1   id       identifier    whole number        5       0   1 … 7
+     2   lon      longitude     text                5       0
+     3   lat      latitude      text                5       0
+
+     row   id      lon    lat
+    ──────────────────────────
+       2    1   -123.8   46.2
+       3    2   -123.7     95
+    "#);
+    let v = f.json(&["look", "gates.csv", "--json"]);
+    assert_eq!((v["rows"].as_u64(), v["columns"][1]["role"].as_str()), (Some(5), Some("longitude")));
+}
+
+#[test]
 fn completions_and_help() {
     let f = Folder::new();
     for shell in ["bash", "zsh", "fish", "elvish", "powershell"] {

@@ -217,10 +217,10 @@ fn every_geographic_system_either_reaches_wgs84_or_says_that_no_way_is_known() {
                 let wrap = |v: f64| (v + 540.0).rem_euclid(360.0) - 180.0;
                 let (x, y, _) =
                     op.apply_one(wrap(lon) / unit, lat / unit, 0.0).unwrap_or_else(|| panic!("{}", crs.title()));
-                // No datum of the catalogue is farther than some two kilometres from WGS 84.
+                // Old astronomical datums are up to some kilometres off; the farthest, Fatu Iva 72, is 4.9 km.
                 let east = wrap(x - lon - datum.prime_meridian_deg) * lat.to_radians().cos();
                 assert!(
-                    east.hypot(y - lat) * 111_320.0 < 2500.0,
+                    east.hypot(y - lat) * 111_320.0 < 5000.0,
                     "{}: {} m",
                     crs.title(),
                     east.hypot(y - lat) * 111_320.0

@@ -1,0 +1,209 @@
+//! Several layers, several outputs, notations, names of columns.
+
+use basilocus::plan::{JoinPlan, LayerPlan, OutputPlan, Plan, PositionPlan, RepairPlan, WritePlan};
+use basilocus::{Error, Report, RunOptions, run};
+use std::path::{Path, PathBuf};
+
+fn write(folder: &Path, name: &str, text: &str) -> PathBuf {
+    let path = folder.join(name);
+    std::fs::write(&path, text).unwrap();
+    path
+}
+
+fn layer(source: PathBuf, from: &str, to: &[&str]) -> LayerPlan {
+    LayerPlan {
+        position: Some(PositionPlan { from: Some(from.into()), ..Default::default() }),
+        to: to.iter().map(|t| t.to_string()).collect(),
+        ..LayerPlan::new(source)
+    }
+}
+
+fn go(layers: Vec<LayerPlan>, outputs: &[PathBuf]) -> Result<Report, Error> {
+    let plan = Plan {
+        layers,
+        outputs: outputs.iter().map(OutputPlan::new).collect(),
+        date: Some("2026-11-25".into()),
+        ..Default::default()
+    };
+    run(&plan, &RunOptions { overwrite: true, ..Default::default() })
+}
+
+fn header(path: &Path) -> String {
+    std::fs::read_to_string(path).unwrap().lines().next().unwrap().to_string()
+}
+
+#[test]
+fn each_layer_has_its_account_and_all_of_them_one() {
+    let f = tempfile::tempdir().unwrap();
+    let a = write(f.path(), "a.csv", "id,lon,lat\n1,-123.8,46.2\n2,x,46.1\n");
+    let b = write(f.path(), "b.csv", "id,position\n1,46 12N 123 48W\n2,\n3,46.1N 123.7W\n");
+    let outputs = [f.path().join("all.gpkg"), f.path().join("all.geojson"), f.path().join("all.xlsx")];
+    let r = go(vec![layer(a, "EPSG:4326", &["EPSG:2269"]), layer(b, "EPSG:4267", &["EPSG:2269"])], &outputs).unwrap();
+    assert_eq!((r.rows_in, r.rows_out), (5, 3));
+    assert_eq!(r.layers.iter().map(|l| (l.rows_in, l.rows_out)).collect::<Vec<_>>(), [(2, 1), (3, 2)]);
+    assert_eq!(r.layers[0].operations[0].accuracy_m, Some(4.0));
+    assert_eq!(r.layers[1].operations[0].accuracy_m, Some(12.0), "{:?}", r.layers[1].operations);
+    for name in ["all.a.set-aside.csv", "all.b.set-aside.csv"] {
+        assert!(f.path().join(name).exists(), "{name}");
+    }
+    assert!(r.told.iter().any(|t| t.contains("GeoJSON is always WGS 84")));
+    let text = std::fs::read_to_string(f.path().join("all.geojson")).unwrap();
+    assert_eq!(text.matches("\"Feature\"").count(), 3);
+    // NAD27 to WGS 84 moves this place by about a hundred metres; the third feature is not where its numbers were.
+    assert!(!text.contains("[-123.7,46.1]"), "{text}");
+}
+
+#[test]
+fn layers_of_one_name_do_not_overwrite_each_other() {
+    let f = tempfile::tempdir().unwrap();
+    let a = write(f.path(), "gates.csv", "lon,lat\n-123.8,46.2\n");
+    let out = f.path().join("all.gpkg");
+    let r = go(vec![layer(a.clone(), "EPSG:4326", &[]), layer(a, "EPSG:4326", &[])], &[out]).unwrap();
+    assert_eq!(r.layers.iter().map(|l| l.name.as_str()).collect::<Vec<_>>(), ["gates", "gates_2"]);
+}
+
+#[test]
+fn a_text_file_holds_one_table() {
+    let f = tempfile::tempdir().unwrap();
+    let a = write(f.path(), "a.csv", "lon,lat\n-123.8,46.2\n");
+    let b = write(f.path(), "b.csv", "name,lon,lat\nx,-123.8,46.2\n");
+    let out = f.path().join("all.csv");
+    let message = go(vec![layer(a, "EPSG:4326", &[]), layer(b, "EPSG:4326", &[])], std::slice::from_ref(&out))
+        .unwrap_err()
+        .to_string();
+    assert!(message.contains("a text file holds one table"), "{message}");
+    assert!(!out.exists());
+}
+
+#[test]
+fn coordinate_columns_are_named_after_the_target_or_as_asked() {
+    let f = tempfile::tempdir().unwrap();
+    let source = write(f.path(), "p.csv", "id,position\n1,46.2N 123.8W\n");
+    let out = f.path().join("out.csv");
+    let columns = |to: &[&str], write: WritePlan| {
+        let mut l = layer(source.clone(), "EPSG:4326", to);
+        l.write = write;
+        go(vec![l], std::slice::from_ref(&out)).map(|_| header(&out)).map_err(|e| e.to_string())
+    };
+    assert_eq!(columns(&["EPSG:32610"], WritePlan::default()).unwrap(), "id,position,easting,northing");
+    assert_eq!(columns(&["EPSG:4269"], WritePlan::default()).unwrap(), "id,position,lon,lat");
+    assert_eq!(columns(&["EPSG:4978"], WritePlan::default()).unwrap(), "id,position,x,y,z");
+    assert_eq!(
+        columns(&["EPSG:32610", "EPSG:2269"], WritePlan::default()).unwrap(),
+        "id,position,easting,northing,easting_2,northing_2"
+    );
+    assert_eq!(
+        columns(&[], WritePlan::default()).unwrap(),
+        "id,position,lon,lat",
+        "a position in one column is written as numbers"
+    );
+    let named =
+        |names: &[&str]| WritePlan { columns: names.iter().map(|n| n.to_string()).collect(), ..Default::default() };
+    assert_eq!(columns(&["EPSG:32610", "EPSG:4326"], named(&["e", "n"])).unwrap(), "id,position,e,n,lon,lat");
+    assert!(columns(&["EPSG:32610"], named(&["e"])).unwrap_err().contains("2 are written"));
+    assert!(
+        columns(&["EPSG:32610"], named(&["ID", "n"])).unwrap_err().contains("there is a column of that name already")
+    );
+    let notation = |name: &str, digits| WritePlan { notation: Some(name.into()), digits, ..Default::default() };
+    assert_eq!(columns(&["EPSG:4326"], notation("utm", None)).unwrap(), "id,position,utm");
+    assert!(columns(&["EPSG:4326"], notation("dms", None)).unwrap_err().contains("degrees-minutes-seconds"));
+    assert!(columns(&["EPSG:4326"], notation("utm", Some(20))).unwrap_err().contains("0 to 12 decimals"));
+}
+
+#[test]
+fn notations_and_digits_as_asked() {
+    let f = tempfile::tempdir().unwrap();
+    let source = write(f.path(), "p.csv", "id,lon,lat\n1,-123.8,46.19999999\n");
+    let out = f.path().join("out.csv");
+    let row = |notation: &str, digits| {
+        let mut l = layer(source.clone(), "EPSG:4326", &["EPSG:4326"]);
+        l.write = WritePlan { notation: Some(notation.into()), digits, ..Default::default() };
+        l.repair.drop = vec!["id".into()];
+        go(vec![l], std::slice::from_ref(&out)).unwrap();
+        std::fs::read_to_string(&out).unwrap().lines().nth(1).unwrap().split_once("46.19999999,").unwrap().1.to_string()
+    };
+    assert_eq!(row("decimal-degrees", Some(3)), "-123.800,46.200");
+    assert_eq!(row("degrees-minutes", Some(2)), "123° 48.00' W,46° 12.00' N", "59.9999 carries");
+    assert_eq!(row("degrees-minutes-seconds", Some(1)), "\"123° 48' 00.0\"\" W\",\"46° 12' 00.0\"\" N\"");
+    assert_eq!(row("utm", Some(0)), "10T 438278 5116580");
+}
+
+#[test]
+fn repairs_come_before_everything_else() {
+    let f = tempfile::tempdir().unwrap();
+    let source = write(f.path(), "p.csv", "deg,min,lat,junk\n-123,48,46.2, a  b \n");
+    let out = f.path().join("out.csv");
+    let mut l = layer(source, "EPSG:4326", &["EPSG:32610"]);
+    l.repair = RepairPlan {
+        join: vec![JoinPlan { name: "lon".into(), columns: vec!["deg".into(), "min".into()], separator: " ".into() }],
+        set: [("country".to_string(), "US".to_string())].into(),
+        drop: vec!["deg".into(), "min".into()],
+        trim: true,
+        ..Default::default()
+    };
+    go(vec![l], std::slice::from_ref(&out)).unwrap();
+    let text = std::fs::read_to_string(&out).unwrap();
+    assert_eq!(text.lines().next().unwrap(), "lat,junk,lon,country,easting,northing");
+    assert!(text.contains("46.2,a b,-123 48,US,438277.7983,5116580.2723"), "{text}");
+}
+
+#[test]
+fn geometry_becomes_columns_where_a_format_has_none() {
+    let f = tempfile::tempdir().unwrap();
+    let geojson = write(
+        f.path(),
+        "g.geojson",
+        r#"{"type":"FeatureCollection","features":[{"type":"Feature","properties":{"id":1},"geometry":{"type":"Point","coordinates":[-123.8,46.2,9]}}]}"#,
+    );
+    let csv = f.path().join("g.csv");
+    go(vec![LayerPlan::new(&geojson)], std::slice::from_ref(&csv)).unwrap();
+    assert_eq!(std::fs::read_to_string(&csv).unwrap(), "id,lon,lat\n1,-123.800000000,46.200000000\n");
+    let gpkg = f.path().join("g.gpkg");
+    go(vec![LayerPlan::new(&geojson)], std::slice::from_ref(&gpkg)).unwrap();
+    let mut back = LayerPlan::new(&gpkg);
+    back.to = vec!["EPSG:2269".into()];
+    let r = go(vec![back], std::slice::from_ref(&csv)).unwrap();
+    assert!(r.layers[0].understood.iter().any(|u| u.contains("the geometry")), "{:?}", r.layers[0].understood);
+    assert_eq!(header(&csv), "fid,id,easting,northing");
+}
+
+#[test]
+fn plans_that_contradict_themselves_are_refused() {
+    let f = tempfile::tempdir().unwrap();
+    let a = write(f.path(), "a.csv", "lon,lat\n-123.8,46.2\n");
+    let out = f.path().join("out.csv");
+    let message = |layers: Vec<LayerPlan>, outputs: &[PathBuf]| go(layers, outputs).unwrap_err().to_string();
+    assert_eq!(message(vec![], std::slice::from_ref(&out)), "the plan has no layer");
+    assert_eq!(message(vec![LayerPlan::new(&a)], &[]), "no output is said; name one with -o");
+    assert!(message(vec![LayerPlan::new(&a)], &[out.clone(), out.clone()]).contains("named twice"));
+    assert!(message(vec![LayerPlan::new(&a)], std::slice::from_ref(&a)).contains("read and written in one run"));
+    let mut both = layer(a.clone(), "EPSG:4326", &[]);
+    both.position.as_mut().unwrap().coordinates = Some("lon".into());
+    both.position.as_mut().unwrap().x = Some("lon".into());
+    assert!(message(vec![both], std::slice::from_ref(&out)).contains("exclude each other"));
+    let mut half = layer(a.clone(), "EPSG:4326", &[]);
+    half.position.as_mut().unwrap().x = Some("lon".into());
+    assert!(message(vec![half], std::slice::from_ref(&out)).contains("go together"));
+    let mut order = layer(a.clone(), "EPSG:4326", &[]);
+    order.position.as_mut().unwrap().order = Some("xy".into());
+    assert!(message(vec![order], std::slice::from_ref(&out)).contains("latitude-first or longitude-first"));
+    let mut whole = layer(a, "EPSG:2269", &[]);
+    whole.position.as_mut().unwrap().coordinates = Some("lon".into());
+    assert!(message(vec![whole], std::slice::from_ref(&out)).contains("say a geographic system"));
+    assert!(!out.exists());
+}
+
+#[test]
+fn order_settles_what_the_text_does_not_say() {
+    let f = tempfile::tempdir().unwrap();
+    let source = write(f.path(), "p.csv", "position\n10 20\n");
+    let out = f.path().join("out.csv");
+    for (order, wanted) in
+        [("latitude-first", "10 20,20.000000000,10.000000000"), ("longitude-first", "10 20,10.000000000,20.000000000")]
+    {
+        let mut l = layer(source.clone(), "EPSG:4326", &[]);
+        l.position.as_mut().unwrap().order = Some(order.into());
+        go(vec![l], std::slice::from_ref(&out)).unwrap();
+        assert!(std::fs::read_to_string(&out).unwrap().contains(wanted), "{order}");
+    }
+}
