@@ -223,15 +223,11 @@ fn whole(out: &mut ParsedAddress, text: &str, grammar: &Grammar, is_locality: &d
         .collect();
     // The tail may take several parts: "…, OR, 97981, USA".
     while let Some(last) = parts.last_mut() {
-        let before = last.len();
         take_tail(out, last, grammar, false);
-        let untouched = last.len() == before;
-        if last.is_empty() {
-            parts.pop();
-        } else {
-            let _ = untouched;
+        if !last.is_empty() {
             break;
         }
+        parts.pop();
     }
     let Some(first) = parts.first().cloned() else {
         return;

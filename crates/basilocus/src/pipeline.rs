@@ -17,7 +17,6 @@ use basilocus_geodesy::operation::Operation;
 use basilocus_table::batch::{point_array, point_field, point_index};
 use basilocus_table::{Batch, ColumnProfile, Role, SetAsideRow, role};
 use std::collections::BTreeMap;
-use std::path::Path;
 use std::sync::Arc;
 
 /// What an output wants of a layer.
@@ -140,7 +139,7 @@ impl Pipeline {
         } else if plan.position.is_some()
             || !plan.to.is_empty()
             || point_index(&schema).is_some()
-            || spatial && has_position_roles(&schema, &p.roles).is_some()
+            || spatial && has_position_roles(&p.roles)
         {
             let reader = PositionReader::new(&plan.position.clone().unwrap_or_default(), &schema, &p.roles, &path)?;
             p.understood.push(reader.understood.clone());
@@ -151,7 +150,7 @@ impl Pipeline {
             return Err(Error::NoPosition { path, names: taken });
         }
         if p.source_crs.is_some() {
-            p.find_targets(plan, &schema, spatial, &path, &mut taken, outputs)?;
+            p.find_targets(plan, &schema, spatial, &mut taken, outputs)?;
         }
         Ok(p)
     }
@@ -161,7 +160,6 @@ impl Pipeline {
         plan: &LayerPlan,
         schema: &SchemaRef,
         spatial: bool,
-        _: &Path,
         taken: &mut Vec<String>,
         outputs: &[Wants],
     ) -> Result<(), Error> {

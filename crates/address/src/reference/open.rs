@@ -389,7 +389,7 @@ impl Reference {
                 counts.0 += u64::from(street.points.1);
                 counts.1 += u64::from(street.segments.1);
             }
-            self.doubt_street(id, &street, &mut doubts);
+            self.doubt_street(&street, &mut doubts);
         }
         let localities = per_locality
             .iter()
@@ -414,7 +414,7 @@ impl Reference {
     }
 
     /// Ranges of one street that overlap on the same side parity.
-    fn doubt_street(&self, _: u32, street: &StreetView, doubts: &mut Vec<String>) {
+    fn doubt_street(&self, street: &StreetView, doubts: &mut Vec<String>) {
         const MOST: usize = 20;
         let mut ranges: Vec<(u32, u32, u32)> = Vec::new();
         for s in street.segments.0..street.segments.0 + street.segments.1 {

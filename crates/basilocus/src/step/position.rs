@@ -50,20 +50,9 @@ pub(crate) struct Positions {
 }
 
 /// Whether a table has anything that looks like positions.
-pub(crate) fn has_position_roles(schema: &SchemaRef, roles: &[Option<Role>]) -> Option<String> {
-    let name = |role| roles.iter().position(|r| *r == Some(role)).map(|i| schema.field(i).name().clone());
-    match (
-        name(Role::Longitude),
-        name(Role::Latitude),
-        name(Role::Easting),
-        name(Role::Northing),
-        name(Role::Coordinates),
-    ) {
-        (Some(x), Some(y), ..) => Some(format!("columns \"{x}\" and \"{y}\"")),
-        (_, _, Some(x), Some(y), _) => Some(format!("columns \"{x}\" and \"{y}\"")),
-        (.., Some(c)) => Some(format!("column \"{c}\"")),
-        _ => None,
-    }
+pub(crate) fn has_position_roles(roles: &[Option<Role>]) -> bool {
+    let has = |role| roles.contains(&Some(role));
+    has(Role::Longitude) && has(Role::Latitude) || has(Role::Easting) && has(Role::Northing) || has(Role::Coordinates)
 }
 
 impl PositionReader {

@@ -4,7 +4,7 @@ mod transformation;
 
 pub use transformation::Transformation;
 
-use crate::crs::{Area, Catalogue, Crs, Datum, Kind};
+use crate::crs::{Area, Crs, Datum, Kind};
 use crate::datum::{Helmert, geocentric};
 use crate::ellipsoid::Ellipsoid;
 use crate::error::Error;
@@ -356,9 +356,4 @@ fn intersection(a: &Area, b: &Area) -> Option<Area> {
         description: String::new(),
     };
     (area.west_deg < area.east_deg && area.south_deg < area.north_deg).then_some(area)
-}
-
-/// The geographic system on which a datum's coordinates are given, for callers that know only the datum's name.
-pub fn geographic_of(datum: &Datum) -> Option<Crs> {
-    Catalogue::embedded().geographic_of_datum(&datum.name)
 }
