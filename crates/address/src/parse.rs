@@ -417,7 +417,7 @@ fn route(tokens: &[&str], grammar: &Grammar) -> Option<(Option<u8>, String, Opti
         Some(d) if tokens.len() > 2 => (Some(d), &tokens[1..]),
         _ => (None, tokens),
     };
-    for n in [2, 1] {
+    for n in [3, 2, 1] {
         let Some(number) = body.get(n) else { continue };
         if !number.starts_with(|c: char| c.is_ascii_digit())
             || number.ends_with("TH")

@@ -172,7 +172,7 @@ pub static GRAMMAR: Grammar = Grammar {
         ("TWENTIETH", "20TH"),
     ],
     route_types: &[
-        ("US HIGHWAY", &["US HIGHWAY", "US HWY", "US ROUTE", "US RTE", "US"]),
+        ("US HIGHWAY", &["U S HIGHWAY", "U S HWY", "US HIGHWAY", "US HWY", "US ROUTE", "US RTE", "US"]),
         ("STATE ROUTE", &["STATE ROUTE", "STATE RTE", "STATE RT", "STATE HIGHWAY", "STATE HWY", "SR", "ST RTE"]),
         ("COUNTY ROAD", &["COUNTY ROAD", "COUNTY RD", "CO RD", "CR"]),
         ("HIGHWAY", &["HIGHWAY", "HWY"]),

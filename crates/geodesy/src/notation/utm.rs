@@ -17,9 +17,16 @@ pub(super) fn looks_like(text: &str) -> bool {
     }
     let digits = body.bytes().take_while(u8::is_ascii_digit).count();
     let rest = body[digits..].trim_start();
-    (1..=2).contains(&digits)
-        && rest.starts_with(|c: char| c.is_ascii_alphabetic())
-        && rest.split(|c: char| !c.is_ascii_digit()).any(|run| run.len() >= 5)
+    if !(1..=2).contains(&digits) || !rest.starts_with(|c: char| c.is_ascii_alphabetic()) {
+        return false;
+    }
+    // "10N 438278 …" is a zone, "46N 123.80000W" an angle: eastings have five digits and more before the point.
+    let after = rest.trim_start_matches(|c: char| c.is_ascii_alphabetic());
+    let after = after.trim_start_matches(|c: char| c.is_whitespace() || ";,/|".contains(c));
+    let number = after.split(|c: char| !(c.is_ascii_digit() || c == ',' || c == '\'')).next().unwrap_or("");
+    let groups: Vec<&str> = number.trim_end_matches(',').split([',', '\'']).collect();
+    let grouped = groups.len() == 1 || groups[1..].iter().all(|g| g.len() == 3);
+    grouped && groups.iter().map(|g| g.len()).sum::<usize>() >= 5
 }
 
 /// Reads a grid position on the ellipsoid of WGS 84.
@@ -60,7 +67,7 @@ pub fn read(text: &str) -> Result<Reading, NotationError> {
         }
         let body = word.trim_end_matches(['e', 'n', 'm']);
         values.push(
-            super::read_number(body)
+            metres(body)
                 .map_err(|_| NotationError::new(text, None, format!("has \"{word}\" where metres are expected")))?,
         );
     }
@@ -93,6 +100,13 @@ pub fn read(text: &str) -> Result<Reading, NotationError> {
         (0, Some(problem)) => wrong(problem),
         _ => Err(NotationError::ambiguous(text, readings, "write the hemisphere as a word (North, South)")),
     }
+}
+
+/// A number of metres. A lone comma groups thousands here: an easting or northing below a thousand is none.
+fn metres(text: &str) -> Result<f64, NotationError> {
+    super::read_number(text).or_else(|e| {
+        if e.problem.contains("two readings") { super::read_number(&text.replace(',', "")) } else { Err(e) }
+    })
 }
 
 #[derive(Clone, Copy)]

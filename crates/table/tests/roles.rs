@@ -1,0 +1,101 @@
+//! Headers as they are met, and what their columns seem to be. One line an example.
+
+use basilocus_table::role::{detect, from_header};
+use basilocus_table::{Batch, Ledger, Role};
+use std::sync::Arc;
+
+const HEADERS: &[(&str, Option<Role>)] = &[
+    ("lon", Some(Role::Longitude)),
+    ("LONG", Some(Role::Longitude)),
+    ("Longitude (deg)", Some(Role::Longitude)),
+    ("GPS Longitude", Some(Role::Longitude)),
+    ("POINT_X", Some(Role::Longitude)),
+    ("LATITUDE", Some(Role::Latitude)),
+    ("lat_wgs84", Some(Role::Latitude)),
+    ("site latitude", Some(Role::Latitude)),
+    ("Easting", Some(Role::Easting)),
+    ("X-Coordinate", Some(Role::Easting)),
+    ("UTM_E", Some(Role::Easting)),
+    ("NORTHING", Some(Role::Northing)),
+    ("y coord", Some(Role::Northing)),
+    ("elev_ft", Some(Role::Height)),
+    ("Z", Some(Role::Height)),
+    ("lat/long", Some(Role::Coordinates)),
+    ("Position", Some(Role::Coordinates)),
+    ("Grid Reference", Some(Role::Coordinates)),
+    ("FULL_ADDRESS", Some(Role::Address)),
+    ("Situs Address", Some(Role::Address)),
+    ("House No.", Some(Role::HouseNumber)),
+    ("Street Name", Some(Role::Street)),
+    ("Address Line 1", Some(Role::Street)),
+    ("Suite", Some(Role::Unit)),
+    ("mailing city", Some(Role::Locality)),
+    ("ST", Some(Role::Region)),
+    ("ZIP Code", Some(Role::Postcode)),
+    ("owner_zip", Some(Role::Postcode)),
+    ("Country", Some(Role::Country)),
+    ("Parcel ID", Some(Role::Identifier)),
+    ("Row", Some(Role::RowCounter)),
+    ("remarks", None),
+    ("width_m", None),
+    ("owner", None),
+    ("", None),
+    ("population", None),
+    ("latest visit", None),
+    ("longest span", None),
+];
+
+#[test]
+fn headers() {
+    for (header, role) in HEADERS {
+        assert_eq!(from_header(header).map(|(r, _)| r), *role, "{header}");
+    }
+}
+
+#[test]
+fn values_decide_where_headers_do_not() {
+    let roles = |headers: &[&str], columns: &[&[&str]]| {
+        detect(headers, &columns.iter().map(|c| c.to_vec()).collect::<Vec<_>>())
+    };
+    // A column whose every value is a position.
+    assert_eq!(
+        roles(&["note"], &[&["46 12.0N 123 48.0W", "46.2, -123.8", "N46°12' W123°48'"]]),
+        [Some(Role::Coordinates)]
+    );
+    assert_eq!(roles(&["note"], &[&["46 12.0N 123 48.0W", "at the gate"]]), [None]);
+    assert_eq!(roles(&["phone"], &[&["503-555-0101", "503-555-0102", "503-555-0103"]]), [None]);
+    // x and y hold what they hold.
+    assert_eq!(roles(&["x", "y"], &[&["-123.8"], &["46.2"]]), [Some(Role::Longitude), Some(Role::Latitude)]);
+    assert_eq!(roles(&["x", "y"], &[&["438278"], &["5116580"]]), [Some(Role::Easting), Some(Role::Northing)]);
+    // Degrees are not doubted by one bad cell.
+    assert_eq!(
+        roles(&["lon", "lat"], &[&["-123.8", "x"], &["46.2", "46.3"]]),
+        [Some(Role::Longitude), Some(Role::Latitude)]
+    );
+    // The surer header wins.
+    assert_eq!(
+        roles(&["site lat", "lat", "lon"], &[&["1"], &["2"], &["3"]]),
+        [None, Some(Role::Latitude), Some(Role::Longitude)]
+    );
+    assert_eq!(roles(&["number"], &[&["blue", "red"]]), [None]);
+    assert!(roles(&[], &[]).is_empty());
+    assert_eq!(roles(&["lon"], &[]), [Some(Role::Longitude)], "no values, no objection");
+}
+
+#[test]
+fn an_empty_batch_has_a_schema_and_no_rows() {
+    let field = arrow_schema::Field::new("a", arrow_schema::DataType::Utf8, true);
+    let batch = Batch::empty(Arc::new(arrow_schema::Schema::new(vec![field])));
+    assert!(batch.is_empty() && batch.filter(&[]).is_empty());
+    assert_eq!(batch.records.num_columns(), 1);
+}
+
+#[test]
+fn ledgers_add_up_reason_by_reason() {
+    let mut ledger = Ledger { rows_in: 5, rows_out: 2, ..Default::default() };
+    ["blank row", "ragged row", "blank row"].iter().for_each(|c| ledger.set_aside(c));
+    assert_eq!((ledger.set_aside_total(), ledger.set_aside["blank row"]), (3, 2));
+    ledger.check().unwrap();
+    ledger.rows_in += 1;
+    assert!(ledger.check().unwrap_err().to_string().contains("6 rows in, 2 out, 3 set aside"));
+}
