@@ -21,12 +21,12 @@ pub(super) struct Collection {
     pub kind: String,
     pub crs: Option<Value>,
     pub saw_features: bool,
-    pub stopped: bool,
     lone: Feature,
 }
 
 struct Root<'a> {
     sink: &'a mut dyn FnMut(Feature) -> bool,
+    stopped: &'a mut bool,
 }
 
 impl<'de> DeserializeSeed<'de> for Root<'_> {
@@ -51,7 +51,7 @@ impl<'de> Visitor<'de> for Root<'_> {
                 "crs" => found.crs = Some(map.next_value()?),
                 "features" => {
                     found.saw_features = true;
-                    found.stopped = !map.next_value_seed(Features { sink: self.sink })?;
+                    map.next_value_seed(Features { sink: self.sink, stopped: self.stopped })?;
                 }
                 "geometry" => found.lone.geometry = map.next_value()?,
                 "properties" => found.lone.properties = map.next_value()?,
@@ -71,38 +71,48 @@ impl<'de> Visitor<'de> for Root<'_> {
 
 struct Features<'a> {
     sink: &'a mut dyn FnMut(Feature) -> bool,
+    stopped: &'a mut bool,
 }
 
 impl<'de> DeserializeSeed<'de> for Features<'_> {
-    type Value = bool;
-    fn deserialize<D: Deserializer<'de>>(self, d: D) -> Result<bool, D::Error> {
+    type Value = ();
+    fn deserialize<D: Deserializer<'de>>(self, d: D) -> Result<(), D::Error> {
         d.deserialize_seq(self)
     }
 }
 
 impl<'de> Visitor<'de> for Features<'_> {
-    type Value = bool;
+    type Value = ();
 
     fn expecting(&self, f: &mut fmt::Formatter) -> fmt::Result {
         f.write_str("an array of features")
     }
 
-    fn visit_seq<A: SeqAccess<'de>>(self, mut seq: A) -> Result<bool, A::Error> {
-        let mut wanted = true;
+    fn visit_seq<A: SeqAccess<'de>>(self, mut seq: A) -> Result<(), A::Error> {
         while let Some(feature) = seq.next_element::<Feature>()? {
-            wanted = wanted && (self.sink)(feature);
+            if !(self.sink)(feature) {
+                // The parser has no other way to be left in the middle of a file.
+                *self.stopped = true;
+                return Err(serde::de::Error::custom("no more features are wanted"));
+            }
         }
-        Ok(wanted)
+        Ok(())
     }
 }
 
-/// Gives every feature to `sink`; what `sink` no longer wants is still checked.
+/// Gives every feature to `sink` until it says that it has enough; what follows then is not read.
 pub(super) fn each_feature(
     input: impl std::io::Read,
     sink: &mut dyn FnMut(Feature) -> bool,
 ) -> Result<Collection, serde_json::Error> {
     let mut deserializer = serde_json::Deserializer::from_reader(input);
-    let found = Root { sink }.deserialize(&mut deserializer)?;
-    deserializer.end()?;
-    Ok(found)
+    let mut stopped = false;
+    match (Root { sink, stopped: &mut stopped }).deserialize(&mut deserializer) {
+        Ok(found) => {
+            deserializer.end()?;
+            Ok(found)
+        }
+        Err(_) if stopped => Ok(Collection { saw_features: true, ..Collection::default() }),
+        Err(e) => Err(e),
+    }
 }

