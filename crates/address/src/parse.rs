@@ -201,6 +201,15 @@ fn take_tail(out: &mut ParsedAddress, words: &mut Vec<String>, grammar: &Grammar
         if words.len() >= n + least
             && let Some(code) = grammar.region(&words[words.len() - n..].join(" "))
         {
+            // "100 Old Dike Ct 97981": a word that is a thoroughfare type or a direction as well closes the street
+            // line, unless a locality stands between an earlier type and it ("12 Alder St Graywater CT").
+            let doubtful = n == 1
+                && words.last().is_some_and(|w| grammar.street_type(w).is_some() || grammar.direction(w).is_some());
+            let street_line = words[0].starts_with(|c: char| c.is_ascii_digit());
+            let before = words.len().saturating_sub(2);
+            if doubtful && street_line && !words[..before].iter().skip(1).any(|w| grammar.street_type(w).is_some()) {
+                break;
+            }
             // A lone "NE" after a street name is a direction as well as a region: with a postcode before or a
             // comma it was cut off already, so a direction wins only where nothing else of the tail was found.
             if grammar.direction(code).is_some() && out.postcode.is_empty() {

@@ -191,3 +191,19 @@ fn normal_form() {
     assert_eq!(normal::title("US HIGHWAY 701"), "US Highway 701");
     assert_eq!(normal::title("SAINT BRENDAN"), "Saint Brendan");
 }
+
+#[test]
+fn words_that_are_regions_and_types_or_directions_too() {
+    for (text, wanted) in [
+        ("100 Old Dike Ct, 97981", "OLD DIKE Ct|||97981"),
+        ("100 Old Dike Ct 97981", "OLD DIKE Ct|||97981"),
+        ("100 Alder Ct", "ALDER Ct|||"),
+        ("100 Heron Ln NE, 97981", "HERON Ln NE|||97981"),
+        ("12 Alder St Graywater CT 06981", "ALDER St|GRAYWATER|CT|06981"),
+        ("12 Alder St, Graywater, CT 06981", "ALDER St|GRAYWATER|CT|06981"),
+        ("12 Alder St, Graywater, NE 68981", "ALDER St|GRAYWATER|NE|68981"),
+    ] {
+        let a = parse(&AddressInput { whole: text, ..Default::default() }, &GRAMMAR, &|_| false);
+        assert_eq!(format!("{}|{}|{}|{}", street(&a), a.locality, a.region, a.postcode), wanted, "{text}");
+    }
+}

@@ -8,7 +8,7 @@ use crate::step::position::PositionReader;
 use arrow_schema::SchemaRef;
 use basilocus_address::reference::{PlaceEntry, PointEntry, PostcodeEntry, SegmentEntry};
 use basilocus_address::{Builder, Entry, grammar};
-use basilocus_formats::{FormatError, PendingOutput, open};
+use basilocus_formats::{FormatError, PendingOutput, delimited, open};
 use basilocus_geodesy::crs::Catalogue;
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::{Batch, Ledger, Role, SetAsideRow};
@@ -135,6 +135,11 @@ pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
     })?;
     // Checks the output before an hour of reading.
     drop(PendingOutput::new(&plan.output, plan.overwrite)?);
+    let file = plan.output.with_file_name(format!(
+        "{}.set-aside.csv",
+        plan.output.file_stem().map_or(String::new(), |s| s.to_string_lossy().into_owned())
+    ));
+    drop(PendingOutput::new(&file, plan.overwrite)?);
     let mut builder = Builder::new(grammar);
     let mut report = BuildReport { outputs: vec![plan.output.clone()], ..Default::default() };
     let mut aside: Vec<(String, SetAsideRow, Vec<String>)> = Vec::new();
@@ -149,35 +154,25 @@ pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
     }
     builder.write(&plan.output)?;
     report.folded = builder.folded();
-    let file = plan.output.with_file_name(format!(
-        "{}.set-aside.csv",
-        plan.output.file_stem().map_or(String::new(), |s| s.to_string_lossy().into_owned())
-    ));
     if !aside.is_empty() {
-        let pending = PendingOutput::new(&file, true)?;
+        let pending = PendingOutput::new(&file, plan.overwrite)?;
         let mut text = String::from("source,source_row,reason,row\n");
         for (source, row, names) in &aside {
             let cells: Vec<String> =
                 names.iter().zip(&row.values).filter(|(_, v)| !v.is_empty()).map(|(n, v)| format!("{n}={v}")).collect();
-            text.push_str(&format!(
-                "{},{},{},{}\n",
-                quoted(source),
-                row.source_row,
-                quoted(&row.reason),
-                quoted(&cells.join("; "))
-            ));
+            let number = row.source_row.to_string();
+            text.push_str(&delimited::line([source.as_str(), &number, &row.reason, &cells.join("; ")]));
         }
         std::fs::write(pending.path(), text)
             .map_err(|e| FormatError::Write { path: file.clone(), problem: e.to_string() })?;
         pending.publish()?;
         report.outputs.push(file);
+    } else if file.exists() {
+        // Of an earlier build that --overwrite replaces.
+        std::fs::remove_file(&file).map_err(|e| FormatError::Write { path: file.clone(), problem: e.to_string() })?;
     }
     report.seconds = started.elapsed().as_secs_f64();
     Ok(report)
-}
-
-fn quoted(text: &str) -> String {
-    if text.contains([',', '"', '\n']) { format!("\"{}\"", text.replace('"', "\"\"")) } else { text.to_string() }
 }
 
 fn plain(name: &str) -> String {

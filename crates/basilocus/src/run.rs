@@ -6,7 +6,9 @@ use crate::engine::{Cancel, Progress, stream};
 use crate::pipeline::{Pipeline, Wants};
 use crate::plan::{LayerPlan, Plan};
 use crate::report::{LayerReport, Report};
-use basilocus_formats::{Format, FormatError, PendingOutput, Reader, RunAbout, SetAsideTable, Writer, create, open};
+use basilocus_formats::{
+    Format, FormatError, PendingOutput, Reader, RunAbout, SetAsideTable, Writer, create, delimited, open,
+};
 use basilocus_table::{ColumnProfile, Ledger, SetAsideRow};
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -57,6 +59,13 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         writers.push(create(&output.file, options.overwrite)?);
         wants.push(Wants { format });
     }
+    let names = layer_names(&plan.layers);
+    if !options.overwrite
+        && let Some(path) = names.iter().filter_map(|n| set_aside_path(plan, n)).find(|p| p.exists())
+    {
+        // Left alone, rows set aside by an earlier run would be taken for this one's.
+        return Err(FormatError::OutputExists { path }.into());
+    }
     let mut layers: Vec<(Box<dyn Reader>, Pipeline)> = Vec::new();
     for layer in &plan.layers {
         let mut reader = open(&layer.source, &layer.input.options()?)?;
@@ -68,7 +77,6 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     let mut pending: Vec<PendingOutput> = Vec::new();
     let mut stale: Vec<PathBuf> = Vec::new();
     let holds_set_aside = writers.iter().any(|w| w.holds_set_aside());
-    let names = layer_names(&plan.layers);
     for ((layer, name), (reader, pipeline)) in plan.layers.iter().zip(&names).zip(&mut layers) {
         let file = set_aside_path(plan, name);
         let mut aside = AsideFile::new(file, options.overwrite, &pipeline.source_columns);
@@ -171,14 +179,14 @@ impl AsideFile {
         if self.open.is_none() {
             let pending = PendingOutput::new(path, self.overwrite)?;
             let mut file = std::io::BufWriter::new(std::fs::File::create(pending.path()).map_err(failed)?);
-            file.write_all(line(self.header.iter().map(String::as_str)).as_bytes()).map_err(failed)?;
+            file.write_all(delimited::line(self.header.iter().map(String::as_str)).as_bytes()).map_err(failed)?;
             self.open = Some((pending, file));
         }
         if let Some((_, file)) = &mut self.open {
             let number = row.source_row.to_string();
             let fields =
                 [number.as_str(), row.reason.as_str()].into_iter().chain(row.values.iter().map(String::as_str));
-            file.write_all(line(fields).as_bytes()).map_err(failed)?;
+            file.write_all(delimited::line(fields).as_bytes()).map_err(failed)?;
         }
         Ok(())
     }
@@ -191,24 +199,6 @@ impl AsideFile {
             .map_err(|e| FormatError::Write { path: pending.target().to_path_buf(), problem: e.to_string() })?;
         Ok(Some(pending))
     }
-}
-
-fn line<'a>(fields: impl Iterator<Item = &'a str>) -> String {
-    let mut out = String::new();
-    for (i, field) in fields.enumerate() {
-        if i > 0 {
-            out.push(',');
-        }
-        if field.contains([',', '"', '\n', '\r']) {
-            out.push('"');
-            out.push_str(&field.replace('"', "\"\""));
-            out.push('"');
-        } else {
-            out.push_str(field);
-        }
-    }
-    out.push('\n');
-    out
 }
 
 struct LayerRun<'a> {

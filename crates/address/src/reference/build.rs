@@ -385,6 +385,7 @@ impl Builder {
         if self.localities.is_empty() {
             return Err(Error::Empty);
         }
+        self.merge_localities();
         let sections = self.sections()?;
         let mut body = Vec::new();
         let mut at = (HEADER + 16 * SECTIONS) as u64;
@@ -415,6 +416,71 @@ impl Builder {
             let _ = std::fs::remove_file(&temporary);
         }
         written.map_err(io)
+    }
+
+    /// A locality that one source gives without its region is the one of that name that another gives with it, where
+    /// there is only one; two of them would tie with each other for ever.
+    fn merge_localities(&mut self) {
+        let mut target: Vec<u32> = (0..self.localities.len() as u32).collect();
+        for ((name, region), id) in &self.locality_ids {
+            if !self.strings.get(*region).is_empty() {
+                continue;
+            }
+            let mut named = self.locality_ids.iter().filter(|((n, _), i)| n == name && *i != id).map(|(_, i)| *i);
+            if let (Some(only), None) = (named.next(), named.next()) {
+                target[*id as usize] = only;
+            }
+        }
+        if target.iter().enumerate().all(|(i, t)| i as u32 == *t) {
+            return;
+        }
+        // New numbers without gaps, in the old order.
+        let mut number = vec![NONE; target.len()];
+        let mut kept: Vec<Locality> = Vec::new();
+        let mut merged: Vec<(u32, Locality)> = Vec::new();
+        for (i, locality) in std::mem::take(&mut self.localities).into_iter().enumerate() {
+            if target[i] == i as u32 {
+                number[i] = kept.len() as u32;
+                kept.push(locality);
+            } else {
+                merged.push((target[i], locality));
+            }
+        }
+        for (into, from) in merged {
+            let l = &mut kept[number[into as usize] as usize];
+            l.sum = (l.sum.0 + from.sum.0, l.sum.1 + from.sum.1, l.sum.2 + from.sum.2);
+            l.position = l.position.or(from.position);
+            if l.parent == 0 {
+                l.parent = from.parent;
+            }
+        }
+        let renumber = |id: u32| number[target[id as usize] as usize];
+        let mut streets = HashMap::new();
+        let mut keys = Vec::new();
+        let street_number: Vec<u32> = self
+            .street_keys
+            .iter()
+            .map(|key| {
+                let key = StreetKey { locality: renumber(key.locality), ..*key };
+                *streets.entry(key).or_insert_with(|| {
+                    keys.push(key);
+                    keys.len() as u32 - 1
+                })
+            })
+            .collect();
+        self.points.iter_mut().for_each(|p| p.street = street_number[p.street as usize]);
+        self.segments.iter_mut().for_each(|s| s.street = street_number[s.street as usize]);
+        for p in self.postcodes.values_mut() {
+            p.localities = p.localities.iter().map(|l| renumber(*l)).collect();
+            if p.region == 0
+                && let Some(l) = p.localities.first()
+            {
+                p.region = kept[*l as usize].region;
+            }
+        }
+        self.other_names.iter_mut().for_each(|(_, id)| *id = renumber(*id));
+        self.locality_ids.values_mut().for_each(|id| *id = renumber(*id));
+        (self.streets, self.street_keys, self.localities) = (streets, keys, kept);
     }
 
     fn sections(&mut self) -> Result<Vec<Vec<u8>>, Error> {

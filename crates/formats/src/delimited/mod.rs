@@ -9,7 +9,7 @@ mod writer;
 pub use dialect::Dialect;
 pub use reader::DelimitedReader;
 pub(crate) use reader::unique_names;
-pub use writer::DelimitedWriter;
+pub use writer::{DelimitedWriter, line};
 
 /// The name of a delimiter in words.
 pub fn delimiter_name(delimiter: u8) -> String {

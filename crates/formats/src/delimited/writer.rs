@@ -164,6 +164,23 @@ fn column_bytes(a: &StringArray) -> &[u8] {
     &a.value_data()[range]
 }
 
+/// A line of comma-separated text with its end, for small tables beside an output.
+///
+/// ```
+/// assert_eq!(basilocus_formats::delimited::line(["a", "b,c", "d \"e\""]), "a,\"b,c\",\"d \"\"e\"\"\"\n");
+/// ```
+pub fn line<'a>(fields: impl IntoIterator<Item = &'a str>) -> String {
+    let mut out = Vec::new();
+    for (i, field) in fields.into_iter().enumerate() {
+        if i > 0 {
+            out.push(b',');
+        }
+        push_field(&mut out, field.as_bytes(), b',');
+    }
+    out.push(b'\n');
+    String::from_utf8_lossy(&out).into_owned()
+}
+
 /// Appends a field, in quotes where its text needs them.
 fn push_field(out: &mut Vec<u8>, field: &[u8], delimiter: u8) {
     let needs_quotes = field.iter().any(|b| *b == delimiter || matches!(b, b'"' | b'\n' | b'\r'));
