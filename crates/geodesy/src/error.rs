@@ -17,16 +17,12 @@ pub enum Error {
         edition: &'static str,
     },
     /// The projection method of a system is not implemented.
-    #[error(
-        "{crs} uses the method \"{method}\", which is not implemented yet; choose a system with one of: {implemented}"
-    )]
+    #[error("{crs} uses the method \"{method}\", which is not implemented; choose a system with another projection")]
     MethodNotImplemented {
         /// Code and name of the system.
         crs: String,
         /// The method's name in the registry.
         method: String,
-        /// The methods that work.
-        implemented: &'static str,
     },
     /// The kind of a system (vertical, compound) is not implemented.
     #[error(

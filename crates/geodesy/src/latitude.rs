@@ -1,8 +1,10 @@
-//! Auxiliary latitudes shared by the conformal projections.
+//! Auxiliary latitudes, radii of curvature, the meridian arc: what the projections share.
 //!
 //! With τ = tan φ and τ′ = tan χ (χ the conformal latitude), Karney (2011), "Transverse Mercator with an
 //! accuracy of a few nanometers", equations 7 to 9 and 19 to 21, give both directions without a loss of
 //! digits at the equator or the poles.
+
+use crate::ellipsoid::Ellipsoid;
 
 /// e·atanh(e·s) for |s| ≤ 1. A series where e is that of an Earth ellipsoid (terms fall by e² ≈ 0.007).
 #[inline(always)]
@@ -70,21 +72,22 @@ pub fn isometric(sin_phi: f64, cos_phi: f64, e2: f64) -> f64 {
     (sin_phi / cos_phi).asinh() - e_atanh_e(sin_phi, e2)
 }
 
-/// The conformal latitude as a trigonometric series in the third flattening, to sixth order.
+/// An auxiliary latitude as a trigonometric series in the third flattening, to sixth order.
 ///
-/// χ = φ + Σ cₖ sin 2kφ and φ = χ + Σ dₖ sin 2kχ; coefficients of Krüger (1912), as C. F. F. Karney, "On auxiliary
-/// latitudes" (2022) prints them. The first term left out is below 1e-16 radians for every ellipsoid
-/// of the catalogue, and no iteration is needed; [`tan_geodetic`] is its slow twin.
+/// ζ = φ + Σ cₖ sin 2kφ and φ = ζ + Σ dₖ sin 2kζ, for ζ the conformal latitude χ, the rectifying latitude μ or the
+/// authalic latitude β. Coefficients of χ and μ: Krüger (1912) and Bessel (1825), as C. F. F. Karney, "On auxiliary
+/// latitudes" (2022) prints them; those of β are found from its closed form by a sine transform. The first term
+/// left out is below 1e-16 radians for every ellipsoid of the catalogue, and no iteration is needed.
 #[derive(Debug, Clone, PartialEq)]
-pub struct ConformalSeries {
+pub struct AuxiliaryLatitude {
     c: [f64; 6],
     d: [f64; 6],
 }
 
-impl ConformalSeries {
-    /// The series of an ellipsoid with this third flattening.
-    pub fn new(third_flattening: f64) -> Self {
-        ConformalSeries {
+impl AuxiliaryLatitude {
+    /// The conformal latitude χ of an ellipsoid with this third flattening; [`tan_geodetic`] is its slow twin.
+    pub fn conformal(third_flattening: f64) -> Self {
+        AuxiliaryLatitude {
             c: polynomials(
                 third_flattening,
                 &[
@@ -110,9 +113,71 @@ impl ConformalSeries {
         }
     }
 
-    /// sin χ and cos χ from sin φ and cos φ.
+    /// The rectifying latitude μ: the distance along the meridian is [`rectifying_radius_m`] times μ.
+    pub fn rectifying(third_flattening: f64) -> Self {
+        AuxiliaryLatitude {
+            c: polynomials(
+                third_flattening,
+                &[
+                    &[-3.0 / 2.0, 0.0, 9.0 / 16.0, 0.0, -3.0 / 32.0],
+                    &[15.0 / 16.0, 0.0, -15.0 / 32.0, 0.0, 135.0 / 2048.0],
+                    &[-35.0 / 48.0, 0.0, 105.0 / 256.0],
+                    &[315.0 / 512.0, 0.0, -189.0 / 512.0],
+                    &[-693.0 / 1280.0],
+                    &[1001.0 / 2048.0],
+                ],
+            ),
+            d: polynomials(
+                third_flattening,
+                &[
+                    &[3.0 / 2.0, 0.0, -27.0 / 32.0, 0.0, 269.0 / 512.0],
+                    &[21.0 / 16.0, 0.0, -55.0 / 32.0, 0.0, 6759.0 / 4096.0],
+                    &[151.0 / 96.0, 0.0, -417.0 / 128.0],
+                    &[1097.0 / 512.0, 0.0, -15_543.0 / 2560.0],
+                    &[8011.0 / 2560.0],
+                    &[293_393.0 / 61_440.0],
+                ],
+            ),
+        }
+    }
+
+    /// The authalic latitude β: sin β = q(φ)/q(90°), see [`authalic_q`].
+    pub fn authalic(eccentricity_squared: f64) -> Self {
+        const N: usize = 32;
+        let e2 = eccentricity_squared;
+        let pole = authalic_q(1.0, e2);
+        let transform = |f: &dyn Fn(f64) -> f64| -> [f64; 6] {
+            std::array::from_fn(|k| {
+                let sum: f64 = (1..N)
+                    .map(|j| {
+                        let half = std::f64::consts::FRAC_PI_2 * j as f64 / N as f64;
+                        f(half) * (2.0 * half * (k + 1) as f64).sin()
+                    })
+                    .sum();
+                2.0 / N as f64 * sum
+            })
+        };
+        let c = transform(&|phi: f64| (authalic_q(phi.sin(), e2) / pole).asin() - phi);
+        let d = transform(&|beta: f64| {
+            // The series is a contraction by a hundredth a round.
+            let mut phi = beta;
+            for _ in 0..10 {
+                phi = beta - sine_sum(&c, (2.0 * phi).sin(), (2.0 * phi).cos());
+            }
+            phi - beta
+        });
+        AuxiliaryLatitude { c, d }
+    }
+
+    /// The auxiliary latitude (radians) of φ (radians), whose sine and cosine are given too.
     #[inline(always)]
-    pub fn conformal(&self, sin_phi: f64, cos_phi: f64) -> (f64, f64) {
+    pub fn angle(&self, phi: f64, sin_phi: f64, cos_phi: f64) -> f64 {
+        phi + sine_sum(&self.c, 2.0 * sin_phi * cos_phi, 1.0 - 2.0 * sin_phi * sin_phi)
+    }
+
+    /// Sine and cosine of the auxiliary latitude from sin φ and cos φ.
+    #[inline(always)]
+    pub fn sin_cos(&self, sin_phi: f64, cos_phi: f64) -> (f64, f64) {
         let shift = sine_sum(&self.c, 2.0 * sin_phi * cos_phi, 1.0 - 2.0 * sin_phi * sin_phi);
         // The shift is below 0.0034 rad: short series instead of another sine and cosine.
         let q = shift * shift;
@@ -120,11 +185,52 @@ impl ConformalSeries {
         (sin_phi * c + cos_phi * s, cos_phi * c - sin_phi * s)
     }
 
-    /// φ from χ (radians) and its sine and cosine.
+    /// φ (radians) from the auxiliary latitude ζ (radians) and its sine and cosine.
     #[inline(always)]
-    pub fn geodetic(&self, chi: f64, sin_chi: f64, cos_chi: f64) -> f64 {
-        chi + sine_sum(&self.d, 2.0 * sin_chi * cos_chi, 1.0 - 2.0 * sin_chi * sin_chi)
+    pub fn geodetic(&self, zeta: f64, sin_zeta: f64, cos_zeta: f64) -> f64 {
+        zeta + sine_sum(&self.d, 2.0 * sin_zeta * cos_zeta, 1.0 - 2.0 * sin_zeta * sin_zeta)
     }
+}
+
+/// The radius whose circle is as long as the meridian, metres: half the axes' sum times a series in n.
+pub fn rectifying_radius_m(ellipsoid: &Ellipsoid) -> f64 {
+    let n = ellipsoid.third_flattening();
+    let n2 = n * n;
+    ellipsoid.semi_major_m / (1.0 + n) * (1.0 + n2 * (1.0 / 4.0 + n2 * (1.0 / 64.0 + n2 / 256.0)))
+}
+
+/// Radius of curvature in the meridian, ρ = a(1 − e²)/(1 − e² sin² φ)^(3/2), metres.
+pub fn meridian_radius(ellipsoid: &Ellipsoid, sin_phi: f64) -> f64 {
+    let e2 = ellipsoid.eccentricity_squared();
+    let w = 1.0 - e2 * sin_phi * sin_phi;
+    ellipsoid.semi_major_m * (1.0 - e2) / (w * w.sqrt())
+}
+
+/// Radius of curvature in the prime vertical, ν = a/√(1 − e² sin² φ), metres.
+pub fn normal_radius(ellipsoid: &Ellipsoid, sin_phi: f64) -> f64 {
+    ellipsoid.semi_major_m / (1.0 - ellipsoid.eccentricity_squared() * sin_phi * sin_phi).sqrt()
+}
+
+/// q = (1 − e²)[sin φ/(1 − e² sin² φ) + atanh(e sin φ)/e]: the area of a zone in units of a²λ/2
+/// (Snyder, USGS Professional Paper 1395, equation 3-12).
+#[inline(always)]
+pub fn authalic_q(sin_phi: f64, e2: f64) -> f64 {
+    let tail = if e2 == 0.0 { sin_phi } else { e_atanh_e(sin_phi, e2) / e2 };
+    (1.0 - e2) * (sin_phi / (1.0 - e2 * sin_phi * sin_phi) + tail)
+}
+
+/// sin χ and cos χ from the isometric latitude ψ: tanh ψ and sech ψ, from the exponential that does not overflow.
+#[inline(always)]
+pub fn conformal_of_isometric(psi: f64) -> (f64, f64) {
+    let u = (-psi.abs()).exp();
+    let over = 1.0 / (1.0 + u * u);
+    (((1.0 - u * u) * over).copysign(psi), 2.0 * u * over)
+}
+
+/// ψ from sin χ and cos χ: exp(−|ψ|) = cos χ/(1 + |sin χ|), one logarithm and no cancellation at either pole.
+#[inline(always)]
+pub fn isometric_of_conformal(sin_chi: f64, cos_chi: f64) -> f64 {
+    ((1.0 + sin_chi.abs()) / cos_chi).ln().copysign(sin_chi)
 }
 
 /// Σ aₖ sin 2kφ by Clenshaw's scheme, from sin 2φ and cos 2φ.
@@ -163,13 +269,34 @@ mod tests {
         fn the_series_agree_with_the_closed_form(lat in -90.0_f64..90.0, rf in prop_oneof![Just(298.257_223_563), Just(293.465), Just(294.978_698), Just(299.324)]) {
             let f = 1.0 / rf;
             let (e2, n) = (f * (2.0 - f), f / (2.0 - f));
-            let series = ConformalSeries::new(n);
+            let series = AuxiliaryLatitude::conformal(n);
             let (s, c) = lat.to_radians().sin_cos();
-            let (sin_chi, cos_chi) = series.conformal(s, c);
+            let (sin_chi, cos_chi) = series.sin_cos(s, c);
             let tan = tan_conformal(s, c.max(1e-300), e2);
             prop_assert!((sin_chi.atan2(cos_chi) - tan.atan()).abs() < 4e-16, "{lat}");
             let chi = sin_chi.atan2(cos_chi);
             prop_assert!((series.geodetic(chi, sin_chi, cos_chi) - lat.to_radians()).abs() < 5e-16, "{lat}");
+        }
+
+        #[test]
+        fn authalic_and_rectifying_latitudes(lat in -85.0_f64..85.0, rf in prop_oneof![Just(298.257_223_563), Just(293.465), Just(0.0)]) {
+            let e = Ellipsoid::new("test", 6_378_137.0, rf);
+            let e2 = e.eccentricity_squared();
+            let (s, c) = lat.to_radians().sin_cos();
+            let authalic = AuxiliaryLatitude::authalic(e2);
+            let (sin_beta, cos_beta) = authalic.sin_cos(s, c);
+            prop_assert!((sin_beta - authalic_q(s, e2) / authalic_q(1.0, e2)).abs() < 4e-16, "{lat}");
+            prop_assert!((authalic.geodetic(sin_beta.atan2(cos_beta), sin_beta, cos_beta) - lat.to_radians()).abs() < 9e-16, "four units in the last place");
+            // The meridian arc by Gaussian quadrature of the radius of curvature, in four pieces.
+            let rectifying = AuxiliaryLatitude::rectifying(e.third_flattening());
+            let half = lat.to_radians() / 8.0;
+            let arc: f64 = (0..4).flat_map(|i| crate::geodesic::area::GAUSS_16.iter().flat_map(move |(node, weight)| {
+                let middle = half * f64::from(2 * i + 1);
+                [middle - half * node, middle + half * node].map(|phi| (phi, weight))
+            })).map(|(phi, weight)| weight * meridian_radius(&e, phi.sin())).sum::<f64>() * half;
+            let mu = rectifying.angle(lat.to_radians(), s, c);
+            prop_assert!((rectifying_radius_m(&e) * mu - arc).abs() < 8e-9, "{lat}");
+            prop_assert!((rectifying.geodetic(mu, mu.sin(), mu.cos()) - lat.to_radians()).abs() < 9e-16, "four units in the last place");
         }
 
         #[test]

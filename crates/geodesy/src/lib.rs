@@ -32,6 +32,7 @@ pub mod crs;
 pub mod datum;
 pub mod ellipsoid;
 mod error;
+pub mod geodesic;
 pub mod latitude;
 pub mod notation;
 pub mod operation;

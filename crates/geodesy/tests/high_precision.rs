@@ -1,7 +1,7 @@
 //! Values of `tools/reference-values.py` (40 digits, independent formulations) in `tests/data/high-precision.tsv`.
 
 use basilocus_geodesy::ellipsoid::Ellipsoid;
-use basilocus_geodesy::projection::{LambertConformalConic, TransverseMercator};
+use basilocus_geodesy::projection::{Framed, LambertConformalConic, TransverseMercator};
 
 #[test]
 fn projections_against_high_precision() {
@@ -12,10 +12,11 @@ fn projections_against_high_precision() {
         let [lon, lat, x, y] = [2, 3, 4, 5].map(|i| f[i].parse::<f64>().unwrap());
         let e = ellipsoids.iter().find(|e| e.name == f[1]).unwrap();
         let (forward, inverse, kind) = if f[0] == "tm" {
-            let p = TransverseMercator::new(e, 0.0, 0.0, 0.9996, 0.0, 0.0);
+            let p = Framed::new(TransverseMercator::new(e, 0.0, 0.9996), 0.0, 0.0, 0.0);
             (p.forward(lon, lat), p.inverse(x, y), usize::from(lon.abs() > 4.0))
         } else {
-            let p = LambertConformalConic::two_standard_parallels(e, -120.5, 43.5, 44.25, 46.0, 0.0, 0.0).unwrap();
+            let cone = LambertConformalConic::two_standard_parallels(e, 43.5, 44.25, 46.0).unwrap();
+            let p = Framed::new(cone, -120.5, 0.0, 0.0);
             (p.forward(lon, lat), p.inverse(x, y), if lat >= 30.0 && lon < -110.0 { 2 } else { 3 })
         };
         let (fx, fy) = forward.unwrap_or_else(|| panic!("{line}"));

@@ -5,7 +5,7 @@ use basilocus_geodesy::crs::{Area, Catalogue, Kind};
 use basilocus_geodesy::datum::{Helmert, RotationConvention};
 use basilocus_geodesy::ellipsoid::Ellipsoid;
 use basilocus_geodesy::operation::{Operation, Transformation};
-use basilocus_geodesy::projection::{LambertConformalConic, Parameters, Projection, TransverseMercator};
+use basilocus_geodesy::projection::{Framed, LambertConformalConic, Parameters, Projection, TransverseMercator};
 use basilocus_geodesy::zone::UtmZone;
 use proptest::prelude::*;
 
@@ -14,9 +14,8 @@ fn utm() -> Projection {
 }
 
 fn lambert() -> Projection {
-    Projection::LambertConformalConic(
-        LambertConformalConic::two_standard_parallels(&Ellipsoid::wgs84(), -120.5, 43.0, 44.0, 46.0, 2e6, 0.0).unwrap(),
-    )
+    let cone = LambertConformalConic::two_standard_parallels(&Ellipsoid::wgs84(), 43.0, 44.0, 46.0).unwrap();
+    Projection::LambertConformalConic(Framed::new(cone, -120.5, 2e6, 0.0))
 }
 
 fn forward(p: &Projection, lon: f64, lat: f64) -> (f64, f64) {
@@ -157,8 +156,8 @@ fn parameters_that_cannot_be_used_are_named() {
         Projection::from_parameters("local grid", method, &p, &e, 1.0).map(|_| ()).unwrap_err().to_string()
     };
     assert_eq!(
-        build("Transverse_Mercator", &[("central_meridian", 9.0)]),
-        "local grid: projection parameter latitude_of_origin is missing"
+        build("Lambert_Conformal_Conic_2SP", &[("central_meridian", 9.0), ("standard_parallel_1", 9.0)]),
+        "local grid: projection parameter standard_parallel_2 is missing"
     );
     assert_eq!(
         build("Transverse_Mercator", &[("central_meridian", f64::NAN), ("latitude_of_origin", 0.0)]),
@@ -172,7 +171,7 @@ fn parameters_that_cannot_be_used_are_named() {
         build("Lambert_Conformal_Conic_1SP", &[("central_meridian", 9.0), ("latitude_of_origin", 0.0)])
             .contains("makes no cone")
     );
-    assert!(build("Cassini_Soldner", &[]).contains("the method \"Cassini Soldner\", which is not implemented yet"));
+    assert!(build("Some_Other_Way", &[]).contains("the method \"Some Other Way\", which is not implemented"));
 }
 
 #[test]

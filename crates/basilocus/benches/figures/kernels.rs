@@ -2,7 +2,7 @@
 
 use crate::{Random, paired};
 use basilocus::geodesy::ellipsoid::Ellipsoid;
-use basilocus::geodesy::projection::{LambertConformalConic, Projection, TransverseMercator};
+use basilocus::geodesy::projection::{Framed, LambertConformalConic, Projection, TransverseMercator};
 use basilocus::geodesy::zone::UtmZone;
 use std::hint::black_box;
 
@@ -22,8 +22,8 @@ pub fn run() {
     };
     let e = Ellipsoid::wgs84();
     let utm = Projection::TransverseMercator(TransverseMercator::utm(&e, UtmZone { number: 10, north: true }));
-    let lambert = LambertConformalConic::two_standard_parallels(&e, -120.5, 43.0, 44.0, 46.0, 2e6, 0.0)
-        .map(Projection::LambertConformalConic)
+    let lambert = LambertConformalConic::two_standard_parallels(&e, 43.0, 44.0, 46.0)
+        .map(|cone| Projection::LambertConformalConic(Framed::new(cone, -120.5, 2e6, 0.0)))
         .expect("parallels make a cone");
     println!("kernels, {POINTS} points, ratio to one sin_cos and one atan2 a point");
     for (name, projection) in [("transverse Mercator", &utm), ("Lambert conformal conic", &lambert)] {

@@ -213,7 +213,7 @@ fn offered(
         let today = ["GRS 1980", "WGS 84"].contains(&datum.ellipsoid.name.as_str()) && datum.shift.is_some();
         if wanted.len() < OFFERED + 2
             && today
-            && basilocus::geodesy::projection::METHODS.contains(&method.as_str())
+            && basilocus::geodesy::projection::Projection::is_implemented(method)
             && seen.insert(crs.area.description.clone())
         {
             wanted.push(crs.code);

@@ -204,6 +204,9 @@ impl Crs {
     pub fn projection(&self) -> Result<Option<Projection>, Error> {
         match &self.kind {
             Kind::Projected { datum, method, parameters, unit, .. } => {
+                // The registry's file gives the variants of Krovak one name and tells them apart by their axes.
+                let north = method == "Krovak" && self.axes == "east,north";
+                let method = if north { "Krovak (North Orientated)" } else { method };
                 Projection::from_parameters(&self.title(), method, parameters, &datum.ellipsoid, unit.metres).map(Some)
             }
             Kind::Geographic { .. } | Kind::Geocentric { .. } => Ok(None),

@@ -1,53 +1,203 @@
 //! Map projections, one file each.
 //!
-//! | method | file |
-//! |---|---|
-//! | Transverse Mercator | [`transverse_mercator`] |
-//! | Lambert conformal conic, one and two standard parallels | [`lambert_conformal_conic`] |
+//! A method is a type that implements [`Method`]: the names it goes by, its domain and the source of its formulas,
+//! how it is built from parameters, and `forward` and `inverse` from the point of view of its central meridian.
+//! [`Framed`] adds the central meridian and the false easting and northing; [`Projection`] is any of them, ready for
+//! columns.
 //!
-//! To add one: a file with `forward`, `inverse` and its tests, a variant of [`Projection`], and a line in
-//! [`Projection::from_parameters`].
+//! To add one: a file here, and one line in the list at the end of this page.
 
-pub mod lambert_conformal_conic;
-pub mod transverse_mercator;
+mod distortion;
+mod newton;
+mod parameters;
 
-pub use lambert_conformal_conic::LambertConformalConic;
-pub use transverse_mercator::TransverseMercator;
+pub use distortion::Distortion;
+pub use parameters::{Given, Parameter, Parameters, Problem};
 
 use crate::ellipsoid::Ellipsoid;
 use crate::error::Error;
 
-/// The methods that work, for messages.
-pub const IMPLEMENTED: &str = "Transverse Mercator; Lambert conformal conic (1SP, 2SP)";
+/// What a method is called and where its formulas come from.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct About {
+    /// The names that definitions use, the registry's first. Compared without case, blanks and signs.
+    pub names: &'static [&'static str],
+    /// Where the method gives numbers, in words.
+    pub domain: &'static str,
+    /// The publication of the formulas.
+    pub source: &'static str,
+}
 
-/// The registry's method names that [`Projection::from_parameters`] takes.
-pub const METHODS: &[&str] = &["Transverse_Mercator", "Lambert_Conformal_Conic_1SP", "Lambert_Conformal_Conic_2SP"];
+/// A projection method.
+///
+/// `lambda` and `phi` are radians, `lambda` from the central meridian and within −π…π; `x` and `y` are metres without
+/// false easting and northing. Outside the domain both results are NaN, in both directions.
+pub trait Method: Sized {
+    /// Names, domain and source.
+    const ABOUT: About;
 
-/// Named parameters of a projection as the registry gives them: angles in degrees, lengths in the system's unit.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct Parameters(pub Vec<(String, f64)>);
+    /// Builds the method from parameters.
+    ///
+    /// # Errors
+    /// [`Problem`] with the parameter that is missing or not usable.
+    fn from_given(given: &Given) -> Result<Self, Problem>;
 
-impl Parameters {
-    /// The value of a parameter.
-    pub fn get(&self, name: &str) -> Option<f64> {
-        self.0.iter().find(|(n, _)| n == name).map(|(_, v)| *v)
+    /// Central meridian and false origin; methods whose axes run the other way change the signs.
+    ///
+    /// # Errors
+    /// [`Problem`] as above.
+    fn frame(&self, given: &Given) -> Result<Frame, Problem> {
+        given.frame()
+    }
+
+    /// Longitude and latitude to x and y.
+    fn forward(&self, lambda: f64, phi: f64) -> (f64, f64);
+
+    /// x and y to longitude and latitude.
+    fn inverse(&self, x: f64, y: f64) -> (f64, f64);
+}
+
+/// Central meridian and false origin.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Frame {
+    /// Longitude where x is zero, degrees.
+    pub central_meridian_deg: f64,
+    /// Added to x, metres.
+    pub false_easting_m: f64,
+    /// Added to y, metres.
+    pub false_northing_m: f64,
+}
+
+/// A method with its central meridian and false origin: degrees to metres and back.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Framed<M> {
+    method: M,
+    frame: Frame,
+}
+
+impl<M: Method> Framed<M> {
+    /// Puts a method on its place.
+    pub fn new(method: M, central_meridian_deg: f64, false_easting_m: f64, false_northing_m: f64) -> Self {
+        Framed { method, frame: Frame { central_meridian_deg, false_easting_m, false_northing_m } }
+    }
+
+    /// Longitude and latitude (degrees) to easting and northing (metres); `None` outside the domain.
+    pub fn forward(&self, lon_deg: f64, lat_deg: f64) -> Option<(f64, f64)> {
+        let (x, y) = self.forward_or_nan(lon_deg, lat_deg);
+        (!x.is_nan()).then_some((x, y))
+    }
+
+    /// Easting and northing (metres) to longitude and latitude (degrees); `None` outside the domain.
+    pub fn inverse(&self, easting_m: f64, northing_m: f64) -> Option<(f64, f64)> {
+        let (lon, lat) = self.inverse_or_nan(easting_m, northing_m);
+        (!lon.is_nan()).then_some((lon, lat))
+    }
+
+    #[inline(always)]
+    fn forward_or_nan(&self, lon_deg: f64, lat_deg: f64) -> (f64, f64) {
+        let lambda = wrap_deg(lon_deg - self.frame.central_meridian_deg).to_radians();
+        let (x, y) = self.method.forward(lambda, lat_deg.to_radians());
+        // Written so that a NaN fails too.
+        let inside = (lat_deg.abs() <= 90.0) & x.is_finite() & y.is_finite();
+        let (e, n) = (self.frame.false_easting_m + x, self.frame.false_northing_m + y);
+        (if inside { e } else { f64::NAN }, if inside { n } else { f64::NAN })
+    }
+
+    #[inline(always)]
+    fn inverse_or_nan(&self, easting_m: f64, northing_m: f64) -> (f64, f64) {
+        let (lambda, phi) =
+            self.method.inverse(easting_m - self.frame.false_easting_m, northing_m - self.frame.false_northing_m);
+        let lon = wrap_deg(self.frame.central_meridian_deg + lambda.to_degrees());
+        let inside = lon.is_finite() & phi.is_finite();
+        (if inside { lon } else { f64::NAN }, if inside { phi.to_degrees() } else { f64::NAN })
     }
 }
 
-/// A projection that is ready to compute.
-///
-/// Longitudes are degrees from the prime meridian of the system, latitudes degrees, eastings and northings
-/// metres (false easting and northing included).
-#[derive(Debug, Clone, PartialEq)]
-pub enum Projection {
-    /// See [`TransverseMercator`].
-    TransverseMercator(TransverseMercator),
-    /// See [`LambertConformalConic`].
-    LambertConformalConic(LambertConformalConic),
+/// Brings a longitude or a difference of longitudes into −180…180 degrees. What is there already is not touched.
+#[inline(always)]
+pub(crate) fn wrap_deg(deg: f64) -> f64 {
+    deg - 360.0 * crate::trigonometry::nearest(deg * (1.0 / 360.0))
+}
+
+/// A longitude that inverse formulas found: NaN beyond half a turn, where the plane shows nothing or shows it twice.
+#[inline(always)]
+fn within_half_turn(lambda: f64) -> f64 {
+    if lambda.abs() <= std::f64::consts::PI + 1e-11 { lambda } else { f64::NAN }
+}
+
+#[inline(always)]
+fn each(x: &mut [f64], y: &mut [f64], f: impl Fn(f64, f64) -> (f64, f64)) {
+    for (x, y) in x.iter_mut().zip(y.iter_mut()) {
+        (*x, *y) = f(*x, *y);
+    }
+}
+
+/// The letters and digits of a name in lower case: `Lambert_Conformal_Conic_2SP` and `Lambert conformal conic (2SP)`
+/// are one.
+pub(crate) fn plain(name: &str) -> String {
+    name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
+}
+
+macro_rules! methods {
+    ($($module:ident :: $name:ident),* $(,)?) => {
+        $(pub mod $module;)*
+        $(pub use $module::$name;)*
+
+        /// A projection that is ready to compute.
+        ///
+        /// Longitudes are degrees from the prime meridian of the system, latitudes degrees, eastings and northings
+        /// metres (false easting and northing included).
+        #[derive(Debug, Clone, PartialEq)]
+        pub enum Projection {
+            $(#[doc = concat!("See [`", stringify!($name), "`].")] $name(Framed<$name>),)*
+        }
+
+        /// Every method, in the order of the files.
+        pub static METHODS: &[About] = &[$($name::ABOUT),*];
+
+        impl Projection {
+            fn build(method: &str, given: &Given) -> Option<Result<Self, Problem>> {
+                let wanted = plain(method);
+                $(if $name::ABOUT.names.iter().any(|n| plain(n) == wanted) {
+                    return Some($name::from_given(given).and_then(|method| {
+                        let frame = method.frame(given)?;
+                        Ok(Projection::$name(Framed { method, frame }))
+                    }));
+                })*
+                None
+            }
+
+            /// Names, domain and source of the method.
+            pub fn about(&self) -> About {
+                match self {
+                    $(Projection::$name(_) => $name::ABOUT,)*
+                }
+            }
+
+            /// Longitude and latitude (degrees) to easting and northing (metres), in place over two columns.
+            ///
+            /// A position outside the projection's domain becomes NaN in both columns.
+            pub fn forward_batch(&self, x: &mut [f64], y: &mut [f64]) {
+                match self {
+                    $(Projection::$name(p) => each(x, y, |lon, lat| p.forward_or_nan(lon, lat)),)*
+                }
+            }
+
+            /// Easting and northing (metres) to longitude and latitude (degrees), in place over two columns.
+            ///
+            /// A position outside the projection's domain becomes NaN in both columns.
+            pub fn inverse_batch(&self, x: &mut [f64], y: &mut [f64]) {
+                match self {
+                    $(Projection::$name(p) => each(x, y, |e, n| p.inverse_or_nan(e, n)),)*
+                }
+            }
+        }
+    };
 }
 
 impl Projection {
-    /// Builds a projection from the registry's method name and parameters.
+    /// Builds a projection from a method name and parameters, under the names of the registry or of either form of
+    /// well-known text.
     ///
     /// `crs` names the system in errors; `unit_m` is the number of metres in the unit of the false easting and
     /// northing.
@@ -62,90 +212,77 @@ impl Projection {
         ellipsoid: &Ellipsoid,
         unit_m: f64,
     ) -> Result<Self, Error> {
-        let need = |name: &str| {
-            let value = parameters.get(name).ok_or_else(|| parameter_error(crs, name, "is missing"))?;
-            if value.is_finite() { Ok(value) } else { Err(parameter_error(crs, name, "is not a number")) }
-        };
-        let latitude = |name: &str| {
-            let value = need(name)?;
-            if value.abs() <= 90.0 { Ok(value) } else { Err(parameter_error(crs, name, "is not a latitude")) }
-        };
-        let false_easting_m = parameters.get("false_easting").unwrap_or(0.0) * unit_m;
-        let false_northing_m = parameters.get("false_northing").unwrap_or(0.0) * unit_m;
-        match method {
-            "Transverse_Mercator" => Ok(Projection::TransverseMercator(TransverseMercator::new(
-                ellipsoid,
-                need("central_meridian")?,
-                latitude("latitude_of_origin")?,
-                parameters.get("scale_factor").unwrap_or(1.0),
-                false_easting_m,
-                false_northing_m,
-            ))),
-            "Lambert_Conformal_Conic_1SP" => LambertConformalConic::one_standard_parallel(
-                ellipsoid,
-                need("central_meridian")?,
-                latitude("latitude_of_origin")?,
-                parameters.get("scale_factor").unwrap_or(1.0),
-                false_easting_m,
-                false_northing_m,
-            )
-            .map(Projection::LambertConformalConic)
-            .map_err(|problem| parameter_error(crs, "latitude_of_origin", problem)),
-            "Lambert_Conformal_Conic_2SP" => LambertConformalConic::two_standard_parallels(
-                ellipsoid,
-                need("central_meridian")?,
-                latitude("latitude_of_origin")?,
-                latitude("standard_parallel_1")?,
-                latitude("standard_parallel_2")?,
-                false_easting_m,
-                false_northing_m,
-            )
-            .map(Projection::LambertConformalConic)
-            .map_err(|problem| parameter_error(crs, "standard_parallel_1", problem)),
-            other => Err(Error::MethodNotImplemented {
+        let given = Given::new(method, parameters, ellipsoid, unit_m);
+        match Self::build(method, &given) {
+            Some(built) => built.map_err(|p| Error::Parameter {
                 crs: crs.to_string(),
-                method: other.replace('_', " "),
-                implemented: IMPLEMENTED,
+                parameter: p.parameter,
+                problem: p.problem,
             }),
+            None => Err(Error::MethodNotImplemented { crs: crs.to_string(), method: method.replace('_', " ") }),
         }
     }
 
-    /// Longitude and latitude (degrees) to easting and northing (metres), in place over two columns.
-    ///
-    /// A position outside the projection's domain becomes NaN in both columns.
-    pub fn forward_batch(&self, x: &mut [f64], y: &mut [f64]) {
-        match self {
-            Projection::TransverseMercator(p) => each(x, y, |lon, lat| p.forward_or_nan(lon, lat)),
-            Projection::LambertConformalConic(p) => {
-                each(x, y, |lon, lat| p.forward(lon, lat).unwrap_or((f64::NAN, f64::NAN)))
-            }
-        }
+    /// Whether a method of this name is implemented.
+    pub fn is_implemented(method: &str) -> bool {
+        let wanted = plain(method);
+        METHODS.iter().any(|a| a.names.iter().any(|n| plain(n) == wanted))
     }
 
-    /// Easting and northing (metres) to longitude and latitude (degrees), in place over two columns.
-    ///
-    /// A position outside the projection's domain becomes NaN in both columns.
-    pub fn inverse_batch(&self, x: &mut [f64], y: &mut [f64]) {
-        match self {
-            Projection::TransverseMercator(p) => each(x, y, |e, n| p.inverse_or_nan(e, n)),
-            Projection::LambertConformalConic(p) => each(x, y, |e, n| p.inverse(e, n).unwrap_or((f64::NAN, f64::NAN))),
-        }
+    /// One position (degrees) to easting and northing (metres); `None` outside the domain.
+    pub fn forward(&self, lon_deg: f64, lat_deg: f64) -> Option<(f64, f64)> {
+        let (mut x, mut y) = ([lon_deg], [lat_deg]);
+        self.forward_batch(&mut x, &mut y);
+        (!x[0].is_nan()).then_some((x[0], y[0]))
+    }
+
+    /// One easting and northing (metres) to longitude and latitude (degrees); `None` outside the domain.
+    pub fn inverse(&self, easting_m: f64, northing_m: f64) -> Option<(f64, f64)> {
+        let (mut x, mut y) = ([easting_m], [northing_m]);
+        self.inverse_batch(&mut x, &mut y);
+        (!x[0].is_nan()).then_some((x[0], y[0]))
     }
 }
 
-#[inline(always)]
-fn each(x: &mut [f64], y: &mut [f64], f: impl Fn(f64, f64) -> (f64, f64)) {
-    for (x, y) in x.iter_mut().zip(y.iter_mut()) {
-        (*x, *y) = f(*x, *y);
-    }
-}
-
-fn parameter_error(crs: &str, parameter: &str, problem: &str) -> Error {
-    Error::Parameter { crs: crs.to_string(), parameter: parameter.to_string(), problem: problem.to_string() }
-}
-
-/// Brings a longitude or a difference of longitudes into −180…180 degrees. What is there already is not touched.
-#[inline(always)]
-pub(crate) fn wrap_deg(deg: f64) -> f64 {
-    deg - 360.0 * crate::trigonometry::nearest(deg * (1.0 / 360.0))
+methods! {
+    transverse_mercator::TransverseMercator,
+    transverse_mercator_south_orientated::TransverseMercatorSouthOrientated,
+    transverse_mercator_zoned::TransverseMercatorZoned,
+    lambert_conformal_conic::LambertConformalConic,
+    lambert_conic_near_conformal::LambertConicNearConformal,
+    mercator::Mercator,
+    pseudo_mercator::PseudoMercator,
+    albers_equal_area::AlbersEqualArea,
+    lambert_azimuthal_equal_area::LambertAzimuthalEqualArea,
+    polar_stereographic::PolarStereographic,
+    oblique_stereographic::ObliqueStereographic,
+    oblique_mercator::ObliqueMercator,
+    laborde::Laborde,
+    cassini_soldner::CassiniSoldner,
+    american_polyconic::AmericanPolyconic,
+    krovak::Krovak,
+    new_zealand_map_grid::NewZealandMapGrid,
+    cylindrical_equal_area::CylindricalEqualArea,
+    equidistant_cylindrical::EquidistantCylindrical,
+    equidistant_conic::EquidistantConic,
+    azimuthal_equidistant::AzimuthalEquidistant,
+    guam::Guam,
+    bonne::Bonne,
+    sinusoidal::Sinusoidal,
+    orthographic::Orthographic,
+    gnomonic::Gnomonic,
+    equal_earth::EqualEarth,
+    natural_earth::NaturalEarth,
+    robinson::Robinson,
+    mollweide::Mollweide,
+    eckert_iv::EckertIv,
+    eckert_vi::EckertVi,
+    winkel_tripel::WinkelTripel,
+    van_der_grinten::VanDerGrinten,
+    hammer::Hammer,
+    aitoff::Aitoff,
+    gall_stereographic::GallStereographic,
+    miller_cylindrical::MillerCylindrical,
+    two_point_equidistant::TwoPointEquidistant,
+    goode_homolosine::GoodeHomolosine,
 }

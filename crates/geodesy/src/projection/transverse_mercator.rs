@@ -7,10 +7,11 @@
 //! Domain: up to 90° of longitude and 50° of arc from the central meridian, where the series holds 1 µm and
 //! better; beyond that no number is given.
 
-use super::wrap_deg;
+use super::{About, Framed, Given, Method, Parameter, Problem};
 use crate::ellipsoid::Ellipsoid;
-use crate::latitude::{ConformalSeries, polynomials};
+use crate::latitude::{AuxiliaryLatitude, polynomials, rectifying_radius_m};
 use crate::trigonometry::{atan2_right, atanh, sin_cos, sinh_cosh};
+use std::f64::consts::FRAC_PI_2;
 
 /// The largest |η′| that is computed: 50° of arc from the central meridian, atanh(sin 50°).
 const ETA_LIMIT: f64 = 1.010_683_189_1;
@@ -20,14 +21,12 @@ const TANH_ETA_LIMIT: f64 = 0.766_044_443_1;
 /// A transverse Mercator projection.
 #[derive(Debug, Clone, PartialEq)]
 pub struct TransverseMercator {
-    central_meridian_deg: f64,
-    conformal: ConformalSeries,
+    conformal: AuxiliaryLatitude,
     /// Scale times the rectifying radius, metres.
     radius_m: f64,
     /// Its reciprocal: a division less a point.
     over_radius: f64,
-    false_easting_m: f64,
-    /// False northing less the northing of the latitude of origin.
+    /// Minus the northing of the latitude of origin, metres.
     northing_shift_m: f64,
     /// Forward coefficients α₁…α₆.
     alpha: [f64; 6],
@@ -36,68 +35,47 @@ pub struct TransverseMercator {
 }
 
 impl TransverseMercator {
-    /// A projection from its five parameters: degrees and metres.
-    pub fn new(
-        ellipsoid: &Ellipsoid,
-        central_meridian_deg: f64,
-        latitude_of_origin_deg: f64,
-        scale_factor: f64,
-        false_easting_m: f64,
-        false_northing_m: f64,
-    ) -> Self {
+    /// From the latitude of origin (degrees) and the scale factor on the central meridian.
+    pub fn new(ellipsoid: &Ellipsoid, latitude_of_origin_deg: f64, scale_factor: f64) -> Self {
         let n = ellipsoid.third_flattening();
-        let n2 = n * n;
-        let rectifying = ellipsoid.semi_major_m / (1.0 + n) * (1.0 + n2 * (1.0 / 4.0 + n2 * (1.0 / 64.0 + n2 / 256.0)));
+        let radius_m = scale_factor * rectifying_radius_m(ellipsoid);
         let mut projection = TransverseMercator {
-            central_meridian_deg,
-            conformal: ConformalSeries::new(n),
-            radius_m: scale_factor * rectifying,
-            over_radius: 1.0 / (scale_factor * rectifying),
-            false_easting_m,
+            conformal: AuxiliaryLatitude::conformal(n),
+            radius_m,
+            over_radius: 1.0 / radius_m,
             northing_shift_m: 0.0,
             alpha: forward_coefficients(n),
             beta: inverse_coefficients(n),
         };
-        let origin = if latitude_of_origin_deg.abs() == 90.0 {
-            projection.radius_m * std::f64::consts::FRAC_PI_2.copysign(latitude_of_origin_deg)
-        } else {
-            projection.forward(central_meridian_deg, latitude_of_origin_deg).map_or(0.0, |(_, n)| n)
-        };
-        projection.northing_shift_m = false_northing_m - origin;
+        projection.northing_shift_m = -projection.forward(0.0, latitude_of_origin_deg.to_radians()).1;
         projection
     }
 
     /// The projection of a zone of the universal grid on an ellipsoid.
-    pub fn utm(ellipsoid: &Ellipsoid, zone: crate::zone::UtmZone) -> Self {
-        Self::new(
-            ellipsoid,
-            zone.central_meridian_deg(),
-            0.0,
-            0.9996,
-            500_000.0,
-            if zone.north { 0.0 } else { 10_000_000.0 },
-        )
+    pub fn utm(ellipsoid: &Ellipsoid, zone: crate::zone::UtmZone) -> Framed<Self> {
+        let false_northing_m = if zone.north { 0.0 } else { 10_000_000.0 };
+        Framed::new(Self::new(ellipsoid, 0.0, 0.9996), zone.central_meridian_deg(), 500_000.0, false_northing_m)
+    }
+}
+
+impl Method for TransverseMercator {
+    const ABOUT: About = About {
+        names: &["Transverse Mercator", "Gauss_Kruger", "Gauss Kruger"],
+        domain: "within 90° of longitude and 50° of arc of the central meridian",
+        source: "Krüger (1912), to sixth order as in Karney (2011)",
+    };
+
+    fn from_given(given: &Given) -> Result<Self, Problem> {
+        let origin_deg = given.latitude_or_equator(Parameter::LatitudeOfOrigin)?.to_degrees();
+        Ok(Self::new(given.ellipsoid, origin_deg, given.scale()?))
     }
 
-    /// Longitude and latitude (degrees) to easting and northing (metres); `None` outside the domain.
-    pub fn forward(&self, lon_deg: f64, lat_deg: f64) -> Option<(f64, f64)> {
-        let (x, y) = self.forward_or_nan(lon_deg, lat_deg);
-        (!x.is_nan()).then_some((x, y))
-    }
-
-    /// Easting and northing (metres) to longitude and latitude (degrees); `None` outside the domain.
-    pub fn inverse(&self, easting_m: f64, northing_m: f64) -> Option<(f64, f64)> {
-        let (lon, lat) = self.inverse_or_nan(easting_m, northing_m);
-        (!lon.is_nan()).then_some((lon, lat))
-    }
-
-    /// [`TransverseMercator::forward`] as a straight line: NaN outside the domain.
+    // A straight line of arithmetic and selections: several points are computed at once.
     #[inline(always)]
-    pub(super) fn forward_or_nan(&self, lon_deg: f64, lat_deg: f64) -> (f64, f64) {
-        let d_lon = wrap_deg(lon_deg - self.central_meridian_deg);
-        let (sin_lat, cos_lat) = sin_cos(lat_deg.to_radians());
-        let (sin_lon, cos_lon) = sin_cos(d_lon.to_radians());
-        let (sin_chi, cos_chi) = self.conformal.conformal(sin_lat, cos_lat);
+    fn forward(&self, lambda: f64, phi: f64) -> (f64, f64) {
+        let (sin_lat, cos_lat) = sin_cos(phi);
+        let (sin_lon, cos_lon) = sin_cos(lambda);
+        let (sin_chi, cos_chi) = self.conformal.sin_cos(sin_lat, cos_lat);
         // Gauss-Schreiber: tanh η′ = cos χ sin λ, tan ξ′ = tan χ / cos λ; the functions of ξ′ and η′ that the sums
         // need follow from these without further transcendental functions.
         let tanh_eta = cos_chi * sin_lon;
@@ -114,17 +92,16 @@ impl TransverseMercator {
             1.0 + 2.0 * sinh_eta * sinh_eta,
         );
         // Written so that a NaN fails too.
-        let inside = (lat_deg.abs() <= 90.0) & (d_lon.abs() <= 90.0) & (tanh_eta.abs() <= TANH_ETA_LIMIT);
-        let easting = self.false_easting_m + self.radius_m * (eta + d_eta);
+        let inside = (lambda.abs() <= FRAC_PI_2) & (tanh_eta.abs() <= TANH_ETA_LIMIT);
+        let easting = self.radius_m * (eta + d_eta);
         let northing = self.northing_shift_m + self.radius_m * (xi + d_xi);
         (if inside { easting } else { f64::NAN }, if inside { northing } else { f64::NAN })
     }
 
-    /// [`TransverseMercator::inverse`] as a straight line: NaN outside the domain.
     #[inline(always)]
-    pub(super) fn inverse_or_nan(&self, easting_m: f64, northing_m: f64) -> (f64, f64) {
-        let xi = (northing_m - self.northing_shift_m) * self.over_radius;
-        let eta = (easting_m - self.false_easting_m) * self.over_radius;
+    fn inverse(&self, x: f64, y: f64) -> (f64, f64) {
+        let xi = (y - self.northing_shift_m) * self.over_radius;
+        let eta = x * self.over_radius;
         let (sin_xi, cos_xi) = sin_cos(xi);
         let (sinh_eta, cosh_eta) = sinh_cosh(eta);
         let (d_xi, d_eta) = clenshaw(
@@ -144,9 +121,9 @@ impl TransverseMercator {
         let cos_xi = cos_xi.max(0.0);
         let r = (sinh_eta * sinh_eta + cos_xi * cos_xi).sqrt();
         let over_cosh = 1.0 / (1.0 + sinh_eta * sinh_eta).sqrt();
-        let lat = self.conformal.geodetic(atan2_right(sin_xi, r), sin_xi * over_cosh, r * over_cosh).to_degrees();
+        let lat = self.conformal.geodetic(atan2_right(sin_xi, r), sin_xi * over_cosh, r * over_cosh);
         // sinh η′ and cos ξ′ ≥ 0: the angle is in the right half-plane.
-        let lon = wrap_deg(self.central_meridian_deg + atan2_right(sinh_eta, cos_xi).to_degrees());
+        let lon = atan2_right(sinh_eta, cos_xi);
         (if inside { lon } else { f64::NAN }, if inside { lat } else { f64::NAN })
     }
 }
