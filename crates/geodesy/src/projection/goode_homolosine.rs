@@ -30,12 +30,12 @@ impl Method for GoodeHomolosine {
     };
 
     fn from_given(given: &Given) -> Result<Self, Problem> {
-        // cos φ = (2√2/π) cos θ(φ): found by bisection, 40°44′11.98″.
+        // cos φ = (2√2/π) cos θ(φ): found by bisection, some 40°44′12″.
         let (mut low, mut high) = (0.6_f64, 0.8_f64);
         for _ in 0..60 {
             let middle = (low + high) / 2.0;
             let longer = middle.cos() > 2.0 * SQRT_2 / PI * mollweide::parametric(middle).cos();
-            *(if longer { &mut high } else { &mut low }) = middle;
+            *(if longer { &mut low } else { &mut high }) = middle;
         }
         let fusion = (low + high) / 2.0;
         let shift = SQRT_2 * mollweide::parametric(fusion).sin() - fusion;

@@ -51,10 +51,13 @@ impl Method for LambertAzimuthalEqualArea {
         let (s, c) = sin_cos(phi);
         let (sin_beta, cos_beta) = self.authalic.sin_cos(s, c);
         let (sin_l, cos_l) = sin_cos(lambda);
-        let toward = 1.0 + self.sin1 * sin_beta + self.cos1 * cos_beta * cos_l;
+        let (e, n) = (cos_beta * sin_l, self.cos1 * sin_beta - self.sin1 * cos_beta * cos_l);
+        let cos_c = self.sin1 * sin_beta + self.cos1 * cos_beta * cos_l;
+        // 1 + cos C, on the far side as sin² C/(1 − cos C), which does not cancel.
+        let toward = if cos_c < 0.0 { (e * e + n * n) / (1.0 - cos_c) } else { 1.0 + cos_c };
         // The antipode is a circle on this map.
         let b = self.rq * (2.0 / if toward > 1e-15 { toward } else { f64::NAN }).sqrt();
-        (b * self.d * cos_beta * sin_l, b / self.d * (self.cos1 * sin_beta - self.sin1 * cos_beta * cos_l))
+        (b * self.d * e, b / self.d * n)
     }
 
     #[inline(always)]
