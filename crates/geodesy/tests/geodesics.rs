@@ -49,8 +49,7 @@ fn areas_under_lines() {
         // Down to the equator, along it and up again: the sides are meridians, the bottom is the equator.
         let e = Ellipsoid::new("reference", a, rf);
         let half = dlon / 2.0;
-        let got =
-            area::ring(&e, &[(0.0, 0.0), (half, 0.0), (dlon, 0.0), (dlon, lat2), (0.0, lat1)]).area_m2;
+        let got = area::ring(&e, &[(0.0, 0.0), (half, 0.0), (dlon, 0.0), (dlon, lat2), (0.0, lat1)]).area_m2;
         // A tenth of a square metre is what the azimuths' last digits are worth on a globe of 5·10¹⁴ m².
         assert!((got - wanted).abs() < 0.5 + 1e-13 * wanted.abs(), "{line}: {got}");
     }

@@ -54,7 +54,8 @@ fn every_method_against_its_defining_formulas() {
     let plain = |n: &str| n.chars().filter(|c| c.is_alphanumeric()).collect::<String>().to_lowercase();
     for about in METHODS {
         let in_file = about.names.iter().any(|n| worst.keys().any(|m| plain(m) == plain(n)));
-        let elsewhere = ["Transverse Mercator", "Lambert Conic Conformal"].iter().any(|p| about.names[0].starts_with(p));
+        let elsewhere =
+            ["Transverse Mercator", "Lambert Conic Conformal"].iter().any(|p| about.names[0].starts_with(p));
         assert!(in_file || elsewhere, "{}", about.names[0]);
     }
 }

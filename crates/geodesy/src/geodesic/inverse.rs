@@ -71,13 +71,7 @@ fn astroid(x: f64, y: f64) -> f64 {
 
 /// A first azimuth; the second value is σ₁₂ where the line is so short that it is the answer.
 #[allow(clippy::type_complexity)]
-fn start(
-    g: &Geodesic,
-    e: &Ends,
-    lam12: f64,
-    slam12: f64,
-    clam12: f64,
-) -> (f64, f64, Option<(f64, f64, f64, f64)>) {
+fn start(g: &Geodesic, e: &Ends, lam12: f64, slam12: f64, clam12: f64) -> (f64, f64, Option<(f64, f64, f64, f64)>) {
     let sbet12 = e.sbet2 * e.cbet1 - e.cbet2 * e.sbet1;
     let cbet12 = e.cbet2 * e.cbet1 + e.sbet2 * e.sbet1;
     let sbet12a = e.sbet2 * e.cbet1 + e.cbet2 * e.sbet1;
@@ -102,10 +96,8 @@ fn start(
     let short_limit = 0.1 * TOL2 / (f64::max(0.001, g.f.abs()) * f64::min(1.0, 1.0 - g.f / 2.0) / 2.0).sqrt();
     if short && ssig12 < short_limit {
         let s2 = e.cbet1 * somg12;
-        let c2 = sbet12
-            - e.cbet1
-                * e.sbet2
-                * if comg12 >= 0.0 { somg12 * somg12 / (1.0 + comg12) } else { 1.0 - comg12 };
+        let c2 =
+            sbet12 - e.cbet1 * e.sbet2 * if comg12 >= 0.0 { somg12 * somg12 / (1.0 + comg12) } else { 1.0 - comg12 };
         let (salp2, calp2) = unit(s2, c2);
         let (salp1, calp1) = unit(salp1, calp1);
         return (salp1, calp1, Some((ssig12.atan2(csig12), salp2, calp2, dnm)));

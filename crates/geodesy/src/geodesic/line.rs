@@ -40,8 +40,7 @@ impl Line {
         let dn1 = (1.0 + g.ep2 * sbet1 * sbet1).sqrt();
         let salp0 = salp1 * cbet1;
         let calp0 = calp1.hypot(salp1 * sbet1);
-        let (ssig1, csig1) =
-            if sbet1 == 0.0 && calp1 == 0.0 { (0.0, 1.0) } else { unit(sbet1, cbet1 * calp1) };
+        let (ssig1, csig1) = if sbet1 == 0.0 && calp1 == 0.0 { (0.0, 1.0) } else { unit(sbet1, cbet1 * calp1) };
         let omega1 = (salp0 * ssig1).atan2(csig1);
         let k2 = calp0 * calp0 * g.ep2;
         let eps = k2 / (2.0 * (1.0 + (1.0 + k2).sqrt()) + k2);
@@ -79,11 +78,8 @@ impl Line {
     pub fn at(&self, distance_m: f64) -> Direct {
         let tau12 = distance_m / (self.b * (1.0 + self.a1m1));
         let (s, c) = tau12.sin_cos();
-        let b12 = -series::sine_sum(
-            &self.c1_reverted,
-            self.tau1.0 * c + self.tau1.1 * s,
-            self.tau1.1 * c - self.tau1.0 * s,
-        );
+        let b12 =
+            -series::sine_sum(&self.c1_reverted, self.tau1.0 * c + self.tau1.1 * s, self.tau1.1 * c - self.tau1.0 * s);
         let sig12 = tau12 - (b12 - self.b11);
         let (ssig12, csig12) = sig12.sin_cos();
         let ssig2 = self.ssig1 * csig12 + self.csig1 * ssig12;
@@ -109,8 +105,7 @@ impl Line {
         let ab1 = (1.0 + self.a1m1) * (series::sine_sum(&self.c1, ssig2, csig2) - self.b11);
         let ab2 = (1.0 + self.a2m1) * (series::sine_sum(&self.c2, ssig2, csig2) - self.b21);
         let j12 = (self.a1m1 - self.a2m1) * sig12 + (ab1 - ab2);
-        let m12 = self.b
-            * ((dn2 * (self.csig1 * ssig2) - self.dn1 * (self.ssig1 * csig2)) - self.csig1 * csig2 * j12);
+        let m12 = self.b * ((dn2 * (self.csig1 * ssig2) - self.dn1 * (self.ssig1 * csig2)) - self.csig1 * csig2 * j12);
         let t = self.k2 * (ssig2 - self.ssig1) * (ssig2 + self.ssig1) / (self.dn1 + dn2);
         let scale = csig12 + (t * ssig2 - csig2 * j12) * self.ssig1 / self.dn1;
         Direct {

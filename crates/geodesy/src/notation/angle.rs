@@ -31,7 +31,21 @@ pub fn read_angle(text: &str, is_latitude: bool) -> Result<Angle, NotationError>
     if text.len() > 100 {
         return Err(NotationError::new(text, None, "is too long for an angle"));
     }
+    if let Some(packed) = super::packed::read_one(text) {
+        let (letter, degrees) = packed?;
+        let is_north_south = letter == 'N' || letter == 'S';
+        let angle =
+            Angle { degrees, notation: Notation::Packed, hemisphere: Some(letter), is_latitude: Some(is_north_south) };
+        return check_axis(text, angle, is_latitude);
+    }
     let tokens = tokens(text, true)?;
+    if tokens.iter().any(|t| t.token == Token::Letter('O')) {
+        return Err(NotationError::new(
+            text,
+            None,
+            "has the letter O, which is west in some languages and east in others; write W or E",
+        ));
+    }
     let angle = from_tokens(text, &tokens)?;
     check_axis(text, angle, is_latitude)
 }

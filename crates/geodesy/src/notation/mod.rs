@@ -6,16 +6,43 @@
 //! | `46° 12.0' N, 123° 48.0' W`, `N46 12.0 W123 48.0` | [`Notation::DegreesMinutes`] | [`degrees_minutes`] |
 //! | `46°12'00"N 123°48'00"W`, `46 12 0 -123 48 0` | [`Notation::DegreesMinutesSeconds`] | [`degrees_minutes_seconds`] |
 //! | `10T 438278 5116580`, `10 N 438278mE 5116580mN` | [`Notation::Utm`] | [`utm`] |
+//! | `461200N 1234800W`, `N4612.0 W12348.0` | [`Notation::Packed`] | [`packed`] |
+//! | `+46.2-123.8/`, `+4612.0-12348.0+12CRSWGS_84/` | [`Notation::Iso6709`] | [`iso_6709`] |
+//! | `10TDS3827716579`, `YZG1234512345` | [`Notation::Mgrs`] | [`mgrs`] |
+//! | `TG 51409 13177` | [`Notation::GreatBritainGrid`] | [`great_britain_grid`] |
+//! | `O 15904 34671` | [`Notation::IrishGrid`] | [`irish_grid`] |
+//! | `c20fbqumet` | [`Notation::Geohash`] | [`geohash`] |
+//! | `84RW6622+22` | [`Notation::OpenLocationCode`] | [`open_location_code`] |
+//! | `EKBB1212` | [`Notation::Georef`] | [`georef`] |
+//! | `113LQ48` | [`Notation::Gars`] | [`gars`] |
+//! | `CN86ce` | [`Notation::Maidenhead`] | [`maidenhead`] |
+//!
+//! Eastings and northings of a system that is said beforehand are in [`easting_northing`].
+//!
+//! To add one: a file with `read` and `print`, and one line in the list below.
 //!
 //! [`read`] is the one entry point: one reading is used, several are an error that lists them, none is an error
 //! that says where it stopped. [`read_angle`] does the same for a column that holds one latitude or longitude.
 
 mod angle;
+mod cell;
 pub mod decimal_degrees;
 pub mod degrees_minutes;
 pub mod degrees_minutes_seconds;
+pub mod easting_northing;
+pub mod gars;
+pub mod geohash;
+pub mod georef;
+pub mod great_britain_grid;
+pub mod irish_grid;
+pub mod iso_6709;
+pub mod maidenhead;
+pub mod mgrs;
 pub mod number;
+pub mod open_location_code;
+pub mod packed;
 mod pair;
+mod squares;
 mod token;
 pub mod utm;
 
@@ -33,6 +60,26 @@ pub enum Notation {
     DegreesMinutesSeconds,
     /// Zone, hemisphere or band, easting and northing of the universal transverse Mercator grid.
     Utm,
+    /// Degrees, minutes and seconds in one run of digits with a hemisphere letter.
+    Packed,
+    /// The string form of ISO 6709.
+    Iso6709,
+    /// Military grid references and the United States national grid.
+    Mgrs,
+    /// References of the national grid of Great Britain.
+    GreatBritainGrid,
+    /// References of the Irish grid.
+    IrishGrid,
+    /// Geohash.
+    Geohash,
+    /// Open location codes.
+    OpenLocationCode,
+    /// World geographic reference system.
+    Georef,
+    /// Global area reference system.
+    Gars,
+    /// Maidenhead locator.
+    Maidenhead,
 }
 
 /// All notations with their names, for messages and options.
@@ -41,6 +88,31 @@ pub const NOTATIONS: &[(Notation, &str)] = &[
     (Notation::DegreesMinutes, "degrees-minutes"),
     (Notation::DegreesMinutesSeconds, "degrees-minutes-seconds"),
     (Notation::Utm, "utm"),
+    (Notation::Packed, "packed"),
+    (Notation::Iso6709, "iso-6709"),
+    (Notation::Mgrs, "mgrs"),
+    (Notation::GreatBritainGrid, "great-britain-grid"),
+    (Notation::IrishGrid, "irish-grid"),
+    (Notation::Geohash, "geohash"),
+    (Notation::OpenLocationCode, "open-location-code"),
+    (Notation::Georef, "georef"),
+    (Notation::Gars, "gars"),
+    (Notation::Maidenhead, "maidenhead"),
+];
+
+/// The parsers that know at a glance whether a text is theirs: `None` where it is not.
+type Reader = fn(&str) -> Option<Result<Reading, NotationError>>;
+const READERS: &[Reader] = &[
+    mgrs::read,
+    great_britain_grid::read,
+    irish_grid::read,
+    geohash::read,
+    open_location_code::read,
+    georef::read,
+    gars::read,
+    maidenhead::read,
+    iso_6709::read,
+    packed::read,
 ];
 
 impl Notation {
@@ -58,6 +130,15 @@ impl Notation {
     pub fn words(self) -> String {
         match self {
             Notation::Utm => "UTM".into(),
+            Notation::Packed => "degrees, minutes and seconds in one number".into(),
+            Notation::Iso6709 => "ISO 6709".into(),
+            Notation::Mgrs => "military grid reference".into(),
+            Notation::GreatBritainGrid => "national grid of Great Britain".into(),
+            Notation::IrishGrid => "Irish grid".into(),
+            Notation::OpenLocationCode => "open location code".into(),
+            Notation::Georef => "world geographic reference system".into(),
+            Notation::Gars => "global area reference system".into(),
+            Notation::Maidenhead => "Maidenhead locator".into(),
             other => other
                 .name()
                 .replace("degrees-minutes-seconds", "degrees, minutes and seconds")
@@ -66,26 +147,90 @@ impl Notation {
         }
     }
 
-    /// Decimals that show a tenth of a metre or better.
+    /// Whether a position in it is one text, not two angles.
+    pub fn is_whole(self) -> bool {
+        !matches!(
+            self,
+            Notation::DecimalDegrees | Notation::DegreesMinutes | Notation::DegreesMinutesSeconds | Notation::Packed
+        )
+    }
+
+    /// The geographic system that the notation is defined on, where it is not the one of the data.
+    pub fn crs_code(self) -> Option<u32> {
+        match self {
+            Notation::GreatBritainGrid => Some(4277),
+            Notation::IrishGrid => Some(4300),
+            _ => None,
+        }
+    }
+
+    /// Decimals or characters that show a metre or better, where the notation can.
     pub fn usual_digits(self) -> usize {
         match self {
             Notation::DecimalDegrees => 6,
             Notation::DegreesMinutes => 4,
             Notation::DegreesMinutesSeconds => 2,
-            Notation::Utm => 1,
+            Notation::Utm | Notation::Packed => 1,
+            Notation::Iso6709 => 6,
+            Notation::Mgrs | Notation::GreatBritainGrid | Notation::IrishGrid => 5,
+            Notation::Geohash => 10,
+            Notation::OpenLocationCode => 11,
+            Notation::Georef => 5,
+            Notation::Gars => 2,
+            Notation::Maidenhead => 5,
         }
     }
 
-    /// What one unit of the last digit is worth on the ground at a latitude, metres (north-south, east-west).
+    /// What `digits` count, for messages.
+    pub fn digits_are(self) -> &'static str {
+        match self {
+            Notation::Mgrs | Notation::GreatBritainGrid | Notation::IrishGrid => {
+                "digits of easting and of northing, 0 to 5"
+            }
+            Notation::Geohash => "characters, 1 to 12",
+            Notation::OpenLocationCode => "characters, 2 to 15",
+            Notation::Georef => "digits of longitude and of latitude, 0 or 2 to 6",
+            Notation::Gars => "characters after the letters, 0 to 2",
+            Notation::Maidenhead => "pairs of characters, 1 to 6",
+            _ => "decimals, 0 to 12",
+        }
+    }
+
+    /// What one unit of the last digit, or the cell of a code, is worth on the ground at a latitude, metres
+    /// (north-south, east-west).
     ///
     /// On the WGS 84 ellipsoid, from the radii of curvature.
     pub fn last_digit_m(self, digits: usize, lat_deg: f64) -> (f64, f64) {
         let unit = 10f64.powi(-(digits as i32));
-        let degrees = match self {
-            Notation::DecimalDegrees => unit,
-            Notation::DegreesMinutes => unit / 60.0,
-            Notation::DegreesMinutesSeconds => unit / 3600.0,
+        let squares = 10f64.powi(5 - digits.min(5) as i32);
+        let (degrees, degrees_east) = match self {
+            Notation::DecimalDegrees | Notation::Iso6709 => (unit, unit),
+            Notation::DegreesMinutes => (unit / 60.0, unit / 60.0),
+            Notation::DegreesMinutesSeconds | Notation::Packed => (unit / 3600.0, unit / 3600.0),
             Notation::Utm => return (unit, unit),
+            Notation::Mgrs | Notation::GreatBritainGrid | Notation::IrishGrid => return (squares, squares),
+            Notation::Geohash => {
+                let bits = 5 * digits.clamp(1, 12) as i32;
+                (180.0 / 2f64.powi(bits / 2), 360.0 / 2f64.powi(bits - bits / 2))
+            }
+            Notation::OpenLocationCode => {
+                let digits = digits.clamp(2, 15) as i32;
+                let pairs = 400.0 / 20f64.powi(digits.min(10) / 2);
+                let fine = (digits - 10).max(0);
+                (pairs / 5f64.powi(fine), pairs / 4f64.powi(fine))
+            }
+            Notation::Georef => {
+                let d = if digits == 0 { 1.0 } else { 10f64.powi(2 - digits.clamp(2, 6) as i32) / 60.0 };
+                (d, d)
+            }
+            Notation::Gars => {
+                let d = [0.5, 0.25, 0.25 / 3.0][digits.min(2)];
+                (d, d)
+            }
+            Notation::Maidenhead => {
+                let d = [10.0, 1.0, 1.0 / 24.0, 1.0 / 240.0, 1.0 / 5760.0, 1.0 / 57_600.0][digits.clamp(1, 6) - 1];
+                (d, 2.0 * d)
+            }
         };
         let e = crate::ellipsoid::Ellipsoid::wgs84();
         let e2 = e.eccentricity_squared();
@@ -93,7 +238,7 @@ impl Notation {
         let w = 1.0 - e2 * s * s;
         let meridian = e.semi_major_m * (1.0 - e2) / (w * w.sqrt());
         let normal = e.semi_major_m / w.sqrt();
-        (meridian * degrees.to_radians(), normal * c * degrees.to_radians())
+        (meridian * degrees.to_radians(), normal * c * degrees_east.to_radians())
     }
 }
 
@@ -120,6 +265,29 @@ pub struct Reading {
     pub lat_deg: f64,
     /// What was read, in words: `latitude 46.2° N, longitude 123.8° W`.
     pub words: String,
+    /// Height in metres, where the text has one.
+    pub height_m: Option<f64>,
+    /// Size of the cell that a code names, metres; the position is its centre.
+    pub cell_m: Option<f64>,
+    /// Code of the geographic system that longitude and latitude are in, where the notation or the text says it.
+    pub crs: Option<u32>,
+}
+
+impl Reading {
+    fn new(notation: Notation, lon_deg: f64, lat_deg: f64) -> Self {
+        Reading { notation, lon_deg, lat_deg, words: String::new(), height_m: None, cell_m: None, crs: None }
+    }
+}
+
+/// `latitude 46.2° N, longitude 123.8° W`.
+fn position_words(lon_deg: f64, lat_deg: f64) -> String {
+    format!(
+        "latitude {}° {}, longitude {}° {}",
+        angle::trim(lat_deg.abs()),
+        if lat_deg < 0.0 { 'S' } else { 'N' },
+        angle::trim(lon_deg.abs()),
+        if lon_deg < 0.0 { 'W' } else { 'E' }
+    )
 }
 
 /// Why a text is not a position.
@@ -183,15 +351,43 @@ pub fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationError> {
     if text.len() > 200 {
         return Err(NotationError::new(text, None, "is too long for a position"));
     }
+    let mut readings: Vec<Reading> = Vec::new();
+    let mut error = None;
+    for reader in READERS {
+        match reader(text) {
+            Some(Ok(r)) => readings.push(r),
+            Some(Err(e)) => error = error.or(Some(e)),
+            None => {}
+        }
+    }
+    match (readings.len(), error) {
+        (1, _) => return Ok(readings.swap_remove(0)),
+        (0, Some(e)) => return Err(e),
+        (0, None) => {}
+        _ => {
+            return Err(NotationError::ambiguous(
+                text,
+                readings,
+                "write the notation's name before the code (MGRS, OS, IG, geohash, georef, GARS, locator)",
+            ));
+        }
+    }
     if utm::looks_like(text) {
         return utm::read(text);
     }
-    pair::read(text, order)
+    match iso_6709::height_at_end(text) {
+        Some((position, height)) => pair::read(position, order).map(|r| Reading {
+            words: format!("{}, height {height} m", r.words),
+            height_m: Some(height),
+            ..r
+        }),
+        None => pair::read(text, order),
+    }
 }
 
-/// Prints a position. `digits` are decimals of the last part.
+/// Prints a position. `digits` are decimals of the last part, or what [`Notation::digits_are`] says.
 ///
-/// `None` for UTM outside 80° S to 84° N, and for numbers that are no position.
+/// `None` outside the area of a grid (UTM: 80° S to 84° N), and for numbers that are no position.
 ///
 /// ```
 /// use basilocus_geodesy::notation::{print, Notation};
@@ -200,17 +396,29 @@ pub fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationError> {
 /// assert_eq!(print(0.0, 45.999_999_9, Notation::DegreesMinutesSeconds, 2).unwrap(), "46° 00' 00.00\" N, 0° 00' 00.00\" E");
 /// ```
 pub fn print(lon_deg: f64, lat_deg: f64, notation: Notation, digits: usize) -> Option<String> {
-    if notation == Notation::Utm {
-        return utm::print(lon_deg, lat_deg, digits);
+    match notation {
+        Notation::Utm => return utm::print(lon_deg, lat_deg, digits),
+        Notation::Iso6709 => return iso_6709::print(lon_deg, lat_deg, digits),
+        Notation::Mgrs => return mgrs::print(lon_deg, lat_deg, digits),
+        Notation::GreatBritainGrid => return great_britain_grid::print(lon_deg, lat_deg, digits),
+        Notation::IrishGrid => return irish_grid::print(lon_deg, lat_deg, digits),
+        Notation::Geohash => return geohash::print(lon_deg, lat_deg, digits),
+        Notation::OpenLocationCode => return open_location_code::print(lon_deg, lat_deg, digits),
+        Notation::Georef => return georef::print(lon_deg, lat_deg, digits),
+        Notation::Gars => return gars::print(lon_deg, lat_deg, digits),
+        Notation::Maidenhead => return maidenhead::print(lon_deg, lat_deg, digits),
+        _ => {}
     }
+    let between = if notation == Notation::Packed { " " } else { ", " };
     Some(format!(
-        "{}, {}",
+        "{}{between}{}",
         print_angle(lat_deg, true, notation, digits)?,
         print_angle(lon_deg, false, notation, digits)?
     ))
 }
 
-/// Prints one latitude (`is_latitude`) or longitude. `None` for UTM and for numbers that are no angle.
+/// Prints one latitude (`is_latitude`) or longitude. `None` for notations of whole positions and for numbers that
+/// are no angle.
 pub fn print_angle(degrees: f64, is_latitude: bool, notation: Notation, digits: usize) -> Option<String> {
     if !degrees.is_finite() || degrees.abs() > 360.0 || digits > 12 {
         return None;
@@ -225,7 +433,8 @@ pub fn print_angle(degrees: f64, is_latitude: bool, notation: Notation, digits: 
         Notation::DecimalDegrees => Some(decimal_degrees::print(degrees, digits)),
         Notation::DegreesMinutes => Some(degrees_minutes::print(degrees.abs(), letter, digits)),
         Notation::DegreesMinutesSeconds => Some(degrees_minutes_seconds::print(degrees.abs(), letter, digits)),
-        Notation::Utm => None,
+        Notation::Packed => Some(packed::print(degrees.abs(), letter, digits)),
+        _ => None,
     }
 }
 

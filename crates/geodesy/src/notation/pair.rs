@@ -1,8 +1,8 @@
 //! Two angles in one text.
 
-use super::angle::{Angle, check_axis, from_tokens, trim};
-use super::token::{Placed, Token, tokens};
-use super::{AxisOrder, NotationError, Reading};
+use super::angle::{Angle, check_axis, from_tokens};
+use super::token::{self, Placed, Token, tokens};
+use super::{AxisOrder, NotationError, Reading, position_words};
 
 /// Reads two angles. A comma is tried as a separator and as a decimal sign; what both ways read alike is one reading.
 pub(super) fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationError> {
@@ -13,11 +13,24 @@ pub(super) fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationErro
         if decimal_comma && !text.contains(',') {
             break;
         }
-        let split = tokens(text, decimal_comma).and_then(|t| split(text, &t));
-        match split {
-            Ok((a, b)) => tried.push((a, b)),
-            Err(e) => {
-                first_error.get_or_insert(e);
+        // The letter O is west in the Romance languages and east in German: both are tried.
+        for east in [true, false] {
+            let tokens = match tokens(text, decimal_comma) {
+                Ok(t) => t,
+                Err(e) => {
+                    first_error.get_or_insert(e);
+                    break;
+                }
+            };
+            let doubtful = tokens.iter().any(|t| t.token == Token::Letter('O'));
+            match split(text, &token::decided(tokens, east)) {
+                Ok((a, b)) => tried.push((a, b)),
+                Err(e) => {
+                    first_error.get_or_insert(e);
+                }
+            }
+            if !doubtful {
+                break;
             }
         }
     }
@@ -156,13 +169,9 @@ fn orders(text: &str, a: &Angle, b: &Angle, order: AxisOrder) -> Result<Vec<Read
 
 fn reading(lat: &Angle, lon: &Angle) -> Reading {
     let lon_deg = crate::projection::wrap_deg(lon.degrees);
-    let words = format!(
-        "latitude {}° {}, longitude {}° {}",
-        trim(lat.degrees.abs()),
-        if lat.degrees < 0.0 { 'S' } else { 'N' },
-        trim(lon_deg.abs()),
-        if lon_deg < 0.0 { 'W' } else { 'E' }
-    );
     // The finer notation of the two names the whole ("46° N, 123° 48' W").
-    Reading { notation: lat.notation.max(lon.notation), lon_deg, lat_deg: lat.degrees, words }
+    Reading {
+        words: position_words(lon_deg, lat.degrees),
+        ..Reading::new(lat.notation.max(lon.notation), lon_deg, lat.degrees)
+    }
 }

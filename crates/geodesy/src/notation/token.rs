@@ -12,7 +12,7 @@ pub(super) enum Token {
     },
     Minus,
     Plus,
-    /// N, S, E or W.
+    /// N, S, E or W; O where a language's west and another's east share it.
     Letter(char),
     Degree,
     Minute,
@@ -35,6 +35,21 @@ pub(super) struct Placed {
 ///
 /// `decimal_comma` says whether a comma between digits is a decimal sign.
 pub(super) fn tokens(text: &str, decimal_comma: bool) -> Result<Vec<Placed>, NotationError> {
+    // "с. ш." and "в.д." are words with points in them.
+    let mended;
+    let text = if text.contains(['ш', 'д']) {
+        mended = [("с", "ш", "N"), ("ю", "ш", "S"), ("в", "д", "E"), ("з", "д", "W")].iter().fold(
+            text.to_string(),
+            |t, (a, b, letter)| {
+                t.replace(&format!("{a}.{b}."), letter)
+                    .replace(&format!("{a}. {b}."), letter)
+                    .replace(&format!("{a}{b}"), letter)
+            },
+        );
+        &mended
+    } else {
+        text
+    };
     let chars: Vec<char> = text.chars().collect();
     let mut out: Vec<Placed> = Vec::new();
     let (mut i, mut spaced) = (0, false);
@@ -100,10 +115,18 @@ pub(super) fn tokens(text: &str, decimal_comma: bool) -> Result<Vec<Placed>, Not
                     i += 1;
                 }
                 match word.as_str() {
-                    "n" | "north" => Token::Letter('N'),
-                    "s" | "south" => Token::Letter('S'),
-                    "e" | "east" => Token::Letter('E'),
-                    "w" | "west" => Token::Letter('W'),
+                    "n" | "north" | "nord" | "norte" | "noord" | "norden" | "nördlich" | "nördl" => {
+                        Token::Letter('N')
+                    }
+                    "s" | "south" | "sud" | "sur" | "sul" | "süd" | "zuid" | "syd" | "südlich" | "südl" => {
+                        Token::Letter('S')
+                    }
+                    "e" | "east" | "est" | "este" | "leste" | "ost" | "osten" | "oost" | "øst" | "öst" | "östlich"
+                    | "östl" | "l" | "ö" | "ø" => Token::Letter('E'),
+                    "w" | "west" | "ouest" | "oeste" | "ovest" | "westen" | "vest" | "väst" | "westlich" | "westl" => {
+                        Token::Letter('W')
+                    }
+                    "o" => Token::Letter('O'),
                     "d" | "deg" | "degs" | "degree" | "degrees" => Token::Degree,
                     "m" | "min" | "mins" | "minute" | "minutes" => Token::Minute,
                     "sec" | "secs" | "second" | "seconds" => Token::Second,
@@ -141,6 +164,16 @@ pub(super) fn tokens(text: &str, decimal_comma: bool) -> Result<Vec<Placed>, Not
         spaced = false;
     }
     Ok(out)
+}
+
+/// The tokens with the letter O taken for east or for west.
+pub(super) fn decided(mut tokens: Vec<Placed>, east: bool) -> Vec<Placed> {
+    for t in &mut tokens {
+        if t.token == Token::Letter('O') {
+            t.token = Token::Letter(if east { 'E' } else { 'W' });
+        }
+    }
+    tokens
 }
 
 fn number(chars: &[char], start: usize, decimal_comma: bool) -> Option<(Token, usize)> {

@@ -214,11 +214,9 @@ impl Projection {
     ) -> Result<Self, Error> {
         let given = Given::new(method, parameters, ellipsoid, unit_m);
         match Self::build(method, &given) {
-            Some(built) => built.map_err(|p| Error::Parameter {
-                crs: crs.to_string(),
-                parameter: p.parameter,
-                problem: p.problem,
-            }),
+            Some(built) => {
+                built.map_err(|p| Error::Parameter { crs: crs.to_string(), parameter: p.parameter, problem: p.problem })
+            }
             None => Err(Error::MethodNotImplemented { crs: crs.to_string(), method: method.replace('_', " ") }),
         }
     }
