@@ -60,6 +60,17 @@ impl LinearUnit {
     }
 }
 
+/// A unit of length by the number of metres in it: the standard name where the number is that of a known unit
+/// (printed with nine digits or more), else the name that was given.
+pub fn length_of(name: &str, metres: f64) -> LinearUnit {
+    const KNOWN: [(&str, f64); 4] =
+        [("metre", 1.0), ("foot", INTERNATIONAL_FOOT_M), ("US survey foot", US_SURVEY_FOOT_M), ("kilometre", 1000.0)];
+    match KNOWN.iter().find(|(_, m)| (metres / m - 1.0).abs() < 2e-9) {
+        Some((name, metres)) => LinearUnit { name: (*name).to_string(), metres: *metres },
+        None => LinearUnit { name: name.replace('_', " "), metres },
+    }
+}
+
 impl AngularUnit {
     /// The degree.
     pub fn degree() -> Self {

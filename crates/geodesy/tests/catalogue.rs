@@ -120,8 +120,8 @@ fn systems_in_feet_and_in_metres_are_the_same_grid() {
 fn projected_systems_stand_on_a_geographic_one_of_the_same_datum() {
     let c = Catalogue::embedded();
     for crs in all() {
-        let Kind::Projected { datum, base_code, .. } = &crs.kind else { continue };
-        let base = c.get(*base_code).unwrap();
+        let Kind::Projected { datum, base, .. } = &crs.kind else { continue };
+        let base = c.get(base.code.unwrap()).unwrap();
         assert!(base.is_geographic(), "{}", crs.title());
         assert_eq!(base.datum().unwrap().name, datum.name, "{}", crs.title());
         assert_eq!(base.datum().unwrap().ellipsoid, datum.ellipsoid, "{}", crs.title());
@@ -154,9 +154,9 @@ fn numbers_are_sane_everywhere() {
 
 #[test]
 fn texts_name_the_code_and_every_parameter() {
-    for crs in all().iter().filter(|c| c.code % 7 == 0) {
-        let Ok(text) = wkt::wkt1(crs) else { continue };
-        assert!(text.contains(&format!("AUTHORITY[\"EPSG\",\"{}\"]", crs.code)), "{}", crs.title());
+    for crs in all().iter().filter(|c| c.code.unwrap() % 7 == 0) {
+        let text = wkt::wkt1(crs).unwrap();
+        assert!(text.contains(&format!("AUTHORITY[\"EPSG\",\"{}\"]", crs.code.unwrap())), "{}", crs.title());
         if let Kind::Projected { parameters, method, .. } = &crs.kind {
             assert!(text.contains(&format!("PROJECTION[\"{method}\"]")));
             assert_eq!(text.matches("PARAMETER[").count(), parameters.0.len(), "{}", crs.title());

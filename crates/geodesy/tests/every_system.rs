@@ -2,6 +2,7 @@
 
 use basilocus_geodesy::Error;
 use basilocus_geodesy::crs::{Catalogue, Kind};
+use basilocus_geodesy::operation::Operation;
 
 /// A grid of positions inside a system's area of use, out and back again.
 #[test]
@@ -51,14 +52,26 @@ fn every_implemented_projection_closes_in_its_area_of_use() {
 }
 
 #[test]
-fn vertical_and_compound_systems_are_refused_by_name() {
+fn a_vertical_system_alone_is_refused_by_name() {
     let catalogue = Catalogue::embedded();
-    for code in [5703, 7405] {
+    let crs = catalogue.get(5703).unwrap();
+    let error = Operation::between(&crs, &catalogue.get(4326).unwrap(), None).unwrap_err();
+    assert!(error.to_string().contains(&crs.name) && error.to_string().contains("EPSG:4326+5703"), "{error}");
+}
+
+#[test]
+fn every_compound_system_has_its_parts_and_leads_to_its_horizontal_part() {
+    let catalogue = Catalogue::embedded();
+    let mut tried = 0;
+    for code in catalogue.codes() {
         let crs = catalogue.get(code).unwrap();
-        let error =
-            basilocus_geodesy::operation::Operation::between(&crs, &catalogue.get(4326).unwrap(), None).unwrap_err();
-        assert!(error.to_string().contains(&crs.name), "{error}");
+        let Kind::Compound { horizontal, vertical } = &crs.kind else { continue };
+        assert!(matches!(vertical.kind, Kind::Vertical { .. }), "{}", crs.title());
+        let op = Operation::between(&crs, horizontal, None).unwrap();
+        assert!(!op.moves_heights() && op.accuracy_m() == Some(0.0), "{}", crs.title());
+        tried += 1;
     }
+    assert!(tried > 350, "{tried}");
 }
 
 #[test]

@@ -5,7 +5,7 @@
 //! record. Layout (little-endian): a header of `u32`: record count, then the offsets of records, string offsets,
 //! string bytes, values (`f64`), parameters (pairs of `u16`), shifts (seven `u16` and one accuracy `u16`).
 
-use super::{Area, Crs, Datum, Kind, Shift};
+use super::{Area, Base, Crs, Datum, Kind, Shift};
 use crate::datum::{Helmert, RotationConvention};
 use crate::ellipsoid::Ellipsoid;
 use crate::error::Error;
@@ -83,10 +83,18 @@ impl Catalogue {
         }
     }
 
-    /// The system that a person wrote: `EPSG:2269`, `2269`, a URN of the registry, or its exact name in any case.
+    /// The system that a person wrote: `EPSG:2269`, `2269`, a URN of the registry, or its exact name in any case; with
+    /// heights as `EPSG:4326+5773` (a vertical system) or `EPSG:4326+ellipsoidal`.
     ///
     /// # Errors
     /// [`Error::UnknownCrs`] with the nearest codes or names. Several systems never match one text.
+    ///
+    /// ```
+    /// use basilocus_geodesy::crs::Catalogue;
+    /// let crs = Catalogue::embedded().find_one("EPSG:4326+5773")?;
+    /// assert_eq!(crs.name, "WGS 84 + EGM96 height");
+    /// # Ok::<(), basilocus_geodesy::Error>(())
+    /// ```
     pub fn find_one(&self, text: &str) -> Result<Crs, Error> {
         let wanted = text.trim();
         let lower = wanted.to_ascii_lowercase();
@@ -101,6 +109,12 @@ impl Catalogue {
         }
         if let Some(record) = self.records().find(|r| r.name().eq_ignore_ascii_case(wanted)) {
             return Ok(record.decode());
+        }
+        if let Some((horizontal, heights)) = wanted.rsplit_once('+') {
+            let horizontal = self.find_one(horizontal)?;
+            let heights = heights.trim();
+            let ellipsoidal = heights.eq_ignore_ascii_case("ellipsoidal");
+            return horizontal.with_heights(if ellipsoidal { None } else { Some(self.find_one(heights)?) });
         }
         Err(Error::UnknownCrs { wanted: wanted.to_string(), nearest: self.nearest_names(wanted, 4), edition: EDITION })
     }
@@ -129,6 +143,35 @@ impl Catalogue {
             .filter(|r| r.kind_byte() == KIND_GEOGRAPHIC)
             .find(|r| r.datum_name().replace('_', " ") == datum_name)
             .map(|r| r.decode())
+    }
+
+    /// Systems of a kind with an ellipsoid of this size and a unit of this size (metres or degrees), decoded.
+    pub(super) fn with_numbers(
+        &self,
+        kind: &str,
+        semi_major_m: Option<f64>,
+        unit: Option<f64>,
+    ) -> impl Iterator<Item = Crs> {
+        let kind = KINDS.iter().position(|k| *k == kind).unwrap_or(usize::MAX);
+        let about = |a: f64, b: f64, tolerance: f64| (a / b - 1.0).abs() < tolerance;
+        self.records()
+            .filter(move |r| {
+                usize::from(r.kind_byte()) == kind
+                    && semi_major_m.is_none_or(|a| about(r.value(36), a, 1e-9))
+                    && unit.is_none_or(|u| {
+                        let own = if r.kind_byte() == KIND_GEOGRAPHIC { r.angular().degrees } else { r.value(42) };
+                        about(own, u, 1e-8)
+                    })
+            })
+            .map(|r| r.decode())
+    }
+
+    /// Codes of the vertical systems of a vertical datum.
+    pub fn vertical_of_datum(&self, datum_name: &str) -> Vec<u32> {
+        self.records()
+            .filter(|r| r.kind_byte() == KIND_VERTICAL && r.datum_name() == datum_name)
+            .map(|r| r.code())
+            .collect()
     }
 
     pub(super) fn records(&self) -> impl Iterator<Item = Record> {
@@ -195,6 +238,7 @@ fn one_slip(a: &str, b: &str) -> bool {
 pub const KINDS: [&str; 5] = ["geographic", "projected", "geocentric", "vertical", "compound"];
 const KIND_GEOGRAPHIC: u8 = 0;
 const KIND_PROJECTED: u8 = 1;
+const KIND_VERTICAL: u8 = 3;
 
 impl Record {
     fn u16(&self, offset: usize) -> u16 {
@@ -258,6 +302,28 @@ impl Record {
         }
     }
 
+    /// The geographic system under a projected one.
+    fn base(&self) -> Base {
+        let code = self.catalogue.u32_at(self.at + 4);
+        match self.catalogue.position(code) {
+            Ok(i) => {
+                let r = self.catalogue.record(i);
+                Base { code: Some(code), name: r.name().to_string(), unit: r.angular() }
+            }
+            Err(_) => Base { code: Some(code), name: String::new(), unit: AngularUnit::degree() },
+        }
+    }
+
+    /// The unit of a geographic system. The registry's factor is printed with 15 digits; degrees and grads are exact
+    /// by definition.
+    fn angular(&self) -> AngularUnit {
+        match self.unit() {
+            "degree" => AngularUnit::degree(),
+            "grad" => AngularUnit { name: "grad".into(), degrees: 0.9 },
+            other => AngularUnit { name: other.to_string(), degrees: self.value(42).to_degrees() },
+        }
+    }
+
     fn shift(&self) -> Option<Shift> {
         let index = usize::from(self.u16(48));
         if index == 0xFFFF {
@@ -279,15 +345,7 @@ impl Record {
     pub(super) fn decode(&self) -> Crs {
         let linear = || LinearUnit { name: self.unit().to_string(), metres: self.value(42) };
         let kind = match self.kind_byte() {
-            0 => Kind::Geographic {
-                datum: self.datum(),
-                // The registry's factor is printed with 15 digits; degrees and grads are exact by definition.
-                unit: match self.unit() {
-                    "degree" => AngularUnit::degree(),
-                    "grad" => AngularUnit { name: "grad".into(), degrees: 0.9 },
-                    other => AngularUnit { name: other.to_string(), degrees: self.value(42).to_degrees() },
-                },
-            },
+            0 => Kind::Geographic { datum: self.datum(), unit: self.angular() },
             1 => {
                 let at = self.catalogue.u32_at(20) as usize + 4 * usize::from(self.u16(46));
                 let parameters = (0..usize::from(self.catalogue.bytes[self.at + 45]))
@@ -300,7 +358,7 @@ impl Record {
                     .collect();
                 Kind::Projected {
                     datum: self.datum(),
-                    base_code: self.catalogue.u32_at(self.at + 4),
+                    base: self.base(),
                     method: self.method().to_string(),
                     parameters: Parameters(parameters),
                     unit: linear(),
@@ -308,10 +366,16 @@ impl Record {
             }
             2 => Kind::Geocentric { datum: self.datum() },
             3 => Kind::Vertical { datum_name: self.datum_name().to_string(), unit: linear() },
-            _ => Kind::Compound { parts: [self.catalogue.u32_at(self.at + 4), self.catalogue.u32_at(self.at + 8)] },
+            _ => {
+                let part = |offset| {
+                    let at = self.catalogue.position(self.catalogue.u32_at(self.at + offset)).unwrap_or(0);
+                    Box::new(self.catalogue.record(at).decode())
+                };
+                Kind::Compound { horizontal: part(4), vertical: part(8) }
+            }
         };
         Crs {
-            code: self.code(),
+            code: Some(self.code()),
             name: self.name().to_string(),
             kind,
             area: Area { description: self.area_text().to_string(), ..self.area_limits() },

@@ -1,10 +1,12 @@
 //! Coordinate reference systems (ISO 19111): definitions, the embedded catalogue, search, WKT.
 
 pub mod catalogue;
+mod recognise;
 mod search;
 pub mod wkt;
 
 pub use catalogue::Catalogue;
+pub use recognise::{Recognition, recognise};
 pub use search::Hit;
 
 use crate::datum::Helmert;
@@ -16,8 +18,8 @@ use crate::unit::{AngularUnit, LinearUnit};
 /// Where a system came from and how it is named.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Crs {
-    /// Code in the EPSG registry.
-    pub code: u32,
+    /// Code in the EPSG registry; `None` for a system of the user's own.
+    pub code: Option<u32>,
     /// Name in the registry.
     pub name: String,
     /// What kind of system it is, with what that kind needs.
@@ -43,8 +45,8 @@ pub enum Kind {
     Projected {
         /// Datum, ellipsoid and prime meridian.
         datum: Datum,
-        /// Code of the geographic system that is projected.
-        base_code: u32,
+        /// The geographic system that is projected.
+        base: Base,
         /// Projection method, as the registry names it.
         method: String,
         /// Its parameters: angles in degrees, lengths in `unit`.
@@ -66,8 +68,56 @@ pub enum Kind {
     },
     /// A horizontal and a vertical system together.
     Compound {
-        /// Codes of the two parts.
-        parts: [u32; 2],
+        /// Where.
+        horizontal: Box<Crs>,
+        /// How high.
+        vertical: Box<Crs>,
+    },
+    /// A horizontal system with heights above its own ellipsoid.
+    ThreeDimensional {
+        /// Where.
+        horizontal: Box<Crs>,
+        /// Unit of the heights.
+        unit: LinearUnit,
+    },
+    /// A local grid that nothing ties to the Earth but control pairs (ISO 19111: engineering system).
+    Engineering {
+        /// Unit of both axes, where it is known.
+        unit: Option<LinearUnit>,
+    },
+}
+
+/// The geographic system under a projection.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Base {
+    /// Its code in the registry, where it has one.
+    pub code: Option<u32>,
+    /// Its name.
+    pub name: String,
+    /// Its unit of angle.
+    pub unit: AngularUnit,
+}
+
+/// What the heights of a system are counted from.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Heights<'a> {
+    /// It has none.
+    None,
+    /// The ellipsoid.
+    Ellipsoid {
+        /// Unit of the heights.
+        unit: &'a LinearUnit,
+    },
+    /// A level surface: a vertical datum.
+    Level {
+        /// The vertical system.
+        system: &'a Crs,
+        /// Name of its datum.
+        datum_name: &'a str,
+        /// Unit of the heights.
+        unit: &'a LinearUnit,
+        /// Whether the numbers grow downwards.
+        depths: bool,
     },
 }
 
@@ -143,27 +193,121 @@ impl Area {
 }
 
 impl Crs {
-    /// `EPSG:2269`.
+    /// `EPSG:2269`, `EPSG:4326+5773`; the name of a system that has no code.
     pub fn identifier(&self) -> String {
-        format!("EPSG:{}", self.code)
+        let part = |c: &Crs| c.code.map_or_else(|| c.name.clone(), |code| code.to_string());
+        match (&self.code, &self.kind) {
+            (Some(code), _) => format!("EPSG:{code}"),
+            (None, Kind::Compound { horizontal, vertical }) => {
+                format!("{}+{}", horizontal.identifier(), part(vertical))
+            }
+            (None, Kind::ThreeDimensional { horizontal, .. }) => format!("{}+ellipsoidal", horizontal.identifier()),
+            (None, _) => self.name.clone(),
+        }
     }
 
     /// `NAD83 / Oregon North (ft) (EPSG:2269)`.
     pub fn title(&self) -> String {
-        format!("{} ({})", self.name, self.identifier())
+        let identifier = self.identifier();
+        if identifier == self.name {
+            format!("{identifier} (a system of your own)")
+        } else {
+            format!("{} ({identifier})", self.name)
+        }
+    }
+
+    /// Whether two systems are the same: by code, or by all that they say.
+    pub fn is_same(&self, other: &Crs) -> bool {
+        match (self.code, other.code) {
+            (Some(a), Some(b)) => a == b,
+            _ => self == other,
+        }
+    }
+
+    /// The horizontal part: the system itself where it has no heights.
+    pub fn horizontal(&self) -> &Crs {
+        match &self.kind {
+            Kind::Compound { horizontal, .. } | Kind::ThreeDimensional { horizontal, .. } => horizontal,
+            _ => self,
+        }
+    }
+
+    /// What its heights are counted from.
+    pub fn heights(&self) -> Heights<'_> {
+        match &self.kind {
+            Kind::ThreeDimensional { unit, .. } => Heights::Ellipsoid { unit },
+            Kind::Compound { vertical, .. } => vertical.heights(),
+            Kind::Vertical { datum_name, unit } => {
+                Heights::Level { system: self, datum_name, unit, depths: self.axes == "down" }
+            }
+            _ => Heights::None,
+        }
+    }
+
+    /// Puts heights on a horizontal system: those of a vertical system, or with `None` metres above the ellipsoid.
+    ///
+    /// # Errors
+    /// [`Error::Parts`] where the parts do not make a compound system.
+    pub fn with_heights(self, vertical: Option<Crs>) -> Result<Crs, Error> {
+        let parts = |problem: &str| Error::Parts { crs: self.title(), problem: problem.to_string() };
+        if !matches!(self.kind, Kind::Geographic { .. } | Kind::Projected { .. }) {
+            return Err(parts("is not geographic or projected, so no heights can be put on it"));
+        }
+        let area = self.area.clone();
+        let axes = self.axes.clone();
+        let (name, kind) = match vertical {
+            None => (
+                format!("{} with ellipsoidal height", self.name),
+                Kind::ThreeDimensional { horizontal: Box::new(self), unit: LinearUnit::metre() },
+            ),
+            Some(v) if matches!(v.kind, Kind::Vertical { .. }) => (
+                format!("{} + {}", self.name, v.name),
+                Kind::Compound { horizontal: Box::new(self), vertical: Box::new(v) },
+            ),
+            Some(v) => return Err(Error::Parts { crs: v.title(), problem: "is not a vertical system".into() }),
+        };
+        Ok(Crs { code: None, name, kind, area, axes })
+    }
+
+    /// A local grid.
+    pub fn local(name: impl Into<String>, unit: Option<LinearUnit>) -> Crs {
+        let area = Area {
+            west_deg: -180.0,
+            south_deg: -90.0,
+            east_deg: 180.0,
+            north_deg: 90.0,
+            description: "wherever the control pairs are".into(),
+        };
+        Crs { code: None, name: name.into(), kind: Kind::Engineering { unit }, area, axes: "east,north".into() }
     }
 
     /// Datum, for the kinds that have one.
     pub fn datum(&self) -> Option<&Datum> {
-        match &self.kind {
+        match &self.horizontal().kind {
             Kind::Geographic { datum, .. } | Kind::Projected { datum, .. } | Kind::Geocentric { datum } => Some(datum),
-            Kind::Vertical { .. } | Kind::Compound { .. } => None,
+            _ => None,
         }
     }
 
     /// Whether positions are longitude and latitude.
     pub fn is_geographic(&self) -> bool {
-        matches!(self.kind, Kind::Geographic { .. })
+        matches!(self.horizontal().kind, Kind::Geographic { .. })
+    }
+
+    /// The geographic system that the system is on: itself, or the one under its projection.
+    pub fn geographic(&self) -> Option<Crs> {
+        match &self.horizontal().kind {
+            Kind::Geographic { .. } => Some(self.horizontal().clone()),
+            Kind::Projected { base, datum, .. } => Some(Crs {
+                code: base.code,
+                name: base.name.clone(),
+                kind: Kind::Geographic { datum: datum.clone(), unit: base.unit.clone() },
+                area: self.area.clone(),
+                axes: String::new(),
+            }),
+            Kind::Geocentric { datum } => Catalogue::embedded().geographic_of_datum(&datum.name),
+            _ => None,
+        }
     }
 
     /// The kind in one word, as the registry says it.
@@ -174,22 +318,33 @@ impl Crs {
             Kind::Geocentric { .. } => "geocentric",
             Kind::Vertical { .. } => "vertical",
             Kind::Compound { .. } => "compound",
+            Kind::ThreeDimensional { .. } => "three-dimensional",
+            Kind::Engineering { .. } => "local",
         }
     }
 
     /// The unit of the axes in words: `degrees`, `international feet`.
     pub fn unit_words(&self) -> String {
+        let heights = |h: &Crs, unit: &LinearUnit| match h.unit_words() {
+            same if same == unit.plural() => same,
+            other => format!("{other}, heights in {}", unit.plural()),
+        };
         match &self.kind {
             Kind::Geographic { unit, .. } => format!("{}s", unit.name),
             Kind::Projected { unit, .. } | Kind::Vertical { unit, .. } => unit.plural(),
             Kind::Geocentric { .. } => "metres".into(),
-            Kind::Compound { .. } => "those of its parts".into(),
+            Kind::Compound { horizontal, vertical } => match &vertical.kind {
+                Kind::Vertical { unit, .. } => heights(horizontal, unit),
+                _ => horizontal.unit_words(),
+            },
+            Kind::ThreeDimensional { horizontal, unit } => heights(horizontal, unit),
+            Kind::Engineering { unit } => unit.as_ref().map_or("units of the local grid".into(), LinearUnit::plural),
         }
     }
 
     /// Names of the coordinate columns in this system, in the order easting/longitude, northing/latitude, height.
     pub fn column_names(&self) -> [&'static str; 3] {
-        match self.kind {
+        match self.horizontal().kind {
             Kind::Geographic { .. } => ["lon", "lat", "height"],
             Kind::Geocentric { .. } => ["x", "y", "z"],
             _ => ["easting", "northing", "height"],
@@ -199,20 +354,18 @@ impl Crs {
     /// The projection of a projected system, ready to compute.
     ///
     /// # Errors
-    /// [`Error::MethodNotImplemented`] or [`Error::Parameter`]; [`Error::KindNotImplemented`] for vertical and
-    /// compound systems. `Ok(None)` for geographic and geocentric systems.
+    /// [`Error::MethodNotImplemented`] or [`Error::Parameter`]; [`Error::NoPositions`] for vertical systems.
+    /// `Ok(None)` for systems that are not projected.
     pub fn projection(&self) -> Result<Option<Projection>, Error> {
-        match &self.kind {
+        match &self.horizontal().kind {
             Kind::Projected { datum, method, parameters, unit, .. } => {
                 // The registry's file gives the variants of Krovak one name and tells them apart by their axes.
                 let north = method == "Krovak" && self.axes == "east,north";
                 let method = if north { "Krovak (North Orientated)" } else { method };
                 Projection::from_parameters(&self.title(), method, parameters, &datum.ellipsoid, unit.metres).map(Some)
             }
-            Kind::Geographic { .. } | Kind::Geocentric { .. } => Ok(None),
-            Kind::Vertical { .. } | Kind::Compound { .. } => {
-                Err(Error::KindNotImplemented { crs: self.title(), kind: self.kind_name() })
-            }
+            Kind::Vertical { .. } => Err(Error::NoPositions { crs: self.title(), code: self.code }),
+            _ => Ok(None),
         }
     }
 }

@@ -47,6 +47,14 @@ impl Helmert {
         self.rotation_arcsec == [0.0; 3] && self.scale_ppm == 0.0
     }
 
+    /// The rotations as the position-vector convention has them, arc-seconds.
+    pub fn position_vector_arcsec(&self) -> [f64; 3] {
+        match self.convention {
+            RotationConvention::PositionVector => self.rotation_arcsec,
+            RotationConvention::CoordinateFrame => self.rotation_arcsec.map(|r| -r),
+        }
+    }
+
     /// The rotation and scale matrix of the forward direction, rows first.
     fn matrix(&self) -> [[f64; 3]; 3] {
         let sign = match self.convention {

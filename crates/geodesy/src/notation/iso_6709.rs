@@ -80,7 +80,7 @@ fn system_code(text: &str) -> Option<u32> {
     } else {
         catalogue.find_one(&name)
     };
-    found.ok().filter(crate::crs::Crs::is_geographic).map(|c| c.code)
+    found.ok().filter(crate::crs::Crs::is_geographic).and_then(|c| c.code)
 }
 
 fn angle(text: &str, degree_digits: usize) -> Result<f64, String> {

@@ -27,9 +27,10 @@ pub(super) fn read(text: &str) -> Option<Result<Reading, NotationError>> {
 
 /// One packed angle of a column: `461200N`.
 pub(super) fn read_one(text: &str) -> Option<Result<(char, f64), NotationError>> {
-    let upper: String = text.to_ascii_uppercase().chars().filter(|c| !c.is_whitespace()).collect();
+    let upper = text.trim().to_ascii_uppercase();
     let letter = upper.chars().next_back().filter(|c| "NSEW".contains(*c)).or(upper.chars().next())?;
-    let digits = upper.strip_suffix(letter).or(upper.strip_prefix(letter))?;
+    // Blanks may stand beside the letter; between digits they part degrees, minutes and seconds.
+    let digits = upper.strip_suffix(letter).or(upper.strip_prefix(letter))?.trim();
     if !"NSEW".contains(letter) || !plain_number(digits) {
         return None;
     }

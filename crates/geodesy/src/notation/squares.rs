@@ -46,7 +46,7 @@ pub(super) fn reading(
     let projection = crs.projection().ok().flatten().ok_or_else(outside)?;
     let (lon_deg, lat_deg) = projection.inverse(easting, northing).ok_or_else(outside)?;
     let base = match &crs.kind {
-        crate::crs::Kind::Projected { base_code, .. } => *base_code,
+        crate::crs::Kind::Projected { base, .. } => base.code,
         _ => return Err(outside()),
     };
     Ok(Reading {
@@ -55,7 +55,7 @@ pub(super) fn reading(
             crs.title()
         ),
         cell_m: Some(size),
-        crs: Some(base),
+        crs: base,
         ..Reading::new(notation, lon_deg, lat_deg)
     })
 }

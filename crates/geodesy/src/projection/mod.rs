@@ -138,6 +138,12 @@ pub(crate) fn plain(name: &str) -> String {
     name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
 }
 
+/// Whether two names are one by their letters and digits, as [`plain`] has it, without making texts.
+pub(crate) fn is_same_name(a: &str, b: &str) -> bool {
+    let plain = |c: &char| c.is_alphanumeric();
+    a.chars().filter(plain).flat_map(char::to_lowercase).eq(b.chars().filter(plain).flat_map(char::to_lowercase))
+}
+
 macro_rules! methods {
     ($($module:ident :: $name:ident),* $(,)?) => {
         $(pub mod $module;)*
@@ -157,8 +163,7 @@ macro_rules! methods {
 
         impl Projection {
             fn build(method: &str, given: &Given) -> Option<Result<Self, Problem>> {
-                let wanted = plain(method);
-                $(if $name::ABOUT.names.iter().any(|n| plain(n) == wanted) {
+                $(if $name::ABOUT.names.iter().any(|n| is_same_name(n, method)) {
                     return Some($name::from_given(given).and_then(|method| {
                         let frame = method.frame(given)?;
                         Ok(Projection::$name(Framed { method, frame }))
@@ -223,8 +228,7 @@ impl Projection {
 
     /// Whether a method of this name is implemented.
     pub fn is_implemented(method: &str) -> bool {
-        let wanted = plain(method);
-        METHODS.iter().any(|a| a.names.iter().any(|n| plain(n) == wanted))
+        METHODS.iter().any(|a| a.names.iter().any(|n| is_same_name(n, method)))
     }
 
     /// One position (degrees) to easting and northing (metres); `None` outside the domain.

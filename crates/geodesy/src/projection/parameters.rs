@@ -1,6 +1,6 @@
 //! Projection parameters and the many names they go by.
 
-use super::{Frame, plain};
+use super::{Frame, is_same_name, plain};
 use crate::ellipsoid::Ellipsoid;
 
 /// Named parameters of a projection as the registry gives them: angles in degrees, lengths in the system's unit.
@@ -44,8 +44,7 @@ macro_rules! parameter_names {
 
             /// The parameter of a name, compared without case, blanks and signs.
             pub fn from_name(name: &str) -> Option<Self> {
-                let wanted = plain(name);
-                $(if plain($epsg) == wanted || plain($wkt1) == wanted $(|| plain($other) == wanted)* {
+                $(if is_same_name($epsg, name) || is_same_name($wkt1, name) $(|| is_same_name($other, name))* {
                     return Some(Parameter::$name);
                 })*
                 None
