@@ -62,6 +62,30 @@ pub enum Error {
         /// What is wrong.
         problem: String,
     },
+    /// A file that should define a reference system.
+    #[error("{}: is not a reference system that can be read: {problem}", .path.display())]
+    SystemFile {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong.
+        problem: String,
+    },
+    /// A file that should hold a transformation.
+    #[error("{}: is not a transformation that can be read: {problem}", .path.display())]
+    TransformationFile {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong.
+        problem: String,
+    },
+    /// Control pairs that cannot be fitted.
+    #[error("{}: {problem}", .path.display())]
+    Fit {
+        /// The file.
+        path: PathBuf,
+        /// Why.
+        problem: String,
+    },
     /// The user stopped the run.
     #[error("stopped; no output was written")]
     Cancelled,

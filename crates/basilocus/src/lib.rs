@@ -21,13 +21,22 @@
 pub mod doubt;
 pub mod engine;
 mod error;
+pub mod finder;
+pub mod fit;
+pub mod grids;
 pub mod look;
+pub mod measure;
 pub mod pipeline;
+pub mod place;
 pub mod plan;
 pub mod reference;
 pub mod report;
 mod run;
+pub mod sheets;
 mod step;
+pub mod system;
+pub mod transformation;
+pub mod typed;
 
 pub use basilocus_address as address;
 pub use basilocus_formats as formats;

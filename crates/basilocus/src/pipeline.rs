@@ -2,10 +2,11 @@
 
 use crate::Error;
 use crate::doubt::Tally;
+use crate::finder::Finder;
 use crate::plan::LayerPlan;
 use crate::report::OperationReport;
 use crate::step::geocode::Geocode;
-use crate::step::position::{PositionReader, has_position_roles};
+use crate::step::position::{OrderCounts, PositionReader, has_position_roles};
 use crate::step::repair::Repair;
 use crate::step::target::{ColumnsWanted, Target};
 use crate::step::typing::Typing;
@@ -39,6 +40,7 @@ pub(crate) struct Pipeline {
     position: Option<PositionReader>,
     source_crs: Option<Crs>,
     targets: Vec<Target>,
+    finder: Arc<Finder>,
     /// Index into `targets` of WGS 84, for outputs that must have it.
     wgs84: Option<usize>,
     /// Index into `targets` of a geographic system, for doubts.
@@ -47,6 +49,8 @@ pub(crate) struct Pipeline {
     to_degrees: Option<Operation>,
     area: Option<(Area, String)>,
     typing: Option<Typing>,
+    /// Whether all rows have to be looked at for the order of latitude and longitude.
+    pub(crate) order_is_open: bool,
     with_z: bool,
     pub(crate) roles: Vec<Option<Role>>,
     pub(crate) understood: Vec<String>,
@@ -97,7 +101,12 @@ pub(crate) fn roles(schema: &SchemaRef, sample: &Batch) -> Vec<Option<Role>> {
 }
 
 impl Pipeline {
-    pub(crate) fn new(plan: &LayerPlan, reader: &mut dyn Reader, outputs: &[Wants]) -> Result<Self, Error> {
+    pub(crate) fn new(
+        plan: &LayerPlan,
+        reader: &mut dyn Reader,
+        outputs: &[Wants],
+        strict: bool,
+    ) -> Result<Self, Error> {
         let path = plan.source.clone();
         let source_schema = reader.schema();
         let sample = sample(reader)?;
@@ -118,11 +127,13 @@ impl Pipeline {
             position: None,
             source_crs: None,
             targets: Vec::new(),
+            finder: Arc::new(Finder::new(&plan.operation, strict)?),
             wgs84: None,
             geographic: None,
             to_degrees: None,
             area: None,
             typing: None,
+            order_is_open: false,
             with_z: false,
             roles,
             understood: reader.about().notes.iter().filter(|n| !n.starts_with("slip-")).cloned().collect(),
@@ -141,10 +152,15 @@ impl Pipeline {
             || point_index(&schema).is_some()
             || spatial && has_position_roles(&p.roles)
         {
-            let reader = PositionReader::new(&plan.position.clone().unwrap_or_default(), &schema, &p.roles, &path)?;
-            p.understood.push(reader.understood.clone());
+            let reader =
+                PositionReader::new(&plan.position.clone().unwrap_or_default(), &p.finder, &schema, &p.roles, &path)?;
+            p.understood.extend(reader.understood.iter().cloned());
             p.with_z = reader.has_z(&schema);
             p.source_crs = Some(reader.crs.clone());
+            p.order_is_open = reader.order_is_open(&mended_sample);
+            if let Some(near) = near_of(&reader, &mended_sample) {
+                p.finder = Arc::new(p.finder.around(near));
+            }
             p.position = Some(reader);
         } else if outputs.iter().any(|o| o.format == Format::GeoJson) {
             return Err(Error::NoPosition { path, names: taken });
@@ -169,20 +185,28 @@ impl Pipeline {
         let catalogue = Catalogue::embedded();
         let mut wanted: Vec<Crs> = Vec::new();
         for text in &plan.to {
-            let crs = catalogue.find_one(text)?;
-            if !wanted.iter().any(|w| w.code == crs.code) {
-                wanted.push(crs);
+            let found = crate::system::find(text)?;
+            self.understood.extend(found.evidence.into_iter().map(|e| format!("system {text}: {e}")));
+            if !wanted.iter().any(|w| w.is_same(&found.crs)) {
+                wanted.push(found.crs);
             }
         }
         let said = !wanted.is_empty();
         if wanted.is_empty() {
-            wanted.push(source.clone());
+            // A local grid is of use to nobody else: its coordinates go where the fitted transformation leads.
+            wanted.push(self.finder.own_target().filter(|_| source.datum().is_none()).unwrap_or(&source).clone());
         }
-        // Where the data is decides between regional transformations.
-        let near = wanted.iter().find(|c| !c.is_geographic()).or(Some(&source)).map(|c| c.area.clone());
+        // Where the data is decides between regional transformations: its own extent where it is known, else the area
+        // of the first plane system.
+        let mut finder = self.finder.clone();
+        if finder.near().is_none() {
+            let plane = wanted.iter().find(|c| !c.is_geographic()).unwrap_or(&source);
+            finder = Arc::new(finder.around(plane.area.clone()));
+        }
+        let finder = &*finder;
         for (i, crs) in wanted.into_iter().enumerate() {
             let from_geometry = point_index(schema).is_some();
-            let own = crs.code == source.code;
+            let own = crs.is_same(&source);
             let hidden = if self.geocode.is_some() {
                 // The match's own columns hold WGS 84 already.
                 own && plan.write.notation.is_none()
@@ -203,16 +227,16 @@ impl Pipeline {
                 (false, 0) => ColumnsWanted::First,
                 (false, _) => ColumnsWanted::Further,
             };
-            self.targets.push(Target::new(&source, crs, near.as_ref(), &plan.write, columns, taken, &mut self.told)?);
+            self.targets.push(Target::new(&source, crs, finder, &plan.write, columns, taken, &mut self.told)?);
         }
         if outputs.iter().any(|o| o.format == Format::GeoJson) {
-            let at = match self.targets.iter().position(|t| t.crs.code == 4326) {
+            let at = match self.targets.iter().position(|t| t.crs.code == Some(4326)) {
                 Some(i) => i,
                 None => {
                     let t = Target::new(
                         &source,
                         catalogue.get(4326)?,
-                        near.as_ref(),
+                        finder,
                         &Default::default(),
                         ColumnsWanted::None,
                         taken,
@@ -243,10 +267,11 @@ impl Pipeline {
         if candidate.area.share_of_earth() < 0.9 {
             self.area = Some((candidate.area.clone(), candidate.title()));
         }
-        if let Kind::Projected { base_code, .. } = &source.kind
+        if matches!(source.horizontal().kind, Kind::Projected { .. })
             && self.geographic.is_none()
+            && let Some(base) = source.geographic()
         {
-            self.to_degrees = Some(Operation::between(&source, &catalogue.get(*base_code)?, None)?);
+            self.to_degrees = Some(Operation::between(source.horizontal(), &base, None)?);
         }
         Ok(())
     }
@@ -264,6 +289,54 @@ impl Pipeline {
         let usable: Option<Vec<bool>> =
             self.position.as_ref().map(|p| p.read(&mended).unusable.iter().map(Option::is_none).collect());
         Ok((usable.map_or_else(|| mended.clone(), |keep| mended.filter(&keep)), decoded.bytes))
+    }
+
+    /// What the rows of a block say about the order of latitude and longitude.
+    pub(crate) fn orders_of(&self, block: Block) -> Result<(OrderCounts, u64, u64), Error> {
+        let decoded = self.decoder.decode(block)?;
+        let mended = self.repair.apply(&decoded.batch);
+        let mut counts = OrderCounts::default();
+        if let Some(p) = &self.position {
+            p.count_orders(&mended, &mut counts);
+        }
+        Ok((counts, decoded.bytes, mended.len() as u64))
+    }
+
+    /// Usable positions of a block with their source rows, and the reasons of the others.
+    #[allow(clippy::type_complexity)]
+    pub(crate) fn positions_of(&self, block: Block) -> Result<(Vec<(u64, f64, f64)>, Vec<String>), Error> {
+        let decoded = self.decoder.decode(block)?;
+        let mended = self.repair.apply(&decoded.batch);
+        let mut aside: Vec<String> = decoded.set_aside.iter().map(|r| r.class.clone()).collect();
+        let mut points = Vec::new();
+        if let Some(p) = &self.position {
+            let found = p.read(&mended);
+            for (row, why) in found.unusable.into_iter().enumerate() {
+                match why {
+                    Some(why) => aside.push(why.class.to_string()),
+                    None => points.push((mended.source_rows[row], found.x[row], found.y[row])),
+                }
+            }
+        }
+        Ok((points, aside))
+    }
+
+    /// Takes the evidence of all rows.
+    pub(crate) fn settle_order(&mut self, counts: &OrderCounts) {
+        if let Some(p) = &mut self.position {
+            let known = p.understood.len();
+            p.settle_order(counts);
+            self.understood.extend(p.understood[known..].iter().cloned());
+        }
+    }
+
+    /// What the operations of the layer missed for want of a grid, and which frames they took as equal.
+    pub(crate) fn operations_taken(&self) -> Vec<(&Crs, &Operation)> {
+        self.targets.iter().map(|t| (&t.crs, &t.operation)).collect()
+    }
+
+    pub(crate) fn source(&self) -> Option<&Crs> {
+        self.source_crs.as_ref()
     }
 
     pub(crate) fn schema(&self) -> &SchemaRef {
@@ -329,12 +402,12 @@ impl Pipeline {
         }
         let mut crs = None;
         if let Some(target) = self.geometry_target(wants) {
-            fields.push(point_field(Some(&target.crs.identifier()), self.with_z));
+            fields.push(point_field(Some(&crate::system::text_of(&target.crs)?), self.with_z));
             styles.push(ColumnStyle { digits: None, longest: None });
             crs = Some(CrsText {
                 code: target.crs.code,
                 name: target.crs.name.clone(),
-                wkt: wkt::wkt1(&target.crs)?,
+                wkt: wkt::wkt1(&target.crs).or_else(|_| wkt::wkt2(&target.crs))?,
                 geographic: target.crs.is_geographic(),
             });
         }
@@ -378,8 +451,8 @@ impl Pipeline {
                         part.set_aside.push(set_aside(
                             &source,
                             row,
-                            "outside the domain of the projection",
-                            format!("{}, {} cannot be brought to {}: the position is outside the domain of the projection or of its area; check the value and the systems said with --from and --to", start[0][row], start[1][row], target.crs.title()),
+                            "cannot be transformed",
+                            target.refused(start[0][row], start[1][row], start[2][row]),
                         ));
                     }
                 }
@@ -387,7 +460,25 @@ impl Pipeline {
             }
             self.count(&start, &places, &keep, &mut part.tally);
             for (target, [x, y, z]) in self.targets.iter().zip(&places) {
-                added.extend(target.columns(x, y, z));
+                let columns = target.columns(x, y, z);
+                if let (Some(n), Some((_, texts))) = (target.whole_notation(), columns.first()) {
+                    for row in (0..n_rows(texts)).filter(|r| texts.is_null(*r)) {
+                        if std::mem::take(&mut keep[row]) {
+                            part.set_aside.push(set_aside(
+                                &source,
+                                row,
+                                "outside the notation",
+                                format!(
+                                    "{}, {} has no {}: the position is outside its area; choose another --notation for these rows",
+                                    x[row],
+                                    y[row],
+                                    n.words()
+                                ),
+                            ));
+                        }
+                    }
+                }
+                added.extend(columns);
             }
         }
         part.rows_out = keep.iter().filter(|k| **k).count() as u64;
@@ -404,13 +495,13 @@ impl Pipeline {
             };
             let mut columns = added.clone();
             if let Some(i) =
-                self.geometry_target(*wants).and_then(|t| self.targets.iter().position(|u| u.crs.code == t.crs.code))
+                self.geometry_target(*wants).and_then(|t| self.targets.iter().position(|u| std::ptr::eq(u, t)))
                 && wants.format != Format::Delimited
                 && wants.format != Format::Xlsx
             {
                 let [x, y, z] = places[i].clone();
                 columns.push((
-                    point_field(Some(&self.targets[i].crs.identifier()), self.with_z),
+                    point_field(Some(&crate::system::text_of(&self.targets[i].crs)?), self.with_z),
                     point_array(x, y, self.with_z.then_some(z)),
                 ));
             }
@@ -474,12 +565,57 @@ impl Pipeline {
         for row in (0..keep.len()).filter(|r| keep[*r]) {
             tally.add(x[row], y[row], area);
         }
+        // Decimals of numbers that stand in columns; the parts of a written angle say themselves what they are.
+        if source_geographic && self.position.as_ref().is_some_and(PositionReader::is_from_columns) {
+            for row in (0..keep.len()).filter(|r| keep[*r]) {
+                tally.x.add(start[0][row]);
+                tally.y.add(start[1][row]);
+            }
+        }
         // Zero in a projected system is as empty as in a geographic one.
         if !source_geographic {
             tally.at_zero =
                 (0..keep.len()).filter(|r| keep[*r] && start[0][*r] == 0.0 && start[1][*r] == 0.0).count() as u64;
         }
     }
+}
+
+fn n_rows(array: &arrow_array::ArrayRef) -> usize {
+    array.len()
+}
+
+/// Where the positions of a sample are, without the hundredth at either end of each axis, so that a few wrong values do
+/// not hide which region the data is in. `None` where that is not within reach of the system's area of use.
+fn near_of(reader: &PositionReader, sample: &Batch) -> Option<Area> {
+    let found = reader.read(sample);
+    let geographic = reader.crs.geographic()?;
+    let degrees = Operation::between(reader.crs.horizontal(), &geographic, None).ok()?;
+    let (mut x, mut y, mut z) = (found.x, found.y, found.z);
+    if !matches!(reader.crs.kind, Kind::Geocentric { .. }) {
+        z.fill(0.0);
+    }
+    degrees.apply(&mut x, &mut y, &mut z);
+    let unit = match &geographic.kind {
+        Kind::Geographic { unit, datum } => (unit.degrees, datum.prime_meridian_deg),
+        _ => (1.0, 0.0),
+    };
+    let axis = |mut v: Vec<f64>| {
+        v.retain(|v| v.is_finite());
+        v.sort_by(f64::total_cmp);
+        let last = v.len().checked_sub(1)?;
+        Some((v[last / 100] * unit.0, v[last - last / 100] * unit.0))
+    };
+    let ((west, east), (south, north)) = (axis(x)?, axis(y)?);
+    let area = Area {
+        west_deg: west + unit.1,
+        south_deg: south,
+        east_deg: east + unit.1,
+        north_deg: north,
+        description: String::new(),
+    };
+    let use_area = &reader.crs.area;
+    (use_area.contains(area.west_deg, area.south_deg) && use_area.contains(area.east_deg, area.north_deg))
+        .then_some(area)
 }
 
 fn without_point(batch: &Batch) -> Batch {

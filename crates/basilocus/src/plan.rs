@@ -55,9 +55,30 @@ pub struct LayerPlan {
     /// Coordinates to read.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub position: Option<PositionPlan>,
+    /// Which way is taken between systems.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub operation: OperationPlan,
     /// How coordinates are written.
     #[serde(default, skip_serializing_if = "is_default")]
     pub write: WritePlan,
+}
+
+/// Which way is taken between systems.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct OperationPlan {
+    /// When the positions were measured, as a decimal year.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub epoch: Option<f64>,
+    /// A part of an operation's name, the system in between, or the file of a fitted transformation.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub via: Option<String>,
+    /// Folder of grid files.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub grids: Option<PathBuf>,
+    /// Less accurate ways are refused, metres.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub require_accuracy: Option<f64>,
 }
 
 /// How to read a file.
@@ -216,6 +237,12 @@ pub struct OutputPlan {
     pub file: PathBuf,
 }
 
+/// Whether a text that may be a code or a name is the path of a file.
+fn names_a_file(text: &str) -> bool {
+    let ending = Path::new(text).extension().map(|e| e.to_string_lossy().to_lowercase());
+    matches!(ending.as_deref(), Some("prj" | "wkt" | "toml")) && !text.contains('[')
+}
+
 impl LayerPlan {
     /// A layer of a file, with nothing said.
     pub fn new(source: impl Into<PathBuf>) -> Self {
@@ -323,6 +350,18 @@ impl Plan {
             f(&mut layer.source);
             if let Some(g) = &mut layer.geocode {
                 g.reference.iter_mut().for_each(&mut *f);
+            }
+            if let Some(folder) = &mut layer.operation.grids {
+                f(folder);
+            }
+            // Systems and ways may be files too.
+            let from = layer.position.as_mut().and_then(|p| p.from.as_mut());
+            for text in layer.to.iter_mut().chain(from).chain(layer.operation.via.as_mut()) {
+                if names_a_file(text) {
+                    let mut path = PathBuf::from(&*text);
+                    f(&mut path);
+                    *text = path.to_string_lossy().into_owned();
+                }
             }
         }
         self.outputs.iter_mut().for_each(|o| f(&mut o.file));

@@ -232,12 +232,18 @@ fn add_source(
     };
     let from = plan.from.clone().or_else(|| reader.about().crs.clone()).unwrap_or_else(|| "EPSG:4326".into());
     let wgs84 = Catalogue::embedded().get(4326)?;
-    let crs = Catalogue::embedded().find_one(&from)?;
+    let crs = crate::system::find(&from)?.crs;
     let operation = Operation::between(&crs, &wgs84, None)?;
     let position = if kind == Kind::Segments {
         None
     } else {
-        Some(PositionReader::new(&PositionPlan { from: Some(from), ..Default::default() }, &schema, &roles, source)?)
+        Some(PositionReader::new(
+            &PositionPlan { from: Some(from), ..Default::default() },
+            &std::sync::Arc::new(crate::finder::Finder::default()),
+            &schema,
+            &roles,
+            source,
+        )?)
     };
     let used = [
         ("number", c.number),

@@ -6,6 +6,7 @@ use crate::engine::{Cancel, Progress, stream};
 use crate::pipeline::{Pipeline, Wants};
 use crate::plan::{LayerPlan, Plan};
 use crate::report::{LayerReport, Report};
+use crate::step::position::OrderCounts;
 use basilocus_formats::{
     Format, FormatError, PendingOutput, Reader, RunAbout, SetAsideTable, Writer, create, delimited, open,
 };
@@ -19,6 +20,8 @@ use std::time::Instant;
 pub struct RunOptions<'a> {
     /// Whether existing outputs are replaced.
     pub overwrite: bool,
+    /// Whether a coarser operation than the best, for want of a grid file, is an error.
+    pub strict: bool,
     /// Lets another thread stop the run.
     pub cancel: Cancel,
     /// Told how it goes on.
@@ -69,7 +72,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     let mut layers: Vec<(Box<dyn Reader>, Pipeline)> = Vec::new();
     for layer in &plan.layers {
         let mut reader = open(&layer.source, &layer.input.options()?)?;
-        let pipeline = Pipeline::new(layer, reader.as_mut(), &wants)?;
+        let pipeline = Pipeline::new(layer, reader.as_mut(), &wants, options.strict)?;
         layers.push((reader, pipeline));
     }
     let mut report = Report { outputs: plan.outputs.iter().map(|o| o.file.clone()).collect(), ..Default::default() };
@@ -220,6 +223,17 @@ impl LayerRun<'_> {
         let progress: &dyn Progress = self.options.progress.unwrap_or(&());
         let bytes = reader.about().bytes;
         let mut profiles = Vec::new();
+        if pipeline.order_is_open {
+            progress.start(self.name, "reading the order of coordinates", bytes);
+            let mut counts = OrderCounts::default();
+            stream(reader, &self.options.cancel, &|block| pipeline.orders_of(block), &mut |(part, bytes, rows)| {
+                counts.merge(&part);
+                progress.advance(bytes, rows);
+                Ok(())
+            })?;
+            progress.finish();
+            pipeline.settle_order(&counts);
+        }
         if !reader.about().typed && self.wants.iter().any(|w| w.format != Format::Delimited) {
             progress.start(self.name, "looking at all values", bytes);
             profiles = profile(reader, pipeline, &self.options.cancel, progress)?;
@@ -293,6 +307,12 @@ impl LayerRun<'_> {
             notes: &notes,
             header_row,
             blank_second_row: second_row_blank,
+            missed: pipeline
+                .operations_taken()
+                .iter()
+                .filter_map(|(crs, op)| op.missed().map(|m| (crs.title(), m.clone(), op.accuracy_m())))
+                .collect(),
+            frames_mixed: frames_mixed(pipeline),
             profiles: &named,
         });
         report.rows_in = ledger.rows_in;
@@ -301,6 +321,17 @@ impl LayerRun<'_> {
         report.operations = pipeline.operations();
         Ok((report, ledger, doubts))
     }
+}
+
+/// A moving and a fixed frame that an operation of the layer takes as equal.
+fn frames_mixed(pipeline: &Pipeline) -> Option<(&str, &str)> {
+    let source = pipeline.source()?.datum()?;
+    pipeline.operations_taken().into_iter().find_map(|(crs, op)| {
+        let target = crs.datum()?;
+        let ensemble = |name: &str| name == "WGS 1984";
+        let mixed = op.assumes_equal() && !ensemble(&source.name) && !ensemble(&target.name);
+        (mixed && source.is_dynamic() != target.is_dynamic()).then_some((source.name.as_str(), target.name.as_str()))
+    })
 }
 
 /// Goes through all values of a source for the types of its columns.

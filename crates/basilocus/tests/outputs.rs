@@ -107,7 +107,7 @@ fn coordinate_columns_are_named_after_the_target_or_as_asked() {
     let notation = |name: &str, digits| WritePlan { notation: Some(name.into()), digits, ..Default::default() };
     assert_eq!(columns(&["EPSG:4326"], notation("utm", None)).unwrap(), "id,position,utm");
     assert!(columns(&["EPSG:4326"], notation("dms", None)).unwrap_err().contains("degrees-minutes-seconds"));
-    assert!(columns(&["EPSG:4326"], notation("utm", Some(20))).unwrap_err().contains("0 to 12 decimals"));
+    assert!(columns(&["EPSG:4326"], notation("utm", Some(20))).unwrap_err().contains("decimals, 0 to 12"));
 }
 
 #[test]
@@ -187,9 +187,15 @@ fn plans_that_contradict_themselves_are_refused() {
     let mut order = layer(a.clone(), "EPSG:4326", &[]);
     order.position.as_mut().unwrap().order = Some("xy".into());
     assert!(message(vec![order], std::slice::from_ref(&out)).contains("latitude-first or longitude-first"));
-    let mut whole = layer(a, "EPSG:2269", &[]);
+    let mut whole = layer(a.clone(), "EPSG:4978", &[]);
     whole.position.as_mut().unwrap().coordinates = Some("lon".into());
-    assert!(message(vec![whole], std::slice::from_ref(&out)).contains("say a geographic system"));
+    assert!(message(vec![whole], std::slice::from_ref(&out)).contains("from three columns"));
+    let mut when = layer(a.clone(), "EPSG:4326", &[]);
+    when.operation.epoch = Some(12.0);
+    assert!(message(vec![when], std::slice::from_ref(&out)).contains("decimal year"));
+    let mut grids = layer(a, "EPSG:4326", &[]);
+    grids.operation.grids = Some(f.path().join("nowhere"));
+    assert!(message(vec![grids], std::slice::from_ref(&out)).contains("no such folder"));
     assert!(!out.exists());
 }
 

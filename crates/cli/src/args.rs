@@ -1,6 +1,8 @@
 //! The command line. The same flag means the same thing everywhere.
 
-use basilocus::plan::{GeocodePlan, InputPlan, JoinPlan, LayerPlan, OutputPlan, PositionPlan, RepairPlan, WritePlan};
+use basilocus::plan::{
+    GeocodePlan, InputPlan, JoinPlan, LayerPlan, OperationPlan, OutputPlan, PositionPlan, RepairPlan, WritePlan,
+};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 
@@ -32,6 +34,11 @@ pub enum Command {
     /// The catalogue of coordinate reference systems
     #[command(subcommand)]
     Crs(CrsCommand),
+    /// Control pairs to a local transformation with residuals
+    Fit(FitArgs),
+    /// Everyday arithmetic: zones, units, distances, areas, map sheets, distortion
+    #[command(subcommand)]
+    Calc(CalcCommand),
     /// The index that addresses are matched against
     #[command(subcommand)]
     Reference(ReferenceCommand),
@@ -120,7 +127,8 @@ fn pair(text: &str) -> Result<(String, String), String> {
 #[derive(Debug, Clone, Default, Args)]
 #[command(next_help_heading = "Coordinates")]
 pub struct PositionArgs {
-    /// System of the coordinates, such as EPSG:4326
+    /// System of the coordinates: a code such as EPSG:4326 (with heights EPSG:4326+5773 or EPSG:4326+ellipsoidal), a
+    /// name, a .prj, .wkt or .toml file, or local
     #[arg(long, value_name = "CRS")]
     pub from: Option<String>,
     /// Column with longitude or easting
@@ -140,6 +148,24 @@ pub struct PositionArgs {
     pub order: Option<String>,
 }
 
+/// Which way is taken between systems.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Operation")]
+pub struct OperationArgs {
+    /// When the positions were measured, for frames that move: a decimal year, such as 2020.5
+    #[arg(long, value_name = "YEAR")]
+    pub epoch: Option<f64>,
+    /// Which way to take: a part of the operation's name, the system in between, or a file made with `fit`
+    #[arg(long, value_name = "NAME|CRS|FILE")]
+    pub via: Option<String>,
+    /// Folder of grid files; otherwise the one that the environment variable BASILOCUS_GRIDS names
+    #[arg(long, value_name = "DIR")]
+    pub grids: Option<PathBuf>,
+    /// Refuse operations that are less accurate
+    #[arg(long, value_name = "METRES")]
+    pub require_accuracy: Option<f64>,
+}
+
 /// How coordinates are written.
 #[derive(Debug, Clone, Default, Args)]
 #[command(next_help_heading = "Writing")]
@@ -147,10 +173,11 @@ pub struct WriteArgs {
     /// Target system; several give columns in each, the first is that of the geometry
     #[arg(long, value_name = "CRS")]
     pub to: Vec<String>,
-    /// decimal-degrees, degrees-minutes, degrees-minutes-seconds or utm
+    /// How positions are written: decimal-degrees, degrees-minutes, degrees-minutes-seconds, packed, or in one column
+    /// utm, mgrs, iso-6709, geohash, open-location-code, georef, gars, maidenhead, great-britain-grid, irish-grid
     #[arg(long, value_name = "NOTATION")]
     pub notation: Option<String>,
-    /// Decimals of coordinates
+    /// Decimals of coordinates; of a grid code, its digits or characters
     #[arg(long, value_name = "N")]
     pub digits: Option<usize>,
     /// Names of the coordinate columns: easting/longitude, northing/latitude, height
@@ -168,7 +195,8 @@ pub struct RunBehaviour {
     /// Replace outputs that exist
     #[arg(long)]
     pub overwrite: bool,
-    /// Exit status 3 where a row is set aside or a doubt raised
+    /// Exit status 3 where a row is set aside or a doubt raised; nothing is written where a missing grid file would make
+    /// the result coarser
     #[arg(long)]
     pub strict: bool,
     /// Print one report object
@@ -261,6 +289,9 @@ pub struct GeocodeArgs {
     /// What to mend
     #[command(flatten)]
     pub repair: RepairArgs,
+    /// Which way to take
+    #[command(flatten)]
+    pub operation: OperationArgs,
     /// How to write
     #[command(flatten)]
     pub write: WriteArgs,
@@ -283,6 +314,9 @@ pub struct ConvertArgs {
     /// Where coordinates are
     #[command(flatten)]
     pub position: PositionArgs,
+    /// Which way to take
+    #[command(flatten)]
+    pub operation: OperationArgs,
     /// How to write
     #[command(flatten)]
     pub write: WriteArgs,
@@ -308,6 +342,9 @@ pub struct AtArgs {
     /// Decimals of seconds; the other notations follow
     #[arg(long, value_name = "N")]
     pub digits: Option<usize>,
+    /// Which way to take
+    #[command(flatten)]
+    pub operation: OperationArgs,
     /// Print one report object
     #[arg(long)]
     pub json: bool,
@@ -330,14 +367,252 @@ pub enum CrsCommand {
     },
     /// Show a system with every parameter in words
     Show {
-        /// Code or exact name
+        /// Code, exact name, or a .prj, .wkt or .toml file, which is recognised
         crs: String,
-        /// Print its WKT alone
-        #[arg(long)]
-        wkt: bool,
+        /// Print its WKT alone, of version 1 unless 2 is said
+        #[arg(long, value_name = "VERSION", num_args = 0..=1, default_missing_value = "1", value_parser = clap::value_parser!(u8).range(1..=2))]
+        wkt: Option<u8>,
+        /// Print it alone in the short form, a start for a system of one's own
+        #[arg(long, conflicts_with = "wkt")]
+        toml: bool,
         /// Print one report object
         #[arg(long)]
         json: bool,
+    },
+    /// The ways between two systems, best first: accuracy, grid files, epochs
+    Between(BetweenArgs),
+    /// Which systems suit an area and a purpose, with the numbers that say so
+    Suggest(SuggestArgs),
+    /// Which systems a table's numbers could be in, if its places are known
+    Guess(GuessArgs),
+}
+
+/// `crs between`, `suggest`, `guess`
+#[derive(Debug, Args)]
+pub struct BetweenArgs {
+    /// System to come from
+    pub from: String,
+    /// System to go to
+    pub to: String,
+    /// Where the data is: LON,LAT, or WEST,SOUTH,EAST,NORTH, or words of an area
+    #[arg(long, value_name = "PLACE", allow_hyphen_values = true)]
+    pub near: Option<String>,
+    /// When the positions were measured
+    #[arg(long, value_name = "YEAR")]
+    pub epoch: Option<f64>,
+    /// Folder of grid files
+    #[arg(long, value_name = "DIR")]
+    pub grids: Option<PathBuf>,
+    /// Most to show
+    #[arg(long, value_name = "N", default_value_t = 10)]
+    pub most: usize,
+    /// Print one report object
+    #[arg(long)]
+    pub json: bool,
+}
+
+/// `crs suggest`
+#[derive(Debug, Args)]
+pub struct SuggestArgs {
+    /// The area: LON,LAT, or WEST,SOUTH,EAST,NORTH, words of an area, or a table or layer; one that begins with a minus
+    /// sign comes after `--`
+    pub area: String,
+    /// What for: measure, area, national, world, web
+    #[arg(long = "for", value_name = "PURPOSE", default_value = "measure")]
+    pub purpose: String,
+    /// System of the coordinates, where the area is a table
+    #[arg(long, value_name = "CRS")]
+    pub from: Option<String>,
+    /// Most to show
+    #[arg(long, value_name = "N", default_value_t = 8)]
+    pub most: usize,
+    /// Print one report object
+    #[arg(long)]
+    pub json: bool,
+    /// How to read
+    #[command(flatten)]
+    pub input: InputArgs,
+}
+
+/// `crs guess`
+#[derive(Debug, Args)]
+pub struct GuessArgs {
+    /// Table whose system nobody knows
+    pub file: PathBuf,
+    /// Where its places are: LON,LAT, or WEST,SOUTH,EAST,NORTH, or words of an area
+    #[arg(long, value_name = "PLACE", required = true, allow_hyphen_values = true)]
+    pub near: String,
+    /// How far from a single place is near, in kilometres
+    #[arg(long, value_name = "KM", default_value_t = 50.0)]
+    pub within: f64,
+    /// Column with the first coordinate
+    #[arg(long, value_name = "COLUMN")]
+    pub x: Option<String>,
+    /// Column with the second coordinate
+    #[arg(long, value_name = "COLUMN")]
+    pub y: Option<String>,
+    /// Most to show
+    #[arg(long, value_name = "N", default_value_t = 10)]
+    pub most: usize,
+    /// Print one report object
+    #[arg(long)]
+    pub json: bool,
+    /// How to read
+    #[command(flatten)]
+    pub input: InputArgs,
+}
+
+/// `fit`
+#[derive(Debug, Args)]
+pub struct FitArgs {
+    /// Table of control pairs: the same spots in the old and in the new system
+    pub pairs: PathBuf,
+    /// Transformation to write, for `convert --via`
+    #[arg(short, long, value_name = "FILE")]
+    pub output: PathBuf,
+    /// translation, conformal, affine, polynomial, translation-3d or similarity-3d
+    #[arg(long, value_name = "KIND", default_value = "conformal")]
+    pub kind: String,
+    /// Columns of the old coordinates
+    #[arg(long, value_name = "X,Y[,Z]", value_delimiter = ',')]
+    pub old: Vec<String>,
+    /// Columns of the new coordinates
+    #[arg(long, value_name = "X,Y[,Z]", value_delimiter = ',')]
+    pub new: Vec<String>,
+    /// Column with the names of the points
+    #[arg(long, value_name = "COLUMN")]
+    pub label: Option<String>,
+    /// System of the old coordinates; a local grid unless said
+    #[arg(long, value_name = "CRS")]
+    pub from: Option<String>,
+    /// System of the new coordinates
+    #[arg(long, value_name = "CRS", required = true)]
+    pub to: String,
+    /// Name of the transformation; the table's unless said
+    #[arg(long, value_name = "NAME")]
+    pub name: Option<String>,
+    /// Replace a transformation that exists
+    #[arg(long)]
+    pub overwrite: bool,
+    /// Exit status 3 where a pair disagrees with all others
+    #[arg(long)]
+    pub strict: bool,
+    /// Print one report object
+    #[arg(long)]
+    pub json: bool,
+    /// How to read
+    #[command(flatten)]
+    pub input: InputArgs,
+}
+
+/// `calc`
+#[derive(Debug, Subcommand)]
+pub enum CalcCommand {
+    /// The UTM zone of a longitude or position, or the limits of a zone
+    Zone {
+        /// A longitude, a position, or a zone such as 10, 10N or 10T
+        #[arg(required = true, num_args = 1..)]
+        what: Vec<String>,
+        /// Print one report object
+        #[arg(long)]
+        json: bool,
+    },
+    /// A length or angle in other units, the two feet kept apart
+    Units {
+        /// The number
+        #[arg(allow_negative_numbers = true)]
+        value: String,
+        /// Its unit, such as ft, ftUS, "Clarke's link", grad
+        unit: String,
+        /// Unit to give it in; all of them unless said
+        #[arg(long, value_name = "UNIT")]
+        to: Vec<String>,
+        /// Print one report object
+        #[arg(long)]
+        json: bool,
+    },
+    /// The shortest line between two positions on the ellipsoid, and the line of constant bearing
+    Distance {
+        /// The first position, in any notation; one that begins with a minus sign comes after `--`
+        a: String,
+        /// The second position
+        b: String,
+        /// System of the positions; WGS 84 unless said
+        #[arg(long, value_name = "CRS")]
+        from: Option<String>,
+        /// Which number comes first, where the text does not say
+        #[arg(long, value_name = "latitude-first|longitude-first")]
+        order: Option<String>,
+        /// Print one report object
+        #[arg(long)]
+        json: bool,
+    },
+    /// Area and perimeter on the ellipsoid of the polygon through positions in their order
+    Area {
+        /// Three or more positions, or one table of points
+        #[arg(required = true, num_args = 1..)]
+        what: Vec<String>,
+        /// System of the positions; WGS 84 unless said
+        #[arg(long, value_name = "CRS")]
+        from: Option<String>,
+        /// Projected system to compare with: the area that its map would give
+        #[arg(long, value_name = "CRS")]
+        on: Option<String>,
+        /// Which number comes first, where the text does not say
+        #[arg(long, value_name = "latitude-first|longitude-first")]
+        order: Option<String>,
+        /// Print one report object
+        #[arg(long)]
+        json: bool,
+        /// How to read a table
+        #[command(flatten)]
+        input: InputArgs,
+    },
+    /// The map sheets that a position is on, and the position on the sheet
+    Sheet {
+        /// The position, or the number of an international sheet such as NL-10
+        what: String,
+        /// Index of sheets of one's own: a table with their limits
+        #[arg(long, value_name = "FILE")]
+        index: Option<PathBuf>,
+        /// System of the index's limits; WGS 84 unless said
+        #[arg(long, value_name = "CRS")]
+        index_crs: Option<String>,
+        /// System of the position; WGS 84 unless said
+        #[arg(long, value_name = "CRS")]
+        from: Option<String>,
+        /// Which number comes first, where the text does not say
+        #[arg(long, value_name = "latitude-first|longitude-first")]
+        order: Option<String>,
+        /// Write the limits of the sheets as a layer of polygons (.geojson)
+        #[arg(short, long, value_name = "FILE")]
+        output: Option<PathBuf>,
+        /// Replace a layer that exists
+        #[arg(long)]
+        overwrite: bool,
+        /// Print one report object
+        #[arg(long)]
+        json: bool,
+    },
+    /// What a projection does to lengths, angles and areas at a position or over a layer
+    Distortion {
+        /// A position, or a table of points
+        what: String,
+        /// The projected system
+        #[arg(long, value_name = "CRS", required = true)]
+        on: String,
+        /// System of the positions; WGS 84 unless said
+        #[arg(long, value_name = "CRS")]
+        from: Option<String>,
+        /// Which number comes first, where the text does not say
+        #[arg(long, value_name = "latitude-first|longitude-first")]
+        order: Option<String>,
+        /// Print one report object
+        #[arg(long)]
+        json: bool,
+        /// How to read a table
+        #[command(flatten)]
+        input: InputArgs,
     },
 }
 
@@ -440,6 +715,18 @@ impl RepairArgs {
     }
 }
 
+impl OperationArgs {
+    /// The part of a plan.
+    pub fn plan(&self) -> OperationPlan {
+        OperationPlan {
+            epoch: self.epoch,
+            via: self.via.clone(),
+            grids: self.grids.clone(),
+            require_accuracy: self.require_accuracy,
+        }
+    }
+}
+
 impl WriteArgs {
     fn plan(&self) -> WritePlan {
         WritePlan { notation: self.notation.clone(), digits: self.digits, columns: self.columns.clone() }
@@ -458,13 +745,17 @@ impl ConvertArgs {
             coordinates: p.coordinates.clone(),
             order: p.order.clone(),
         };
-        let asked = position != PositionPlan::default() || !self.write.to.is_empty() || self.write.notation.is_some();
+        let asked = position != PositionPlan::default()
+            || !self.write.to.is_empty()
+            || self.write.notation.is_some()
+            || self.operation.via.is_some();
         LayerPlan {
             source: self.input_file.clone(),
             to: self.write.to.clone(),
             input: self.input.plan(),
             repair: self.repair.plan(),
             position: asked.then_some(position),
+            operation: self.operation.plan(),
             write: self.write.plan(),
             ..Default::default()
         }
@@ -494,6 +785,7 @@ impl GeocodeArgs {
                 extras: self.extras.clone(),
                 candidates: self.candidates,
             }),
+            operation: self.operation.plan(),
             write: self.write.plan(),
             ..Default::default()
         }

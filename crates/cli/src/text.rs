@@ -52,8 +52,15 @@ fn folded(text: &str, width: usize) -> String {
     out
 }
 
-/// A table with a header and thin lines.
+/// A table with a header and thin lines; long cells are cut.
 pub fn table(header: &[&str], rows: &[Vec<String>]) -> String {
+    let cut =
+        |c: &String| if c.chars().count() > 60 { c.chars().take(59).chain("…".chars()).collect() } else { c.clone() };
+    whole_table(header, &rows.iter().map(|r| r.iter().map(cut).collect()).collect::<Vec<_>>())
+}
+
+/// A table with a header and thin lines; long cells are folded.
+pub fn whole_table(header: &[&str], rows: &[Vec<String>]) -> String {
     let mut t = Table::new();
     t.load_preset(presets::NOTHING)
         .set_style(TableComponent::HeaderLines, '─')
@@ -62,11 +69,7 @@ pub fn table(header: &[&str], rows: &[Vec<String>]) -> String {
         .set_width(width());
     t.set_header(header.iter().map(|h| h.to_string()));
     for row in rows {
-        t.add_row(
-            row.iter().map(|c| {
-                if c.chars().count() > 60 { c.chars().take(59).chain("…".chars()).collect() } else { c.clone() }
-            }),
-        );
+        t.add_row(row.clone());
     }
     // Numbers stand on the right.
     for column in 0..header.len() {
@@ -263,13 +266,16 @@ pub fn look(r: &LookReport) -> String {
 }
 
 /// A system with every parameter in words.
-pub fn crs(c: &Crs, wkt: Option<&str>) -> String {
+pub fn crs(c: &Crs, evidence: &[String], wkt: Option<&str>) -> String {
     let mut out = String::new();
     let mut line = |what: &str, value: &str| {
         if !value.is_empty() {
             let _ = writeln!(out, "  {what:<22} {value}");
         }
     };
+    for e in evidence {
+        line("recognised by", e);
+    }
     line("kind", c.kind_name());
     if let Some(d) = c.datum() {
         line("datum", &d.name);
@@ -310,8 +316,9 @@ pub fn crs(c: &Crs, wkt: Option<&str>) -> String {
         }
     }
     match &c.kind {
-        Kind::Projected { base_code, method, parameters, unit, .. } => {
-            line("base system", &format!("EPSG:{base_code}"));
+        Kind::Projected { base, method, parameters, unit, .. } => {
+            let code = base.code.map_or(String::new(), |c| format!(" (EPSG:{c})"));
+            line("base system", &format!("{}{code}", base.name));
             line("projection", &method.replace('_', " "));
             for (name, value) in &parameters.0 {
                 let name = name.replace('_', " ");
@@ -330,8 +337,13 @@ pub fn crs(c: &Crs, wkt: Option<&str>) -> String {
                 );
             }
             line("unit", &format!("{} ({} = {} m)", unit.plural(), unit.name, unit.metres));
-            if let Err(e) = c.projection() {
-                line("note", &e.to_string());
+            match c.projection() {
+                Ok(Some(p)) => {
+                    line("domain", p.about().domain);
+                    line("formulas", p.about().source);
+                }
+                Ok(None) => {}
+                Err(e) => line("note", &e.to_string()),
             }
         }
         Kind::Geographic { unit, .. } => line("unit", &format!("{}s", unit.name)),
@@ -340,7 +352,15 @@ pub fn crs(c: &Crs, wkt: Option<&str>) -> String {
             line("datum", datum_name);
             line("unit", &unit.plural());
         }
-        Kind::Compound { parts } => line("parts", &format!("EPSG:{} and EPSG:{}", parts[0], parts[1])),
+        Kind::Compound { horizontal, vertical } => {
+            line("horizontal", &horizontal.title());
+            line("vertical", &format!("{}, {}", vertical.title(), vertical.unit_words()));
+        }
+        Kind::ThreeDimensional { horizontal, unit } => {
+            line("horizontal", &horizontal.title());
+            line("heights", &format!("{} above the ellipsoid", unit.plural()));
+        }
+        Kind::Engineering { .. } => line("unit", &c.unit_words()),
     }
     line("axes in the registry", &c.axes);
     line(
@@ -368,7 +388,9 @@ pub fn crs(c: &Crs, wkt: Option<&str>) -> String {
     if let Some(wkt) = wkt {
         let _ = writeln!(text, "\n{}", basilocus::geodesy::crs::wkt::indented(wkt));
     }
-    let _ = writeln!(text, "\nFrom the {}.", basilocus::geodesy::crs::catalogue::EDITION);
+    if c.code.is_some() {
+        let _ = writeln!(text, "\nFrom the {}.", basilocus::geodesy::crs::catalogue::EDITION);
+    }
     text
 }
 

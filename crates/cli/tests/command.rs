@@ -1,75 +1,10 @@
 //! The real binary: what a user types, reads and gets, on good and on bad input.
 
-use assert_cmd::Command;
+mod common;
+
+use common::Folder;
 use serde_json::Value;
 use std::path::Path;
-
-struct Folder(tempfile::TempDir);
-
-impl Folder {
-    fn new() -> Self {
-        let f = Folder(tempfile::tempdir().unwrap());
-        f.write(
-            "gates.csv",
-            "id,lon,lat\n1,-123.8,46.2\n2,-123.7,95\n3,abc,46\n4,-123.5\n5,-123.5,46.1,7\n\n6,\"-123,5\",\"46,1\"\n7,123° 48' W,N46.2\n",
-        );
-        f
-    }
-
-    fn write(&self, name: &str, bytes: impl AsRef<[u8]>) {
-        std::fs::write(self.0.path().join(name), bytes).unwrap();
-    }
-
-    fn read(&self, name: &str) -> String {
-        std::fs::read_to_string(self.0.path().join(name)).unwrap()
-    }
-
-    fn path(&self, name: &str) -> std::path::PathBuf {
-        self.0.path().join(name)
-    }
-
-    fn command(&self, line: &[&str]) -> Command {
-        let mut c = Command::cargo_bin("basilocus").unwrap();
-        c.current_dir(self.0.path()).args(line);
-        c
-    }
-
-    /// Exit status, standard output, standard error.
-    fn run(&self, line: &[&str]) -> (i32, String, String) {
-        let o = self.command(line).output().unwrap();
-        (o.status.code().unwrap_or(-1), String::from_utf8(o.stdout).unwrap(), String::from_utf8(o.stderr).unwrap())
-    }
-
-    #[track_caller]
-    fn ok(&self, line: &[&str]) -> String {
-        let (status, out, err) = self.run(line);
-        assert_eq!(status, 0, "{line:?}: {err}");
-        out
-    }
-
-    #[track_caller]
-    fn json(&self, line: &[&str]) -> Value {
-        serde_json::from_str(&self.ok(line)).unwrap()
-    }
-
-    /// The message of a command that fails, and its status.
-    #[track_caller]
-    fn refusal(&self, line: &[&str]) -> String {
-        let (status, out, err) = self.run(line);
-        assert!(status == 1 || status == 2, "{line:?} gave {status}: {out}");
-        assert_eq!(out, "", "nothing on standard output");
-        format!("[{status}] {}", err.trim_end())
-    }
-
-    fn names(&self) -> Vec<String> {
-        let mut names: Vec<String> = std::fs::read_dir(self.0.path())
-            .unwrap()
-            .map(|e| e.unwrap().file_name().to_string_lossy().into_owned())
-            .collect();
-        names.sort();
-        names
-    }
-}
 
 #[test]
 fn convert_accounts_for_every_row() {
@@ -99,12 +34,18 @@ fn convert_accounts_for_every_row() {
     "#);
 }
 
+/// A definition with a method that nobody knows.
+fn odd_projection() -> &'static str {
+    r#"PROJCS["Odd",GEOGCS["WGS 84",DATUM["WGS_1984",SPHEROID["WGS 84",6378137,298.257223563]],PRIMEM["Greenwich",0],UNIT["degree",0.0174532925199433]],PROJECTION["Sideways_Unrolled"],UNIT["metre",1]]"#
+}
+
 #[test]
 fn bad_input_is_named_with_what_to_do() {
     let f = Folder::new();
     f.write("empty.csv", "");
     f.write("header.csv", "id,lon,lat\n");
     f.write("quote.csv", "id,lon,lat\n1,\"2,3\n4,5,6\n");
+    f.write("odd.prj", odd_projection());
     f.write("junk.csv", [0u8, 159, 146, 150, 0, 1, 2, 3]);
     std::fs::create_dir(f.path("folder")).unwrap();
     let r = |line: &str| f.refusal(&line.split(' ').collect::<Vec<_>>());
@@ -117,7 +58,7 @@ fn bad_input_is_named_with_what_to_do() {
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --to EPSG:32610"), @r#"[1] basilocus: gates.csv: no reference system is said for columns "lon" and "lat"; say it with --from, such as --from EPSG:4326 (WGS 84 longitude and latitude); the values look like degrees"#);
     insta::assert_snapshot!(r("convert gates.csv -o out.geojson"), @r#"[1] basilocus: gates.csv: no reference system is said for columns "lon" and "lat"; say it with --from, such as --from EPSG:4326 (WGS 84 longitude and latitude); the values look like degrees"#);
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --from EPSG:43260"), @"[1] basilocus: no reference system \"EPSG:43260\" in the catalogue (EPSG Geodetic Parameter Dataset, kept by the IOGP); nearest: WGS 84 / SCAR IMW ST01-04 (EPSG:3260); WGS 84 (EPSG:4326)");
-    insta::assert_snapshot!(r("convert gates.csv -o out.csv --from EPSG:4326 --to EPSG:3035"), @r#"[1] basilocus: ETRS89-extended / LAEA Europe (EPSG:3035) uses the method "Lambert Azimuthal Equal Area", which is not implemented yet; choose a system with one of: Transverse Mercator; Lambert conformal conic (1SP, 2SP)"#);
+    insta::assert_snapshot!(r("convert gates.csv -o out.csv --from EPSG:4326 --to odd.prj"), @r#"[1] basilocus: Odd (a system of your own) uses the method "Sideways Unrolled", which is not implemented; choose a system with another projection"#);
     insta::assert_snapshot!(r("convert gates.csv -o no/out.csv --from EPSG:4326"), @"[1] basilocus: no/out.csv: the folder no does not exist; make it first");
     insta::assert_snapshot!(r("convert gates.csv -o out.xyz --from EPSG:4326"), @"[1] basilocus: out.xyz: the ending says no format that is written; use .csv, .tsv, .xlsx, .geojson or .gpkg");
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --x lonn --y lat --from EPSG:4326"), @r#"[1] basilocus: gates.csv: there is no column "lonn" (did you mean "lon"?); it has: id, lon, lat"#);
@@ -137,7 +78,7 @@ fn bad_input_is_named_with_what_to_do() {
     ");
     assert!(f.run(&["convert", "--nonsense"]).0 == 2);
     // Nothing of all that left a file behind.
-    assert_eq!(f.names(), ["empty.csv", "folder", "gates.csv", "header.csv", "junk.csv", "quote.csv"]);
+    assert_eq!(f.names(), ["empty.csv", "folder", "gates.csv", "header.csv", "junk.csv", "odd.prj", "quote.csv"]);
 }
 
 #[test]
@@ -262,15 +203,23 @@ fn at_reads_and_gives_the_same_spot() {
     assert_eq!(v["systems"][0]["unit"], "international feet");
     insta::assert_snapshot!(f.refusal(&["at", "10 20"]), @r#"[1] basilocus: "10 20" has 2 readings: latitude 10° N, longitude 20° E (decimal degrees), or latitude 20° N, longitude 10° E (decimal degrees); write hemisphere letters, or say the order"#);
     insta::assert_snapshot!(f.refusal(&["at", "46 71.2 N 123 48 W"]), @r#"[1] basilocus: "46 71.2 N 123 48 W" has 71.2 minutes; they end below 60 (at character 4: "7")"#);
-    insta::assert_snapshot!(f.ok(&["at", "46 12 N 123 48 W", "--to", "EPSG:2269"]), @"
+    insta::assert_snapshot!(f.ok(&["at", "46 12 N 123 48 W", "--to", "EPSG:2269"]), @r#"
     read as      latitude 46.2° N, longitude 123.8° W (degrees and decimal minutes)
     in           WGS 84 (EPSG:4326), because --from says nothing else
 
     the same spot in WGS 84
-      decimal degrees                    46.200000, -123.800000                     last digit: 11.1 cm
-      degrees and decimal minutes        46° 12.0000' N, 123° 48.0000' W            last digit: 18.5 cm
-      degrees, minutes and seconds       46° 12' 00.00\" N, 123° 48' 00.00\" W        last digit: 30.9 cm
-      UTM                                10T 438277.8 5116580.3                     last digit: 10.0 cm
+      decimal degrees                             46.200000, -123.800000                     last digit: 11.1 cm
+      degrees and decimal minutes                 46° 12.0000' N, 123° 48.0000' W            last digit: 18.5 cm
+      degrees, minutes and seconds                46° 12' 00.00" N, 123° 48' 00.00" W        last digit: 30.9 cm
+      UTM                                         10T 438277.8 5116580.3                     last digit: 10.0 cm
+      degrees, minutes and seconds in one number  461200.00N 1234800.00W                     last digit: 30.9 cm
+      ISO 6709                                    +46.200000-123.800000/                     last digit: 11.1 cm
+      military grid reference                     10TDS3827716580                            last digit: 1.0 m
+      geohash                                     c0pyyf7wdb                                 cell: 59.6 cm
+      open location code                          84RR6622+222                               cell: 2.8 m
+      world geographic reference system           DKMB1200012000                             cell: 1.9 m
+      global area reference system                113MJ33                                    cell: 9262.9 m
+      Maidenhead locator                          CN86ce48aa                                 cell: 19.3 m
       zone 10T, central meridian -123°, from -126° to -120°
       international map sheet 1:1,000,000 NL-10
 
@@ -278,7 +227,8 @@ fn at_reads_and_gives_the_same_spot() {
      code        name                                 x           y   unit                 accuracy
     ────────────────────────────────────────────────────────────────────────────────────────────────
      EPSG:2269   NAD83 / Oregon North (ft)   7366633.86   940706.86   international feet   4 m
-    ");
+      EPSG:2269 by inverse of North American Datum 1983 to WGS 84 (zero shift)
+    "#);
 }
 
 #[test]
@@ -297,8 +247,9 @@ fn crs_is_found_and_shown() {
     let v = f.json(&["crs", "show", "EPSG:32026", "--json"]);
     assert_eq!(v["unit"], "US survey feet");
     assert_eq!(v["projection"]["implemented"], true);
+    f.write("odd.prj", odd_projection());
     assert!(
-        f.ok(&["crs", "show", "3035"]).contains("not implemented yet"),
+        f.ok(&["crs", "show", "odd.prj"]).contains("not implemented"),
         "a system that cannot be computed is described all the same"
     );
     assert!(f.ok(&["crs", "show", "5703"]).contains("vertical"));

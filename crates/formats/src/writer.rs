@@ -18,8 +18,8 @@ pub struct ColumnStyle {
 /// A reference system in the texts that formats want.
 #[derive(Debug, Clone, PartialEq)]
 pub struct CrsText {
-    /// EPSG code.
-    pub code: u32,
+    /// EPSG code; `None` for a system of the user's own.
+    pub code: Option<u32>,
     /// Name in the registry.
     pub name: String,
     /// WKT 1.

@@ -37,7 +37,7 @@ fn sample(code: u32) -> (LayerOut, Batch) {
         name: "tide gates".into(),
         schema: schema.clone(),
         styles,
-        crs: Some(CrsText { code, name: "system".into(), wkt: "GEOGCS[\"x\"]".into(), geographic: true }),
+        crs: Some(CrsText { code: Some(code), name: "system".into(), wkt: "GEOGCS[\"x\"]".into(), geographic: true }),
     };
     (layer, Batch { records: RecordBatch::try_new(schema, columns).unwrap(), source_rows: vec![2, 3, 4] })
 }

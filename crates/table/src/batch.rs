@@ -148,9 +148,12 @@ pub fn text_column(array: &ArrayRef) -> Arc<StringArray> {
 pub fn point_field(crs: Option<&str>, with_z: bool) -> Field {
     let mut metadata = HashMap::from([("ARROW:extension:name".to_string(), "geoarrow.point".to_string())]);
     if let Some(crs) = crs {
+        // A definition is well-known text, everything else a code.
+        let kind = if crs.contains('[') { "wkt2:2019" } else { "authority_code" };
+        let escaped = crs.replace('\\', "\\\\").replace('"', "\\\"");
         metadata.insert(
             "ARROW:extension:metadata".to_string(),
-            format!("{{\"crs\":\"{crs}\",\"crs_type\":\"authority_code\"}}"),
+            format!("{{\"crs\":\"{escaped}\",\"crs_type\":\"{kind}\"}}"),
         );
     }
     Field::new(POINT_COLUMN, DataType::Struct(point_fields(with_z)), true).with_metadata(metadata)
@@ -208,7 +211,15 @@ pub fn point_crs(schema: &Schema) -> Option<String> {
     let field = schema.field(point_index(schema)?);
     let metadata = field.metadata().get("ARROW:extension:metadata")?;
     let rest = metadata.split_once("\"crs\":\"")?.1;
-    Some(rest.split('"').next()?.to_string())
+    let mut out = String::new();
+    let mut characters = rest.chars();
+    loop {
+        match characters.next()? {
+            '"' => return Some(out),
+            '\\' => out.push(characters.next()?),
+            c => out.push(c),
+        }
+    }
 }
 
 #[cfg(test)]

@@ -239,7 +239,7 @@ mod tests {
             let crs = catalogue.get(r[0].parse().unwrap()).unwrap();
             assert_eq!((crs.kind_name(), crs.name.as_str(), crs.area.description.as_str()), (r[1], r[2], r[19]));
             assert_eq!(crs.area.west_deg, r[15].parse::<f64>().unwrap(), "{}", r[0]);
-            if let Some(datum) = crs.datum() {
+            if let Some(datum) = crs.datum().filter(|_| crs.kind_name() != "compound") {
                 assert_eq!(datum.ellipsoid.semi_major_m, r[6].parse::<f64>().unwrap());
                 assert_eq!(datum.ellipsoid.inverse_flattening, r[7].parse::<f64>().unwrap());
             }

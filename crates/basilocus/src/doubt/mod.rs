@@ -7,7 +7,10 @@
 //! | slip-08 | [`empty_point`] |
 //! | slip-09 | [`header`] |
 //! | slip-10 | [`code`] |
+//! | slip-11 | [`minutes`] |
 //! | slip-15 | [`empty_result`] |
+//! | slip-16 | [`missing_grid`] |
+//! | slip-17 | [`frame`] |
 //! | slip-18 | [`area`] |
 //! | slip-20 | [`contradiction`] |
 //!
@@ -18,12 +21,16 @@ pub mod code;
 pub mod contradiction;
 pub mod empty_point;
 pub mod empty_result;
+pub mod frame;
 pub mod header;
+pub mod minutes;
+pub mod missing_grid;
 pub mod sign;
 pub mod swapped;
 
 use crate::report::DoubtReport;
 use basilocus_geodesy::crs::Area;
+use basilocus_geodesy::operation::MissedWay;
 use basilocus_table::{ColumnProfile, Ledger, Role};
 
 /// What is counted while rows go by.
@@ -39,6 +46,10 @@ pub struct Tally {
     pub inside_if_swapped: u64,
     /// Of these, inside with the other sign of the longitude.
     pub inside_if_negated: u64,
+    /// Decimals of the longitudes, where the source has degrees.
+    pub x: minutes::Axis,
+    /// Decimals of the latitudes.
+    pub y: minutes::Axis,
 }
 
 impl Tally {
@@ -69,6 +80,8 @@ impl Tally {
         self.outside += other.outside;
         self.inside_if_swapped += other.inside_if_swapped;
         self.inside_if_negated += other.inside_if_negated;
+        self.x.merge(&other.x);
+        self.y.merge(&other.y);
     }
 }
 
@@ -104,6 +117,10 @@ pub struct Evidence<'a> {
     pub header_row: Option<u64>,
     /// Whether the row below the header is blank.
     pub blank_second_row: bool,
+    /// Better ways that were missed for want of a grid file: target, way, accuracy of the one that was taken.
+    pub missed: Vec<(String, MissedWay, Option<f64>)>,
+    /// A frame that moves and one that is fixed to its plate, where they were taken as equal.
+    pub frames_mixed: Option<(&'a str, &'a str)>,
     /// Names, roles and profiles of the columns, where all values were seen.
     pub profiles: &'a [(String, Option<Role>, ColumnProfile)],
 }
@@ -116,7 +133,10 @@ pub fn all(e: &Evidence) -> Vec<DoubtReport> {
         empty_point::doubt,
         header::doubt,
         code::doubt,
+        minutes::doubt,
         empty_result::doubt,
+        missing_grid::doubt,
+        frame::doubt,
         area::doubt,
         contradiction::doubt,
     ];
@@ -155,6 +175,39 @@ mod tests {
     fn clean_data_raises_none() {
         assert!(ids(&[(-123.0, 45.0), (-122.0, 44.5), (-120.0, 45.5)]).is_empty());
         assert!(ids(&[(-124.17, 43.95), (-116.47, 46.26)]).is_empty(), "the limits themselves");
+    }
+
+    fn decimals(values: impl Iterator<Item = (f64, f64)>) -> Vec<String> {
+        let mut e = Evidence {
+            layer: "t",
+            columns: Some(("lon", "lat")),
+            ledger: Ledger { rows_in: 9, rows_out: 9, ..Default::default() },
+            ..Default::default()
+        };
+        for (x, y) in values {
+            e.tally.add(x, y, None);
+            e.tally.x.add(x);
+            e.tally.y.add(y);
+        }
+        all(&e).into_iter().map(|d| d.id).collect()
+    }
+
+    #[test]
+    fn minutes_written_as_decimals() {
+        // Degrees and minutes joined by a point, over some degrees of country.
+        let slipped = (0..60).map(|i| {
+            let minutes = f64::from(i * 7 % 60) / 100.0;
+            (-(121.0 + f64::from(i % 4) + minutes), 44.0 + f64::from(i % 3) + f64::from(i * 11 % 60) / 100.0)
+        });
+        assert_eq!(decimals(slipped), ["slip-11"]);
+        // The same country in real decimal degrees.
+        assert!(decimals((0..60).map(|i| (-121.0 - f64::from(i) * 0.067, 44.0 + f64::from(i) * 0.041))).is_empty());
+        // A small area whose decimals stay below .60 by themselves.
+        assert!(decimals((0..60).map(|i| (-123.3 - f64::from(i) * 0.001, 46.2 + f64::from(i) * 0.002))).is_empty());
+        // Too few to tell.
+        assert!(
+            decimals((0..20).map(|i| (-121.0 - f64::from(i % 5) - 0.31, 44.0 + f64::from(i % 3) + 0.17))).is_empty()
+        );
     }
 
     #[test]

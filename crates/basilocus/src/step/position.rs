@@ -1,15 +1,19 @@
 //! Reads positions from columns of numbers, from a column of written positions, or from geometry.
 
 use crate::Error;
+use crate::finder::Finder;
 use crate::plan::PositionPlan;
 use arrow_array::{Array, Float64Array, Int64Array, StringArray};
 use arrow_schema::SchemaRef;
-use basilocus_geodesy::crs::{Catalogue, Crs, Kind};
-use basilocus_geodesy::notation::{self, AxisOrder, NotationError};
+use basilocus_geodesy::crs::{Catalogue, Crs, Heights, Kind};
+use basilocus_geodesy::ellipsoid::Ellipsoid;
+use basilocus_geodesy::notation::{self, AxisOrder, Notation, NotationError, OrderEvidence, Reading};
+use basilocus_geodesy::operation::Operation;
 use basilocus_table::batch::{Points, cell_text, point_crs, point_index};
 use basilocus_table::{Batch, Role};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
+use std::sync::{Arc, Mutex};
 
 /// Where positions are.
 #[derive(Debug, Clone)]
@@ -27,9 +31,36 @@ pub(crate) struct PositionReader {
     order: AxisOrder,
     pub(crate) crs: Crs,
     /// How the columns were understood, in words.
-    pub(crate) understood: String,
+    pub(crate) understood: Vec<String>,
+    /// Brings positions that say their own system to this one.
+    foreign: Arc<Foreign>,
     names: (String, String),
     in_degrees: bool,
+}
+
+/// Operations from the systems that single positions say they are in.
+#[derive(Debug)]
+struct Foreign {
+    finder: Arc<Finder>,
+    target: Crs,
+    known: Mutex<HashMap<u32, Result<Operation, String>>>,
+}
+
+impl Foreign {
+    /// A position of another geographic system in this one.
+    fn bring(&self, code: u32, lon: f64, lat: f64) -> Result<(f64, f64), String> {
+        let mut known = self.known.lock().unwrap_or_else(|e| e.into_inner());
+        let operation = known.entry(code).or_insert_with(|| {
+            let source = Catalogue::embedded().get(code).map_err(|e| e.to_string())?;
+            self.finder.find(&source, &self.target).map_err(|e| e.to_string())
+        });
+        match operation {
+            Ok(op) => op.apply_one(lon, lat, 0.0).map(|(x, y, _)| (x, y)).ok_or_else(|| {
+                format!("the position is {}", op.refusal(lon, lat, 0.0).unwrap_or_else(|| "outside the domain".into()))
+            }),
+            Err(e) => Err(e.clone()),
+        }
+    }
 }
 
 /// A row without a usable position.
@@ -59,6 +90,7 @@ impl PositionReader {
     /// Finds the columns and the system.
     pub(crate) fn new(
         plan: &PositionPlan,
+        finder: &Arc<Finder>,
         schema: &SchemaRef,
         roles: &[Option<Role>],
         path: &Path,
@@ -77,9 +109,11 @@ impl PositionReader {
         };
         let with_role = |role: Role| roles.iter().position(|r| *r == Some(role));
         let stated = match &plan.from {
-            Some(text) => Some(Catalogue::embedded().find_one(text)?),
+            Some(text) => Some(crate::system::find(text)?),
             None => None,
         };
+        let mut evidence: Vec<String> = stated.iter().flat_map(|s| s.evidence.iter().cloned()).collect();
+        let stated = stated.map(|s| s.crs);
         let plane = stated.as_ref().is_some_and(|c| !c.is_geographic());
         let degrees = with_role(Role::Longitude).zip(with_role(Role::Latitude));
         let lengths = with_role(Role::Easting).zip(with_role(Role::Northing));
@@ -138,7 +172,14 @@ impl PositionReader {
         };
         let crs = match (stated, carried) {
             (Some(crs), _) => crs,
-            (None, Some(text)) => Catalogue::embedded().find_one(&text)?,
+            (None, Some(text)) => {
+                let found = crate::system::find(&text)?;
+                evidence.extend(found.evidence);
+                found.crs
+            }
+            (None, None) if finder.own_source().is_some() => {
+                finder.own_source().cloned().unwrap_or_else(|| Crs::local("local grid", None))
+            }
             (None, None) => {
                 let hint = match &source {
                     Source::Columns { x, .. } if roles.get(*x) == Some(&Some(Role::Longitude)) => {
@@ -162,39 +203,46 @@ impl PositionReader {
                 return Err(Error::Plan(format!("--order {other}: latitude-first or longitude-first is expected")));
             }
         };
-        if matches!(source, Source::Whole(_)) && !crs.is_geographic() {
-            return Err(Error::Plan(format!(
-                "{what} holds written positions in degrees or UTM, but --from is {}: say a geographic system, such as EPSG:4326",
-                crs.title()
-            )));
+        if matches!(source, Source::Whole(_)) && matches!(crs.kind, Kind::Geocentric { .. }) {
+            return Err(Error::Plan(format!("{what}: X, Y and Z of {} are read from three columns", crs.title())));
         }
         let z = match &plan.z {
             Some(z) => Some(column(z)?),
-            None if matches!(crs.kind, Kind::Geocentric { .. }) => {
-                Some(with_role(Role::Height).ok_or_else(|| {
-                    Error::Plan(format!("{} needs three columns; say the third with --z", crs.title()))
-                })?)
+            None if needs_height(&crs) && !matches!(source, Source::Geometry) => {
+                let found = with_role(Role::Height);
+                if found.is_none() && matches!(source, Source::Columns { .. }) {
+                    return Err(Error::Plan(format!("{} has heights; say their column with --z", crs.title())));
+                }
+                found
             }
             None => None,
         };
-        let in_degrees = matches!(&crs.kind, Kind::Geographic { unit, .. } if unit.degrees == 1.0);
+        let in_degrees = matches!(&crs.horizontal().kind, Kind::Geographic { unit, .. } if unit.degrees == 1.0);
         let (x_name, y_name) = match &source {
             Source::Columns { x, y } => (names[*x].clone(), names[*y].clone()),
             Source::Whole(c) => (names[*c].clone(), names[*c].clone()),
             Source::Geometry => ("geometry".into(), "geometry".into()),
         };
-        let understood = format!(
+        let mut understood = vec![format!(
             "positions from {what}{}, in {} ({})",
             if said { "" } else { " (found)" },
             crs.title(),
             crs.unit_words()
-        );
-        Ok(PositionReader { source, z, order, crs, understood, names: (x_name, y_name), in_degrees })
+        )];
+        understood.extend(evidence.into_iter().map(|e| format!("system: {e}")));
+        let foreign =
+            Arc::new(Foreign { finder: finder.clone(), target: crs.clone(), known: Mutex::new(HashMap::new()) });
+        Ok(PositionReader { source, z, order, crs, understood, foreign, names: (x_name, y_name), in_degrees })
     }
 
     /// Names of the x and y columns.
     pub(crate) fn column_names(&self) -> (&str, &str) {
         (&self.names.0, &self.names.1)
+    }
+
+    /// Whether positions stand in two columns.
+    pub(crate) fn is_from_columns(&self) -> bool {
+        matches!(self.source, Source::Columns { .. })
     }
 
     /// Whether geometry carries heights.
@@ -252,12 +300,13 @@ impl PositionReader {
             Source::Whole(c) => {
                 for row in 0..n {
                     let text = batch.text(*c, row);
-                    match notation::read(&text, self.order) {
-                        Ok(reading) => {
-                            (out.x[row], out.y[row]) = (reading.lon_deg, reading.lat_deg);
-                            *out.notations.entry(reading.notation.name()).or_default() += 1;
+                    match self.whole(&text) {
+                        Ok((x, y, z, how)) => {
+                            (out.x[row], out.y[row]) = (x, y);
+                            out.z[row] = z.unwrap_or(f64::NAN);
+                            *out.notations.entry(how).or_default() += 1;
                         }
-                        Err(e) => out.unusable[row] = Some(unusable(&self.names.0, &text, &e, true)),
+                        Err(e) => out.unusable[row] = Some(e),
                     }
                 }
             }
@@ -267,7 +316,7 @@ impl PositionReader {
             let name = batch.records.schema().field(z).name().clone();
             for row in 0..n {
                 let text = cz.text(row);
-                if text.trim().is_empty() && !matches!(self.crs.kind, Kind::Geocentric { .. }) {
+                if text.trim().is_empty() {
                     continue;
                 }
                 match cz.get(row) {
@@ -281,12 +330,118 @@ impl PositionReader {
                 }
             }
         }
+        if needs_height(&self.crs) {
+            for row in 0..n {
+                if out.unusable[row].is_none() && out.z[row].is_nan() {
+                    out.unusable[row] = Some(Unusable {
+                        class: "no height",
+                        reason: format!("the row has no height, which {} needs", self.crs.title()),
+                    });
+                }
+            }
+        }
         for row in 0..n {
             if out.unusable[row].is_some() {
                 (out.x[row], out.y[row]) = (f64::NAN, f64::NAN);
             }
         }
         out
+    }
+
+    /// A whole position: x, y, perhaps a height, and how it was read.
+    fn whole(&self, text: &str) -> Result<(f64, f64, Option<f64>, &'static str), Unusable> {
+        let unit = match &self.crs.horizontal().kind {
+            Kind::Geographic { .. } => None,
+            Kind::Projected { unit, .. } => Some(unit.metres),
+            _ => Some(1.0),
+        };
+        if let Some(unit_m) = unit {
+            match notation::easting_northing::read(text, unit_m) {
+                Ok(r) => return Ok((r.easting, r.northing, None, "easting-northing")),
+                // A grid code says its own system; anything else is no easting and northing.
+                Err(e) => match notation::read(text, AxisOrder::Reject) {
+                    Ok(r) if r.notation.is_whole() => return self.code(text, &r),
+                    _ => return Err(unusable(&self.names.0, text, &e, false)),
+                },
+            }
+        }
+        let r = notation::read(text, self.order).map_err(|e| unusable(&self.names.0, text, &e, true))?;
+        self.code(text, &r)
+    }
+
+    /// A reading in this reader's system.
+    fn code(&self, text: &str, r: &Reading) -> Result<(f64, f64, Option<f64>, &'static str), Unusable> {
+        let refused = |reason: String| Unusable {
+            class: "not a coordinate",
+            reason: format!("column \"{}\": \"{text}\" {reason}", self.names.0),
+        };
+        let own = self.crs.horizontal();
+        let on_wgs84 = matches!(r.notation, Notation::Utm | Notation::Mgrs);
+        let source = match r.crs {
+            Some(code) => Some(code),
+            None if !own.is_geographic() => Some(4326),
+            None => None,
+        };
+        if source.is_none() && on_wgs84 && !is_like_wgs84(own) {
+            return Err(refused(format!(
+                "is a grid on the WGS 84 ellipsoid, and --from is {}: say --from EPSG:4326, or the projected system of that zone",
+                own.title()
+            )));
+        }
+        let (x, y) = match source {
+            Some(code) if own.code != Some(code) => self.foreign.bring(code, r.lon_deg, r.lat_deg).map_err(refused)?,
+            _ => {
+                let unit = match &own.kind {
+                    Kind::Geographic { unit, .. } => unit.degrees,
+                    _ => 1.0,
+                };
+                (r.lon_deg / unit, r.lat_deg / unit)
+            }
+        };
+        Ok((x, y, r.height_m, r.notation.name()))
+    }
+
+    /// Whether the order of the numbers in a column of whole positions is open: nobody said it, and some rows do not
+    /// say it by themselves.
+    pub(crate) fn order_is_open(&self, sample: &Batch) -> bool {
+        match self.source {
+            Source::Whole(c) if self.order == AxisOrder::Reject && self.crs.is_geographic() => {
+                (0..sample.len()).any(|r| notation::order_evidence(&sample.text(c, r)) != OrderEvidence::None)
+            }
+            _ => false,
+        }
+    }
+
+    /// Counts what the rows of a batch say about the order.
+    pub(crate) fn count_orders(&self, batch: &Batch, counts: &mut OrderCounts) {
+        let Source::Whole(c) = self.source else {
+            return;
+        };
+        for row in 0..batch.len() {
+            match notation::order_evidence(&batch.text(c, row)) {
+                OrderEvidence::None => {}
+                OrderEvidence::Either => counts.either += 1,
+                OrderEvidence::Only(AxisOrder::LatitudeFirst) => counts.latitude_first += 1,
+                OrderEvidence::Only(_) => counts.longitude_first += 1,
+            }
+        }
+    }
+
+    /// Settles the order by the evidence of all rows, where it is one-sided and some row needs it.
+    pub(crate) fn settle_order(&mut self, counts: &OrderCounts) {
+        let (order, words, evidence) = match (counts.latitude_first, counts.longitude_first) {
+            (n, 0) if n > 0 => (AxisOrder::LatitudeFirst, "latitude first", n),
+            (0, n) if n > 0 => (AxisOrder::LongitudeFirst, "longitude first", n),
+            _ => return,
+        };
+        if counts.either == 0 {
+            return;
+        }
+        self.order = order;
+        self.understood.push(format!(
+            "{words} in \"{}\": {evidence} of its rows allow no other order, none contradicts, and {} rows could be either",
+            self.names.0, counts.either
+        ));
     }
 
     /// A coordinate of a column: a number, or an angle in any notation where the system is in degrees.
@@ -358,6 +513,36 @@ impl PositionReader {
             });
         }
     }
+}
+
+/// What the rows of a column say about the order of latitude and longitude.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub(crate) struct OrderCounts {
+    pub latitude_first: u64,
+    pub longitude_first: u64,
+    pub either: u64,
+}
+
+impl OrderCounts {
+    pub(crate) fn merge(&mut self, other: &OrderCounts) {
+        self.latitude_first += other.latitude_first;
+        self.longitude_first += other.longitude_first;
+        self.either += other.either;
+    }
+}
+
+/// Whether a system cannot be computed without heights.
+fn needs_height(crs: &Crs) -> bool {
+    matches!(crs.kind, Kind::Geocentric { .. }) || crs.heights() != Heights::None
+}
+
+/// Whether the ellipsoid of a system is that of WGS 84, or GRS 1980, which is a tenth of a millimetre beside it.
+pub(crate) fn is_like_wgs84(crs: &Crs) -> bool {
+    let e = Ellipsoid::wgs84();
+    crs.datum().is_some_and(|d| {
+        (d.ellipsoid.semi_major_m - e.semi_major_m).abs() < 1e-3
+            && (d.ellipsoid.semi_minor_m() - e.semi_minor_m()).abs() < 1e-3
+    })
 }
 
 fn unusable(column: &str, text: &str, e: &NotationError, angles: bool) -> Unusable {

@@ -2,12 +2,13 @@
 
 use super::free_name;
 use crate::Error;
+use crate::finder::Finder;
 use crate::plan::WritePlan;
 use crate::report::OperationReport;
 use arrow_array::{ArrayRef, Float64Array, StringArray};
 use arrow_schema::{DataType, Field};
 use basilocus_formats::ColumnStyle;
-use basilocus_geodesy::crs::{Area, Crs, Kind};
+use basilocus_geodesy::crs::{Catalogue, Crs, Kind};
 use basilocus_geodesy::notation::{self, Notation};
 use basilocus_geodesy::operation::Operation;
 use std::sync::Arc;
@@ -19,6 +20,8 @@ pub(crate) struct Target {
     /// Names of the columns it writes; none for a target that only a format needs.
     pub columns: Vec<String>,
     form: Form,
+    /// To the geographic system that the notation is defined on, where that is another one.
+    to_notation: Option<Operation>,
     digits: usize,
     digits_said: bool,
 }
@@ -29,8 +32,8 @@ enum Form {
     Numbers { with_z: bool },
     /// Two columns of text.
     Angles(Notation),
-    /// One column of text.
-    Grid,
+    /// One column of text, of a notation that names a whole position.
+    Whole(Notation),
 }
 
 /// Which columns a target writes.
@@ -54,13 +57,13 @@ impl Target {
     pub(crate) fn new(
         source: &Crs,
         crs: Crs,
-        near: Option<&Area>,
+        finder: &Finder,
         write: &WritePlan,
         columns_wanted: ColumnsWanted,
         taken: &mut Vec<String>,
         told: &mut Vec<String>,
     ) -> Result<Self, Error> {
-        let operation = Operation::between(source, &crs, near)?;
+        let operation = finder.find(source, &crs)?;
         let notation = match write.notation.as_deref() {
             None => None,
             Some(name) => Some(Notation::from_name(name).ok_or_else(|| {
@@ -70,13 +73,37 @@ impl Target {
                 ))
             })?),
         };
-        if let Some(digits) = write.digits
-            && digits > 12
-        {
-            return Err(Error::Plan(format!("--digits {digits}: 0 to 12 decimals are written")));
+        if let Some(digits) = write.digits {
+            if let Some(n) = notation.filter(|n| !n.takes_digits(digits)) {
+                return Err(Error::Plan(format!("--digits {digits}: for {} they are {}", n.name(), n.digits_are())));
+            }
+            if digits > 12 {
+                return Err(Error::Plan(format!("--digits {digits}: 0 to 12 decimals are written")));
+            }
+        }
+        let mut to_notation = None;
+        if let (Some(n), true) = (notation, crs.is_geographic()) {
+            if matches!(n, Notation::Utm | Notation::Mgrs) && !super::position::is_like_wgs84(&crs) {
+                return Err(Error::Plan(format!(
+                    "--notation {} is a grid on the WGS 84 ellipsoid, and {} is on another one: choose --to EPSG:4326, or the projected system of that zone",
+                    n.name(),
+                    crs.title()
+                )));
+            }
+            if let Some(code) = n.crs_code().filter(|c| crs.code != Some(*c)) {
+                let op = finder.find(&crs, &Catalogue::embedded().get(code)?)?;
+                told.push(format!(
+                    "{} is a grid on {}: positions are brought there by {} (accuracy {})",
+                    n.words(),
+                    Catalogue::embedded().get(code)?.title(),
+                    op.name(),
+                    op.accuracy_m().map_or("not stated".into(), |a| format!("{a} m"))
+                ));
+                to_notation = Some(op);
+            }
         }
         let form = match (notation, crs.is_geographic()) {
-            (Some(Notation::Utm), true) => Form::Grid,
+            (Some(n), true) if n.is_whole() => Form::Whole(n),
             (Some(Notation::DecimalDegrees), true) | (None, _) => Form::Numbers { with_z: operation.moves_heights() },
             (Some(n), true) => Form::Angles(n),
             (Some(n), false) if columns_wanted == ColumnsWanted::First => {
@@ -91,12 +118,11 @@ impl Target {
         };
         let digits = write.digits.unwrap_or_else(|| match form {
             Form::Numbers { .. } => usual_digits(&crs),
-            Form::Angles(n) => n.usual_digits(),
-            Form::Grid => Notation::Utm.usual_digits(),
+            Form::Angles(n) | Form::Whole(n) => n.usual_digits(),
         });
         let wanted: Vec<&str> = match form {
             Form::Numbers { with_z: true } => crs.column_names().to_vec(),
-            Form::Grid => vec!["utm"],
+            Form::Whole(n) => vec![n.name()],
             _ => crs.column_names()[..2].to_vec(),
         };
         let mut columns = Vec::new();
@@ -132,7 +158,16 @@ impl Target {
             }
             taken.extend(columns.iter().cloned());
         }
-        Ok(Target { crs, operation, columns, form, digits, digits_said: write.digits.is_some() })
+        Ok(Target { crs, operation, columns, form, to_notation, digits, digits_said: write.digits.is_some() })
+    }
+
+    /// Why a position of the source cannot be brought to this system.
+    pub(crate) fn refused(&self, x: f64, y: f64, z: f64) -> String {
+        let why = self.operation.refusal(x, y, z).unwrap_or_else(|| "outside the domain of the projection".into());
+        format!(
+            "{x}, {y} cannot be brought to {}: the position is {why}; check the value and the systems said with --from and --to",
+            self.crs.title()
+        )
     }
 
     /// The operation in words.
@@ -142,7 +177,7 @@ impl Target {
             target: self.crs.title(),
             name: self.operation.name().to_string(),
             accuracy_m: self.operation.accuracy_m(),
-            grids: Vec::new(),
+            grids: self.operation.grids().to_vec(),
             steps: self.operation.steps().iter().map(|s| s.to_string()).collect(),
             notes: self.operation.notes().to_vec(),
         }
@@ -177,12 +212,11 @@ impl Target {
     /// What the digits that a workbook shows are worth, in words.
     pub(crate) fn worth(&self, lat_deg: f64) -> Option<String> {
         let digits = self.shown_digits();
-        let unit = match &self.crs.kind {
+        let unit = match &self.crs.horizontal().kind {
             Kind::Projected { unit, .. } => unit.metres * 10f64.powi(-(digits as i32)),
             Kind::Geographic { .. } => {
                 let n = match self.form {
-                    Form::Angles(n) => n,
-                    Form::Grid => Notation::Utm,
+                    Form::Angles(n) | Form::Whole(n) => n,
                     Form::Numbers { .. } => Notation::DecimalDegrees,
                 };
                 n.last_digit_m(digits, lat_deg).0
@@ -191,6 +225,14 @@ impl Target {
         };
         let hold = if matches!(self.form, Form::Numbers { .. }) { "; the cells hold the full number" } else { "" };
         Some(format!("{digits} decimals are shown, the last is worth {} on the ground{hold}", length(unit)))
+    }
+
+    /// The notation of whole positions that is written, which not every place has.
+    pub(crate) fn whole_notation(&self) -> Option<Notation> {
+        match self.form {
+            Form::Whole(n) if !self.columns.is_empty() => Some(n),
+            _ => None,
+        }
     }
 
     /// Columns from positions that are in this system already.
@@ -213,7 +255,14 @@ impl Target {
                 text(&|i| notation::print_angle(x[i], false, n, self.digits)),
                 text(&|i| notation::print_angle(y[i], true, n, self.digits)),
             ],
-            Form::Grid => vec![text(&|i| notation::print(x[i], y[i], Notation::Utm, self.digits))],
+            Form::Whole(n) => match &self.to_notation {
+                None => vec![text(&|i| notation::print(x[i], y[i], n, self.digits))],
+                Some(op) => {
+                    let (mut u, mut v, mut w) = (x.to_vec(), y.to_vec(), vec![0.0; x.len()]);
+                    op.apply(&mut u, &mut v, &mut w);
+                    vec![text(&|i| notation::print(u[i], v[i], n, self.digits))]
+                }
+            },
         };
         self.fields().into_iter().map(|(f, _)| f).zip(arrays).collect()
     }

@@ -5,11 +5,13 @@ use crate::Done;
 use crate::args::AtArgs;
 use crate::text;
 use anyhow::Result;
-use basilocus::geodesy::crs::{Catalogue, Crs, Kind};
-use basilocus::geodesy::notation::{self, AxisOrder, Notation};
-use basilocus::geodesy::operation::Operation;
+use basilocus::finder::Finder;
+use basilocus::geodesy::crs::{Area, Catalogue, Crs, Kind};
+use basilocus::geodesy::notation::{self, Notation};
+use basilocus::geodesy::sheet;
 use basilocus::geodesy::zone::{UtmZone, band_of};
-use basilocus::geodesy::{Error, sheet};
+use basilocus::plan::OperationPlan;
+use basilocus::{system, typed};
 use serde_json::{Value, json as object};
 use std::fmt::Write;
 
@@ -20,85 +22,87 @@ struct Place {
     crs: Crs,
     x: f64,
     y: f64,
+    z: Option<f64>,
     accuracy_m: Option<f64>,
     operation: String,
+    notes: Vec<String>,
 }
 
 /// Reads a coordinate and gives it in every useful form.
 pub fn run(a: &AtArgs) -> Result<Done> {
     let catalogue = Catalogue::embedded();
     let wgs84 = catalogue.get(4326)?;
-    let from = match &a.from {
-        Some(text) => catalogue.find_one(text)?,
-        None => wgs84.clone(),
-    };
-    let order = match a.order.as_deref() {
-        None => AxisOrder::Reject,
-        Some("latitude-first") => AxisOrder::LatitudeFirst,
-        Some("longitude-first") => AxisOrder::LongitudeFirst,
-        Some(other) => {
-            return Err(basilocus::Error::Plan(format!(
-                "--order {other}: latitude-first or longitude-first is expected"
-            ))
-            .into());
-        }
-    };
-    let (x, y, read_as, words) = read(&a.coordinate, &from, order)?;
-    let to_wgs84 = Operation::between(&from, &wgs84, Some(&from.area))?;
-    let outside = || {
-        anyhow::anyhow!(
-            "\"{}\" is outside the domain of {}; check the numbers, or the system said with --from",
-            a.coordinate,
-            from.title()
-        )
-    };
-    let (lon, lat, _) = to_wgs84.apply_one(x, y, 0.0).ok_or_else(outside)?;
-    let place = |crs: Crs| -> Result<Option<Place>, Error> {
-        let op = Operation::between(&from, &crs, None)?;
-        Ok(op.apply_one(x, y, 0.0).map(|(x, y, _)| Place {
+    let p = typed::read(&a.coordinate, a.from.as_deref(), typed::order(a.order.as_deref())?)?;
+    let here =
+        Area { west_deg: p.lon, south_deg: p.lat, east_deg: p.lon, north_deg: p.lat, description: String::new() };
+    let finder = Finder::new(&a.operation.plan(), false)?.around(here);
+    // A local transformation or a way by name is for the systems asked for; WGS 84 is reached as ever.
+    let plain = Finder::new(&OperationPlan { via: None, ..a.operation.plan() }, false)?
+        .around(finder.near().cloned().unwrap_or_else(|| wgs84.area.clone()));
+    let (lon, lat, _, to_wgs84) = p.in_system(&wgs84, &plain)?;
+    let place = |crs: Crs, finder: &Finder| -> Result<Place, basilocus::Error> {
+        let (x, y, z, op) = p.in_system(&crs, finder)?;
+        Ok(Place {
             accuracy_m: op.accuracy_m(),
             operation: op.name().to_string(),
+            notes: op.notes().to_vec(),
             x,
             y,
+            z,
             crs,
-        }))
+        })
     };
     let mut places = Vec::new();
     for text in &a.to {
-        let crs = catalogue.find_one(text)?;
-        let title = crs.title();
-        places.push(place(crs)?.ok_or_else(|| anyhow::anyhow!("this position is outside the domain of {title}"))?);
+        places.push(place(system::find(text)?.crs, &finder)?);
     }
     if a.to.is_empty() {
-        offered(catalogue, lon, lat, &place, &mut places);
+        offered(catalogue, lon, lat, &|crs| place(crs, &plain).ok(), &mut places);
     }
     let digits = a.digits.unwrap_or(2);
-    let forms = [
-        (Notation::DecimalDegrees, digits + 4),
-        (Notation::DegreesMinutes, digits + 2),
-        (Notation::DegreesMinutesSeconds, digits),
-        (Notation::Utm, digits.saturating_sub(1)),
-    ];
-    let written: Vec<(Notation, usize, String)> =
-        forms.iter().filter_map(|(n, d)| notation::print(lon, lat, *n, *d).map(|t| (*n, *d, t))).collect();
+    let mut written: Vec<(Notation, usize, String)> = Vec::new();
+    for (n, _) in notation::NOTATIONS {
+        // Codes are written to about a metre; the written angles follow the digits that were asked for.
+        let d = match n {
+            Notation::DecimalDegrees | Notation::Iso6709 => digits + 4,
+            Notation::DegreesMinutes => digits + 2,
+            Notation::DegreesMinutesSeconds | Notation::Packed => digits,
+            Notation::Utm => digits.saturating_sub(1),
+            other => other.usual_digits(),
+        };
+        let (x, y) = match n.crs_code() {
+            None => (lon, lat),
+            Some(code) => match p.in_system(&catalogue.get(code)?, &plain) {
+                Ok((x, y, ..)) => (x, y),
+                Err(_) => continue,
+            },
+        };
+        if let Some(t) = notation::print(x, y, *n, d) {
+            written.push((*n, d, t));
+        }
+    }
     let zone = UtmZone::of(lon, lat);
     let sheet = sheet::international(lon, lat);
+    let said = a.from.is_some();
     if a.json {
         let notations: serde_json::Map<String, Value> =
             written.iter().map(|(n, _, t)| (n.name().to_string(), Value::from(t.as_str()))).collect();
         let systems: Vec<Value> = places
             .iter()
-            .map(|p| object!({"code": p.crs.identifier(), "name": p.crs.name, "x": p.x, "y": p.y, "unit": p.crs.unit_words(), "operation": p.operation, "accuracy_m": p.accuracy_m}))
+            .map(|p| object!({"code": p.crs.identifier(), "name": p.crs.name, "x": p.x, "y": p.y, "z": p.z, "unit": p.crs.unit_words(), "operation": p.operation, "accuracy_m": p.accuracy_m, "notes": p.notes}))
             .collect();
         text::print(&json(&object!({
             "input": a.coordinate,
-            "read_as": read_as,
-            "reading": words,
-            "crs": from.identifier(),
-            "crs_said": a.from.is_some(),
+            "read_as": p.read_as,
+            "reading": p.words,
+            "crs": p.crs.identifier(),
+            "crs_said": said,
             "lon": lon,
             "lat": lat,
+            "height_m": p.height_m,
+            "cell_m": p.cell_m,
             "accuracy_m": to_wgs84.accuracy_m(),
+            "operation": {"name": to_wgs84.name(), "accuracy_m": to_wgs84.accuracy_m(), "grids": to_wgs84.grids(), "steps": to_wgs84.steps(), "notes": to_wgs84.notes()},
             "notations": notations,
             "zone": zone.map(|z| object!({"number": z.number, "band": band_of(lat).map(String::from), "central_meridian": z.central_meridian_deg(), "west": z.limits_deg().0, "east": z.limits_deg().1})),
             "sheet": sheet.as_ref().map(|s| object!({"number": s.number, "west": s.limits_deg[0], "south": s.limits_deg[1], "east": s.limits_deg[2], "north": s.limits_deg[3]})),
@@ -107,13 +111,17 @@ pub fn run(a: &AtArgs) -> Result<Done> {
         return Ok(Done::Fine);
     }
     let mut out = String::new();
-    let _ = writeln!(out, "read as      {words} ({read_as})");
-    let _ = writeln!(
-        out,
-        "in           {}{}",
-        from.title(),
-        if a.from.is_some() { "" } else { ", because --from says nothing else" }
-    );
+    let _ = writeln!(out, "read as      {} ({})", p.words, p.read_as);
+    if let Some(cell) = p.cell_m {
+        let _ =
+            writeln!(out, "             a code names a cell; this is its centre, the cell is {} across", length(cell));
+    }
+    let because = match (said, p.crs.code == Some(4326)) {
+        (true, _) => "",
+        (false, true) => ", because --from says nothing else",
+        (false, false) => ", because the text says so",
+    };
+    let _ = writeln!(out, "in           {}{because}", p.crs.title());
     if to_wgs84.accuracy_m() != Some(0.0) {
         let _ = writeln!(
             out,
@@ -121,11 +129,22 @@ pub fn run(a: &AtArgs) -> Result<Done> {
             to_wgs84.name(),
             basilocus::accuracy_words(to_wgs84.accuracy_m())
         );
+        for note in to_wgs84.notes() {
+            let _ = writeln!(out, "note         {note}");
+        }
     }
     let _ = writeln!(out, "\nthe same spot in WGS 84");
     for (n, d, t) in &written {
         let (north, _) = n.last_digit_m(*d, lat);
-        let _ = writeln!(out, "  {:<34} {t:<42} last digit: {}", n.words(), length(north));
+        let what = if matches!(
+            n,
+            Notation::Geohash | Notation::OpenLocationCode | Notation::Gars | Notation::Georef | Notation::Maidenhead
+        ) {
+            "cell"
+        } else {
+            "last digit"
+        };
+        let _ = writeln!(out, "  {:<43} {t:<42} {what}: {}", n.words(), length(north));
     }
     if let (Some(z), Some(band)) = (zone, band_of(lat)) {
         let (west, east) = z.limits_deg();
@@ -141,61 +160,42 @@ pub fn run(a: &AtArgs) -> Result<Done> {
     }
     if !places.is_empty() {
         let _ = writeln!(out, "\nin other systems (easting or longitude first)");
+        let heights = places.iter().any(|p| p.z.is_some());
         let rows: Vec<Vec<String>> = places
             .iter()
             .map(|p| {
                 let d = if p.crs.is_geographic() { 7 } else { 2 };
-                vec![
-                    p.crs.identifier(),
-                    p.crs.name.clone(),
-                    format!("{:.d$}", p.x),
-                    format!("{:.d$}", p.y),
-                    p.crs.unit_words(),
-                    basilocus::accuracy_words(p.accuracy_m).replace(" (a conversion, no change of datum)", ""),
-                ]
+                let mut row =
+                    vec![p.crs.identifier(), p.crs.name.clone(), format!("{:.d$}", p.x), format!("{:.d$}", p.y)];
+                if heights {
+                    row.push(p.z.map_or(String::new(), |z| format!("{z:.3}")));
+                }
+                row.push(p.crs.unit_words());
+                row.push(basilocus::accuracy_words(p.accuracy_m).replace(" (a conversion, no change of datum)", ""));
+                row
             })
             .collect();
-        out.push_str(&text::table(&["code", "name", "x", "y", "unit", "accuracy"], &rows));
+        let mut header = vec!["code", "name", "x", "y"];
+        if heights {
+            header.push("z");
+        }
+        header.extend(["unit", "accuracy"]);
+        out.push_str(&text::table(&header, &rows));
+        if !a.to.is_empty() {
+            for p in &places {
+                let _ = writeln!(out, "  {} by {}", p.crs.identifier(), p.operation);
+                for note in &p.notes {
+                    let _ = writeln!(out, "    note: {note}");
+                }
+            }
+        }
     }
     text::print(&out)?;
     Ok(Done::Fine)
 }
 
-/// Coordinates in the source system, how they were read, and in words.
-fn read(text: &str, from: &Crs, order: AxisOrder) -> Result<(f64, f64, String, String)> {
-    if from.is_geographic() {
-        let r = notation::read(text, order).map_err(Error::Notation)?;
-        return Ok((r.lon_deg, r.lat_deg, r.notation.words(), r.words));
-    }
-    // Two numbers of a plane system: easting first.
-    let parts: Vec<&str> =
-        if text.contains(';') { text.split(';').collect() } else { text.split_whitespace().collect() };
-    let numbers: Vec<f64> = parts
-        .iter()
-        .filter_map(|p| {
-            notation::read_number(p.trim().trim_end_matches(',').trim_end_matches(|c: char| c.is_alphabetic())).ok()
-        })
-        .collect();
-    match numbers.as_slice() {
-        [x, y] if parts.len() == 2 => {
-            let unit = from.unit_words();
-            Ok((*x, *y, "easting and northing".into(), format!("easting {x}, northing {y} ({unit})")))
-        }
-        _ => anyhow::bail!(
-            "\"{text}\" is not an easting and a northing, which {} needs; two numbers with a blank between them are expected",
-            from.title()
-        ),
-    }
-}
-
 /// The smallest areas of use that hold the position, in datums of today first.
-fn offered(
-    catalogue: Catalogue,
-    lon: f64,
-    lat: f64,
-    place: &dyn Fn(Crs) -> Result<Option<Place>, Error>,
-    out: &mut Vec<Place>,
-) {
+fn offered(catalogue: Catalogue, lon: f64, lat: f64, place: &dyn Fn(Crs) -> Option<Place>, out: &mut Vec<Place>) {
     let mut wanted: Vec<u32> = Vec::new();
     for code in [4269, 4258, 7844, 4167] {
         if catalogue.get(code).is_ok_and(|c| c.area.contains(lon, lat)) {
@@ -211,18 +211,21 @@ fn offered(
             continue;
         };
         let today = ["GRS 1980", "WGS 84"].contains(&datum.ellipsoid.name.as_str()) && datum.shift.is_some();
+        let Some(code) = crs.code else {
+            continue;
+        };
         if wanted.len() < OFFERED + 2
             && today
             && basilocus::geodesy::projection::Projection::is_implemented(method)
             && seen.insert(crs.area.description.clone())
         {
-            wanted.push(crs.code);
+            wanted.push(code);
         }
     }
     for code in wanted {
-        if out.iter().all(|p| p.crs.code != code)
+        if out.iter().all(|p| p.crs.code != Some(code))
             && let Ok(crs) = catalogue.get(code)
-            && let Ok(Some(p)) = place(crs)
+            && let Some(p) = place(crs)
         {
             out.push(p);
         }

@@ -1,8 +1,10 @@
 //! One file a command.
 
 mod at;
+mod calc;
 mod crs;
 pub(crate) mod demo;
+mod fit;
 mod look;
 mod reference;
 mod run;
@@ -28,6 +30,8 @@ pub fn run(arguments: Arguments) -> Result<Done> {
         ),
         Command::At(a) => at::run(&a),
         Command::Crs(c) => crs::run(&c),
+        Command::Fit(a) => fit::run(&a),
+        Command::Calc(c) => calc::run(&c),
         Command::Reference(c) => reference::run(&c),
         Command::Run(a) => run::saved(&a),
         Command::Demo(a) => demo::run(&a),

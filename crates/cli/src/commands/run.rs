@@ -21,8 +21,20 @@ pub fn plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
         bail!("{}: exists already and is not replaced; add --overwrite, or name another file", file.display());
     }
     let bar = Bar::new(!behaviour.no_progress && !behaviour.quiet);
-    let options = RunOptions { overwrite: behaviour.overwrite, cancel: cancel_on_interrupt(), progress: Some(&bar) };
-    let report = basilocus::run(&plan, &options)?;
+    let options = RunOptions {
+        overwrite: behaviour.overwrite,
+        strict: behaviour.strict,
+        cancel: cancel_on_interrupt(),
+        progress: Some(&bar),
+    };
+    let report = match basilocus::run(&plan, &options) {
+        // --strict forbids the coarser way: nothing was written, and the status says why.
+        Err(e @ basilocus::Error::Geodesy(basilocus::geodesy::Error::GridMissing { .. })) if behaviour.strict => {
+            eprintln!("basilocus: {e}");
+            return Ok(Done::NotClean);
+        }
+        other => other?,
+    };
     if let Some(file) = &behaviour.save_plan {
         let dated = Plan { date: plan.date.clone().or_else(|| Some(basilocus::today())), ..plan };
         std::fs::write(file, dated.to_text(file)?)

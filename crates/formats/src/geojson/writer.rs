@@ -38,7 +38,7 @@ impl GeoJsonWriter {
 
 impl Writer for GeoJsonWriter {
     fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
-        if layer.crs.as_ref().is_some_and(|c| c.code != 4326) {
+        if layer.crs.as_ref().is_some_and(|c| c.code != Some(4326)) {
             return Err(FormatError::write(
                 self.pending.target(),
                 "GeoJSON holds WGS 84 only (RFC 7946); the positions are in another system",

@@ -102,13 +102,15 @@ impl GeoPackageReader {
         if let Some((column, srs_id, z)) = found {
             with_z = z > 0;
             geometry = Some(column);
-            let organization: Result<(String, i64), _> = connection.query_row(
-                "SELECT organization, organization_coordsys_id FROM gpkg_spatial_ref_sys WHERE srs_id = ?1",
+            let organization: Result<(String, i64, String), _> = connection.query_row(
+                "SELECT organization, organization_coordsys_id, definition FROM gpkg_spatial_ref_sys WHERE srs_id = ?1",
                 [srs_id],
-                |r| Ok((r.get(0)?, r.get(1)?)),
+                |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?)),
             );
             match organization {
-                Ok((name, code)) if name.eq_ignore_ascii_case("epsg") => crs = Some(format!("EPSG:{code}")),
+                Ok((name, code, _)) if name.eq_ignore_ascii_case("epsg") => crs = Some(format!("EPSG:{code}")),
+                // A system of somebody's own is known by its definition; "undefined" stands where there is none.
+                Ok((_, _, text)) if text.contains('[') => crs = Some(text),
                 _ => notes.push(format!(
                     "the layer's system (srs_id {srs_id}) is not one of the EPSG registry; say it with --from"
                 )),

@@ -2,14 +2,14 @@
 
 use super::blob;
 use super::reader::quoted;
-use crate::writer::{Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
+use crate::writer::{CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput};
 use arrow_array::{Array, BooleanArray, Float64Array, Int64Array};
 use arrow_schema::DataType;
 use basilocus_table::Batch;
 use basilocus_table::batch::{Points, cell_text, point_index};
 use rusqlite::types::Value;
-use rusqlite::{Connection, params};
+use rusqlite::{Connection, OptionalExtension, params};
 use std::sync::Arc;
 
 const GEOMETRY: &str = "geom";
@@ -120,6 +120,27 @@ fn table_name(wanted: &str, taken: &[(String, bool)]) -> String {
     name
 }
 
+impl GeoPackageWriter {
+    /// An id for a system that the registry does not have: the same for the same definition, above all codes.
+    fn own_srs_id(&self, crs: &CrsText) -> Result<i32, FormatError> {
+        const FIRST: i32 = 100_000;
+        let failed = |e| FormatError::write(self.pending.target(), e);
+        let known: Option<i32> = self
+            .connection
+            .query_row("SELECT srs_id FROM gpkg_spatial_ref_sys WHERE definition = ?1", params![crs.wkt], |r| r.get(0))
+            .optional()
+            .map_err(failed)?;
+        if let Some(id) = known {
+            return Ok(id);
+        }
+        let last: i32 = self
+            .connection
+            .query_row("SELECT max(srs_id) FROM gpkg_spatial_ref_sys", [], |r| r.get(0))
+            .map_err(failed)?;
+        Ok(FIRST.max(last + 1))
+    }
+}
+
 impl Writer for GeoPackageWriter {
     fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
         let table = table_name(&layer.name, &self.tables);
@@ -160,12 +181,19 @@ impl Writer for GeoPackageWriter {
             .map_err(failed)?;
         let mut srs_id = None;
         if geometry.is_some() {
-            let id = layer.crs.as_ref().map_or(-1, |c| c.code as i32);
+            let id = match &layer.crs {
+                None => -1,
+                Some(crs) => match crs.code {
+                    Some(code) => code as i32,
+                    None => self.own_srs_id(crs)?,
+                },
+            };
             if let Some(crs) = &layer.crs {
+                let organization = if crs.code.is_some() { "EPSG" } else { "NONE" };
                 self.connection
                     .execute(
-                        "INSERT OR IGNORE INTO gpkg_spatial_ref_sys VALUES (?1, ?2, 'EPSG', ?2, ?3, NULL)",
-                        params![crs.name, id, crs.wkt],
+                        "INSERT OR IGNORE INTO gpkg_spatial_ref_sys VALUES (?1, ?2, ?4, ?2, ?3, NULL)",
+                        params![crs.name, id, crs.wkt, organization],
                     )
                     .map_err(failed)?;
             }

@@ -166,6 +166,32 @@ impl Catalogue {
             .map(|r| r.decode())
     }
 
+    /// The area of use that words describe: of those that have all words, the one with the fewest others.
+    ///
+    /// ```
+    /// use basilocus_geodesy::crs::Catalogue;
+    /// let area = Catalogue::embedded().area_named("finland").unwrap();
+    /// assert!(area.contains(25.0, 62.0));
+    /// ```
+    pub fn area_named(&self, words: &str) -> Option<Area> {
+        let wanted: Vec<String> =
+            words.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty()).map(str::to_lowercase).collect();
+        if wanted.is_empty() {
+            return None;
+        }
+        self.records()
+            .filter_map(|r| {
+                let text = r.area_text().to_lowercase();
+                let have: Vec<&str> = text.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty()).collect();
+                wanted.iter().all(|w| have.contains(&w.as_str())).then_some((have.len(), r))
+            })
+            // Of equally short texts the larger area: "onshore" before "west of".
+            .min_by(|(n, a), (m, b)| {
+                n.cmp(m).then(b.area_limits().share_of_earth().total_cmp(&a.area_limits().share_of_earth()))
+            })
+            .map(|(_, r)| Area { description: r.area_text().to_string(), ..r.area_limits() })
+    }
+
     /// Codes of the vertical systems of a vertical datum.
     pub fn vertical_of_datum(&self, datum_name: &str) -> Vec<u32> {
         self.records()

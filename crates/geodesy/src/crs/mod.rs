@@ -1,13 +1,17 @@
 //! Coordinate reference systems (ISO 19111): definitions, the embedded catalogue, search, WKT.
 
 pub mod catalogue;
+mod guess;
 mod recognise;
 mod search;
+pub mod suggest;
 pub mod wkt;
 
 pub use catalogue::Catalogue;
+pub use guess::{Guess, guess};
 pub use recognise::{Recognition, recognise};
 pub use search::Hit;
+pub use suggest::{Purpose, Suggestion, suggest};
 
 use crate::datum::Helmert;
 use crate::ellipsoid::Ellipsoid;
@@ -134,6 +138,16 @@ pub struct Datum {
     pub prime_meridian_deg: f64,
     /// The registry's one shift to WGS 84, where there is one.
     pub shift: Option<Shift>,
+}
+
+impl Datum {
+    /// Whether it is a realisation of the global frame, against which every plate moves by centimetres a year. WGS 84
+    /// as the registry has it is an ensemble that is used without an epoch, and is not meant here.
+    pub fn is_dynamic(&self) -> bool {
+        const FAMILIES: [&str; 5] =
+            ["International Terrestrial Reference Frame", "ITRF", "IGS", "IGb", "World Geodetic System 1984 "];
+        FAMILIES.iter().any(|f| self.name.starts_with(f))
+    }
 }
 
 /// A transformation to WGS 84 and how good it is.

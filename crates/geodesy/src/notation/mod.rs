@@ -181,6 +181,19 @@ impl Notation {
         }
     }
 
+    /// Whether so many digits can be asked for.
+    pub fn takes_digits(self, digits: usize) -> bool {
+        match self {
+            Notation::Mgrs | Notation::GreatBritainGrid | Notation::IrishGrid => digits <= 5,
+            Notation::Geohash => (1..=12).contains(&digits),
+            Notation::OpenLocationCode => (2..=15).contains(&digits),
+            Notation::Georef => digits == 0 || (2..=6).contains(&digits),
+            Notation::Gars => digits <= 2,
+            Notation::Maidenhead => (1..=6).contains(&digits),
+            _ => digits <= 12,
+        }
+    }
+
     /// What `digits` count, for messages.
     pub fn digits_are(self) -> &'static str {
         match self {
@@ -382,6 +395,35 @@ pub fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationError> {
             ..r
         }),
         None => pair::read(text, order),
+    }
+}
+
+/// Which orders of its numbers a written position allows.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum OrderEvidence {
+    /// Letters or the notation say it, or it cannot be read at all: nothing follows for other rows.
+    None,
+    /// The numbers allow this order only.
+    Only(AxisOrder),
+    /// The numbers allow both.
+    Either,
+}
+
+/// What a position says about the order of latitude and longitude in its column.
+///
+/// ```
+/// use basilocus_geodesy::notation::{order_evidence, AxisOrder, OrderEvidence};
+/// assert_eq!(order_evidence("46.2 -123.8"), OrderEvidence::Only(AxisOrder::LatitudeFirst));
+/// assert_eq!(order_evidence("46.2 12.8"), OrderEvidence::Either);
+/// assert_eq!(order_evidence("46.2 N 12.8 E"), OrderEvidence::None);
+/// ```
+pub fn order_evidence(text: &str) -> OrderEvidence {
+    match (read(text, AxisOrder::LatitudeFirst), read(text, AxisOrder::LongitudeFirst)) {
+        (Ok(a), Ok(b)) if (a.lon_deg, a.lat_deg) == (b.lon_deg, b.lat_deg) => OrderEvidence::None,
+        (Ok(_), Ok(_)) => OrderEvidence::Either,
+        (Ok(_), Err(_)) => OrderEvidence::Only(AxisOrder::LatitudeFirst),
+        (Err(_), Ok(_)) => OrderEvidence::Only(AxisOrder::LongitudeFirst),
+        (Err(_), Err(_)) => OrderEvidence::None,
     }
 }
 

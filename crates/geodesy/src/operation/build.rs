@@ -169,6 +169,7 @@ pub(super) fn find(source: &Crs, target: &Crs, search: &Search) -> Result<Operat
             search.grids.place()
         ));
     }
+    b.operation.assumed = way.legs.iter().any(|l| l.transformation.shift == Shift::Equal);
     b.operation.missed = missed;
     b.operation.cancel();
     Ok(b.operation)
@@ -193,6 +194,7 @@ impl Builder {
                 grids: Vec::new(),
                 area: None,
                 missed: None,
+                assumed: false,
             },
             geocentric: false,
             ellipsoid: Ellipsoid::wgs84(),

@@ -83,6 +83,7 @@ pub struct Operation {
     grids: Vec<String>,
     area: Option<Area>,
     missed: Option<MissedWay>,
+    assumed: bool,
 }
 
 /// What happens to the third column.
@@ -142,6 +143,7 @@ impl Operation {
         self.steps.extend(next.steps);
         self.notes.extend(next.notes);
         self.grids.extend(next.grids);
+        self.assumed |= next.assumed;
         self.missed = self.missed.or(next.missed);
         self.heights = match (self.heights, next.heights) {
             (HeightRule::Untouched, other) => other,
@@ -170,6 +172,7 @@ impl Operation {
             grids: Vec::new(),
             area: None,
             missed: None,
+            assumed: false,
         }
     }
 
@@ -219,6 +222,11 @@ impl Operation {
     /// The better way that could not be taken because its grid files are missing.
     pub fn missed(&self) -> Option<&MissedWay> {
         self.missed.as_ref()
+    }
+
+    /// Whether frames are taken as equal that nobody says are.
+    pub fn assumes_equal(&self) -> bool {
+        self.assumed
     }
 
     /// Whether heights are computed: both systems have heights, or one is geocentric. Otherwise the `z` column is

@@ -61,7 +61,8 @@ impl Way {
         let names: Vec<String> = legs.iter().map(Leg::name).filter(|n| !n.is_empty()).collect();
         Way {
             name: names.join(", then "),
-            accuracy_m: legs.iter().map(|l| l.transformation.accuracy_m).sum(),
+            // Accuracies have a few figures; their sum has no more.
+            accuracy_m: (legs.iter().map(|l| l.transformation.accuracy_m).sum::<f64>() * 1e6).round() / 1e6,
             holds_area: legs.iter().all(|l| l.transformation.area.as_ref().is_none_or(|a| a.contains_area(area))),
             needs_epoch: legs.iter().any(|l| matches!(l.transformation.shift, Shift::TimeDependent(_))),
             grids: legs
