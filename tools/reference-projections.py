@@ -544,3 +544,13 @@ for method in ("Cassini_Soldner", "Hyperbolic_Cassini_Soldner"):
             if method.startswith("H"):
                 y = y - y ** 3 / (6 * el.rho(lat) * el.nu(lat))
             line(method, CLARKE, params, degrees(lam) - 61, degrees(lat), x, y)
+
+# The Tunisian mining grid is a table of a decree: 2 km are 0.02437 grad of longitude, from 5.68989 grad at 94 km, and
+# 0.02004 grad of latitude up to 360 km, then 0.02003, from 33.39 grad at 40 km. Here it is walked from its south-western
+# corner, which is not how it is usually computed.
+for east in ("94", "100", "270", "300.5", "490"):
+    for north in ("40", "111", "360", "361", "598", "860"):
+        lon = mpf("5.68989") + (mpf(east) - 94) / 2 * mpf("0.02437")
+        low = min(mpf(north), mpf(360))
+        lat = mpf("33.39") + (low - 40) / 2 * mpf("0.02004") + (mpf(north) - low) / 2 * mpf("0.02003")
+        line("Tunisia_Mining_Grid", ("6378249.2", "293.4660212936265"), {"central_meridian": "7.051005"}, lon * mpf("0.9"), lat * mpf("0.9"), mpf(east) * 1000, mpf(north) * 1000)

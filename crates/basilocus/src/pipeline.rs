@@ -544,6 +544,8 @@ impl Pipeline {
             }
         }
         part.notations = found.notations;
+        part.tally.with_comma = found.marks.0;
+        part.tally.with_point = found.marks.1;
         Some([found.x, found.y, found.z])
     }
 

@@ -68,7 +68,7 @@ pub fn find(text: &str) -> Result<Place, Error> {
         None => {}
     }
     if let Ok(r) = notation::read(text, AxisOrder::Reject) {
-        return Ok(point(r.lon_deg, r.lat_deg, r.words));
+        return Ok(point(r.lon_deg, r.lat_deg, r.words()));
     }
     match Catalogue::embedded().area_named(text) {
         Some(area) => {

@@ -225,7 +225,7 @@ impl OwnTransformation {
         let Local::Space(h) = &self.local else {
             return None;
         };
-        Some(Via::Own(Transformation {
+        Some(Via::Own(Box::new(Transformation {
             name: self.name.clone(),
             source_datum: self.from.datum()?.name.clone(),
             target_datum: self.to.datum()?.name.clone(),
@@ -233,7 +233,7 @@ impl OwnTransformation {
             accuracy_m: self.accuracy_m.unwrap_or(f64::INFINITY),
             area: None,
             note: self.accuracy_m.is_none().then(|| format!("nobody states the accuracy of \"{}\"", self.name)),
-        }))
+        })))
     }
 
     /// The map of the plane between its two systems.

@@ -91,7 +91,7 @@ pub fn read(text: &str, from: Option<&str>, order: AxisOrder) -> Result<Typed, E
         Kind::Geographic { unit, .. } => unit.degrees,
         _ => 1.0,
     };
-    finish(r.lon_deg / unit, r.lat_deg / unit, r.height_m, said, r.notation.words(), r.words, r.cell_m)
+    finish(r.lon_deg / unit, r.lat_deg / unit, r.height_m, said, r.notation.words(), r.words(), r.cell_m)
 }
 
 fn geocentric(text: &str, crs: Crs) -> Result<Typed, Error> {

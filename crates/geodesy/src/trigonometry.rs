@@ -76,6 +76,14 @@ pub(crate) fn atan2_right(y: f64, x: f64) -> f64 {
     f64::from_bits(angle.to_bits() | (y.to_bits() & (1 << 63)))
 }
 
+/// The angle of (x, y), in −π…π; 0 where both are 0.
+#[inline(always)]
+pub(crate) fn atan2(y: f64, x: f64) -> f64 {
+    let right = atan2_right(y, x.abs());
+    let left = f64::from_bits(std::f64::consts::PI.to_bits() | (y.to_bits() & (1 << 63))) - right;
+    if x < 0.0 { left } else { right }
+}
+
 /// Inverse hyperbolic tangent for |u| ≤ 0.77.
 #[inline(always)]
 pub(crate) fn atanh(u: f64) -> f64 {
@@ -130,6 +138,7 @@ mod tests {
             let (s, c) = sin_cos(x);
             prop_assert!((s - x.sin()).abs() <= 1.2e-16 && (c - x.cos()).abs() <= 1.2e-16, "{x}");
             prop_assert!((atan2_right(y, r) - y.atan2(r)).abs() <= 2.3e-16, "{y} {r}");
+            prop_assert!((atan2(y, x) - y.atan2(x)).abs() <= 6e-16, "{y} {x}");
             // The library loses digits for negative arguments, where it takes the logarithm near zero.
             let wanted = u.abs().atanh().copysign(u);
             prop_assert!((atanh(u) - wanted).abs() <= 6e-16 * wanted.abs().max(0.1), "{u}");

@@ -144,7 +144,7 @@ const REFUSED: &[(&str, &str)] = &[
 #[test]
 fn what_is_refused_and_why() {
     for (text, part) in REFUSED {
-        let e = read(text, AxisOrder::Reject).map(|r| r.words).unwrap_err();
+        let e = read(text, AxisOrder::Reject).map(|r| r.words()).unwrap_err();
         assert!(e.to_string().contains(part), "{text}: {e}");
         assert!(e.to_string().starts_with('"'), "the text is quoted: {e}");
     }

@@ -8,6 +8,7 @@
 //! | slip-09 | [`header`] |
 //! | slip-10 | [`code`] |
 //! | slip-11 | [`minutes`] |
+//! | slip-12 | [`comma`] |
 //! | slip-15 | [`empty_result`] |
 //! | slip-16 | [`missing_grid`] |
 //! | slip-17 | [`frame`] |
@@ -18,6 +19,7 @@
 
 pub mod area;
 pub mod code;
+pub mod comma;
 pub mod contradiction;
 pub mod empty_point;
 pub mod empty_result;
@@ -46,6 +48,10 @@ pub struct Tally {
     pub inside_if_swapped: u64,
     /// Of these, inside with the other sign of the longitude.
     pub inside_if_negated: u64,
+    /// Rows whose numbers are written with a comma.
+    pub with_comma: u64,
+    /// Rows whose numbers are written with a point and no comma.
+    pub with_point: u64,
     /// Decimals of the longitudes, where the source has degrees.
     pub x: minutes::Axis,
     /// Decimals of the latitudes.
@@ -80,6 +86,8 @@ impl Tally {
         self.outside += other.outside;
         self.inside_if_swapped += other.inside_if_swapped;
         self.inside_if_negated += other.inside_if_negated;
+        self.with_comma += other.with_comma;
+        self.with_point += other.with_point;
         self.x.merge(&other.x);
         self.y.merge(&other.y);
     }
@@ -134,6 +142,7 @@ pub fn all(e: &Evidence) -> Vec<DoubtReport> {
         header::doubt,
         code::doubt,
         minutes::doubt,
+        comma::doubt,
         empty_result::doubt,
         missing_grid::doubt,
         frame::doubt,

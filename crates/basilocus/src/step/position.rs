@@ -78,6 +78,8 @@ pub(crate) struct Positions {
     pub unusable: Vec<Option<Unusable>>,
     /// Rows by the notation they were read in.
     pub notations: BTreeMap<&'static str, u64>,
+    /// Rows whose numbers have a comma, and rows that have a point and no comma.
+    pub marks: (u64, u64),
 }
 
 /// Whether a table has anything that looks like positions.
@@ -263,6 +265,7 @@ impl PositionReader {
             z: vec![f64::NAN; n],
             unusable: (0..n).map(|_| None).collect(),
             notations: BTreeMap::new(),
+            marks: (0, 0),
         };
         match &self.source {
             Source::Geometry => {
@@ -288,8 +291,9 @@ impl PositionReader {
                     match (self.number(&cx, row, &self.names.0, false), self.number(&cy, row, &self.names.1, true)) {
                         (Ok((x, how)), Ok((y, _))) => {
                             (out.x[row], out.y[row]) = (x, y);
-                            if let Some(how) = how {
-                                *out.notations.entry(how).or_default() += 1;
+                            match how {
+                                Some(how) => *out.notations.entry(how).or_default() += 1,
+                                None => cx.count_marks(row, &mut out.marks),
                             }
                             self.check(row, &mut out);
                         }
@@ -605,6 +609,18 @@ impl<'a> Numbers<'a> {
                 }
             }
             _ => None,
+        }
+    }
+
+    /// Counts whether a text has a comma or a point.
+    fn count_marks(&self, row: usize, marks: &mut (u64, u64)) {
+        if let Numbers::Text(a) = self {
+            let bytes = a.value(row).as_bytes();
+            if bytes.contains(&b',') {
+                marks.0 += 1;
+            } else if bytes.contains(&b'.') {
+                marks.1 += 1;
+            }
         }
     }
 

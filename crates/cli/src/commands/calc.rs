@@ -75,23 +75,20 @@ fn zone(what: &str) -> Result<Answer> {
             longitude(east)
         );
         let mut value = object!({"zone": n, "central_meridian": middle, "west": west, "east": east, "crs": [format!("EPSG:{}", north(true).epsg_code()), format!("EPSG:{}", north(false).epsg_code())]});
-        match band {
-            // N and S are a hemisphere to most people and a band to some: both are said.
-            Some((l, (s, t))) => {
-                let _ = writeln!(
-                    out,
-                    "  band {l}     from {} to {} latitude{}",
-                    s,
-                    t,
-                    match l {
-                        'N' => "; N also stands for the northern hemisphere",
-                        'S' => "; S also stands for the southern hemisphere",
-                        _ => "",
-                    }
-                );
-                value["band"] = object!({"letter": l.to_string(), "south": s, "north": t});
-            }
-            None => {}
+        // N and S are a hemisphere to most people and a band to some: both are said.
+        if let Some((l, (s, t))) = band {
+            let _ = writeln!(
+                out,
+                "  band {l}     from {} to {} latitude{}",
+                s,
+                t,
+                match l {
+                    'N' => "; N also stands for the northern hemisphere",
+                    'S' => "; S also stands for the southern hemisphere",
+                    _ => "",
+                }
+            );
+            value["band"] = object!({"letter": l.to_string(), "south": s, "north": t});
         }
         let _ = writeln!(
             out,
@@ -308,13 +305,11 @@ fn thousands(v: f64, decimals: usize) -> String {
     if rest.is_empty() { format!("{sign}{whole}") } else { format!("{sign}{whole}.{rest}") }
 }
 
+/// Positions in degrees, their system, and how they were understood.
+type Positions = (Vec<(f64, f64)>, Crs, Vec<String>);
+
 /// Positions of a table, or those that were typed.
-fn positions(
-    what: &[String],
-    from: Option<&str>,
-    order: Option<&str>,
-    input: &InputArgs,
-) -> Result<(Vec<(f64, f64)>, Crs, Vec<String>)> {
+fn positions(what: &[String], from: Option<&str>, order: Option<&str>, input: &InputArgs) -> Result<Positions> {
     if let [file] = what
         && Path::new(file).is_file()
     {
@@ -437,6 +432,9 @@ fn map_words(out: &mut String, m: &Measures) -> Vec<Value> {
     Vec::new()
 }
 
+/// A sheet with its series, and where on it the position is.
+type FoundSheet = (String, Sheet, Option<(f64, f64)>);
+
 fn map_sheet(
     what: &str,
     index: Option<(&Path, Option<&str>)>,
@@ -444,7 +442,7 @@ fn map_sheet(
     order: Option<&str>,
     layer: Option<(&PathBuf, bool)>,
 ) -> Result<Answer> {
-    let mut found: Vec<(String, Sheet, Option<(f64, f64)>)> = Vec::new();
+    let mut found: Vec<FoundSheet> = Vec::new();
     let mut out = String::new();
     let position = match sheet::by_number(what) {
         Some(s) => {

@@ -108,7 +108,7 @@ fn under(g: &Geodesic, lon1: f64, lat1: f64, lon2: f64, lat2: f64, az1: f64, az2
     // The spherical excess α₂ − α₁, from the azimuths or, for edges that are short in longitude, from the latitudes.
     let omg12 = wrap_deg(lon2 - lon1).to_radians();
     let meridian = salp0.abs() < 1e-14;
-    let alp12 = if !meridian && omg12.cos() > -0.7071 && sbet2 - sbet1 < 1.75 {
+    let alp12 = if !meridian && omg12.cos() > -std::f64::consts::FRAC_1_SQRT_2 && sbet2 - sbet1 < 1.75 {
         // tan(α₁₂/2) with reduced latitudes needs the longitude on the auxiliary sphere.
         let (s1, s2) = ((salp0 * sbet1).atan2(cbet1 * calp1), (salp0 * sbet2).atan2(cbet2 * calp2));
         let omega = wrap_deg((s2 - s1).to_degrees()).to_radians();

@@ -31,6 +31,9 @@ pub fn read_angle(text: &str, is_latitude: bool) -> Result<Angle, NotationError>
     if text.len() > 100 {
         return Err(NotationError::new(text, None, "is too long for an angle"));
     }
+    if let Some(angle) = super::common_form::read_angle(text) {
+        return check_axis(text, angle, is_latitude);
+    }
     if let Some(packed) = super::packed::read_one(text) {
         let (letter, degrees) = packed?;
         let is_north_south = letter == 'N' || letter == 'S';

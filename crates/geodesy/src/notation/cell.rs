@@ -19,7 +19,7 @@ impl Cell {
     pub(super) fn reading(&self, notation: Notation, kind: &str) -> Reading {
         let (lon_deg, lat_deg) = (self.west + self.width / 2.0, self.south + self.height / 2.0);
         Reading {
-            words: format!("{}, the centre of the {kind}", position_words(lon_deg, lat_deg)),
+            detail: format!("{}, the centre of the {kind}", position_words(lon_deg, lat_deg)),
             cell_m: Some(self.height.to_radians() * 6_371_000.0),
             ..Reading::new(notation, lon_deg, lat_deg)
         }

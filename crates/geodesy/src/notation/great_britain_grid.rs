@@ -46,7 +46,7 @@ mod tests {
     fn squares_of_the_guide() {
         // The guide's worked example: E 651409.903, N 313177.270 is TG 51409 13177.
         let r = read("TG 51409 13177").unwrap().unwrap();
-        assert!(r.words.starts_with("easting 651409.5 m, northing 313177.5 m"), "{}", r.words);
+        assert!(r.words().starts_with("easting 651409.5 m, northing 313177.5 m"), "{}", r.words());
         assert_eq!(print(1.717_921_583_333, 52.657_570_305_556, 5).unwrap(), "TG 51409 13177");
         // Squares by the guide's map: SV is the origin, HP the far north, TV the south-east, NN and SU inland.
         for (text, e, n) in [
@@ -57,7 +57,7 @@ mod tests {
             ("SU 4 1", 445_000.0, 115_000.0),
         ] {
             assert!(
-                read(text).unwrap().unwrap().words.starts_with(&format!("easting {e} m, northing {n} m")),
+                read(text).unwrap().unwrap().words().starts_with(&format!("easting {e} m, northing {n} m")),
                 "{text}"
             );
         }

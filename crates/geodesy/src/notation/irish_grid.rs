@@ -55,7 +55,7 @@ mod tests {
             ("O 15904 34671", 315_904.5, 234_671.5),
         ] {
             let r = read(text).unwrap().unwrap();
-            assert!(r.words.starts_with(&format!("easting {e} m, northing {n} m")), "{text} {}", r.words);
+            assert!(r.words().starts_with(&format!("easting {e} m, northing {n} m")), "{text} {}", r.words());
             let digits = (text.len() - 3) / 2;
             assert_eq!(print(r.lon_deg, r.lat_deg, digits).unwrap(), text);
         }

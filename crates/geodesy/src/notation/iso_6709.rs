@@ -4,7 +4,7 @@
 //! the identifier of a system may follow. The standard's form for people (annex D) is read with the other
 //! angles; a height in metres after it is taken off here.
 
-use super::{Notation, NotationError, Reading, position_words};
+use super::{Notation, NotationError, Reading};
 
 /// The reading, or `None` where the text is not in this notation.
 pub(super) fn read(text: &str) -> Option<Result<Reading, NotationError>> {
@@ -63,11 +63,7 @@ pub(super) fn read(text: &str) -> Option<Result<Reading, NotationError>> {
         Some(code) => code,
         None => None,
     };
-    let mut words = position_words(lon_deg, lat_deg);
-    if let Some(h) = height {
-        words.push_str(&format!(", height {h}"));
-    }
-    Some(Ok(Reading { words, height_m: height, crs, ..Reading::new(Notation::Iso6709, lon_deg, lat_deg) }))
+    Some(Ok(Reading { height_m: height, crs, ..Reading::new(Notation::Iso6709, lon_deg, lat_deg) }))
 }
 
 /// EPSG code of `WGS_84` and of `EPSG4326`, `EPSG:4326` or a name.

@@ -66,7 +66,7 @@ pub(super) fn read(text: &str) -> Option<Result<Reading, NotationError>> {
 
 fn reading(lon_deg: f64, lat_deg: f64, easting: f64, northing: f64, place: String, size: f64) -> Reading {
     Reading {
-        words: format!("{place}, easting {easting} m, northing {northing} m, the centre of a square of {size} m"),
+        detail: format!("{place}, easting {easting} m, northing {northing} m, the centre of a square of {size} m"),
         cell_m: Some(size),
         ..Reading::new(Notation::Mgrs, lon_deg, lat_deg)
     }

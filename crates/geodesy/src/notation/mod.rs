@@ -26,6 +26,7 @@
 
 mod angle;
 mod cell;
+mod common_form;
 pub mod decimal_degrees;
 pub mod degrees_minutes;
 pub mod degrees_minutes_seconds;
@@ -276,8 +277,8 @@ pub struct Reading {
     pub lon_deg: f64,
     /// Latitude, degrees north.
     pub lat_deg: f64,
-    /// What was read, in words: `latitude 46.2° N, longitude 123.8° W`.
-    pub words: String,
+    /// What was read, in words, where that is more than latitude and longitude.
+    detail: String,
     /// Height in metres, where the text has one.
     pub height_m: Option<f64>,
     /// Size of the cell that a code names, metres; the position is its centre.
@@ -288,7 +289,19 @@ pub struct Reading {
 
 impl Reading {
     fn new(notation: Notation, lon_deg: f64, lat_deg: f64) -> Self {
-        Reading { notation, lon_deg, lat_deg, words: String::new(), height_m: None, cell_m: None, crs: None }
+        Reading { notation, lon_deg, lat_deg, detail: String::new(), height_m: None, cell_m: None, crs: None }
+    }
+
+    /// What was read, in words: `latitude 46.2° N, longitude 123.8° W`.
+    pub fn words(&self) -> String {
+        let place = match self.detail.as_str() {
+            "" => position_words(self.lon_deg, self.lat_deg),
+            detail => detail.to_string(),
+        };
+        match self.height_m {
+            Some(h) => format!("{place}, height {h} m"),
+            None => place,
+        }
     }
 }
 
@@ -334,8 +347,11 @@ impl NotationError {
     }
 
     fn ambiguous(text: &str, readings: Vec<Reading>, remedy: &str) -> Self {
-        let list =
-            readings.iter().map(|r| format!("{} ({})", r.words, r.notation.words())).collect::<Vec<_>>().join(", or ");
+        let list = readings
+            .iter()
+            .map(|r| format!("{} ({})", r.words(), r.notation.words()))
+            .collect::<Vec<_>>()
+            .join(", or ");
         NotationError {
             text: text.to_string(),
             at: None,
@@ -364,6 +380,9 @@ pub fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationError> {
     if text.len() > 200 {
         return Err(NotationError::new(text, None, "is too long for a position"));
     }
+    if let Some(r) = common_form::read(text) {
+        return Ok(r);
+    }
     let mut readings: Vec<Reading> = Vec::new();
     let mut error = None;
     for reader in READERS {
@@ -389,11 +408,7 @@ pub fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationError> {
         return utm::read(text);
     }
     match iso_6709::height_at_end(text) {
-        Some((position, height)) => pair::read(position, order).map(|r| Reading {
-            words: format!("{}, height {height} m", r.words),
-            height_m: Some(height),
-            ..r
-        }),
+        Some((position, height)) => pair::read(position, order).map(|r| Reading { height_m: Some(height), ..r }),
         None => pair::read(text, order),
     }
 }

@@ -3,7 +3,7 @@
 //! The letter says which axis it is, and with it how many digits are degrees: two of a latitude, three of a longitude (a
 //! leading zero may be missing). Signed forms of fixed width are in [`super::iso_6709`].
 
-use super::{Notation, NotationError, Reading, position_words};
+use super::{Notation, NotationError, Reading};
 
 /// The reading, or `None` where the text is not in this notation.
 pub(super) fn read(text: &str) -> Option<Result<Reading, NotationError>> {
@@ -22,7 +22,7 @@ pub(super) fn read(text: &str) -> Option<Result<Reading, NotationError>> {
         return Some(Err(NotationError::new(text, None, "has two angles of one axis")));
     }
     let (lat_deg, lon_deg) = if is_latitude(a) { (va, vb) } else { (vb, va) };
-    Some(Ok(Reading { words: position_words(lon_deg, lat_deg), ..Reading::new(Notation::Packed, lon_deg, lat_deg) }))
+    Some(Ok(Reading::new(Notation::Packed, lon_deg, lat_deg)))
 }
 
 /// One packed angle of a column: `461200N`.

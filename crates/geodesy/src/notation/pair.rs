@@ -2,7 +2,7 @@
 
 use super::angle::{Angle, check_axis, from_tokens};
 use super::token::{self, Placed, Token, tokens};
-use super::{AxisOrder, NotationError, Reading, position_words};
+use super::{AxisOrder, NotationError, Reading};
 
 /// Reads two angles. A comma is tried as a separator and as a decimal sign; what both ways read alike is one reading.
 pub(super) fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationError> {
@@ -170,8 +170,5 @@ fn orders(text: &str, a: &Angle, b: &Angle, order: AxisOrder) -> Result<Vec<Read
 fn reading(lat: &Angle, lon: &Angle) -> Reading {
     let lon_deg = crate::projection::wrap_deg(lon.degrees);
     // The finer notation of the two names the whole ("46° N, 123° 48' W").
-    Reading {
-        words: position_words(lon_deg, lat.degrees),
-        ..Reading::new(lat.notation.max(lon.notation), lon_deg, lat.degrees)
-    }
+    Reading::new(lat.notation.max(lon.notation), lon_deg, lat.degrees)
 }

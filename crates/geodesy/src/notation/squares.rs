@@ -50,7 +50,7 @@ pub(super) fn reading(
         _ => return Err(outside()),
     };
     Ok(Reading {
-        words: format!(
+        detail: format!(
             "easting {easting} m, northing {northing} m of {}, the centre of a square of {size} m",
             crs.title()
         ),

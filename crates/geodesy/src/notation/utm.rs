@@ -159,7 +159,7 @@ fn place(number: u8, side: Side, easting: f64, northing: f64) -> Result<Reading,
         Side::Band(letter, ..) => format!("band {letter}"),
     };
     Ok(Reading {
-        words: format!("zone {number}, {side_words}, easting {easting} m, northing {northing} m"),
+        detail: format!("zone {number}, {side_words}, easting {easting} m, northing {northing} m"),
         ..Reading::new(Notation::Utm, lon_deg, lat_deg)
     })
 }

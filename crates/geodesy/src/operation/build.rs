@@ -335,7 +335,7 @@ impl Builder {
                     reason: format!("\"{}\" is computed with it", leg.name()),
                     place: search.grids.place(),
                 })?;
-                self.to_geographic();
+                self.become_geographic();
                 let words = format!("NTv2 grid {name}{}", if inverse { ", inverse" } else { "" });
                 self.operation.grids.push(name.clone());
                 self.push(Step::Grid { name: name.clone(), grid, inverse }, words);
@@ -349,19 +349,19 @@ impl Builder {
     /// a millimetre only: a change of that size would only look like a transformation.
     fn become_alike(&mut self, next: Ellipsoid) {
         if !self.geocentric && !alike(&self.ellipsoid, &next) {
-            self.to_geocentric();
+            self.become_geocentric();
         }
         self.ellipsoid = next;
     }
 
     fn helmert(&mut self, helmert: Helmert, inverse: bool, when: String, next: Ellipsoid) {
-        self.to_geocentric();
+        self.become_geocentric();
         let words = format!("{}{when}", helmert_words(&helmert, inverse));
         self.push(Step::Helmert { helmert, inverse }, words);
         self.ellipsoid = next;
     }
 
-    fn to_geocentric(&mut self) {
+    fn become_geocentric(&mut self) {
         if !self.geocentric {
             let words = format!("geographic to geocentric on {}", self.ellipsoid.name);
             self.push(Step::ToGeocentric(self.ellipsoid.clone()), words);
@@ -369,7 +369,7 @@ impl Builder {
         }
     }
 
-    fn to_geographic(&mut self) {
+    fn become_geographic(&mut self) {
         if self.geocentric {
             let words = format!("geocentric to geographic on {}", self.ellipsoid.name);
             self.push(Step::FromGeocentric(self.ellipsoid.clone()), words);
@@ -383,14 +383,14 @@ impl Builder {
             if !self.geocentric {
                 self.ellipsoid = ellipsoid.clone();
             }
-            self.to_geocentric();
+            self.become_geocentric();
             return;
         }
         if !self.geocentric && !alike(&self.ellipsoid, ellipsoid) {
-            self.to_geocentric();
+            self.become_geocentric();
         }
         self.ellipsoid = ellipsoid.clone();
-        self.to_geographic();
+        self.become_geographic();
     }
 
     fn leave(&mut self, crs: &Crs, datum: &Datum) -> Result<(), Error> {

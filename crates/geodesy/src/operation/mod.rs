@@ -34,7 +34,7 @@ pub enum Via {
     /// A part of the operation's name, or the system or datum in between.
     Named(String),
     /// A datum transformation of the user's own.
-    Own(Transformation),
+    Own(Box<Transformation>),
 }
 
 /// What the search for an operation goes by.

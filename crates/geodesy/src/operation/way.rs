@@ -130,7 +130,7 @@ pub(super) fn ways(from: &Datum, to: &Datum, area: &Area, grids: &dyn GridSource
         return vec![Way::of(Vec::new(), area, grids)];
     }
     let own = match via {
-        Some(Via::Own(t)) => Some(t),
+        Some(Via::Own(t)) => Some(&**t),
         _ => None,
     };
     let out = legs_of(from, own);

@@ -153,6 +153,8 @@ macro_rules! methods {
         ///
         /// Longitudes are degrees from the prime meridian of the system, latitudes degrees, eastings and northings
         /// metres (false easting and northing included).
+        // One is made for a system, not for a position: its size costs nothing.
+        #[allow(clippy::large_enum_variant)]
         #[derive(Debug, Clone, PartialEq)]
         pub enum Projection {
             $(#[doc = concat!("See [`", stringify!($name), "`].")] $name(Framed<$name>),)*
@@ -264,6 +266,7 @@ methods! {
     american_polyconic::AmericanPolyconic,
     krovak::Krovak,
     new_zealand_map_grid::NewZealandMapGrid,
+    tunisian_mining_grid::TunisianMiningGrid,
     cylindrical_equal_area::CylindricalEqualArea,
     equidistant_cylindrical::EquidistantCylindrical,
     equidistant_conic::EquidistantConic,
