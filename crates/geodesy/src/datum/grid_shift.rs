@@ -199,14 +199,33 @@ impl GridShift {
         })
     }
 
-    /// The shift at a position (degrees) of the source system; `None` outside the grid.
-    pub fn at(&self, lon_deg: f64, lat_deg: f64) -> Option<Shift> {
-        let (west, lat) = (-lon_deg * 3600.0, lat_deg * 3600.0);
+    /// The finest grid that holds a place.
+    #[inline(always)]
+    fn finest(&self, west: f64, lat: f64) -> Option<&SubGrid> {
         let mut found = self.roots.iter().copied().find(|&i| self.grids[i].holds(west, lat))?;
         while let Some(&child) = self.grids[found].children.iter().find(|&&i| self.grids[i].holds(west, lat)) {
             found = child;
         }
-        let [d_lat, d_west, a_lat, a_lon] = self.grids[found].bilinear(west, lat);
+        Some(&self.grids[found])
+    }
+
+    /// What is to be added to longitude and latitude (degrees); NaN outside the grid.
+    #[inline(always)]
+    fn shift(&self, lon_deg: f64, lat_deg: f64) -> (f64, f64) {
+        let (west, lat) = (-lon_deg * 3600.0, lat_deg * 3600.0);
+        match self.finest(west, lat) {
+            Some(grid) => {
+                let [d_lat, d_west] = grid.bilinear::<2>(west, lat);
+                (-d_west / 3600.0, d_lat / 3600.0)
+            }
+            None => (f64::NAN, f64::NAN),
+        }
+    }
+
+    /// The shift at a position (degrees) of the source system; `None` outside the grid.
+    pub fn at(&self, lon_deg: f64, lat_deg: f64) -> Option<Shift> {
+        let (west, lat) = (-lon_deg * 3600.0, lat_deg * 3600.0);
+        let [d_lat, d_west, a_lat, a_lon] = self.finest(west, lat)?.bilinear::<4>(west, lat);
         // −1 stands for an accuracy that nobody knows.
         let accuracy_m = (a_lat > 0.0 || a_lon > 0.0).then(|| a_lat.max(0.0).hypot(a_lon.max(0.0)));
         Some(Shift { lon_deg: -d_west / 3600.0, lat_deg: d_lat / 3600.0, accuracy_m })
@@ -215,10 +234,8 @@ impl GridShift {
     /// Source to target, in place over degrees; outside the grid NaN.
     pub fn forward_batch(&self, lon: &mut [f64], lat: &mut [f64]) {
         for (x, y) in lon.iter_mut().zip(lat.iter_mut()) {
-            match self.at(*x, *y) {
-                Some(s) => (*x, *y) = (*x + s.lon_deg, *y + s.lat_deg),
-                None => (*x, *y) = (f64::NAN, f64::NAN),
-            }
+            let (dx, dy) = self.shift(*x, *y);
+            (*x, *y) = (*x + dx, *y + dy);
         }
     }
 
@@ -227,14 +244,15 @@ impl GridShift {
         for (x, y) in lon.iter_mut().zip(lat.iter_mut()) {
             let (mut a, mut b) = (*x, *y);
             for _ in 0..20 {
-                let Some(s) = self.at(a, b) else {
-                    (a, b) = (f64::NAN, f64::NAN);
-                    break;
-                };
-                let (dx, dy) = (*x - s.lon_deg - a, *y - s.lat_deg - b);
-                (a, b) = (a + dx, b + dy);
-                // A hundred-thousandth of a millimetre.
-                if dx.abs() < 1e-13 && dy.abs() < 1e-13 {
+                let (dx, dy) = self.shift(a, b);
+                let (next_a, next_b) = (*x - dx, *y - dy);
+                let moved = (next_a - a).abs().max((next_b - b).abs());
+                (a, b) = (next_a, next_b);
+                // Shifts change by some 1e-5 from place to place, so the next round would move it by a hundred-thousandth
+                // of a millimetre. Outside the grid nothing is moved.
+                if !(moved >= 1e-9) {
+                    let (dx, dy) = self.shift(a, b);
+                    (a, b) = (*x - dx, *y - dy);
                     break;
                 }
             }
@@ -245,12 +263,15 @@ impl GridShift {
 
 impl SubGrid {
     /// Whether a place is inside; a hair beyond the rim is rounding.
+    #[inline(always)]
     fn holds(&self, west: f64, lat: f64) -> bool {
         const HAIR: f64 = 1e-7;
         west >= self.east - HAIR && west <= self.west + HAIR && lat >= self.south - HAIR && lat <= self.north + HAIR
     }
 
-    fn bilinear(&self, west: f64, lat: f64) -> [f64; 4] {
+    /// The first `N` numbers of a node: shifts alone, or their accuracies too.
+    #[inline(always)]
+    fn bilinear<const N: usize>(&self, west: f64, lat: f64) -> [f64; N] {
         let x = ((west - self.east) / self.lon_step).clamp(0.0, (self.columns - 1) as f64);
         let y = ((lat - self.south) / self.lat_step).clamp(0.0, (self.rows - 1) as f64);
         let (i, j) = ((x as usize).min(self.columns.saturating_sub(2)), (y as usize).min(self.rows.saturating_sub(2)));

@@ -25,14 +25,14 @@ pub struct Angle {
 /// there, the letter is of the other axis, or the value is beyond 90 (latitude) or 180 (longitude; up to 360 is
 /// taken as counted eastwards).
 pub fn read_angle(text: &str, is_latitude: bool) -> Result<Angle, NotationError> {
-    if text.trim().is_empty() {
-        return Err(NotationError::new(text, None, "is empty"));
-    }
     if text.len() > 100 {
         return Err(NotationError::new(text, None, "is too long for an angle"));
     }
     if let Some(angle) = super::common_form::read_angle(text) {
         return check_axis(text, angle, is_latitude);
+    }
+    if text.trim().is_empty() {
+        return Err(NotationError::new(text, None, "is empty"));
     }
     if let Some(packed) = super::packed::read_one(text) {
         let (letter, degrees) = packed?;

@@ -7,71 +7,110 @@
 use super::{Angle, Notation, Reading};
 
 /// An angle and where it ends.
+#[derive(Clone, Copy)]
 struct Part {
-    angle: Angle,
-    next: usize,
-    /// Whether its letter stood before the number.
+    /// Degrees with the sign of the letter.
+    degrees: f64,
+    /// How many of degrees, minutes and seconds were written.
+    count: usize,
+    /// The letter; 0 for none.
+    letter: u8,
+    /// Whether it stood before the number.
     leading: bool,
+    next: usize,
+}
+
+impl Part {
+    fn notation(&self) -> Notation {
+        [Notation::DecimalDegrees, Notation::DegreesMinutes, Notation::DegreesMinutesSeconds][self.count - 1]
+    }
+
+    fn is_latitude(&self) -> bool {
+        matches!(self.letter, b'N' | b'S')
+    }
+}
+
+/// The bytes without white space around them.
+#[inline(always)]
+fn trimmed(text: &str) -> &[u8] {
+    let b = text.as_bytes();
+    match (b.first(), b.last()) {
+        // Most texts begin and end with a visible sign.
+        (Some(33..=126), Some(33..=126)) => b,
+        _ => text.trim().as_bytes(),
+    }
 }
 
 /// A whole position with a letter for each angle, both before or both after; `None` for any other text.
 pub(super) fn read(text: &str) -> Option<Reading> {
-    let b = text.trim().as_bytes();
+    let b = trimmed(text);
     let first = angle(b, 0)?;
-    first.angle.hemisphere?;
-    let mut at = first.next;
-    // A comma or semicolon after the letter parts the angles; a blank may.
-    if matches!(b.get(at), Some(b',' | b';')) {
-        at += 1;
-    }
-    while b.get(at) == Some(&b' ') {
-        at += 1;
-    }
-    let second = angle(b, at)?;
-    if second.next != b.len() || second.leading != first.leading {
+    if first.letter == 0 {
         return None;
     }
-    let (lat, lon) = match (first.angle.is_latitude?, second.angle.is_latitude?) {
-        (true, false) => (first.angle, second.angle),
-        (false, true) => (second.angle, first.angle),
-        _ => return None,
-    };
+    let mut at = first.next;
+    // A comma or semicolon after the letter parts the angles; a blank may.
+    if matches!(byte(b, at), b',' | b';') {
+        at += 1;
+    }
+    let second = angle(b, blanks(b, at))?;
+    if second.next != b.len()
+        || second.letter == 0
+        || second.leading != first.leading
+        || second.is_latitude() == first.is_latitude()
+    {
+        return None;
+    }
+    let (lat, lon) = if first.is_latitude() { (first, second) } else { (second, first) };
     if lat.degrees.abs() > 90.0 || lon.degrees.abs() > 180.0 {
         return None;
     }
-    Some(Reading::new(lat.notation.max(lon.notation), lon.degrees, lat.degrees))
+    Some(Reading::new(lat.notation().max(lon.notation()), lon.degrees, lat.degrees))
 }
 
 /// A single angle, with a letter, a minus sign, or neither; `None` for any other text.
 pub(super) fn read_angle(text: &str) -> Option<Angle> {
-    let b = text.trim().as_bytes();
-    let negative = b.first() == Some(&b'-');
+    let b = trimmed(text);
+    let negative = byte(b, 0) == b'-';
     let part = angle(b, usize::from(negative))?;
-    if part.next != b.len() || negative && part.angle.hemisphere.is_some() {
+    if part.next != b.len() || negative && part.letter != 0 {
         return None;
     }
-    let degrees = if negative { -part.angle.degrees } else { part.angle.degrees };
-    Some(Angle { degrees, ..part.angle })
+    Some(Angle {
+        degrees: if negative { -part.degrees } else { part.degrees },
+        notation: part.notation(),
+        hemisphere: (part.letter != 0).then_some(char::from(part.letter)),
+        is_latitude: (part.letter != 0).then_some(part.is_latitude()),
+    })
 }
 
-fn letter(b: &[u8], at: usize) -> Option<char> {
-    b.get(at).filter(|c| matches!(c, b'N' | b'S' | b'E' | b'W')).map(|c| char::from(*c))
+/// The byte at a place; 0, which is no part of an angle, beyond the end.
+#[inline(always)]
+fn byte(b: &[u8], at: usize) -> u8 {
+    b.get(at).copied().unwrap_or(0)
 }
 
+#[inline(always)]
+fn letter(c: u8) -> u8 {
+    if matches!(c, b'N' | b'S' | b'E' | b'W') { c } else { 0 }
+}
+
+#[inline(always)]
 fn blanks(b: &[u8], mut at: usize) -> usize {
-    while b.get(at) == Some(&b' ') {
+    while byte(b, at) == b' ' {
         at += 1;
     }
     at
 }
 
+#[inline(always)]
 fn angle(b: &[u8], at: usize) -> Option<Part> {
-    let before = letter(b, at);
-    let mut at = if before.is_some() { blanks(b, at + 1) } else { at };
+    let before = letter(byte(b, at));
+    let mut at = if before != 0 { blanks(b, at + 1) } else { at };
     let mut values = [0.0f64; 3];
     let mut count = 0;
     let mut ended = false;
-    while count < 3 && !ended && b.get(at).is_some_and(u8::is_ascii_digit) {
+    while count < 3 && !ended && byte(b, at).is_ascii_digit() {
         let (value, next, whole) = number(b, at)?;
         at = next;
         if count > 0 && value >= 60.0 {
@@ -79,83 +118,88 @@ fn angle(b: &[u8], at: usize) -> Option<Part> {
         }
         values[count] = value;
         let (unit, after) = sign(b, at);
-        match unit {
+        if unit == count {
+            at = blanks(b, after);
+        } else if unit == NO_SIGN {
             // A part may go without its sign, with a blank after it.
-            None => {
-                let next = blanks(b, at);
-                if next == at && b.get(at).is_some_and(u8::is_ascii_digit) {
-                    return None;
-                }
-                at = next;
-            }
-            Some(unit) if unit == count => at = blanks(b, after),
-            Some(_) => return None,
+            at = blanks(b, at);
+        } else {
+            return None;
         }
         count += 1;
         // Decimals end an angle.
         ended = !whole;
     }
-    if count == 0 || ended && b.get(at).is_some_and(u8::is_ascii_digit) {
+    if count == 0 || byte(b, at).is_ascii_digit() && (ended || count == 3) && before == 0 {
         return None;
     }
-    let after = if before.is_none() { letter(b, at) } else { None };
-    if after.is_some() {
-        at += 1;
-    }
-    let hemisphere = before.or(after);
-    let is_latitude = hemisphere.map(|l| l == 'N' || l == 'S');
+    let after = if before == 0 { letter(byte(b, at)) } else { 0 };
+    at += usize::from(after != 0);
+    let letter = before | after;
     let magnitude = match count {
         1 => values[0],
         2 => values[0] + values[1] / 60.0,
         _ => values[0] + (values[1] * 60.0 + values[2]) / 3600.0,
     };
-    let notation = [Notation::DecimalDegrees, Notation::DegreesMinutes, Notation::DegreesMinutesSeconds][count - 1];
-    let negative = matches!(hemisphere, Some('S' | 'W'));
-    let degrees = if negative { -magnitude } else { magnitude };
-    Some(Part { angle: Angle { degrees, notation, hemisphere, is_latitude }, next: at, leading: before.is_some() })
+    let degrees = if matches!(letter, b'S' | b'W') { -magnitude } else { magnitude };
+    Some(Part { degrees, count, letter, leading: before != 0, next: at })
 }
 
+const NO_SIGN: usize = 3;
+
 /// The part that a sign closes (0 degrees, 1 minutes, 2 seconds), and where it ends.
-fn sign(b: &[u8], at: usize) -> (Option<usize>, usize) {
-    match b.get(at) {
-        Some(b'\'') if b.get(at + 1) == Some(&b'\'') => (Some(2), at + 2),
-        Some(b'\'') => (Some(1), at + 1),
-        Some(b'"') => (Some(2), at + 1),
+#[inline(always)]
+fn sign(b: &[u8], at: usize) -> (usize, usize) {
+    match byte(b, at) {
+        b'\'' if byte(b, at + 1) == b'\'' => (2, at + 2),
+        b'\'' => (1, at + 1),
+        b'"' => (2, at + 1),
         // ° is C2 B0; ′ and ″ are E2 80 B2 and E2 80 B3.
-        Some(0xC2) if b.get(at + 1) == Some(&0xB0) => (Some(0), at + 2),
-        Some(0xE2) if b.get(at + 1) == Some(&0x80) => match b.get(at + 2) {
-            Some(0xB2) => (Some(1), at + 3),
-            Some(0xB3) => (Some(2), at + 3),
-            _ => (None, at),
+        0xC2 if byte(b, at + 1) == 0xB0 => (0, at + 2),
+        0xE2 if byte(b, at + 1) == 0x80 => match byte(b, at + 2) {
+            0xB2 => (1, at + 3),
+            0xB3 => (2, at + 3),
+            _ => (NO_SIGN, at),
         },
-        _ => (None, at),
+        _ => (NO_SIGN, at),
     }
 }
 
 /// A number, where it ends, and whether it has no decimals. At most three digits before the point: packed forms have
 /// more. At most fifteen in all, so that a division of two exact numbers rounds as the general reader does.
+#[inline(always)]
 fn number(b: &[u8], start: usize) -> Option<(f64, usize, bool)> {
-    const POWERS: [f64; 16] = [1.0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15];
-    let mut mantissa = 0u64;
-    let mut at = start;
-    while let Some(d) = b.get(at).filter(|c| c.is_ascii_digit()) {
-        mantissa = mantissa * 10 + u64::from(d - b'0');
-        at += 1;
-        if at - start > 3 {
-            return None;
+    const POWERS: [f64; 13] = [1.0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12];
+    let digit = |at: usize| byte(b, at).wrapping_sub(b'0');
+    // The first is known to be a digit; two are the usual case.
+    let mut mantissa = u64::from(digit(start));
+    let mut at = start + 1;
+    for _ in 0..3 {
+        let d = digit(at);
+        if d > 9 {
+            break;
         }
+        mantissa = mantissa * 10 + u64::from(d);
+        at += 1;
     }
-    if b.get(at) != Some(&b'.') {
+    if at - start > 3 {
+        return None;
+    }
+    if byte(b, at) != b'.' {
         return Some((mantissa as f64, at, true));
     }
     at += 1;
     let point = at;
-    while let Some(d) = b.get(at).filter(|c| c.is_ascii_digit()) {
-        if at - point >= 12 {
+    loop {
+        let digit = byte(b, at).wrapping_sub(b'0');
+        if digit > 9 {
+            break;
+        }
+        mantissa = mantissa * 10 + u64::from(digit);
+        at += 1;
+        if at - point > 12 {
             return None;
         }
-        mantissa = mantissa * 10 + u64::from(d - b'0');
-        at += 1;
     }
     let decimals = at - point;
     if decimals == 0 {

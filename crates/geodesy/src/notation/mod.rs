@@ -374,14 +374,14 @@ impl NotationError {
 /// assert_eq!(read("10 20", AxisOrder::Reject).unwrap_err().readings.len(), 2);
 /// ```
 pub fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationError> {
+    if let Some(r) = common_form::read(text) {
+        return Ok(r);
+    }
     if text.trim().is_empty() {
         return Err(NotationError::new(text, None, "is empty"));
     }
     if text.len() > 200 {
         return Err(NotationError::new(text, None, "is too long for a position"));
-    }
-    if let Some(r) = common_form::read(text) {
-        return Ok(r);
     }
     let mut readings: Vec<Reading> = Vec::new();
     let mut error = None;
