@@ -8,7 +8,7 @@ fn main() {
     let text = std::env::args().nth(1).unwrap_or_else(|| "N46° 12.0' W123° 48.0'".into());
     match read(&text, AxisOrder::Reject) {
         Ok(reading) => {
-            println!("{text} is {} ({})", reading.words, reading.notation.words());
+            println!("{text} is {} ({})", reading.words(), reading.notation.words());
             for (notation, name) in NOTATIONS {
                 if let Some(written) = print(reading.lon_deg, reading.lat_deg, *notation, notation.usual_digits()) {
                     println!("  {name:<24} {written}");

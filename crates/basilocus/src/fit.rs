@@ -35,6 +35,8 @@ pub struct FitPlan {
     pub to: String,
     /// What the transformation is called; the name of the table unless said.
     pub name: Option<String>,
+    /// Names of pairs to leave out.
+    pub without: Vec<String>,
 }
 
 /// What a fit came to.
@@ -98,7 +100,18 @@ pub fn fit_pairs(plan: &FitPlan) -> Result<(TransformationFile, FitReport), Erro
         Some(text) => system::find(text)?.crs,
     };
     let to = system::find(&plan.to)?.crs;
-    let table = read(plan, kind)?;
+    let mut table = read(plan, kind)?;
+    for name in &plan.without {
+        let Some(at) = table.names.iter().position(|n| n == name) else {
+            return Err(Error::Plan(format!(
+                "--without {name}: there is no such control pair; there are {}",
+                table.names.join(", ")
+            )));
+        };
+        table.names.remove(at);
+        table.pairs.remove(at);
+        table.understood.push(format!("control pair \"{name}\" left out, as --without says"));
+    }
     let mut notes = Vec::new();
     let (pairs, unit, unit_m) = if kind.is_3d() {
         (in_space(&table.pairs, &from, &to)?, "metres".to_string(), 1.0)

@@ -482,6 +482,9 @@ pub struct FitArgs {
     /// Column with the names of the points
     #[arg(long, value_name = "COLUMN")]
     pub label: Option<String>,
+    /// Leave a pair out, by its name
+    #[arg(long, value_name = "POINT")]
+    pub without: Vec<String>,
     /// System of the old coordinates; a local grid unless said
     #[arg(long, value_name = "CRS")]
     pub from: Option<String>,

@@ -284,6 +284,11 @@ fn a_local_grid_is_fitted_and_used() {
     f.write("bad.csv", text.replace("P3,950,870", "P3,950,807"));
     let (status, out, _) = f.run(&["fit", "bad.csv", "-o", "bad.toml", "--to", "EPSG:2269", "--strict"]);
     assert!(status == 3 && out.contains("\"P3\": without it the others agree far better"), "{out}");
+    let r = f.json(&["fit", "bad.csv", "-o", "good.toml", "--to", "EPSG:2269", "--without", "P3", "--json"]);
+    assert!(r["pairs"] == 5 && r["standard_error_m"].as_f64().unwrap() < 0.003, "{r}");
+    assert!(
+        f.refusal(&["fit", "bad.csv", "-o", "x.toml", "--to", "EPSG:2269", "--without", "P9"]).contains("there are P0")
+    );
     // Too few, on a line, unknown kinds and systems in degrees are refused with reasons.
     f.write("few.csv", "p,x,y,e,n\nA,0,0,7380000,930000\n");
     assert!(f.refusal(&["fit", "few.csv", "-o", "few.toml", "--to", "EPSG:2269"]).contains("needs at least 2"));

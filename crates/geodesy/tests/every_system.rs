@@ -48,7 +48,9 @@ fn every_implemented_projection_closes_in_its_area_of_use() {
             }
         }
     }
-    assert!(tried > 4800, "{tried} systems computed, {refused} refused by name");
+    println!("{tried} systems computed, {refused} refused by name");
+    // At least 99 % of the registry's projected systems.
+    assert!(tried * 100 >= (tried + refused) * 99, "{tried} systems computed, {refused} refused by name");
 }
 
 #[test]

@@ -221,6 +221,7 @@ fn main() -> Result<()> {
     landowners(&folder, &known, &segments, &mut random)?;
     field_notes(&folder, &mut random)?;
     survey(&folder, &mut random)?;
+    harbour(&folder)?;
     Ok(())
 }
 
@@ -410,5 +411,49 @@ fn survey(folder: &Path, random: &mut Random) -> Result<()> {
         )?;
     }
     std::fs::write(folder.join("survey_1958.txt"), text)?;
+    Ok(())
+}
+
+/// The harbour's grid of 1931: feet from a corner of the old wharf, turned against the state plane. Control pairs found
+/// again today, one of them copied wrongly, and the piles of the old plan.
+fn harbour(folder: &Path) -> Result<()> {
+    // A generator of its own, so that the other files keep their bytes.
+    let mut random = Random(1931);
+    let (sine, cosine) = 12.4f64.to_radians().sin_cos();
+    let scale = 0.999_93;
+    let today =
+        |x: f64, y: f64| (7_370_450.0 + scale * (cosine * x - sine * y), 937_820.0 + scale * (sine * x + cosine * y));
+    let spots = [
+        ("wharf-corner", 0.0, 0.0),
+        ("bollard-A", 412.6, 38.2),
+        ("bollard-D", 1_208.4, 55.9),
+        ("net-loft", 1_455.0, 640.3),
+        ("cannery-stack", 890.7, 905.5),
+        ("ferry-slip", 305.1, 780.4),
+        ("tide-staff", 655.8, 377.7),
+        ("church-spire", -220.5, 512.9),
+    ];
+    let mut pairs = String::from("point,x_1931_ft,y_1931_ft,easting_ft,northing_ft\n");
+    for (name, x, y) in spots {
+        let (e, n) = today(x, y);
+        let noise = |r: &mut Random| (r.unit() - 0.5) * 0.12;
+        // Two digits changed places when the ferry slip was copied.
+        let y = if name == "ferry-slip" { y - 36.0 } else { y };
+        writeln!(pairs, "{name},{x:.1},{y:.1},{:.2},{:.2}", e + noise(&mut random), n + noise(&mut random))?;
+    }
+    std::fs::write(folder.join("harbour_pairs.csv"), pairs)?;
+    let mut piles = String::from("pile,x,y,set_in\n");
+    for i in 0..24 {
+        let (x, y) = (60.0 + f64::from(i % 8) * 165.0, 30.0 + f64::from(i / 8) * 260.0);
+        writeln!(
+            piles,
+            "W-{:02},{:.1},{:.1},{}",
+            i + 1,
+            x + random.unit() * 4.0,
+            y + random.unit() * 4.0,
+            1931 + random.below(4)
+        )?;
+    }
+    std::fs::write(folder.join("harbour_piles.csv"), piles)?;
     Ok(())
 }

@@ -233,7 +233,9 @@ fn offered(catalogue: Catalogue, lon: f64, lat: f64, place: &dyn Fn(Crs) -> Opti
 }
 
 fn length(metres: f64) -> String {
-    if metres >= 1.0 {
+    if metres >= 1000.0 {
+        format!("{:.1} km", metres / 1000.0)
+    } else if metres >= 1.0 {
         format!("{metres:.1} m")
     } else if metres >= 0.01 {
         format!("{:.1} cm", metres * 100.0)

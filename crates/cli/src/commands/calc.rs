@@ -79,9 +79,9 @@ fn zone(what: &str) -> Result<Answer> {
         if let Some((l, (s, t))) = band {
             let _ = writeln!(
                 out,
-                "  band {l}     from {} to {} latitude{}",
-                s,
-                t,
+                "  band {l}     from {} to {}{}",
+                latitude(s),
+                latitude(t),
                 match l {
                     'N' => "; N also stands for the northern hemisphere",
                     'S' => "; S also stands for the southern hemisphere",
@@ -159,6 +159,10 @@ fn longitude(deg: f64) -> String {
     let d = (deg + 180.0).rem_euclid(360.0) - 180.0;
     let d = if d == -180.0 && deg > 0.0 { 180.0 } else { d };
     format!("{}° {}", d.abs(), if d < 0.0 { 'W' } else { 'E' })
+}
+
+fn latitude(deg: f64) -> String {
+    format!("{}° {}", deg.abs(), if deg < 0.0 { 'S' } else { 'N' })
 }
 
 /// A number with ten figures that count.

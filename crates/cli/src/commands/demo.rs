@@ -19,6 +19,8 @@ const FILES: &[(&str, &[u8])] = &[
     ("street_segments.csv", include_bytes!("../../demo/street_segments.csv")),
     ("postcodes.csv", include_bytes!("../../demo/postcodes.csv")),
     ("places.csv", include_bytes!("../../demo/places.csv")),
+    ("harbour_pairs.csv", include_bytes!("../../demo/harbour_pairs.csv")),
+    ("harbour_piles.csv", include_bytes!("../../demo/harbour_piles.csv")),
 ];
 
 const PLAN: &str = "culverts.plan.toml";
@@ -97,6 +99,15 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
     }
     std::fs::remove_dir_all("again")?;
 
+    step(
+        "7. The harbour's own grid of 1931: control pairs, a fit that names the bad one, and the old piles on today's map",
+    )?;
+    command("basilocus fit harbour_pairs.csv --to EPSG:2269 -o harbour_all.toml --overwrite")?;
+    command("basilocus fit harbour_pairs.csv --to EPSG:2269 --without ferry-slip -o harbour.toml --overwrite")?;
+    command(
+        "basilocus convert harbour_piles.csv --via harbour.toml --x x --y y --to EPSG:4326 -o harbour_piles.geojson --overwrite --no-progress",
+    )?;
+
     step("What to open")?;
     say(&format!(
         "  {0}/culverts.xlsx      in a spreadsheet program: a sheet for each source, one of the rows set aside, one that says what this is\n  \
@@ -165,6 +176,7 @@ fn command(line: &str) -> Result<()> {
         Command::Run(a) => run_command::saved(&a).map(|_| ())?,
         Command::Geocode(a) => plan_of(a.layer(), &a.behaviour)?,
         Command::Convert(a) => plan_of(a.layer(), &a.behaviour)?,
+        Command::Fit(a) => super::fit::run(&a).map(|_| ())?,
         _ => bail!("no step of the demonstration: {line}"),
     }
     say("\n")

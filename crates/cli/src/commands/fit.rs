@@ -30,6 +30,7 @@ pub fn run(a: &FitArgs) -> Result<Done> {
         from: a.from.clone(),
         to: a.to.clone(),
         name: a.name.clone(),
+        without: a.without.clone(),
     };
     let (file, report) = fit_pairs(&plan)?;
     std::fs::write(&a.output, file.to_text(&a.output)?)
@@ -95,7 +96,7 @@ fn words(r: &FitReport) -> String {
     if let Some(o) = &r.outlier {
         let _ = writeln!(
             out,
-            "  outlier    \"{o}\": without it the others agree far better; look at its numbers, then leave it out or mend it"
+            "  outlier    \"{o}\": without it the others agree far better; look at its numbers, then mend it, or leave it out with --without \"{o}\""
         );
     }
     for (kind, error, left_out) in &r.others {
