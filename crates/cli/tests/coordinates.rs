@@ -395,6 +395,7 @@ fn everyday_arithmetic() {
     let f = Folder::new();
     let v = f.json(&["calc", "zone", "--json", "--", "-123.8"]);
     assert_eq!((v["zone"].as_u64(), v["central_meridian"].as_f64()), (Some(10), Some(-123.0)));
+    assert!(f.ok(&["calc", "zone", "5.2E"]).starts_with("5.2° E is in UTM zone 31"));
     assert_eq!(f.json(&["calc", "zone", "60 N 5 E", "--json"])["zone"], 32, "south-west Norway");
     assert_eq!(f.json(&["calc", "zone", "10T", "--json"])["band"]["south"], 40.0);
     let v = f.json(&["calc", "units", "1000000", "ftUS", "--to", "ft", "--to", "m", "--json"]);

@@ -139,8 +139,8 @@ fn one_frame_in_between_joins_two_that_have_no_direct_way() {
     let ways = Operation::ways(&crs("EPSG:8996"), &crs("EPSG:8999"), &Search::default()).unwrap();
     assert_eq!(ways[0].through(), Some("International Terrestrial Reference Frame 2014"));
     assert!(ways[0].needs_epoch && ways.len() > 1);
-    assert!(ways.windows(2).all(|w| w[0].holds_area > w[1].holds_area
-        || w[0].holds_area == w[1].holds_area && w[0].accuracy_m <= w[1].accuracy_m));
+    let rank = |w: &basilocus_geodesy::operation::Way| (!w.holds_area, w.accuracy_m);
+    assert!(ways.windows(2).all(|w| rank(&w[0]) <= rank(&w[1])));
 }
 
 #[test]

@@ -158,6 +158,8 @@ fn zone(what: &str) -> Result<Answer> {
 fn longitude(deg: f64) -> String {
     let d = (deg + 180.0).rem_euclid(360.0) - 180.0;
     let d = if d == -180.0 && deg > 0.0 { 180.0 } else { d };
+    // The modulus leaves a digit of noise.
+    let d = (d * 1e9).round() / 1e9;
     format!("{}° {}", d.abs(), if d < 0.0 { 'W' } else { 'E' })
 }
 
