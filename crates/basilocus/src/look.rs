@@ -240,5 +240,7 @@ fn extent_of_columns(
 /// Where the file cannot be read.
 pub fn layers_to_choose(path: &Path) -> Result<Vec<String>, Error> {
     let names = layers(path)?;
-    Ok(if basilocus_formats::detect(path)? == Format::GeoPackage && names.len() > 1 { names } else { Vec::new() })
+    // No names: no layers to choose from, or a source that only its reader can look into.
+    let several = names.len() > 1 && basilocus_formats::detect(path)? == Format::GeoPackage;
+    Ok(if several { names } else { Vec::new() })
 }

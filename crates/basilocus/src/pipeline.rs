@@ -11,6 +11,7 @@ use crate::step::repair::Repair;
 use crate::step::target::{ColumnsWanted, Target};
 use crate::step::typing::Typing;
 use crate::step::with_columns;
+use arrow_array::Array;
 use arrow_schema::SchemaRef;
 use basilocus_formats::{Block, ColumnStyle, CrsText, Decode, Encode, Encoded, Format, LayerOut, Reader};
 use basilocus_geodesy::crs::{Area, Catalogue, Crs, Kind, wkt};
@@ -462,7 +463,7 @@ impl Pipeline {
             for (target, [x, y, z]) in self.targets.iter().zip(&places) {
                 let columns = target.columns(x, y, z);
                 if let (Some(n), Some((_, texts))) = (target.whole_notation(), columns.first()) {
-                    for row in (0..n_rows(texts)).filter(|r| texts.is_null(*r)) {
+                    for row in (0..texts.len()).filter(|r| texts.is_null(*r)) {
                         if std::mem::take(&mut keep[row]) {
                             part.set_aside.push(set_aside(
                                 &source,
@@ -580,10 +581,6 @@ impl Pipeline {
                 (0..keep.len()).filter(|r| keep[*r] && start[0][*r] == 0.0 && start[1][*r] == 0.0).count() as u64;
         }
     }
-}
-
-fn n_rows(array: &arrow_array::ArrayRef) -> usize {
-    array.len()
 }
 
 /// Where the positions of a sample are, without the hundredth at either end of each axis, so that a few wrong values do

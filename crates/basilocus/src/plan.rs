@@ -253,6 +253,7 @@ impl LayerPlan {
     pub fn layer_name(&self) -> String {
         self.name
             .clone()
+            .or_else(|| basilocus_formats::is_standard(&self.source).then(|| "standard_input".to_string()))
             .unwrap_or_else(|| self.source.file_stem().map_or("layer".into(), |s| s.to_string_lossy().into_owned()))
     }
 }
@@ -346,6 +347,12 @@ impl Plan {
     }
 
     fn each_path(&mut self, f: &mut dyn FnMut(&mut PathBuf)) {
+        // Standard input and output are no files of a folder.
+        let f = &mut |p: &mut PathBuf| {
+            if !basilocus_formats::is_standard(p) {
+                f(p);
+            }
+        };
         for layer in &mut self.layers {
             f(&mut layer.source);
             if let Some(g) = &mut layer.geocode {

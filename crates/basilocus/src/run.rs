@@ -153,6 +153,9 @@ fn layer_names(layers: &[LayerPlan]) -> Vec<String> {
 /// Where rows set aside go: beside the first output that has no place for them.
 fn set_aside_path(plan: &Plan, layer: &str) -> Option<PathBuf> {
     let output = plan.outputs.iter().find(|o| Format::of_ending(&o.file) != Some(Format::Xlsx))?;
+    if basilocus_formats::is_standard(&output.file) {
+        return Some(PathBuf::from(format!("{layer}.set-aside.csv")));
+    }
     let stem = output.file.file_stem()?.to_string_lossy().into_owned();
     let name =
         if plan.layers.len() > 1 { format!("{stem}.{layer}.set-aside.csv") } else { format!("{stem}.set-aside.csv") };

@@ -61,6 +61,11 @@ pub fn read(text: &str, from: Option<&str>, order: AxisOrder) -> Result<Typed, E
         return geocentric(text, crs);
     }
     if let Kind::Projected { unit, .. } = &crs.horizontal().kind {
+        if let Some(p) = notation::well_known_text::point(text) {
+            let p = p.map_err(basilocus_geodesy::Error::Notation)?;
+            let words = format!("easting {}, northing {} ({})", p.x, p.y, unit.plural());
+            return finish(p.x, p.y, p.z, crs, Notation::WellKnownText.words(), words, None);
+        }
         match notation::easting_northing::read(text, unit.metres) {
             Ok(r) => {
                 let words = format!("easting {}, northing {} ({})", r.easting, r.northing, unit.plural());

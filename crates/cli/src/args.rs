@@ -174,7 +174,7 @@ pub struct WriteArgs {
     #[arg(long, value_name = "CRS")]
     pub to: Vec<String>,
     /// How positions are written: decimal-degrees, degrees-minutes, degrees-minutes-seconds, packed, or in one column
-    /// utm, mgrs, iso-6709, geohash, open-location-code, georef, gars, maidenhead, great-britain-grid, irish-grid
+    /// utm, mgrs, iso-6709, well-known-text, geohash, open-location-code, georef, gars, maidenhead, great-britain-grid, irish-grid
     #[arg(long, value_name = "NOTATION")]
     pub notation: Option<String>,
     /// Decimals of coordinates; of a grid code, its digits or characters
@@ -189,7 +189,8 @@ pub struct WriteArgs {
 #[derive(Debug, Clone, Default, Args)]
 #[command(next_help_heading = "Behaviour")]
 pub struct RunBehaviour {
-    /// Output; its ending says the format (.csv .tsv .xlsx .geojson .gpkg); may be given several times
+    /// Output; its ending says the format (.csv .tsv .xlsx .geojson .gpkg); - prints a table with tabs; may be given
+    /// several times
     #[arg(short, long, value_name = "FILE")]
     pub output: Vec<PathBuf>,
     /// Replace outputs that exist
@@ -242,7 +243,7 @@ pub struct LookArgs {
 /// `geocode`
 #[derive(Debug, Args)]
 pub struct GeocodeArgs {
-    /// Table of addresses
+    /// Table of addresses; - reads standard input, and a gzip-ed file is unpacked
     pub addresses: PathBuf,
     /// Address reference, made with `reference build`; may be given several times
     #[arg(long, value_name = "FILE", required = true)]
@@ -303,7 +304,7 @@ pub struct GeocodeArgs {
 /// `convert`
 #[derive(Debug, Args)]
 pub struct ConvertArgs {
-    /// Table or layer
+    /// Table or layer; - reads standard input, and a gzip-ed file is unpacked
     pub input_file: PathBuf,
     /// How to read
     #[command(flatten)]

@@ -123,7 +123,9 @@ pub fn report(r: &Report, verbose: bool) -> String {
         let _ = writeln!(out, "  all        {}", ledger(r.rows_in, r.rows_out, &r.set_aside));
     }
     for o in &r.outputs {
-        let _ = writeln!(out, "  wrote      {}", o.display());
+        let standard = basilocus::formats::is_standard(o);
+        let _ =
+            writeln!(out, "  wrote      {}", if standard { "standard output".into() } else { o.display().to_string() });
     }
     for layer in &r.layers {
         if let Some(file) = &layer.set_aside_file {

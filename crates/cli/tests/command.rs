@@ -95,6 +95,34 @@ fn an_output_is_replaced_only_when_asked() {
 }
 
 #[test]
+fn standard_input_and_output_and_packed_files() {
+    let f = Folder::new();
+    let table = "id,lon,lat\n1,-123.8,46.2\n2,-123.7,95\n";
+    let line = ["convert", "-", "-o", "-", "--from", "EPSG:4326", "--to", "EPSG:32610", "--overwrite"];
+    let o = f.command(&line).write_stdin(table).output().unwrap();
+    let (out, err) = (String::from_utf8(o.stdout).unwrap(), String::from_utf8(o.stderr).unwrap());
+    insta::assert_snapshot!(out, @r#"
+    id	lon	lat	easting	northing
+    1	-123.8	46.2	438277.7983	5116580.2723
+    "#);
+    assert!(err.contains("from standard input") && err.contains("2 rows in = 1 out + 1 set aside"), "{err}");
+    assert!(f.read("standard_input.set-aside.csv").contains("latitude 95"));
+    assert!(f.refusal(&["convert", "gates.csv", "-o", "-", "--json"]).contains("both want standard output"));
+    let o = f.command(&["look", "-"]).write_stdin("").output().unwrap();
+    assert!(String::from_utf8_lossy(&o.stderr).contains("standard input is empty"));
+    let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    std::io::Write::write_all(&mut packed, table.as_bytes()).unwrap();
+    let packed = packed.finish().unwrap();
+    f.write("gates.csv.gz", &packed);
+    let r =
+        f.json(&["convert", "gates.csv.gz", "-o", "out.csv", "--from", "EPSG:4326", "--to", "EPSG:32610", "--json"]);
+    assert_eq!((r["rows_in"].as_u64(), r["rows_out"].as_u64()), (Some(2), Some(1)));
+    assert!(f.ok(&["look", "gates.csv.gz"]).contains("gzip"));
+    let o = f.command(&line).write_stdin(packed).output().unwrap();
+    assert_eq!(String::from_utf8(o.stdout).unwrap(), out, "packed on standard input");
+}
+
+#[test]
 fn strict_is_an_exit_status_of_its_own() {
     let f = Folder::new();
     assert_eq!(f.run(&["convert", "gates.csv", "-o", "out.csv", "--from", "EPSG:4326", "--strict", "-q"]).0, 3);
@@ -220,6 +248,7 @@ fn at_reads_and_gives_the_same_spot() {
       world geographic reference system           DKMB1200012000                             cell: 1.9 m
       global area reference system                113MJ33                                    cell: 9.3 km
       Maidenhead locator                          CN86ce48aa                                 cell: 19.3 m
+      well-known text                             POINT (-123.800000 46.200000)              last digit: 11.1 cm
       zone 10T, central meridian -123°, from -126° to -120°
       international map sheet 1:1,000,000 NL-10
 

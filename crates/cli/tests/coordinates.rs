@@ -29,6 +29,13 @@ fn with_grid(f: &Folder) {
 #[test]
 fn a_column_of_many_notations_comes_out_in_one() {
     let f = Folder::new();
+    f.write("wkt.csv", "id,geom\n1,POINT (-123.8 46.2)\n2,POINT EMPTY\n3,POINT(-123.7 46.1)\n4,POINT(-123.6 46.1)\n");
+    let r = f.json(&["convert", "wkt.csv", "-o", "wkt.geojson", "--from", "EPSG:4326", "--json"]);
+    assert_eq!(
+        (r["rows_out"].as_u64(), r["layers"][0]["notations"]["well-known-text"].as_u64()),
+        (Some(3), Some(3)),
+        "{r}"
+    );
     f.write(
         "notes.csv",
         "id,position\n1,46.2 -123.8\n2,N46 12.0 W123 48.0\n3,\"46°12'00\"\"N 123°48'00\"\"W\"\n4,10TDS3827716580\n5,+46.2-123.8/\n6,10T 438277.8 5116580.3\n7,461200N 1234800W\n8,Sheldon's barn\n",

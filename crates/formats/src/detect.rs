@@ -30,6 +30,10 @@ impl Format {
 
     /// The format that the ending of an output says.
     pub fn of_ending(path: &Path) -> Option<Self> {
+        // Standard output takes text with tabs, for pasting.
+        if crate::is_standard(path) {
+            return Some(Format::Delimited);
+        }
         match path.extension()?.to_str()?.to_ascii_lowercase().as_str() {
             "csv" | "tsv" | "tab" | "txt" => Some(Format::Delimited),
             "xlsx" => Some(Format::Xlsx),
@@ -80,7 +84,6 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
         (&b"%PDF"[..], "a PDF document"),
         (b"\x89PNG", "a picture"),
         (b"\xFF\xD8\xFF", "a picture"),
-        (b"\x1F\x8B", "compressed (gzip); unpack it first"),
         (b"\x7FELF", "a program"),
     ] {
         if head.starts_with(magic) {

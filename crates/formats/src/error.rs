@@ -114,6 +114,12 @@ pub enum FormatError {
         /// What the system said.
         source: std::io::Error,
     },
+    /// Standard output went away or is full.
+    #[error("standard output cannot be written: {source}")]
+    Standard {
+        /// What the system said.
+        source: std::io::Error,
+    },
     /// The operating system refused to write (a full disk, no permission).
     #[error("{}: cannot be written: {problem}; nothing was left behind", .path.display())]
     Write {
@@ -131,6 +137,29 @@ impl FormatError {
             std::io::ErrorKind::IsADirectory => FormatError::IsFolder { path: path.to_path_buf() },
             _ => FormatError::Read { path: path.to_path_buf(), source },
         }
+    }
+
+    /// The same error about another file: for temporary copies, whose names say nothing to anybody.
+    pub(crate) fn at(mut self, original: &Path) -> Self {
+        match &mut self {
+            FormatError::NotFound { path }
+            | FormatError::IsFolder { path }
+            | FormatError::Empty { path, .. }
+            | FormatError::NotRecognised { path, .. }
+            | FormatError::Password { path }
+            | FormatError::NoSuch { path, .. }
+            | FormatError::ChooseLayer { path, .. }
+            | FormatError::Malformed { path, .. }
+            | FormatError::Broken { path, .. }
+            | FormatError::Option { path, .. }
+            | FormatError::OutputExists { path }
+            | FormatError::NoFolder { path, .. }
+            | FormatError::OutputFormat { path }
+            | FormatError::Read { path, .. }
+            | FormatError::Write { path, .. } => *path = original.to_path_buf(),
+            FormatError::Standard { .. } => {}
+        }
+        self
     }
 
     pub(crate) fn write(path: &Path, problem: impl std::fmt::Display) -> Self {

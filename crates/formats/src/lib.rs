@@ -21,6 +21,7 @@ pub mod geopackage;
 pub mod number;
 mod output;
 mod reader;
+mod spool;
 mod writer;
 pub mod xlsx;
 
@@ -28,4 +29,5 @@ pub use detect::{Format, detect};
 pub use error::FormatError;
 pub use output::PendingOutput;
 pub use reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, layers, open};
+pub use spool::{STANDARD, is_standard};
 pub use writer::{ColumnStyle, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, create};

@@ -1,6 +1,6 @@
 //! Outputs that appear whole or not at all.
 
-use crate::FormatError;
+use crate::{FormatError, is_standard};
 use std::path::{Path, PathBuf};
 
 /// A file that is written beside its final place and moved there when it is complete. Dropped before that, it
@@ -19,6 +19,13 @@ impl PendingOutput {
     /// [`FormatError::OutputExists`] where the target is there and `overwrite` is false, [`FormatError::NoFolder`]
     /// where its folder is not, [`FormatError::Write`] where the folder cannot be written to.
     pub fn new(target: &Path, overwrite: bool) -> Result<Self, FormatError> {
+        if is_standard(target) {
+            // Whole or not at all there too: what fails half-way prints nothing.
+            let temporary = tempfile::NamedTempFile::new()
+                .map_err(|e| FormatError::write(&std::env::temp_dir(), e))?
+                .into_temp_path();
+            return Ok(PendingOutput { target: target.to_path_buf(), temporary, overwrite });
+        }
         if target.is_dir() {
             return Err(FormatError::IsFolder { path: target.to_path_buf() });
         }
@@ -57,6 +64,13 @@ impl PendingOutput {
     /// [`FormatError::Write`], or [`FormatError::OutputExists`] where something appeared there meanwhile.
     pub fn publish(self) -> Result<(), FormatError> {
         let PendingOutput { target, temporary, overwrite } = self;
+        if is_standard(&target) {
+            let failed = |e: std::io::Error| FormatError::Standard { source: e };
+            let mut file = std::fs::File::open(&temporary).map_err(failed)?;
+            let mut out = std::io::stdout().lock();
+            std::io::copy(&mut file, &mut out).map_err(failed)?;
+            return std::io::Write::flush(&mut out).map_err(failed);
+        }
         let done = if overwrite {
             temporary.persist(&target).map_err(|e| e.error)
         } else {

@@ -1,6 +1,6 @@
 //! What every reader gives.
 
-use crate::{Format, FormatError, delimited, detect, geojson, geopackage, xlsx};
+use crate::{Format, FormatError, delimited, detect, geojson, geopackage, spool, xlsx};
 use arrow_schema::SchemaRef;
 use basilocus_table::{Batch, SetAsideRow};
 use std::path::{Path, PathBuf};
@@ -112,11 +112,14 @@ impl Decode for PassThrough {
     }
 }
 
-/// Opens a source, finding its format.
+/// Opens a source, finding its format; `-` is standard input, and a gzip-ed file is unpacked.
 ///
 /// # Errors
 /// [`FormatError`] for everything that keeps the file from being read at all.
 pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, FormatError> {
+    if let Some(reader) = spool::open_spooled(path, options)? {
+        return Ok(reader);
+    }
     let format = detect(path)?;
     let unfit = |flag: &str, what: &str| FormatError::Option {
         path: path.to_path_buf(),
@@ -144,6 +147,10 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
 /// # Errors
 /// Where the file cannot be read.
 pub fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
+    // Standard input can be read once only, and a packed file is unpacked once only: by the reader.
+    if spool::is_standard(path) || spool::is_gzip(path) {
+        return Ok(Vec::new());
+    }
     match detect(path)? {
         Format::Xlsx => xlsx::sheets(path),
         Format::GeoPackage => geopackage::layers(path),

@@ -245,11 +245,18 @@ fn systems_are_named_in_every_usual_way() {
         " 2269 ",
         "urn:ogc:def:crs:EPSG::2269",
         "urn:ogc:def:crs:EPSG:9.9:2269",
+        "http://www.opengis.net/def/crs/EPSG/0/2269",
         "NAD83 / Oregon North (ft)",
         "nad83 / oregon north (FT)",
     ] {
         assert_eq!(c.find_one(text).unwrap().code, Some(2269), "{text}");
     }
+    for text in ["OGC:CRS84", "urn:ogc:def:crs:OGC:1.3:CRS84", "http://www.opengis.net/def/crs/OGC/1.3/CRS84"] {
+        assert_eq!(c.find_one(text).unwrap().code, Some(4326), "{text}");
+    }
+    let solid = c.find_one("EPSG:4979").unwrap();
+    assert_eq!((solid.title().as_str(), solid.kind_name()), ("WGS 84 (EPSG:4979)", "three-dimensional"));
+    assert_eq!(solid.horizontal().code, Some(4326));
     for text in ["", "EPSG:", "EPSG:-1", "EPSG:99999999999", "NAD83 Oregon"] {
         assert!(c.find_one(text).is_err(), "{text}");
     }

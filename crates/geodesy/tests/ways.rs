@@ -190,6 +190,8 @@ fn three_dimensional_systems_carry_heights_through_a_change_of_datum() {
     // IOGP Guidance Note 373-7-2, section 4.3.3.1: WGS 72 to WGS 84, geographic with height 73.46 to 78.26 m.
     let op = Operation::between(&crs("EPSG:4322+ellipsoidal"), &crs("EPSG:4326+ellipsoidal"), None).unwrap();
     assert!(op.moves_heights());
+    let by_code = Operation::between(&crs("EPSG:4322+ellipsoidal"), &crs("EPSG:4979"), None).unwrap();
+    assert_eq!(by_code.apply_one(4.0, 55.0, 0.0), op.apply_one(4.0, 55.0, 0.0));
     let flat = Operation::between(&crs("EPSG:4322"), &crs("EPSG:4326"), None).unwrap();
     assert!(!flat.moves_heights());
     let (lon, lat, h) = op.apply_one(4.0, 55.0, 0.0).unwrap();

@@ -398,6 +398,13 @@ pub fn detect(headers: &[&str], sample: &[Vec<&str>]) -> Vec<Option<Role>> {
 
 /// Whether a text has the make of a whole position: two numbers with signs, letters or separators of a position.
 fn looks_like_position(text: &str) -> bool {
+    // A point in well-known text, an empty one among them.
+    let head = text.trim_start();
+    if head.get(..5).is_some_and(|t| t.eq_ignore_ascii_case("point"))
+        && (head.ends_with(')') || head.trim_end().to_ascii_uppercase().ends_with(" EMPTY"))
+    {
+        return true;
+    }
     let digits = text.chars().filter(char::is_ascii_digit).count();
     let letters = text.chars().filter(|c| c.is_alphabetic()).count();
     let groups = text

@@ -360,6 +360,11 @@ impl PositionReader {
             _ => Some(1.0),
         };
         if let Some(unit_m) = unit {
+            match notation::well_known_text::point(text) {
+                Some(Ok(p)) => return Ok((p.x, p.y, p.z, Notation::WellKnownText.name())),
+                Some(Err(e)) => return Err(unusable(&self.names.0, text, &e, false)),
+                None => {}
+            }
             match notation::easting_northing::read(text, unit_m) {
                 Ok(r) => return Ok((r.easting, r.northing, None, "easting-northing")),
                 // A grid code says its own system; anything else is no easting and northing.

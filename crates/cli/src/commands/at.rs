@@ -64,7 +64,7 @@ pub fn run(a: &AtArgs) -> Result<Done> {
     for (n, _) in notation::NOTATIONS {
         // Codes are written to about a metre; the written angles follow the digits that were asked for.
         let d = match n {
-            Notation::DecimalDegrees | Notation::Iso6709 => digits + 4,
+            Notation::DecimalDegrees | Notation::Iso6709 | Notation::WellKnownText => digits + 4,
             Notation::DegreesMinutes => digits + 2,
             Notation::DegreesMinutesSeconds | Notation::Packed => digits,
             Notation::Utm => digits.saturating_sub(1),

@@ -6,6 +6,7 @@ use crate::args::{RunArgs, RunBehaviour};
 use crate::progress::Bar;
 use crate::text;
 use anyhow::{Result, bail};
+use basilocus::formats::is_standard;
 use basilocus::plan::OutputPlan;
 use basilocus::{Plan, RunOptions};
 
@@ -19,6 +20,13 @@ pub fn plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
         && !behaviour.overwrite
     {
         bail!("{}: exists already and is not replaced; add --overwrite, or name another file", file.display());
+    }
+    // What goes to standard output is the table; the summary goes beside it.
+    let piped = plan.outputs.iter().any(|o| is_standard(&o.file));
+    if piped && behaviour.json {
+        return Err(
+            basilocus::Error::Plan("--json and -o - both want standard output; name a file with -o".into()).into()
+        );
     }
     let bar = Bar::new(!behaviour.no_progress && !behaviour.quiet);
     let options = RunOptions {
@@ -47,7 +55,11 @@ pub fn plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
         if let Some(file) = &behaviour.save_plan {
             out.push_str(&format!("  plan       {}\n", file.display()));
         }
-        text::print(&out)?;
+        if piped {
+            eprint!("{out}");
+        } else {
+            text::print(&out)?;
+        }
     }
     Ok(if behaviour.strict && !report.is_clean() { Done::NotClean } else { Done::Fine })
 }

@@ -14,6 +14,21 @@ use crate::unit::{AngularUnit, LinearUnit};
 
 static BYTES: &[u8] = include_bytes!("catalogue.bin");
 
+/// Geographic systems of the registry with ellipsoidal heights, whose horizontal part is in the catalogue.
+const THREE_DIMENSIONAL: &[(u32, u32)] = &[
+    (4979, 4326),
+    (4937, 4258),
+    (4939, 4283),
+    (7843, 7844),
+    (4959, 4167),
+    (6319, 6318),
+    (7909, 8997),
+    (7910, 8998),
+    (7911, 8999),
+    (7912, 9000),
+    (9989, 9990),
+];
+
 /// Bytes of one record.
 pub const RECORD: usize = 52;
 
@@ -65,6 +80,12 @@ impl Catalogue {
     pub fn get(&self, code: u32) -> Result<Crs, Error> {
         match self.position(code) {
             Ok(i) => Ok(self.record(i).decode()),
+            Err(_) if THREE_DIMENSIONAL.iter().any(|(three, _)| *three == code) => {
+                let flat = THREE_DIMENSIONAL.iter().find(|(three, _)| *three == code).map_or(0, |(_, flat)| *flat);
+                let base = self.get(flat)?;
+                let name = base.name.clone();
+                Ok(Crs { code: Some(code), name, ..base.with_heights(None)? })
+            }
             Err(i) => {
                 // A digit too many, too few, wrong or swapped is likelier than a code a little off in value.
                 let wanted = code.to_string();
@@ -83,7 +104,7 @@ impl Catalogue {
         }
     }
 
-    /// The system that a person wrote: `EPSG:2269`, `2269`, a URN of the registry, or its exact name in any case; with
+    /// The system that a person wrote: `EPSG:2269`, `2269`, a URN or web address of the registry, `OGC:CRS84`, or its exact name in any case; with
     /// heights as `EPSG:4326+5773` (a vertical system) or `EPSG:4326+ellipsoidal`.
     ///
     /// # Errors
@@ -102,6 +123,10 @@ impl Catalogue {
             .strip_prefix("urn:ogc:def:crs:epsg:")
             .map(|rest| rest.rsplit(':').next().unwrap_or(rest))
             .or_else(|| lower.strip_prefix("epsg:"))
+            // The registry's addresses on the web, as OGC standards write them: …/def/crs/EPSG/0/4326.
+            .or_else(|| lower.split_once("/def/crs/epsg/").map(|(_, rest)| rest.rsplit('/').next().unwrap_or(rest)))
+            // Longitude and latitude of WGS 84 in this order, as OGC names it.
+            .or_else(|| (lower.ends_with("crs84") && lower.contains("ogc")).then_some("4326"))
             .unwrap_or(&lower)
             .trim();
         if let Ok(code) = digits.parse::<u32>() {

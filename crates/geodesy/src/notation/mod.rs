@@ -16,6 +16,7 @@
 //! | `EKBB1212` | [`Notation::Georef`] | [`georef`] |
 //! | `113LQ48` | [`Notation::Gars`] | [`gars`] |
 //! | `CN86ce` | [`Notation::Maidenhead`] | [`maidenhead`] |
+//! | `POINT (-123.8 46.2)` | [`Notation::WellKnownText`] | [`well_known_text`] |
 //!
 //! Eastings and northings of a system that is said beforehand are in [`easting_northing`].
 //!
@@ -46,6 +47,7 @@ mod pair;
 mod squares;
 mod token;
 pub mod utm;
+pub mod well_known_text;
 
 pub use angle::{Angle, read_angle};
 pub use number::read_number;
@@ -81,6 +83,8 @@ pub enum Notation {
     Gars,
     /// Maidenhead locator.
     Maidenhead,
+    /// A point in the well-known text of simple features.
+    WellKnownText,
 }
 
 /// All notations with their names, for messages and options.
@@ -99,11 +103,13 @@ pub const NOTATIONS: &[(Notation, &str)] = &[
     (Notation::Georef, "georef"),
     (Notation::Gars, "gars"),
     (Notation::Maidenhead, "maidenhead"),
+    (Notation::WellKnownText, "well-known-text"),
 ];
 
 /// The parsers that know at a glance whether a text is theirs: `None` where it is not.
 type Reader = fn(&str) -> Option<Result<Reading, NotationError>>;
 const READERS: &[Reader] = &[
+    well_known_text::read,
     mgrs::read,
     great_britain_grid::read,
     irish_grid::read,
@@ -140,6 +146,7 @@ impl Notation {
             Notation::Georef => "world geographic reference system".into(),
             Notation::Gars => "global area reference system".into(),
             Notation::Maidenhead => "Maidenhead locator".into(),
+            Notation::WellKnownText => "well-known text".into(),
             other => other
                 .name()
                 .replace("degrees-minutes-seconds", "degrees, minutes and seconds")
@@ -172,7 +179,7 @@ impl Notation {
             Notation::DegreesMinutes => 4,
             Notation::DegreesMinutesSeconds => 2,
             Notation::Utm | Notation::Packed => 1,
-            Notation::Iso6709 => 6,
+            Notation::Iso6709 | Notation::WellKnownText => 6,
             Notation::Mgrs | Notation::GreatBritainGrid | Notation::IrishGrid => 5,
             Notation::Geohash => 10,
             Notation::OpenLocationCode => 11,
@@ -218,7 +225,7 @@ impl Notation {
         let unit = 10f64.powi(-(digits as i32));
         let squares = 10f64.powi(5 - digits.min(5) as i32);
         let (degrees, degrees_east) = match self {
-            Notation::DecimalDegrees | Notation::Iso6709 => (unit, unit),
+            Notation::DecimalDegrees | Notation::Iso6709 | Notation::WellKnownText => (unit, unit),
             Notation::DegreesMinutes => (unit / 60.0, unit / 60.0),
             Notation::DegreesMinutesSeconds | Notation::Packed => (unit / 3600.0, unit / 3600.0),
             Notation::Utm => return (unit, unit),
@@ -464,6 +471,7 @@ pub fn print(lon_deg: f64, lat_deg: f64, notation: Notation, digits: usize) -> O
         Notation::Georef => return georef::print(lon_deg, lat_deg, digits),
         Notation::Gars => return gars::print(lon_deg, lat_deg, digits),
         Notation::Maidenhead => return maidenhead::print(lon_deg, lat_deg, digits),
+        Notation::WellKnownText => return well_known_text::print(lon_deg, lat_deg, digits),
         _ => {}
     }
     let between = if notation == Notation::Packed { " " } else { ", " };

@@ -1,0 +1,201 @@
+//! Standard input and gzip-ed files.
+//!
+//! A table is read more than once (its form, the types of its values, the rows), so what can be read only once, or only
+//! from the front, is written to a temporary file first. It is removed when the reader is dropped.
+
+use crate::FormatError;
+use crate::reader::{About, Block, Decode, Decoded, InputOptions, Reader, open};
+use arrow_schema::SchemaRef;
+use std::fs::File;
+use std::io::{BufReader, Read, Write};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// What stands for standard input, or output.
+pub const STANDARD: &str = "-";
+
+/// A gzip-ed file may unpack to so many times its size: tables rarely reach a tenth of it, bombs a thousand.
+const MOST_TIMES: u64 = 200;
+/// Below this size nothing is refused.
+const ALWAYS_ALLOWED: u64 = 64 << 20;
+
+/// Whether a path stands for standard input or output.
+pub fn is_standard(path: &Path) -> bool {
+    path == Path::new(STANDARD)
+}
+
+/// Whether a file begins as gzip does.
+pub(crate) fn is_gzip(path: &Path) -> bool {
+    let mut magic = [0u8; 2];
+    File::open(path).and_then(|mut f| f.read_exact(&mut magic)).is_ok() && magic == [0x1F, 0x8B]
+}
+
+/// A temporary copy that can be read as often as needed.
+struct Spooled {
+    file: PathBuf,
+    _folder: tempfile::TempDir,
+    note: String,
+}
+
+/// Opens standard input or a gzip-ed file; `None` for any other.
+pub(crate) fn open_spooled(path: &Path, options: &InputOptions) -> Result<Option<Box<dyn Reader>>, FormatError> {
+    let Some(spooled) = spool(path)? else {
+        return Ok(None);
+    };
+    // What came from standard input may be gzip-ed.
+    let again = if is_standard(path) { spool(&spooled.file).map_err(|e| e.at(path))? } else { None };
+    let spooled = again.unwrap_or(spooled);
+    let inner = open(&spooled.file, options).map_err(|e| e.at(path))?;
+    let mut about = inner.about().clone();
+    about.path = path.to_path_buf();
+    about.notes.insert(0, spooled.note.clone());
+    Ok(Some(Box::new(SpooledReader { inner, about, path: path.to_path_buf(), _spooled: spooled })))
+}
+
+fn spool(path: &Path) -> Result<Option<Spooled>, FormatError> {
+    let folder = || {
+        tempfile::Builder::new()
+            .prefix("basilocus-")
+            .tempdir()
+            .map_err(|e| FormatError::write(&std::env::temp_dir(), e))
+    };
+    if is_standard(path) {
+        let folder = folder()?;
+        let file = folder.path().join("standard input");
+        let copied = File::create(&file)
+            .and_then(|mut f| std::io::copy(&mut std::io::stdin().lock(), &mut f))
+            .map_err(|e| FormatError::read(path, e))?;
+        if copied == 0 {
+            return Err(FormatError::Empty {
+                path: path.to_path_buf(),
+                what: "standard input is empty; a table with a header is expected",
+            });
+        }
+        return Ok(Some(Spooled { file, _folder: folder, note: "from standard input".into() }));
+    }
+    if !is_gzip(path) {
+        return Ok(None);
+    }
+    let packed = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
+    let most = packed.saturating_mul(MOST_TIMES).max(ALWAYS_ALLOWED);
+    let folder = folder()?;
+    // "points.csv.gz" holds "points.csv".
+    let name = path.file_stem().filter(|s| !s.is_empty()).map_or("table".into(), |s| s.to_os_string());
+    let file = folder.path().join(name);
+    let input = File::open(path).map_err(|e| FormatError::read(path, e))?;
+    let mut unpacked = flate2::read::MultiGzDecoder::new(BufReader::new(input)).take(most + 1);
+    let mut output = File::create(&file).map_err(|e| FormatError::write(&file, e))?;
+    let mut buffer = vec![0u8; 1 << 16];
+    let mut written = 0u64;
+    loop {
+        let n = unpacked
+            .read(&mut buffer)
+            .map_err(|e| FormatError::broken(path, format!("is a damaged gzip file: {e}; get it again")))?;
+        if n == 0 {
+            break;
+        }
+        written += n as u64;
+        if written > most {
+            return Err(FormatError::broken(
+                path,
+                format!(
+                    "unpacks to more than {MOST_TIMES} times its {packed} bytes, which no table does; if it is meant, unpack it first"
+                ),
+            ));
+        }
+        output.write_all(&buffer[..n]).map_err(|e| FormatError::write(&file, e))?;
+    }
+    Ok(Some(Spooled { file, _folder: folder, note: format!("gzip, {written} bytes unpacked") }))
+}
+
+/// A reader of the temporary copy that speaks of the original.
+struct SpooledReader {
+    inner: Box<dyn Reader>,
+    about: About,
+    path: PathBuf,
+    _spooled: Spooled,
+}
+
+impl Reader for SpooledReader {
+    fn about(&self) -> &About {
+        &self.about
+    }
+
+    fn schema(&self) -> SchemaRef {
+        self.inner.schema()
+    }
+
+    fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
+        self.inner.read(sink).map_err(|e| e.at(&self.path))
+    }
+
+    fn decoder(&self) -> Arc<dyn Decode> {
+        Arc::new(SpooledDecode { inner: self.inner.decoder(), path: self.path.clone() })
+    }
+}
+
+struct SpooledDecode {
+    inner: Arc<dyn Decode>,
+    path: PathBuf,
+}
+
+impl Decode for SpooledDecode {
+    fn decode(&self, block: Block) -> Result<Decoded, FormatError> {
+        self.inner.decode(block).map_err(|e| e.at(&self.path))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn gzip(bytes: &[u8]) -> Vec<u8> {
+        let mut out = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::best());
+        out.write_all(bytes).unwrap();
+        out.finish().unwrap()
+    }
+
+    #[test]
+    fn a_gzip_file_is_read_and_leaves_nothing_behind() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("points.csv.gz");
+        // Two members one after the other are one file, as the standard has it.
+        std::fs::write(&path, [gzip(b"id,lon,lat\n1,-123.8,46.2\n"), gzip(b"2,-123.7,46.1\n")].concat()).unwrap();
+        let mut reader = open(&path, &InputOptions::default()).unwrap();
+        assert_eq!(reader.about().path, path);
+        assert!(reader.about().notes[0].starts_with("gzip, 39 bytes"), "{:?}", reader.about().notes);
+        let decoder = reader.decoder();
+        for _ in 0..2 {
+            let mut rows = 0;
+            reader
+                .read(&mut |b| {
+                    rows += decoder.decode(b).unwrap().batch.len();
+                    true
+                })
+                .unwrap();
+            assert_eq!(rows, 2, "read again from the start");
+        }
+        let spooled = std::env::temp_dir();
+        let ours =
+            |d: &Path| std::fs::read_dir(d).unwrap().flatten().filter(|e| e.path().join("points.csv").exists()).count();
+        let before = ours(&spooled);
+        drop(reader);
+        assert!(ours(&spooled) < before);
+    }
+
+    #[test]
+    fn damaged_and_boundless_files_are_refused_by_their_own_name() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("bad.csv.gz");
+        let whole = gzip(&b"id,lon,lat\n1,-123.8,46.2\n".repeat(500));
+        std::fs::write(&path, &whole[..whole.len() / 2]).unwrap();
+        let message = open(&path, &InputOptions::default()).err().unwrap().to_string();
+        assert!(message.contains("bad.csv.gz") && message.contains("damaged gzip"), "{message}");
+        std::fs::write(&path, gzip(&vec![b'0'; 70 << 20])).unwrap();
+        let message = open(&path, &InputOptions::default()).err().unwrap().to_string();
+        assert!(message.contains("200 times"), "{message}");
+        std::fs::write(&path, gzip(b"%PDF-1.7")).unwrap();
+        let message = open(&path, &InputOptions::default()).err().unwrap().to_string();
+        assert!(message.contains("bad.csv.gz") && message.contains("PDF"), "{message}");
+    }
+}
