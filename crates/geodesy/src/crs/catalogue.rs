@@ -166,7 +166,11 @@ impl Catalogue {
     pub fn geographic_of_datum(&self, datum_name: &str) -> Option<Crs> {
         self.records()
             .filter(|r| r.kind_byte() == KIND_GEOGRAPHIC)
-            .find(|r| r.datum_name().replace('_', " ") == datum_name)
+            .find(|r| {
+                // The file has underscores where names have blanks.
+                let own = r.datum_name().bytes().map(|b| if b == b'_' { b' ' } else { b });
+                own.eq(datum_name.bytes())
+            })
             .map(|r| r.decode())
     }
 

@@ -180,6 +180,7 @@ impl PlaneTransformation {
     /// New to old, by Newton's method; NaN where it does not settle.
     pub fn inverse(&self, x: f64, y: f64) -> (f64, f64) {
         let (mut a, mut b) = (self.origin[0], self.origin[1]);
+        let mut last = f64::INFINITY;
         for _ in 0..50 {
             let (fx, fy) = self.forward(a, b);
             let (u, v) = ((a - self.origin[0]) / self.unit, (b - self.origin[1]) / self.unit);
@@ -192,9 +193,13 @@ impl PlaneTransformation {
             let (dx, dy) = (x - fx, y - fy);
             let (da, db) = ((dx * s - dy * q) / det, (dy * p - dx * r) / det);
             (a, b) = (a + da, b + db);
-            if da.hypot(db) <= 1e-13 * self.unit.max(a.abs() + b.abs()) {
+            let step = da.hypot(db);
+            // Steps shrink until only the rounding of large coordinates moves them; how large that is depends on the
+            // coordinates of the new system, so the end is where a small step shrinks no further.
+            if step == 0.0 || step < 1e-8 * self.unit && step > 0.5 * last {
                 return (a, b);
             }
+            last = step;
         }
         (f64::NAN, f64::NAN)
     }
@@ -491,7 +496,25 @@ mod tests {
         }
     }
 
+    #[test]
+    fn the_way_back_settles_far_from_the_origin_of_the_new_system() {
+        // Found by the property below: steps of the size of the rounding never became small enough.
+        let t = PlaneTransformation {
+            origin: [12.3, -45.6],
+            unit: 900.0,
+            x: vec![-801_976.608_572_998_3, 503.4, 399.5],
+            y: vec![7_722_060.922_452_015, -399.5, 503.4],
+        };
+        for i in 0..2000 {
+            let (x, y) = (f64::from(i % 50) * 31.7 - 800.0, f64::from(i / 50) * 37.3 - 700.0);
+            let (e, n) = t.forward(x, y);
+            let (bx, by) = t.inverse(e, n);
+            assert!((bx - x).abs() < 1e-7 && (by - y).abs() < 1e-7, "{x} {y}: {bx} {by}");
+        }
+    }
+
     proptest! {
+        #![proptest_config(ProptestConfig { failure_persistence: None, cases: 2000, ..ProptestConfig::default() })]
         #[test]
         fn what_made_the_pairs_is_found_again(a in 0.5_f64..2.0, b in -0.5_f64..0.5, tx in -1e6_f64..1e6, ty in -1e6_f64..1e6, x in -900.0_f64..900.0, y in -700.0_f64..700.0) {
             let conformal = |x: f64, y: f64| (tx + a * x - b * y, ty + b * x + a * y);

@@ -242,17 +242,16 @@ impl GridShift {
     /// Target to source, by iteration: the place whose shift leads here.
     pub fn inverse_batch(&self, lon: &mut [f64], lat: &mut [f64]) {
         for (x, y) in lon.iter_mut().zip(lat.iter_mut()) {
-            let (mut a, mut b) = (*x, *y);
+            let (dx, dy) = self.shift(*x, *y);
+            let (mut a, mut b) = (*x - dx, *y - dy);
             for _ in 0..20 {
                 let (dx, dy) = self.shift(a, b);
                 let (next_a, next_b) = (*x - dx, *y - dy);
                 let moved = (next_a - a).abs().max((next_b - b).abs());
                 (a, b) = (next_a, next_b);
-                // Shifts change by some 1e-5 from place to place, so the next round would move it by a hundred-thousandth
-                // of a millimetre. Outside the grid nothing is moved.
-                if !(moved >= 1e-9) {
-                    let (dx, dy) = self.shift(a, b);
-                    (a, b) = (*x - dx, *y - dy);
+                // Each round moves the place by the same small share of the round before; the next one would move it by
+                // less than a thirtieth of a micrometre. Outside the grid nothing is moved.
+                if !(moved * moved > 3e-13 * dx.abs().max(dy.abs())) {
                     break;
                 }
             }

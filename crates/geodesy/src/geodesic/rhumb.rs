@@ -1,11 +1,11 @@
 //! Rhumb lines: lines of constant bearing.
 //!
 //! In the isometric latitude ψ and longitude λ a rhumb line is straight; its length is the meridian distance over
-//! the cosine of the bearing. Along a parallel the ratio of the differences is replaced by its limit
-//! (C. F. F. Karney, "On auxiliary latitudes", 2022, section 7, uses divided differences for the same purpose).
+//! the cosine of the bearing. Near a parallel both differences are small, so they are computed as differences and not as
+//! what is left of two latitudes (C. F. F. Karney, "On auxiliary latitudes", 2022, section 7, does so for the same purpose).
 
 use crate::ellipsoid::Ellipsoid;
-use crate::latitude::{AuxiliaryLatitude, isometric, meridian_radius, rectifying_radius_m};
+use crate::latitude::{AuxiliaryLatitude, rectifying_radius_m};
 
 /// A line of constant bearing between two points.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -27,35 +27,17 @@ pub struct Rhumb {
 pub fn inverse(ellipsoid: &Ellipsoid, lon1_deg: f64, lat1_deg: f64, lon2_deg: f64, lat2_deg: f64) -> Rhumb {
     let e2 = ellipsoid.eccentricity_squared();
     let d_lon = crate::projection::wrap_deg(lon2_deg - lon1_deg).to_radians();
-    let (psi1, psi2) = (psi(lat1_deg, e2), psi(lat2_deg, e2));
+    let (phi1, phi2) = (lat1_deg.to_radians(), lat2_deg.to_radians());
+    if phi1 == phi2 {
+        let distance_m = parallel_radius_m(ellipsoid, phi1) * d_lon.abs();
+        return Rhumb { distance_m, azimuth_deg: if d_lon < 0.0 { -90.0 } else { 90.0 } };
+    }
     let rectifying = AuxiliaryLatitude::rectifying(ellipsoid.third_flattening());
-    let r = rectifying_radius_m(ellipsoid);
-    let arc = |deg: f64| {
-        let (s, c) = deg.to_radians().sin_cos();
-        r * rectifying.angle(deg.to_radians(), s, c)
-    };
-    let d_lat = (lat2_deg - lat1_deg).to_radians();
-    let middle = (lat1_deg + lat2_deg).to_radians() / 2.0;
-    // Near a parallel the differences vanish together; their ratio at the middle is right to second order.
-    let (d_m, d_psi) = if d_lat.abs() < 1e-6 {
-        let (s, c) = middle.sin_cos();
-        let w = 1.0 - e2 * s * s;
-        (meridian_radius(ellipsoid, s) * d_lat, (1.0 - e2) / (w * c) * d_lat)
-    } else {
-        (arc(lat2_deg) - arc(lat1_deg), psi2 - psi1)
-    };
-    let azimuth = d_lon.atan2(d_psi);
-    let distance_m = if d_psi.is_infinite() {
-        d_m.abs()
-    } else if d_lat.abs() < 1e-6 {
-        let (s, c) = middle.sin_cos();
-        let w = 1.0 - e2 * s * s;
-        let parallel = ellipsoid.semi_major_m * c / w.sqrt() * d_lon;
-        d_m.hypot(parallel)
-    } else {
-        d_lon.hypot(d_psi) * (d_m / d_psi).abs()
-    };
-    Rhumb { distance_m, azimuth_deg: azimuth.to_degrees() }
+    let d_m = rectifying_radius_m(ellipsoid) * rectifying.angle_difference(phi1, phi2);
+    let at_pole = lat1_deg.abs() == 90.0 || lat2_deg.abs() == 90.0;
+    let d_psi = if at_pole { f64::INFINITY.copysign(d_m) } else { isometric_difference(phi1, phi2, e2) };
+    let distance_m = if d_psi.is_infinite() { d_m.abs() } else { d_lon.hypot(d_psi) * (d_m / d_psi).abs() };
+    Rhumb { distance_m, azimuth_deg: d_lon.atan2(d_psi).to_degrees() }
 }
 
 /// Where a rhumb line ends: longitude and latitude, degrees; `None` where it would run beyond a pole.
@@ -70,27 +52,37 @@ pub fn direct(
     let rectifying = AuxiliaryLatitude::rectifying(ellipsoid.third_flattening());
     let r = rectifying_radius_m(ellipsoid);
     let (sin_az, cos_az) = super::sin_cos_deg(azimuth_deg);
-    let (s, c) = lat_deg.to_radians().sin_cos();
-    let mu2 = rectifying.angle(lat_deg.to_radians(), s, c) + distance_m * cos_az / r;
-    if !(mu2.abs() <= std::f64::consts::FRAC_PI_2) {
+    let phi1 = lat_deg.to_radians();
+    let (s, c) = phi1.sin_cos();
+    let mu1 = rectifying.angle(phi1, s, c);
+    let d_mu = distance_m * cos_az / r;
+    if !((mu1 + d_mu).abs() <= std::f64::consts::FRAC_PI_2) {
         return None;
     }
-    let (s2, c2) = mu2.sin_cos();
-    let lat2 = rectifying.geodetic(mu2, s2, c2).to_degrees();
-    let d_lat = (lat2 - lat_deg).to_radians();
-    let d_lon = if d_lat.abs() < 1e-6 {
-        let (s, c) = ((lat_deg + lat2).to_radians() / 2.0).sin_cos();
-        distance_m * sin_az * (1.0 - e2 * s * s).sqrt() / (ellipsoid.semi_major_m * c)
+    let d_phi = rectifying.geodetic_difference(mu1, mu1 + d_mu);
+    let d_lon = if sin_az == 0.0 {
+        0.0
+    } else if d_phi == 0.0 {
+        distance_m * sin_az / parallel_radius_m(ellipsoid, phi1)
     } else {
-        (psi(lat2, e2) - psi(lat_deg, e2)) * sin_az / cos_az
+        // The ratio of the differences and not the tangent of the bearing, which has no digits along a parallel.
+        sin_az * (distance_m / r) * (isometric_difference(phi1, phi1 + d_phi, e2) / d_mu)
     };
-    d_lon.is_finite().then(|| (crate::projection::wrap_deg(lon_deg + d_lon.to_degrees()), lat2))
+    d_lon.is_finite().then(|| {
+        (crate::projection::wrap_deg(lon_deg + d_lon.to_degrees()), (lat_deg + d_phi.to_degrees()).clamp(-90.0, 90.0))
+    })
 }
 
-fn psi(lat_deg: f64, e2: f64) -> f64 {
-    if lat_deg.abs() == 90.0 {
-        return f64::INFINITY.copysign(lat_deg);
-    }
-    let (s, c) = lat_deg.to_radians().sin_cos();
-    isometric(s, c, e2)
+/// Radius of the parallel, ν cos φ, metres.
+fn parallel_radius_m(ellipsoid: &Ellipsoid, phi: f64) -> f64 {
+    let (s, c) = phi.sin_cos();
+    ellipsoid.semi_major_m * c / (1.0 - ellipsoid.eccentricity_squared() * s * s).sqrt()
+}
+
+/// ψ(φ₂) − ψ(φ₁) with all its digits, however small: by the addition theorems of asinh and atanh.
+fn isometric_difference(phi1: f64, phi2: f64, e2: f64) -> f64 {
+    let ((s1, c1), (s2, c2)) = (phi1.sin_cos(), phi2.sin_cos());
+    let d_sin = 2.0 * ((phi2 - phi1) / 2.0).sin() * ((phi1 + phi2) / 2.0).cos();
+    let e = e2.sqrt();
+    (d_sin / (c1 * c2)).asinh() - e * (e * d_sin / (1.0 - e2 * s1 * s2)).atanh()
 }

@@ -140,8 +140,9 @@ pub(crate) fn plain(name: &str) -> String {
 
 /// Whether two names are one by their letters and digits, as [`plain`] has it, without making texts.
 pub(crate) fn is_same_name(a: &str, b: &str) -> bool {
-    let plain = |c: &char| c.is_alphanumeric();
-    a.chars().filter(plain).flat_map(char::to_lowercase).eq(b.chars().filter(plain).flat_map(char::to_lowercase))
+    // Names of methods and parameters are ASCII; other letters are compared as they stand.
+    let plain = |c: &u8| c.is_ascii_alphanumeric() || !c.is_ascii();
+    a.bytes().filter(plain).map(|c| c.to_ascii_lowercase()).eq(b.bytes().filter(plain).map(|c| c.to_ascii_lowercase()))
 }
 
 macro_rules! methods {
