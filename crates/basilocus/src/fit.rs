@@ -248,7 +248,7 @@ fn in_words(local: &Local, kind: FitKind, unit_m: f64) -> Vec<String> {
             out
         }
         Local::Plane(p) => {
-            let mut out = vec![format!("{}, {} goes to {:.4}, {:.4}", p.origin[0], p.origin[1], p.x[0], p.y[0])];
+            let mut out = vec![format!("{:.4}, {:.4} goes to {:.4}, {:.4}", p.origin[0], p.origin[1], p.x[0], p.y[0])];
             let (a, b, c, d) = (p.x[1] / p.unit, p.x[2] / p.unit, p.y[1] / p.unit, p.y[2] / p.unit);
             if kind != FitKind::Translation {
                 let (sx, sy) = (a.hypot(c), b.hypot(d));

@@ -84,6 +84,9 @@ pub fn text_of(crs: &Crs) -> Result<String, Error> {
 /// [`Error::SystemFile`].
 pub fn read_file(path: &Path) -> Result<System, Error> {
     let bad = |problem: String| Error::SystemFile { path: path.to_path_buf(), problem };
+    if !path.exists() {
+        return Err(bad("there is no such file; check its name, or say a code or name of the catalogue".into()));
+    }
     let length = std::fs::metadata(path).map_err(|e| bad(e.to_string()))?.len();
     if length > 1_000_000 {
         return Err(bad(format!("it has {length} bytes; a definition has a few thousand")));

@@ -127,6 +127,9 @@ impl TransformationFile {
     /// [`Error::TransformationFile`] with the line and the field.
     pub fn load(path: &Path) -> Result<Self, Error> {
         let bad = |problem: String| Error::TransformationFile { path: path.to_path_buf(), problem };
+        if !path.exists() {
+            return Err(bad("there is no such file; `basilocus fit` makes one".into()));
+        }
         let text = std::fs::read_to_string(path).map_err(|e| bad(e.to_string()))?;
         let file: TransformationFile = toml::from_str(&text).map_err(|e| bad(e.to_string().trim_end().to_string()))?;
         if file.basilocus_transformation != VERSION {

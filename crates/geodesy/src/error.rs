@@ -160,7 +160,13 @@ fn otherwise_text(otherwise: &Option<(String, f64)>) -> String {
 }
 
 fn hint_text(hint: &Option<String>) -> String {
-    hint.as_ref().map_or(String::new(), |h| format!("; {h}"))
+    hint.as_ref().map_or_else(
+        || {
+            "; ask for less, or bring what gives it: a grid file (--grids) or a fit of your own (--via FILE)"
+                .to_string()
+        },
+        |h| format!("; {h}"),
+    )
 }
 
 fn nearest_text(nearest: &[String]) -> String {

@@ -331,7 +331,7 @@ fn positions(what: &[String], from: Option<&str>, order: Option<&str>, input: &I
         let points: PointTable = measure::read_points(&layer, &Cancel::default())?;
         let mut notes = points.understood.clone();
         for (reason, n) in &points.set_aside {
-            notes.push(format!("{n} rows left out: {reason}"));
+            notes.push(format!("{n} {} left out: {reason}", if *n == 1 { "row" } else { "rows" }));
         }
         let degrees = points.degrees()?;
         if degrees.len() < points.x.len() {

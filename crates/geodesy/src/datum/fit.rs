@@ -246,6 +246,7 @@ pub fn fit(pairs: &[ControlPair], kind: FitKind) -> Result<Fit, FitError> {
     let local = solve(pairs, kind).ok_or(FitError::Collinear { kind: kind.name() })?;
     let residuals: Vec<[f64; 3]> = pairs.iter().map(|p| residual(&local, p, kind)).collect();
     let overall = standard_error(&residuals, kind);
+    let resolution = resolution(pairs, kind);
     let mut left_out = Vec::with_capacity(pairs.len());
     let mut outlier = None;
     for i in 0..pairs.len() {
@@ -256,12 +257,41 @@ pub fn fit(pairs: &[ControlPair], kind: FitKind) -> Result<Fit, FitError> {
             .and_then(|l| standard_error(&others.iter().map(|p| residual(&l, p, kind)).collect::<Vec<_>>(), kind));
         if let (Some(all), Some(rest)) = (overall, rest)
             && rest < 0.4 * all
+            // What the digits of the coordinates cannot show is no mistake of anybody's.
+            && left_out[i].is_some_and(|miss| miss > 3.0 * resolution)
             && outlier.is_none_or(|(_, best)| rest < best)
         {
             outlier = Some((i, rest));
         }
     }
     Ok(Fit { kind, local, residuals, left_out, standard_error: overall, outlier: outlier.map(|(i, _)| i) })
+}
+
+/// One unit of the last digit that the coordinates are written with, in the new system; the coarser of both sides.
+fn resolution(pairs: &[ControlPair], kind: FitKind) -> f64 {
+    let dimensions = if kind.is_3d() { 3 } else { 2 };
+    let last_digit = |side: fn(&ControlPair) -> [f64; 3]| {
+        let decimals = |v: f64| {
+            (0..9)
+                .find(|d| {
+                    let p = 10f64.powi(*d);
+                    ((v * p).round() / p - v).abs() < 1e-9
+                })
+                .unwrap_or(9)
+        };
+        let most = pairs.iter().flat_map(|p| side(p)[..dimensions].to_vec()).map(decimals).max().unwrap_or(9);
+        10f64.powi(-most)
+    };
+    let spread = |side: fn(&ControlPair) -> [f64; 3]| {
+        let range = |i: usize| {
+            let values = || pairs.iter().map(move |p| side(p)[i]);
+            values().fold(f64::NEG_INFINITY, f64::max) - values().fold(f64::INFINITY, f64::min)
+        };
+        (0..dimensions).map(range).fold(0.0, f64::max)
+    };
+    let (old, new) = (spread(|p| p.from), spread(|p| p.to));
+    let scale = if old > 0.0 { new / old } else { 1.0 };
+    (last_digit(|p| p.from) * scale).max(last_digit(|p| p.to))
 }
 
 fn length(r: [f64; 3]) -> f64 {
@@ -494,6 +524,28 @@ mod tests {
         for i in 0..3 {
             assert!((got.rotation_arcsec[i] - h.rotation_arcsec[i]).abs() < 1e-6, "{got:?}");
         }
+    }
+
+    #[test]
+    fn rounding_of_the_coordinates_is_no_outlier() {
+        // Old coordinates to a tenth, new ones to a hundredth: residuals of some hundredths say nothing of a pair.
+        let spots = [(0.0, 0.0), (412.6, 38.2), (1208.4, 55.9), (1455.0, 640.3), (890.7, 905.5), (655.8, 377.7)];
+        let pairs = |miss: f64| -> Vec<ControlPair> {
+            spots
+                .iter()
+                .enumerate()
+                .map(|(i, (x, y))| {
+                    let off = if i == 1 { miss } else { 0.0 };
+                    let hundredths = |v: f64| (v * 100.0).round() / 100.0;
+                    ControlPair {
+                        from: [*x, *y, 0.0],
+                        to: [hundredths(7e6 + x - 0.2 * y), hundredths(9e5 + 0.2 * x + y + off), 0.0],
+                    }
+                })
+                .collect()
+        };
+        assert_eq!(fit(&pairs(0.08), FitKind::Conformal).unwrap().outlier, None);
+        assert_eq!(fit(&pairs(3.0), FitKind::Conformal).unwrap().outlier, Some(1));
     }
 
     #[test]
