@@ -258,7 +258,7 @@ pub struct DistortionReport {
     pub meridian_scale: Range,
     /// Scale along the parallel.
     pub parallel_scale: Range,
-    /// Grid convergence, degrees clockwise.
+    /// Grid convergence: from true north to grid north, degrees clockwise.
     pub convergence_deg: Range,
     /// Area scale.
     pub area_scale: Range,

@@ -484,13 +484,13 @@ fn everyday_arithmetic_as_it_is_read() {
       positions from columns "easting" and "northing" (found), in NAD27 / Oregon North (EPSG:32026) (US survey feet)
       1 row left out: not a coordinate
     NAD83 / Oregon North (ft) (EPSG:2269) at 29 of 29 positions
-                                          smallest          mean       largest
-    ───────────────────────────────────────────────────────────────────────────
-     scale along the meridian          1.000036700   1.000051465   1.000072763
-     scale along the parallel          1.000036700   1.000051465   1.000072763
-     area scale                        1.000073402   1.000102933   1.000145531
-     convergence (degrees clockwise)      2.271676      2.346810      2.410133
-     angular distortion (degrees)         0.000000      0.000000      0.000001
+                                                    smallest          mean       largest
+    ─────────────────────────────────────────────────────────────────────────────────────
+     scale along the meridian                    1.000036700   1.000051465   1.000072763
+     scale along the parallel                    1.000036700   1.000051465   1.000072763
+     area scale                                  1.000073402   1.000102933   1.000145531
+     convergence, true to grid north (degrees)     -2.410133     -2.346810     -2.271676
+     angular distortion (degrees)                   0.000000      0.000000      0.000001
       lengths    off by up to 72.8 ppm (mm a kilometre)
       true       the line through the positions in their order 223,939.038 m, the polygon 40,747,869.18 m²
     on the map NAD83 / Oregon North (ft) (EPSG:2269)

@@ -191,21 +191,21 @@ impl AuxiliaryLatitude {
         zeta + sine_sum(&self.d, 2.0 * sin_zeta * cos_zeta, 1.0 - 2.0 * sin_zeta * sin_zeta)
     }
 
-    /// ζ(φ₂) − ζ(φ₁) (radians) with all its digits, however small it is.
-    pub fn angle_difference(&self, phi1: f64, phi2: f64) -> f64 {
-        difference(&self.c, phi1, phi2)
+    /// ζ(φ + Δ) − ζ(φ) (radians) with all its digits, however small Δ is.
+    pub fn angle_difference(&self, phi: f64, delta: f64) -> f64 {
+        difference(&self.c, phi, delta)
     }
 
-    /// φ(ζ₂) − φ(ζ₁) (radians) with all its digits, however small it is.
-    pub fn geodetic_difference(&self, zeta1: f64, zeta2: f64) -> f64 {
-        difference(&self.d, zeta1, zeta2)
+    /// φ(ζ + Δ) − φ(ζ) (radians) with all its digits, however small Δ is.
+    pub fn geodetic_difference(&self, zeta: f64, delta: f64) -> f64 {
+        difference(&self.d, zeta, delta)
     }
 }
 
-/// b − a + Σ aₖ (sin 2kb − sin 2ka), each term as a product.
-fn difference(coefficients: &[f64; 6], a: f64, b: f64) -> f64 {
-    let terms = coefficients.iter().zip(1u8..);
-    b - a + terms.map(|(c, k)| 2.0 * c * (f64::from(k) * (a + b)).cos() * (f64::from(k) * (b - a)).sin()).sum::<f64>()
+/// Δ + Σ aₖ (sin 2k(a + Δ) − sin 2ka), each term as a product.
+fn difference(coefficients: &[f64; 6], a: f64, delta: f64) -> f64 {
+    let terms = coefficients.iter().zip(1u8..).map(|(c, k)| (c, f64::from(k)));
+    delta + terms.map(|(c, k)| 2.0 * c * (k * (2.0 * a + delta)).cos() * (k * delta).sin()).sum::<f64>()
 }
 
 /// The radius whose circle is as long as the meridian, metres: half the axes' sum times a series in n.

@@ -588,7 +588,7 @@ fn distortion(what: &str, on: &str, from: Option<&str>, order: Option<&str>, inp
             row("scale along the meridian", r.meridian_scale, 9),
             row("scale along the parallel", r.parallel_scale, 9),
             row("area scale", r.area_scale, 9),
-            row("convergence (degrees clockwise)", r.convergence_deg, 6),
+            row("convergence, true to grid north (degrees)", r.convergence_deg, 6),
             row("angular distortion (degrees)", r.angular_distortion_deg, 6),
         ],
     ));

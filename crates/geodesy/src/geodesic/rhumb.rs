@@ -27,15 +27,16 @@ pub struct Rhumb {
 pub fn inverse(ellipsoid: &Ellipsoid, lon1_deg: f64, lat1_deg: f64, lon2_deg: f64, lat2_deg: f64) -> Rhumb {
     let e2 = ellipsoid.eccentricity_squared();
     let d_lon = crate::projection::wrap_deg(lon2_deg - lon1_deg).to_radians();
-    let (phi1, phi2) = (lat1_deg.to_radians(), lat2_deg.to_radians());
-    if phi1 == phi2 {
+    // The difference is taken of the degrees: that of the radians has lost digits already.
+    let (phi1, d_phi) = (lat1_deg.to_radians(), (lat2_deg - lat1_deg).to_radians());
+    if d_phi == 0.0 {
         let distance_m = parallel_radius_m(ellipsoid, phi1) * d_lon.abs();
         return Rhumb { distance_m, azimuth_deg: if d_lon < 0.0 { -90.0 } else { 90.0 } };
     }
     let rectifying = AuxiliaryLatitude::rectifying(ellipsoid.third_flattening());
-    let d_m = rectifying_radius_m(ellipsoid) * rectifying.angle_difference(phi1, phi2);
+    let d_m = rectifying_radius_m(ellipsoid) * rectifying.angle_difference(phi1, d_phi);
     let at_pole = lat1_deg.abs() == 90.0 || lat2_deg.abs() == 90.0;
-    let d_psi = if at_pole { f64::INFINITY.copysign(d_m) } else { isometric_difference(phi1, phi2, e2) };
+    let d_psi = if at_pole { f64::INFINITY.copysign(d_m) } else { isometric_difference(phi1, d_phi, e2) };
     let distance_m = if d_psi.is_infinite() { d_m.abs() } else { d_lon.hypot(d_psi) * (d_m / d_psi).abs() };
     Rhumb { distance_m, azimuth_deg: d_lon.atan2(d_psi).to_degrees() }
 }
@@ -59,14 +60,14 @@ pub fn direct(
     if !((mu1 + d_mu).abs() <= std::f64::consts::FRAC_PI_2) {
         return None;
     }
-    let d_phi = rectifying.geodetic_difference(mu1, mu1 + d_mu);
+    let d_phi = rectifying.geodetic_difference(mu1, d_mu);
     let d_lon = if sin_az == 0.0 {
         0.0
     } else if d_phi == 0.0 {
         distance_m * sin_az / parallel_radius_m(ellipsoid, phi1)
     } else {
         // The ratio of the differences and not the tangent of the bearing, which has no digits along a parallel.
-        sin_az * (distance_m / r) * (isometric_difference(phi1, phi1 + d_phi, e2) / d_mu)
+        sin_az * (distance_m / r) * (isometric_difference(phi1, d_phi, e2) / d_mu)
     };
     d_lon.is_finite().then(|| {
         (crate::projection::wrap_deg(lon_deg + d_lon.to_degrees()), (lat_deg + d_phi.to_degrees()).clamp(-90.0, 90.0))
@@ -79,10 +80,10 @@ fn parallel_radius_m(ellipsoid: &Ellipsoid, phi: f64) -> f64 {
     ellipsoid.semi_major_m * c / (1.0 - ellipsoid.eccentricity_squared() * s * s).sqrt()
 }
 
-/// ψ(φ₂) − ψ(φ₁) with all its digits, however small: by the addition theorems of asinh and atanh.
-fn isometric_difference(phi1: f64, phi2: f64, e2: f64) -> f64 {
-    let ((s1, c1), (s2, c2)) = (phi1.sin_cos(), phi2.sin_cos());
-    let d_sin = 2.0 * ((phi2 - phi1) / 2.0).sin() * ((phi1 + phi2) / 2.0).cos();
+/// ψ(φ + Δ) − ψ(φ) with all its digits, however small: by the addition theorems of asinh and atanh.
+fn isometric_difference(phi: f64, delta: f64, e2: f64) -> f64 {
+    let ((s1, c1), (s2, c2)) = (phi.sin_cos(), (phi + delta).sin_cos());
+    let d_sin = 2.0 * (delta / 2.0).sin() * (phi + delta / 2.0).cos();
     let e = e2.sqrt();
     (d_sin / (c1 * c2)).asinh() - e * (e * d_sin / (1.0 - e2 * s1 * s2)).atanh()
 }

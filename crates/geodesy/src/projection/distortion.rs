@@ -15,7 +15,8 @@ pub struct Distortion {
     pub largest_scale: f64,
     /// Smallest scale in any direction.
     pub smallest_scale: f64,
-    /// Grid convergence: the direction of true north on the map, degrees clockwise from the y axis.
+    /// Grid convergence: the angle from true north to grid north, degrees clockwise; positive east of the central meridian
+    /// of a transverse Mercator map in the northern hemisphere.
     pub convergence_deg: f64,
     /// Map area over true area.
     pub area_scale: f64,
@@ -37,6 +38,7 @@ impl Projection {
     /// let utm = Projection::TransverseMercator(TransverseMercator::utm(&e, UtmZone { number: 10, north: true }));
     /// let d = utm.distortion(&e, -123.0, 46.2).unwrap();
     /// assert!((d.meridian_scale - 0.9996).abs() < 1e-10 && d.convergence_deg.abs() < 1e-8);
+    /// assert!(utm.distortion(&e, -122.0, 46.2).unwrap().convergence_deg > 0.7);
     /// ```
     pub fn distortion(&self, ellipsoid: &Ellipsoid, lon_deg: f64, lat_deg: f64) -> Option<Distortion> {
         let step = [1e-3, 1e-5].into_iter().find_map(|h| self.jacobian(lon_deg, lat_deg, h));
@@ -55,7 +57,7 @@ impl Projection {
             parallel_scale: k,
             largest_scale: largest,
             smallest_scale: smallest,
-            convergence_deg: xn.atan2(yn).to_degrees(),
+            convergence_deg: -xn.atan2(yn).to_degrees(),
             area_scale,
             angular_distortion_deg: 2.0 * (minus / plus).min(1.0).asin().to_degrees(),
         })
