@@ -78,21 +78,10 @@ impl PointTable {
     /// # Errors
     /// Where the system has no datum.
     pub fn degrees(&self) -> Result<Vec<(f64, f64)>, Error> {
-        let geographic = self.crs.geographic().ok_or_else(|| {
-            Error::Plan(format!("{} cannot be placed on the Earth; say a system with a datum", self.crs.title()))
-        })?;
-        let op = Operation::between(self.crs.horizontal(), &geographic, None)?;
+        let op = Operation::to_degrees(&self.crs)?;
         let (mut x, mut y, mut z) = (self.x.clone(), self.y.clone(), vec![0.0; self.x.len()]);
         op.apply(&mut x, &mut y, &mut z);
-        let (unit, meridian) = match &geographic.kind {
-            Kind::Geographic { unit, datum } => (unit.degrees, datum.prime_meridian_deg),
-            _ => (1.0, 0.0),
-        };
-        Ok(x.into_iter()
-            .zip(y)
-            .filter(|(x, y)| x.is_finite() && y.is_finite())
-            .map(|(x, y)| (x * unit + meridian, y * unit))
-            .collect())
+        Ok(x.into_iter().zip(y).filter(|(x, y)| x.is_finite() && y.is_finite()).collect())
     }
 
     /// Limits of the points in degrees.
@@ -111,11 +100,12 @@ impl PointTable {
         })
     }
 
-    /// The systems in which these numbers fall into a place; a few hundred of them are looked at.
-    pub fn guess(&self, place: &Area) -> Vec<Guess> {
-        let step = (self.x.len() / 400).max(1);
+    /// The systems in which these numbers fall into a place, and how many of the points were looked at: a few hundred,
+    /// evenly over the table.
+    pub fn guess(&self, place: &Area) -> (Vec<Guess>, usize) {
+        let step = self.x.len().div_ceil(400).max(1);
         let points: Vec<(f64, f64)> = self.x.iter().copied().zip(self.y.iter().copied()).step_by(step).collect();
-        guess(&points, place)
+        (guess(&points, place), points.len())
     }
 }
 

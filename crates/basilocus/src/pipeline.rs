@@ -44,9 +44,11 @@ pub(crate) struct Pipeline {
     finder: Arc<Finder>,
     /// Index into `targets` of WGS 84, for outputs that must have it.
     wgs84: Option<usize>,
-    /// Index into `targets` of a geographic system, for doubts.
+    /// Whether the source is in degrees from Greenwich, as areas of use are.
+    source_in_degrees: bool,
+    /// Index into `targets` of a system in degrees from Greenwich, for doubts.
     geographic: Option<usize>,
-    /// From a projected source to its own longitude and latitude, where no target is geographic.
+    /// From the source to such degrees, where neither it nor a target is in them.
     to_degrees: Option<Operation>,
     area: Option<(Area, String)>,
     typing: Option<Typing>,
@@ -130,6 +132,7 @@ impl Pipeline {
             targets: Vec::new(),
             finder: Arc::new(Finder::new(&plan.operation, strict)?),
             wgs84: None,
+            source_in_degrees: false,
             geographic: None,
             to_degrees: None,
             area: None,
@@ -257,7 +260,6 @@ impl Pipeline {
             self.wgs84 = Some(at);
         }
         self.with_z |= self.targets.iter().any(|t| t.operation.moves_heights());
-        self.geographic = self.targets.iter().position(|t| t.crs.is_geographic());
         // The area to check against: that of the narrower system.
         let narrower = |a: &&Crs, b: &&Crs| a.area.share_of_earth().total_cmp(&b.area.share_of_earth());
         let candidate = if source.is_geographic() {
@@ -268,11 +270,14 @@ impl Pipeline {
         if candidate.area.share_of_earth() < 0.9 {
             self.area = Some((candidate.area.clone(), candidate.title()));
         }
-        if matches!(source.horizontal().kind, Kind::Projected { .. })
-            && self.geographic.is_none()
-            && let Some(base) = source.geographic()
-        {
-            self.to_degrees = Some(Operation::between(source.horizontal(), &base, None)?);
+        let plain = |c: &Crs| {
+            c.datum().is_some_and(|d| d.prime_meridian_deg == 0.0)
+                && matches!(&c.horizontal().kind, Kind::Geographic { unit, .. } if unit.degrees == 1.0)
+        };
+        self.geographic = self.targets.iter().position(|t| plain(&t.crs));
+        self.source_in_degrees = plain(&source);
+        if !self.source_in_degrees && self.geographic.is_none() && source.datum().is_some() {
+            self.to_degrees = Some(Operation::to_degrees(&source)?);
         }
         Ok(())
     }
@@ -551,11 +556,10 @@ impl Pipeline {
     }
 
     fn count(&self, start: &[Vec<f64>; 3], places: &[[Vec<f64>; 3]], keep: &[bool], tally: &mut Tally) {
-        let source_geographic = self.source_crs.as_ref().is_some_and(Crs::is_geographic);
         let area = self.area.as_ref().map(|(a, _)| a);
         let own;
         let (x, y) = match (self.geographic, &self.to_degrees) {
-            _ if source_geographic => (&start[0], &start[1]),
+            _ if self.source_in_degrees => (&start[0], &start[1]),
             (Some(i), _) => (&places[i][0], &places[i][1]),
             (None, Some(op)) => {
                 let [mut x, mut y, mut z] = start.clone();
@@ -569,14 +573,14 @@ impl Pipeline {
             tally.add(x[row], y[row], area);
         }
         // Decimals of numbers that stand in columns; the parts of a written angle say themselves what they are.
-        if source_geographic && self.position.as_ref().is_some_and(PositionReader::is_from_columns) {
+        if self.source_in_degrees && self.position.as_ref().is_some_and(PositionReader::is_from_columns) {
             for row in (0..keep.len()).filter(|r| keep[*r]) {
                 tally.x.add(start[0][row]);
                 tally.y.add(start[1][row]);
             }
         }
-        // Zero in a projected system is as empty as in a geographic one.
-        if !source_geographic {
+        // Zero in another system is as empty as in degrees.
+        if !self.source_in_degrees {
             tally.at_zero =
                 (0..keep.len()).filter(|r| keep[*r] && start[0][*r] == 0.0 && start[1][*r] == 0.0).count() as u64;
         }
@@ -587,31 +591,17 @@ impl Pipeline {
 /// not hide which region the data is in. `None` where that is not within reach of the system's area of use.
 fn near_of(reader: &PositionReader, sample: &Batch) -> Option<Area> {
     let found = reader.read(sample);
-    let geographic = reader.crs.geographic()?;
-    let degrees = Operation::between(reader.crs.horizontal(), &geographic, None).ok()?;
+    let degrees = Operation::to_degrees(&reader.crs).ok()?;
     let (mut x, mut y, mut z) = (found.x, found.y, found.z);
-    if !matches!(reader.crs.kind, Kind::Geocentric { .. }) {
-        z.fill(0.0);
-    }
     degrees.apply(&mut x, &mut y, &mut z);
-    let unit = match &geographic.kind {
-        Kind::Geographic { unit, datum } => (unit.degrees, datum.prime_meridian_deg),
-        _ => (1.0, 0.0),
-    };
     let axis = |mut v: Vec<f64>| {
         v.retain(|v| v.is_finite());
         v.sort_by(f64::total_cmp);
         let last = v.len().checked_sub(1)?;
-        Some((v[last / 100] * unit.0, v[last - last / 100] * unit.0))
+        Some((v[last / 100], v[last - last / 100]))
     };
     let ((west, east), (south, north)) = (axis(x)?, axis(y)?);
-    let area = Area {
-        west_deg: west + unit.1,
-        south_deg: south,
-        east_deg: east + unit.1,
-        north_deg: north,
-        description: String::new(),
-    };
+    let area = Area { west_deg: west, south_deg: south, east_deg: east, north_deg: north, description: String::new() };
     let use_area = &reader.crs.area;
     (use_area.contains(area.west_deg, area.south_deg) && use_area.contains(area.east_deg, area.north_deg))
         .then_some(area)

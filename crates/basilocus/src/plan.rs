@@ -237,12 +237,6 @@ pub struct OutputPlan {
     pub file: PathBuf,
 }
 
-/// Whether a text that may be a code or a name is the path of a file.
-fn names_a_file(text: &str) -> bool {
-    let ending = Path::new(text).extension().map(|e| e.to_string_lossy().to_lowercase());
-    matches!(ending.as_deref(), Some("prj" | "wkt" | "toml")) && !text.contains('[')
-}
-
 impl LayerPlan {
     /// A layer of a file, with nothing said.
     pub fn new(source: impl Into<PathBuf>) -> Self {
@@ -364,7 +358,7 @@ impl Plan {
             // Systems and ways may be files too.
             let from = layer.position.as_mut().and_then(|p| p.from.as_mut());
             for text in layer.to.iter_mut().chain(from).chain(layer.operation.via.as_mut()) {
-                if names_a_file(text) {
+                if crate::system::has_file_ending(text) {
                     let mut path = PathBuf::from(&*text);
                     f(&mut path);
                     *text = path.to_string_lossy().into_owned();

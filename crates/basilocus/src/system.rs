@@ -56,7 +56,7 @@ pub fn find(text: &str) -> Result<System, Error> {
     match Catalogue::embedded().find_one(text) {
         Ok(crs) => Ok(plain(crs)),
         Err(e) => {
-            if is_file(text) {
+            if has_file_ending(text) || Path::new(text).is_file() {
                 read_file(Path::new(text))
             } else {
                 Err(e.into())
@@ -65,11 +65,10 @@ pub fn find(text: &str) -> Result<System, Error> {
     }
 }
 
-/// Whether a text is the path of a file rather than a code or name.
-pub(crate) fn is_file(text: &str) -> bool {
-    let path = Path::new(text);
-    let ending = path.extension().map(|e| e.to_string_lossy().to_lowercase());
-    matches!(ending.as_deref(), Some("prj" | "wkt" | "toml")) || path.is_file()
+/// Whether a text ends as a file of a definition or transformation does; well-known text itself does not.
+pub(crate) fn has_file_ending(text: &str) -> bool {
+    let ending = Path::new(text).extension().map(|e| e.to_string_lossy().to_lowercase());
+    matches!(ending.as_deref(), Some("prj" | "wkt" | "toml")) && !text.contains('[')
 }
 
 /// A text that [`find`] reads as the same system: its code, or its definition.

@@ -129,20 +129,14 @@ fn finish(
     words: String,
     cell_m: Option<f64>,
 ) -> Result<Typed, Error> {
-    let geographic =
-        crs.geographic().ok_or_else(|| Error::Plan(format!("{} has no geographic system", crs.title())))?;
-    let op = Operation::between(crs.horizontal(), &geographic, None)?;
-    let (mut lon, mut lat, _) = op.apply_one(x, y, 0.0).ok_or_else(|| {
+    let op = Operation::to_degrees(&crs)?;
+    let (lon, lat, _) = op.apply_one(x, y, 0.0).ok_or_else(|| {
         Error::Plan(format!(
             "{x}, {y} cannot be placed: the position is {}; check the numbers, or the system said with --from ({})",
             op.refusal(x, y, 0.0).unwrap_or_else(|| "outside the domain".into()),
             crs.title()
         ))
     })?;
-    if let Kind::Geographic { unit, datum } = &geographic.kind {
-        lon = lon * unit.degrees + datum.prime_meridian_deg;
-        lat *= unit.degrees;
-    }
     Ok(Typed { x, y, height_m, crs, lon, lat, read_as, words, cell_m })
 }
 

@@ -197,14 +197,7 @@ impl PositionReader {
         };
         // A plane coordinate that is read as degrees is wrong and looks right only to a program.
         crs.projection()?;
-        let order = match plan.order.as_deref() {
-            None => AxisOrder::Reject,
-            Some("latitude-first") => AxisOrder::LatitudeFirst,
-            Some("longitude-first") => AxisOrder::LongitudeFirst,
-            Some(other) => {
-                return Err(Error::Plan(format!("--order {other}: latitude-first or longitude-first is expected")));
-            }
-        };
+        let order = crate::typed::order(plan.order.as_deref())?;
         if matches!(source, Source::Whole(_)) && matches!(crs.kind, Kind::Geocentric { .. }) {
             return Err(Error::Plan(format!("{what}: X, Y and Z of {} are read from three columns", crs.title())));
         }

@@ -333,7 +333,7 @@ fn guessed(a: &GuessArgs) -> Result<()> {
         ..LayerPlan::new(&a.file)
     };
     let points = read_points(&layer, &Cancel::default())?;
-    let found = points.guess(&area);
+    let (found, looked_at) = points.guess(&area);
     let factor = |g: &basilocus::geodesy::crs::Guess| {
         g.unit_m.map(|m| match m {
             1.0 => "the numbers in metres".to_string(),
@@ -348,7 +348,7 @@ fn guessed(a: &GuessArgs) -> Result<()> {
             .map(|g| object!({"code": g.crs.identifier(), "name": g.crs.name, "unit": g.crs.unit_words(), "swapped": g.swapped, "unit_m": g.unit_m, "share": g.share, "in_area_of_use": g.in_area_of_use, "lon": g.middle.0, "lat": g.middle.1, "distance_m": g.distance_m}))
             .collect();
         text::print(&json(
-            &object!({"file": a.file, "near": place.words, "points": points.x.len(), "found": found.len(), "systems": list}),
+            &object!({"file": a.file, "near": place.words, "points": points.x.len(), "looked_at": looked_at, "found": found.len(), "systems": list}),
         )?)?;
         return Ok(());
     }
@@ -366,6 +366,14 @@ fn guessed(a: &GuessArgs) -> Result<()> {
         place.words,
         if place.is_point() { format!(", within {} km", a.within) } else { String::new() }
     );
+    if looked_at < points.x.len() {
+        let _ = writeln!(
+            out,
+            "  looked at  {} of {} positions, evenly over the table",
+            text::thousands(looked_at as u64),
+            text::thousands(points.x.len() as u64)
+        );
+    }
     if found.is_empty() {
         out.push_str(
             "  in no system of the catalogue do these numbers fall there: a local grid? (see `basilocus fit`)\n",

@@ -4,15 +4,13 @@ use super::json;
 use crate::Done;
 use crate::args::FitArgs;
 use crate::text;
-use anyhow::{Context, Result, bail};
+use anyhow::{Context, Result};
 use basilocus::fit::{FitPlan, FitReport, fit_pairs};
+use basilocus::formats::PendingOutput;
 use std::fmt::Write;
 
 /// Fits, writes the file, tells how well.
 pub fn run(a: &FitArgs) -> Result<Done> {
-    if a.output.exists() && !a.overwrite {
-        bail!("{}: exists already and is not replaced; add --overwrite, or name another file", a.output.display());
-    }
     if !a.output.extension().is_some_and(|e| e.eq_ignore_ascii_case("toml")) {
         return Err(basilocus::Error::Plan(format!(
             "{}: a transformation is a .toml file; name it so, for --via to know it",
@@ -32,9 +30,12 @@ pub fn run(a: &FitArgs) -> Result<Done> {
         name: a.name.clone(),
         without: a.without.clone(),
     };
+    // Said before anything is computed; whole or not at all, as every output.
+    let output = PendingOutput::new(&a.output, a.overwrite).map_err(basilocus::Error::from)?;
     let (file, report) = fit_pairs(&plan)?;
-    std::fs::write(&a.output, file.to_text(&a.output)?)
+    std::fs::write(output.path(), file.to_text(&a.output)?)
         .with_context(|| format!("{}: cannot be written", a.output.display()))?;
+    output.publish().map_err(basilocus::Error::from)?;
     if a.json {
         let mut out = serde_json::to_value(&report)?;
         out["outputs"] = serde_json::json!([a.output]);

@@ -136,7 +136,7 @@ pub(super) fn find(source: &Crs, target: &Crs, search: &Search) -> Result<Operat
     if source.is_same(target) {
         // Nothing is computed; the projection is still looked at, so that a system that cannot be used is named.
         source.projection()?;
-        return Ok(Builder::new("none: source and target are the same system".into(), 0.0).operation);
+        return Ok(Operation::empty("none: source and target are the same system".into(), 0.0));
     }
     let (from_datum, to_datum) = (datum_of(source)?, datum_of(target)?);
     let (way, missed) = choose(source, target, search)?;
@@ -175,6 +175,16 @@ pub(super) fn find(source: &Crs, target: &Crs, search: &Search) -> Result<Operat
     Ok(b.operation)
 }
 
+pub(super) fn to_degrees(crs: &Crs) -> Result<Operation, Error> {
+    let mut b = Builder::new(format!("conversion from {} to longitude and latitude", crs.name), 0.0);
+    b.enter(crs, datum_of(crs)?)?;
+    if b.geocentric {
+        b.operation.heights = HeightRule::Moved;
+        b.become_geographic();
+    }
+    Ok(b.operation)
+}
+
 struct Builder {
     operation: Operation,
     /// Whether positions are X, Y, Z at this point, and on which ellipsoid they are.
@@ -184,21 +194,7 @@ struct Builder {
 
 impl Builder {
     fn new(name: String, accuracy_m: f64) -> Self {
-        Builder {
-            operation: Operation {
-                name,
-                accuracy_m,
-                steps: Vec::new(),
-                notes: Vec::new(),
-                heights: HeightRule::Untouched,
-                grids: Vec::new(),
-                area: None,
-                missed: None,
-                assumed: false,
-            },
-            geocentric: false,
-            ellipsoid: Ellipsoid::wgs84(),
-        }
+        Builder { operation: Operation::empty(name, accuracy_m), geocentric: false, ellipsoid: Ellipsoid::wgs84() }
     }
 
     fn push(&mut self, step: Step, words: String) {

@@ -115,6 +115,22 @@ impl Operation {
         Operation::find(source, target, &Search { near, ..Default::default() })
     }
 
+    /// From a system to longitude and latitude in degrees from Greenwich on its own datum: what areas of use are in.
+    ///
+    /// # Errors
+    /// [`Error::MethodNotImplemented`], [`Error::Parameter`], [`Error::NoPositions`], [`Error::LocalGrid`].
+    ///
+    /// ```
+    /// use basilocus_geodesy::{crs::Catalogue, operation::Operation};
+    /// // 50 grad on the meridian of Paris.
+    /// let (lon, lat, _) = Operation::to_degrees(&Catalogue::embedded().get(4821)?)?.apply_one(0.0, 50.0, 0.0).unwrap();
+    /// assert!((lon - 2.337_229_17).abs() < 1e-12 && (lat - 45.0).abs() < 1e-12);
+    /// # Ok::<(), basilocus_geodesy::Error>(())
+    /// ```
+    pub fn to_degrees(crs: &Crs) -> Result<Self, Error> {
+        build::to_degrees(crs)
+    }
+
     /// The ways between the datums of two systems, best first; what [`Operation::find`] chooses from.
     ///
     /// # Errors
@@ -163,10 +179,16 @@ impl Operation {
         inverse: bool,
     ) -> Self {
         let words = if inverse { format!("inverse of {name}") } else { name.to_string() };
+        let steps = vec![(Step::Plane { plane, inverse }, words.clone())];
+        Operation { steps, ..Operation::empty(words, accuracy_m.unwrap_or(f64::INFINITY)) }
+    }
+
+    /// An operation without steps.
+    fn empty(name: String, accuracy_m: f64) -> Self {
         Operation {
-            name: words.clone(),
-            accuracy_m: accuracy_m.unwrap_or(f64::INFINITY),
-            steps: vec![(Step::Plane { plane, inverse }, words)],
+            name,
+            accuracy_m,
+            steps: Vec::new(),
             notes: Vec::new(),
             heights: HeightRule::Untouched,
             grids: Vec::new(),
