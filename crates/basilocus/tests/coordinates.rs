@@ -307,3 +307,22 @@ fn systems_in_every_form_lead_to_one() {
     let huge = write(f.path(), "d.prj", &"x".repeat(1_100_000));
     assert!(system::find(&huge.to_string_lossy()).unwrap_err().to_string().contains("bytes"));
 }
+
+#[test]
+fn areas_of_use_are_checked_in_degrees_whatever_the_source_counts_in() {
+    let f = tempfile::tempdir().unwrap();
+    // 40 grad north and 1 grad east of Paris are 36° N 3.2° E, in Algeria; 30 grad east are not. Read as degrees, none were.
+    let path = write(f.path(), "paris.csv", "id,lon,lat\n1,0,39\n2,1,40\n3,30,40\n");
+    let mut layer = LayerPlan::new(&path);
+    layer.position = Some(PositionPlan {
+        from: Some("EPSG:4821".into()),
+        x: Some("lon".into()),
+        y: Some("lat".into()),
+        ..Default::default()
+    });
+    let plan =
+        Plan { layers: vec![layer], outputs: vec![OutputPlan::new(f.path().join("o.csv"))], ..Default::default() };
+    let report = run(&plan, &RunOptions::default()).unwrap();
+    let outside: Vec<_> = report.doubts.iter().filter(|d| d.id == "slip-18").map(|d| d.rows).collect();
+    assert_eq!(outside, [1], "{:?}", report.doubts);
+}
