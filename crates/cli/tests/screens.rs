@@ -287,7 +287,7 @@ fn a_fit_with_a_wrong_pair_and_without_it() {
       fitted     conformal from 8 control pairs
                  588.3875, 409.3625 goes to 7370935.7675, 938350.5138
                  turned 12.215462° counter-clockwise; scale 1.003728720 (one old unit is 0.305936514 m)
-      residuals  standard error 9.3821 (2.8597 m); left out, a pair is missed by 14.5035 on average, in international feet
+      residuals  standard error 9.3821 (2.8597 m); left out, a pair is missed by 14.5035 (root mean square), in international feet
      point           residual x   residual y    length   left out
     ──────────────────────────────────────────────────────────────────────────────────────────
      wharf-corner       -4.4731       3.9776    5.9858     8.3802
@@ -313,7 +313,7 @@ fn a_fit_with_a_wrong_pair_and_without_it() {
       fitted     conformal from 7 control pairs
                  628.8571, 361.5000 goes to 7370986.5300, 938308.0614
                  turned 12.397758° counter-clockwise; scale 0.999952432 (one old unit is 0.304785501 m)
-      residuals  standard error 0.0303 (0.0092 m); left out, a pair is missed by 0.0478 on average, in international feet
+      residuals  standard error 0.0303 (0.0092 m); left out, a pair is missed by 0.0478 (root mean square), in international feet
      point           residual x   residual y   length   left out
     ─────────────────────────────────────────────────────────────────
      wharf-corner        0.0059       0.0108   0.0123     0.0181

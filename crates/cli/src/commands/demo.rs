@@ -113,6 +113,7 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
         "  {0}/culverts.xlsx      in a spreadsheet program: a sheet for each source, one of the rows set aside, one that says what this is\n  \
          {0}/culverts.gpkg      in any program that reads GeoPackage: one layer for each source, in Oregon North feet\n  \
          {0}/culverts.geojson   in a text editor or a web map: all points, in WGS 84\n  \
+         {0}/harbour_piles.geojson in the same: the piles of the old plan\n  \
          {0}/{PLAN} in a text editor: change it, and `basilocus run` it\n",
         folder.display()
     ))?;

@@ -62,7 +62,7 @@ fn words(r: &FitReport) -> String {
     let number = |v: Option<f64>| v.map_or("–".to_string(), |v| format!("{v:.4}"));
     let _ = writeln!(
         out,
-        "  residuals  standard error {}{}; left out, a pair is missed by {} on average, in {}",
+        "  residuals  standard error {}{}; left out, a pair is missed by {} (root mean square), in {}",
         number(r.standard_error),
         match (r.standard_error, r.standard_error_m) {
             (Some(a), Some(m)) if (a - m).abs() > 1e-9 * a => format!(" ({m:.4} m)"),
