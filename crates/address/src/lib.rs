@@ -4,8 +4,9 @@
 //! |---|---|
 //! | [`grammar`] | the address rules of a country, as data |
 //! | [`parse`] | an address to its components |
-//! | [`mod@reference`] | building and opening the index of address points, street ranges, postcodes and places |
-//! | [`matching`] | candidates, scores, levels, and what was changed to match |
+//! | [`mod@reference`] | building and opening the index of address points, street ranges, postcodes, places and areas |
+//! | [`matching`] | candidates, scores, levels, confidence, and what was changed to match |
+//! | [`nearest`] | the address nearest to a position |
 //!
 //! Positions are longitude and latitude in degrees, longitude first, in one system throughout (WGS 84 where the
 //! caller does not say otherwise).
@@ -13,11 +14,12 @@
 mod error;
 pub mod grammar;
 pub mod matching;
+pub mod nearest;
 pub mod normal;
 pub mod parse;
 pub mod reference;
 
 pub use error::Error;
-pub use matching::{Candidate, Level, Match, MatchOptions, Matcher, Outcome};
+pub use matching::{Candidate, Level, Match, MatchOptions, Matcher, Outcome, Within};
 pub use parse::{AddressInput, ParsedAddress};
 pub use reference::{Builder, Entry, Reference};

@@ -11,8 +11,16 @@ pub fn words(text: &str) -> String {
     out
 }
 
+/// Whether a text has these words as its normal form.
+pub(crate) fn is_words(text: &str, normal: &str) -> bool {
+    !text.is_empty() && text.len() >= normal.len() && words(text) == normal
+}
+
 /// Appends the normal form of a text.
 pub(crate) fn push_words(text: &str, out: &mut String) {
+    if text.is_ascii() {
+        return push_ascii(text, out);
+    }
     let start = out.len();
     let mut gap = false;
     for c in text.chars() {
@@ -20,8 +28,18 @@ pub(crate) fn push_words(text: &str, out: &mut String) {
         if c == '\'' || c == '’' || c == '.' || c == '`' || ('\u{300}'..='\u{36f}').contains(&c) {
             continue;
         }
+        if let Some(written_out) = written_out(c) {
+            if out.len() > start && !out.ends_with(' ') {
+                out.push(' ');
+            }
+            out.push_str(written_out);
+            gap = true;
+            continue;
+        }
+        // All dashes are one.
+        let c = if matches!(c, '\u{2010}'..='\u{2015}') { '-' } else { c };
         if c.is_alphanumeric() || c == '#' || c == '/' || c == '-' || c == '&' {
-            if gap && out.len() > start {
+            if gap && out.len() > start && !out.ends_with(' ') {
                 out.push(' ');
             }
             gap = false;
@@ -34,6 +52,46 @@ pub(crate) fn push_words(text: &str, out: &mut String) {
             gap = true;
         }
     }
+}
+
+/// The same for plain letters, which most texts have alone.
+fn push_ascii(text: &str, out: &mut String) {
+    let start = out.len();
+    let mut gap = false;
+    for b in text.bytes() {
+        match b {
+            b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'#' | b'/' | b'-' | b'&' => {
+                if gap && out.len() > start && !out.ends_with(' ') {
+                    out.push(' ');
+                }
+                gap = false;
+                out.push(b.to_ascii_uppercase() as char);
+            }
+            b'\'' | b'.' | b'`' => {}
+            b'+' | b'@' => {
+                if out.len() > start && !out.ends_with(' ') {
+                    out.push(' ');
+                }
+                out.push('&');
+                gap = true;
+            }
+            _ => gap = true,
+        }
+    }
+}
+
+/// Signs that stand for words of their own.
+fn written_out(c: char) -> Option<&'static str> {
+    Some(match c {
+        '½' => "1/2",
+        '¼' => "1/4",
+        '¾' => "3/4",
+        '⅓' => "1/3",
+        '⅔' => "2/3",
+        '+' | '@' => "&",
+        '№' => "NO",
+        _ => return None,
+    })
 }
 
 /// Latin letters without their marks; others in upper case as they are.
@@ -50,6 +108,9 @@ fn fold(c: char, out: &mut String) {
         'Ñ' | 'ñ' | 'Ń' | 'ń' | 'Ň' | 'ň' => "N",
         'Ò'..='Ö' | 'ò'..='ö' | 'Ø' | 'ø' | 'Ō' | 'ō' | 'Ő' | 'ő' => "O",
         'Œ' | 'œ' => "OE",
+        // Ordinal signs of Romance languages.
+        'º' => "O",
+        'ª' => "A",
         'Ř' | 'ř' => "R",
         'Ś' | 'ś' | 'Š' | 'š' | 'Ş' | 'ş' | 'Ș' | 'ș' => "S",
         'ß' => "SS",
@@ -65,9 +126,123 @@ fn fold(c: char, out: &mut String) {
     out.push_str(plain);
 }
 
+/// What names are compared by: the words without blanks, and for languages that write vowels with two dots as two
+/// letters, one letter for both (`MUELLER` and `MÜLLER` are `MULLER`).
+pub fn key(words: &str, umlauts: bool) -> String {
+    let mut out: String = words.chars().filter(|c| !matches!(c, ' ' | '-')).collect();
+    if umlauts {
+        for (two, one) in [("AE", "A"), ("OE", "O"), ("UE", "U")] {
+            if out.contains(two) {
+                out = out.replace(two, one);
+            }
+        }
+    }
+    out
+}
+
+/// A skeleton of how a name sounds, for spellings that are no slips of the finger (`KNIGHT`, `NITE`): consonants in
+/// classes, vowels only in front, nothing doubled. Short words have short skeletons, which say little.
+pub fn sound(key: &str) -> String {
+    let b = key.as_bytes();
+    let mut out = String::with_capacity(8);
+    let mut i = 0;
+    while i < b.len() && out.len() < 12 {
+        let next = b.get(i + 1).copied().unwrap_or(0);
+        let before = if i > 0 { b[i - 1] } else { 0 };
+        let mut step = 1;
+        let class = match b[i] {
+            b'A' | b'E' | b'I' | b'O' | b'U' | b'Y' if i == 0 => Some('A'),
+            b'K' | b'G' | b'P' if i == 0 && next == b'N' => None,
+            b'W' if i == 0 && next == b'R' => None,
+            b'P' if next == b'H' => {
+                step = 2;
+                Some('F')
+            }
+            b'G' if next == b'H' => {
+                step = 2;
+                if i == 0 { Some('K') } else { None }
+            }
+            b'C' if next == b'H' => {
+                step = 2;
+                Some('S')
+            }
+            b'S' if next == b'H' => {
+                step = 2;
+                Some('S')
+            }
+            b'C' if matches!(next, b'E' | b'I' | b'Y') => Some('S'),
+            b'B' | b'P' => Some('P'),
+            b'F' | b'V' => Some('F'),
+            b'C' | b'K' | b'Q' | b'G' => Some('K'),
+            b'X' => Some('K'),
+            b'D' | b'T' => Some('T'),
+            b'J' => Some('J'),
+            b'L' => Some('L'),
+            b'M' | b'N' => Some('N'),
+            b'R' => Some('R'),
+            b'S' | b'Z' => Some('S'),
+            c @ b'0'..=b'9' => Some(c as char),
+            _ => None,
+        };
+        if let Some(c) = class {
+            // One letter for doubled sounds, figures as they are.
+            if !out.ends_with(c) || c.is_ascii_digit() || matches!(before, b'A' | b'E' | b'I' | b'O' | b'U') {
+                out.push(c);
+            }
+        }
+        i += step;
+    }
+    out
+}
+
+/// A hash map with a small fast hash, for keys that nobody attacks.
+pub(crate) type FastMap<K, V> = std::collections::HashMap<K, V, std::hash::BuildHasherDefault<Fast>>;
+
+/// Multiply and rotate, eight bytes at a time.
+#[derive(Debug, Default, Clone, Copy)]
+pub(crate) struct Fast(u64);
+
+impl std::hash::Hasher for Fast {
+    #[inline]
+    fn write(&mut self, bytes: &[u8]) {
+        for chunk in bytes.chunks(8) {
+            let mut word = [0u8; 8];
+            word[..chunk.len()].copy_from_slice(chunk);
+            self.write_u64(u64::from_le_bytes(word) ^ ((chunk.len() as u64) << 60));
+        }
+    }
+    #[inline]
+    fn write_u64(&mut self, n: u64) {
+        self.0 = (self.0.rotate_left(5) ^ n).wrapping_mul(0x517c_c1b7_2722_0a95);
+    }
+    #[inline]
+    fn write_u32(&mut self, n: u32) {
+        self.write_u64(u64::from(n));
+    }
+    #[inline]
+    fn write_u8(&mut self, n: u8) {
+        self.write_u64(u64::from(n));
+    }
+    #[inline]
+    fn write_usize(&mut self, n: usize) {
+        self.write_u64(n as u64);
+    }
+    #[inline]
+    fn finish(&self) -> u64 {
+        // The upper bits are the mixed ones; the table takes the lower.
+        self.0 ^ (self.0 >> 32)
+    }
+}
+
 /// A name as it is written in an address: `NE 5TH` to `NE 5th`, `OCONNOR` to `Oconnor`.
 pub fn title(words: &str) -> String {
     let mut out = String::with_capacity(words.len());
+    push_title(words, &mut out);
+    out
+}
+
+/// Appends a name as it is written in an address.
+pub(crate) fn push_title(words: &str, out: &mut String) {
     for (i, word) in words.split(' ').enumerate() {
         if i > 0 {
             out.push(' ');
@@ -83,7 +258,6 @@ pub fn title(words: &str) -> String {
             chars.for_each(|c| out.extend(c.to_lowercase()));
         }
     }
-    out
 }
 
 /// Optimal string alignment distance of two byte strings, given up beyond `most`.
@@ -144,11 +318,33 @@ mod tests {
         d[a.len()][b.len()]
     }
 
+    #[test]
+    fn keys_and_sounds() {
+        assert_eq!(key("MUELLER STRASSE", true), key("MULLER-STRASSE", true));
+        assert_ne!(key("MUELLER", false), key("MULLER", false));
+        for (a, b) in [("KNIGHT", "NITE"), ("PHILLIP", "FILIP"), ("SCHUBERT", "SHUBBERT"), ("WRIGHT", "RITE")] {
+            assert_eq!(sound(a), sound(b), "{a} {b}");
+        }
+        assert_ne!(sound("MAPLE"), sound("ALDER"));
+        assert_ne!(sound("11TH"), sound("1TH"));
+        assert_eq!(words("12½ Heron Ln"), "12 1/2 HERON LN");
+        assert_eq!(words("Heron @ 5th"), "HERON & 5TH");
+        assert_eq!(words("12–16 Heron"), "12-16 HERON");
+    }
+
     proptest! {
         #[test]
         fn distance_is_the_definition(a in "[AB]{0,8}", b in "[AB]{0,8}", most in 0usize..4) {
             let wanted = Some(slow(a.as_bytes(), b.as_bytes())).filter(|d| *d <= most);
             prop_assert_eq!(distance(a.as_bytes(), b.as_bytes(), most), wanted);
+        }
+
+        /// The fast path for plain letters gives what the other gives.
+        #[test]
+        fn plain_letters_go_the_short_way(text in "[ -~\t]{0,40}") {
+            let long = words(&format!("{text} ñ"));
+            let short = words(&text);
+            prop_assert_eq!(long, if short.is_empty() { "N".to_string() } else { format!("{short} N") });
         }
 
         #[test]

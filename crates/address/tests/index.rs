@@ -193,11 +193,11 @@ fn ranges_with_sides_parity_and_directions() {
             street: "Levee Rd".into(),
             left,
             right,
-            locality: "Ternport".into(),
+            locality: ["Ternport".into(), "Ternport".into()],
             region: "OR".into(),
-            left_postcode: "97981".into(),
-            right_postcode: "97982".into(),
+            postcode: ["97981".into(), "97982".into()],
             line,
+            ..Default::default()
         };
         b.add(&Entry::Segment(e)).unwrap();
     };
@@ -254,7 +254,7 @@ fn overlapping_ranges_are_doubted_when_described() {
         let e = SegmentEntry {
             street: "Levee Rd".into(),
             left: Some((from, to)),
-            locality: "Ternport".into(),
+            locality: ["Ternport".into(), "Ternport".into()],
             line: vec![(-123.8, 46.2), (-123.79, 46.2)],
             ..Default::default()
         };
@@ -364,7 +364,7 @@ fn a_source_without_regions_speaks_of_the_same_town() {
     let path = folder.path().join("r.reference");
     b.write(&path).unwrap();
     let r = Reference::open(&path).unwrap();
-    let names: Vec<(String, String)> = r.describe().localities.into_iter().map(|l| (l.0, l.1)).collect();
+    let names: Vec<(String, String)> = r.describe().localities.into_iter().map(|l| (l.name, l.region)).collect();
     let pair = |a: &str, b: &str| (a.to_string(), b.to_string());
     assert_eq!(
         names,

@@ -29,11 +29,11 @@ fn town() -> (tempfile::TempDir, Reference) {
         street: "Alder Court".into(),
         left: Some((101, 199)),
         right: Some((100, 198)),
-        locality: "Ternport".into(),
+        locality: ["Ternport".into(), "Ternport".into()],
         region: "OR".into(),
-        left_postcode: "97981".into(),
-        right_postcode: "97981".into(),
+        postcode: ["97981".into(), "97981".into()],
         line: vec![(-123.82, 46.20), (-123.82, 46.21)],
+        ..Default::default()
     }))
     .unwrap();
     for (code, locality, region, lon, lat) in [
@@ -63,6 +63,7 @@ fn town() -> (tempfile::TempDir, Reference) {
             parent: "Estuary County".into(),
             lon: -123.8,
             lat: 46.2,
+            ..Default::default()
         }))
         .unwrap();
     }

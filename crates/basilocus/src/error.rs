@@ -86,6 +86,14 @@ pub enum Error {
         /// Why.
         problem: String,
     },
+    /// The file of answers.
+    #[error("{}: {problem}", .path.display())]
+    Store {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong.
+        problem: String,
+    },
     /// The user stopped the run.
     #[error("stopped; no output was written")]
     Cancelled,

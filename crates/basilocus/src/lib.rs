@@ -18,6 +18,8 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 
+pub mod answers;
+pub mod compare;
 pub mod doubt;
 pub mod engine;
 mod error;

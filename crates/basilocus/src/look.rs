@@ -72,14 +72,14 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     let about = reader.about().clone();
     let bare = LayerPlan { geocode: None, position: None, to: Vec::new(), ..plan.clone() };
     // Only the table's make is wanted here, so geometry without a known system is no hindrance.
-    let pipeline = match Pipeline::new(&bare, reader.as_mut(), &[], false) {
+    let pipeline = match Pipeline::new(&bare, reader.as_mut(), &[], false, "") {
         Ok(p) => p,
         Err(Error::NoCrs { .. } | Error::Geodesy(_)) => {
             let with_any = LayerPlan {
                 position: Some(crate::plan::PositionPlan { from: Some("EPSG:4326".into()), ..Default::default() }),
                 ..bare.clone()
             };
-            Pipeline::new(&with_any, reader.as_mut(), &[], false)?
+            Pipeline::new(&with_any, reader.as_mut(), &[], false, "")?
         }
         Err(e) => return Err(e),
     };

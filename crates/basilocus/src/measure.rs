@@ -36,7 +36,7 @@ pub fn read_points(layer: &LayerPlan, cancel: &Cancel) -> Result<PointTable, Err
     let mut reader = basilocus_formats::open(&layer.source, &layer.input.options()?)?;
     let plan =
         LayerPlan { to: Vec::new(), position: Some(layer.position.clone().unwrap_or_default()), ..layer.clone() };
-    let mut pipeline = Pipeline::new(&plan, reader.as_mut(), &[], false)?;
+    let mut pipeline = Pipeline::new(&plan, reader.as_mut(), &[], false, "")?;
     if pipeline.order_is_open {
         let mut counts = Default::default();
         stream(reader.as_mut(), cancel, &|b| pipeline.orders_of(b), &mut |(part, _, _)| {

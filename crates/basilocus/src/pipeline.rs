@@ -1,11 +1,13 @@
 //! A layer's steps, compiled: what every worker does with a block.
 
 use crate::Error;
+use crate::answers::{Known, ReviewRow};
 use crate::doubt::Tally;
 use crate::finder::Finder;
 use crate::plan::LayerPlan;
 use crate::report::OperationReport;
 use crate::step::geocode::Geocode;
+use crate::step::nearest::NearestStep;
 use crate::step::position::{OrderCounts, PositionReader, has_position_roles};
 use crate::step::repair::Repair;
 use crate::step::target::{ColumnsWanted, Target};
@@ -38,6 +40,7 @@ pub(crate) struct Pipeline {
     decoder: Arc<dyn Decode>,
     repair: Repair,
     geocode: Option<Geocode>,
+    nearest: Option<NearestStep>,
     position: Option<PositionReader>,
     source_crs: Option<Crs>,
     targets: Vec<Target>,
@@ -70,7 +73,9 @@ pub(crate) struct Part {
     pub rows_out: u64,
     pub bytes: u64,
     pub tally: Tally,
-    pub levels: BTreeMap<&'static str, u64>,
+    pub levels: BTreeMap<String, u64>,
+    pub doubtful: Vec<ReviewRow>,
+    pub found: Vec<(String, Known)>,
     pub notations: BTreeMap<&'static str, u64>,
     pub extent: Option<[f64; 4]>,
 }
@@ -109,6 +114,7 @@ impl Pipeline {
         reader: &mut dyn Reader,
         outputs: &[Wants],
         strict: bool,
+        day: &str,
     ) -> Result<Self, Error> {
         let path = plan.source.clone();
         let source_schema = reader.schema();
@@ -127,6 +133,7 @@ impl Pipeline {
             decoder: reader.decoder(),
             repair,
             geocode: None,
+            nearest: None,
             position: None,
             source_crs: None,
             targets: Vec::new(),
@@ -146,7 +153,7 @@ impl Pipeline {
         };
         let spatial = outputs.iter().any(|o| matches!(o.format, Format::GeoJson | Format::GeoPackage));
         if let Some(g) = &plan.geocode {
-            let geocode = Geocode::new(g, &schema, &p.roles, &path, &mut taken)?;
+            let geocode = Geocode::new(g, &schema, &p.roles, &path, day, &mut taken)?;
             p.understood.push(geocode.understood.clone());
             p.told.extend(geocode.told.iter().cloned());
             p.geocode = Some(geocode);
@@ -168,6 +175,11 @@ impl Pipeline {
             p.position = Some(reader);
         } else if outputs.iter().any(|o| o.format == Format::GeoJson) {
             return Err(Error::NoPosition { path, names: taken });
+        }
+        if let (Some(n), Some(source)) = (&plan.nearest, &p.source_crs) {
+            let step = NearestStep::new(n, source, &mut taken)?;
+            p.understood.push(step.understood.clone());
+            p.nearest = Some(step);
         }
         if p.source_crs.is_some() {
             p.find_targets(plan, &schema, spatial, &mut taken, outputs)?;
@@ -327,6 +339,32 @@ impl Pipeline {
         Ok((points, aside))
     }
 
+    /// Texts of two columns, and usable positions, of a block with their source rows; the reasons of the others.
+    #[allow(clippy::type_complexity)]
+    pub(crate) fn texts_and_positions_of(
+        &self,
+        block: Block,
+        columns: [Option<usize>; 2],
+    ) -> Result<(Vec<(u64, [String; 2], f64, f64)>, Vec<String>), Error> {
+        let decoded = self.decoder.decode(block)?;
+        let mended = self.repair.apply(&decoded.batch);
+        let mut aside: Vec<String> = decoded.set_aside.iter().map(|r| r.class.clone()).collect();
+        let mut rows = Vec::new();
+        if let Some(p) = &self.position {
+            let found = p.read(&mended);
+            for (row, why) in found.unusable.into_iter().enumerate() {
+                match why {
+                    Some(why) => aside.push(why.class.to_string()),
+                    None => {
+                        let texts = columns.map(|c| c.map_or(String::new(), |c| mended.text(c, row)));
+                        rows.push((mended.source_rows[row], texts, found.x[row], found.y[row]));
+                    }
+                }
+            }
+        }
+        Ok((rows, aside))
+    }
+
     /// Takes the evidence of all rows.
     pub(crate) fn settle_order(&mut self, counts: &OrderCounts) {
         if let Some(p) = &mut self.position {
@@ -339,6 +377,11 @@ impl Pipeline {
     /// What the operations of the layer missed for want of a grid, and which frames they took as equal.
     pub(crate) fn operations_taken(&self) -> Vec<(&Crs, &Operation)> {
         self.targets.iter().map(|t| (&t.crs, &t.operation)).collect()
+    }
+
+    /// The workbook of rows in doubt, the file beside it, and what tells this run from others.
+    pub(crate) fn review(&self) -> Option<(&std::path::Path, std::path::PathBuf, String)> {
+        self.geocode.as_ref().and_then(Geocode::review)
     }
 
     pub(crate) fn source(&self) -> Option<&Crs> {
@@ -393,7 +436,9 @@ impl Pipeline {
                 .unwrap_or(ColumnStyle { digits: None, longest: None }),
             );
         }
-        for (f, s) in self.geocode.iter().flat_map(Geocode::fields) {
+        for (f, s) in
+            self.geocode.iter().flat_map(Geocode::fields).chain(self.nearest.iter().flat_map(NearestStep::fields))
+        {
             fields.push(f);
             styles.push(s);
         }
@@ -439,6 +484,8 @@ impl Pipeline {
             bytes: decoded.bytes,
             tally: Tally::default(),
             levels: BTreeMap::new(),
+            doubtful: Vec::new(),
+            found: Vec::new(),
             notations: BTreeMap::new(),
             extent: None,
         };
@@ -447,7 +494,10 @@ impl Pipeline {
         let mut keep = vec![true; n];
         let mut added = Vec::new();
         let mut places: Vec<[Vec<f64>; 3]> = Vec::new();
-        if let Some(start) = self.start(&mended, &mut part, &mut keep, &source, &mut added) {
+        if let Some(start) = self.start(&mended, &mut part, &mut keep, &source, &mut added)? {
+            if let Some(nearest) = &self.nearest {
+                added.extend(nearest.columns(&start, &keep));
+            }
             for target in &self.targets {
                 let [mut x, mut y, mut z] = start.clone();
                 target.operation.apply(&mut x, &mut y, &mut z);
@@ -527,21 +577,23 @@ impl Pipeline {
         keep: &mut [bool],
         source: &Batch,
         added: &mut Vec<(arrow_schema::Field, arrow_array::ArrayRef)>,
-    ) -> Option<[Vec<f64>; 3]> {
+    ) -> Result<Option<[Vec<f64>; 3]>, Error> {
         if let Some(geocode) = &self.geocode {
-            let found = geocode.apply(mended);
+            let found = geocode.apply(mended)?;
             for (row, why) in found.unusable.into_iter().enumerate() {
                 if let Some((class, reason)) = why {
                     keep[row] = false;
-                    part.set_aside.push(set_aside(source, row, class, reason));
+                    part.set_aside.push(set_aside(source, row, &class, reason));
                 }
             }
             part.levels = found.levels;
+            part.doubtful = found.doubtful;
+            part.found = found.found;
             added.extend(found.columns);
             let z = vec![f64::NAN; found.lon.len()];
-            return Some([found.lon, found.lat, z]);
+            return Ok(Some([found.lon, found.lat, z]));
         }
-        let position = self.position.as_ref()?;
+        let Some(position) = self.position.as_ref() else { return Ok(None) };
         let found = position.read(mended);
         for (row, why) in found.unusable.into_iter().enumerate() {
             if let Some(why) = why {
@@ -552,7 +604,7 @@ impl Pipeline {
         part.notations = found.notations;
         part.tally.with_comma = found.marks.0;
         part.tally.with_point = found.marks.1;
-        Some([found.x, found.y, found.z])
+        Ok(Some([found.x, found.y, found.z]))
     }
 
     fn count(&self, start: &[Vec<f64>; 3], places: &[[Vec<f64>; 3]], keep: &[bool], tally: &mut Tally) {

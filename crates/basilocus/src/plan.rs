@@ -55,6 +55,9 @@ pub struct LayerPlan {
     /// Coordinates to read.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub position: Option<PositionPlan>,
+    /// The nearest address to each position.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub nearest: Option<NearestPlan>,
     /// Which way is taken between systems.
     #[serde(default, skip_serializing_if = "is_default")]
     pub operation: OperationPlan,
@@ -173,21 +176,59 @@ pub struct GeocodePlan {
     /// Column with the postcode.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub postcode: Option<String>,
+    /// Column with the country.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub country_column: Option<String>,
+    /// Only references of this country are used.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub country: Option<String>,
+    /// Nothing is placed finer than this level.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub finest: Option<String>,
     /// Coarser levels are set aside.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub coarsest: Option<String>,
+    /// What is set aside is placed at this level or a finer one in a second pass.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub then: Option<String>,
+    /// Where the data is: `LON,LAT`, or a locality. Of equal candidates the nearest is taken.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub near: Option<String>,
+    /// Results must lie there: `WEST,SOUTH,EAST,NORTH`, a file of polygons, or the name of a locality, region or area.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub within: Option<String>,
     /// Lower confidences are set aside.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub min_confidence: Option<u8>,
     /// Metres between the line of a street and its buildings.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub set_back_m: Option<f64>,
-    /// Further columns from the reference: `postcode`, `locality`, `region`, `parent`.
+    /// Further columns from the reference: `postcode`, `extension`, `locality`, `region`, `parent`, attributes of areas.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub extras: Vec<String>,
     /// How many candidates to list in a column `candidates`; 0 for none.
     #[serde(default, skip_serializing_if = "is_default")]
     pub candidates: usize,
+    /// A workbook of the rows in doubt, to be answered.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub review: Option<PathBuf>,
+    /// A workbook with answers.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub answers: Option<PathBuf>,
+    /// A file with the answers of earlier reviews.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub remember: Option<PathBuf>,
+}
+
+/// The nearest address to each position, and the areas around it.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct NearestPlan {
+    /// Reference files; the nearest address of all is taken.
+    pub reference: Vec<PathBuf>,
+    /// Farther addresses are none, metres; 1000 without it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub most_m: Option<f64>,
 }
 
 /// Coordinates to read. Columns that are not said are found from headers and values.
@@ -285,6 +326,7 @@ impl InputPlan {
             header_row: self.header_row,
             skip_lines: self.skip_lines,
             encoding: self.encoding.clone(),
+            geometry_text: false,
         })
     }
 }
@@ -351,6 +393,10 @@ impl Plan {
             f(&mut layer.source);
             if let Some(g) = &mut layer.geocode {
                 g.reference.iter_mut().for_each(&mut *f);
+                [&mut g.review, &mut g.answers, &mut g.remember].into_iter().flatten().for_each(&mut *f);
+            }
+            if let Some(n) = &mut layer.nearest {
+                n.reference.iter_mut().for_each(&mut *f);
             }
             if let Some(folder) = &mut layer.operation.grids {
                 f(folder);

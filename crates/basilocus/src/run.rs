@@ -1,6 +1,7 @@
 //! Runs a plan.
 
 use crate::Error;
+use crate::answers::{self, Known, ReviewRow, Store};
 use crate::doubt::{self, Evidence, Tally};
 use crate::engine::{Cancel, Progress, stream};
 use crate::pipeline::{Pipeline, Wants};
@@ -72,7 +73,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     let mut layers: Vec<(Box<dyn Reader>, Pipeline)> = Vec::new();
     for layer in &plan.layers {
         let mut reader = open(&layer.source, &layer.input.options()?)?;
-        let pipeline = Pipeline::new(layer, reader.as_mut(), &wants, options.strict)?;
+        let pipeline = Pipeline::new(layer, reader.as_mut(), &wants, options.strict, &date)?;
         layers.push((reader, pipeline));
     }
     let mut report = Report { outputs: plan.outputs.iter().map(|o| o.file.clone()).collect(), ..Default::default() };
@@ -84,8 +85,10 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         let file = set_aside_path(plan, name);
         let mut aside = AsideFile::new(file, options.overwrite, &pipeline.source_columns);
         let table = holds_set_aside.then_some(&mut set_aside_table);
+        let mut review = Review::start(pipeline, options.overwrite)?;
         let run = LayerRun { layer, name, wants: &wants, options };
-        let (layer_report, ledger, doubts) = run.run(reader.as_mut(), pipeline, &mut writers, &mut aside, table)?;
+        let (layer_report, ledger, doubts) =
+            run.run(reader.as_mut(), pipeline, &mut writers, &mut aside, table, review.as_mut())?;
         let mut layer_report = layer_report;
         match aside.finish()? {
             Some(output) => {
@@ -93,6 +96,12 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
                 pending.push(output);
             }
             None => stale.extend(set_aside_path(plan, name).filter(|p| options.overwrite && p.exists())),
+        }
+        if let Some(review) = review {
+            let (output, told) = review.finish(&date)?;
+            report.outputs.push(output.target().to_path_buf());
+            report.told.push(told);
+            pending.push(output);
         }
         report.add(&ledger);
         report.doubts.extend(doubts);
@@ -131,6 +140,47 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     }
     report.seconds = started.elapsed().as_secs_f64();
     Ok(report)
+}
+
+/// The rows in doubt of a layer, and what was found for the others, until the answers come back.
+struct Review {
+    pending: PendingOutput,
+    store: Store,
+    rows: Vec<ReviewRow>,
+}
+
+/// Rows that a sheet for review holds.
+const MOST_REVIEWED: usize = 1_000_000;
+
+impl Review {
+    fn start(pipeline: &Pipeline, overwrite: bool) -> Result<Option<Self>, Error> {
+        let Some((path, store, fingerprint)) = pipeline.review() else { return Ok(None) };
+        let pending = PendingOutput::new(path, overwrite)?;
+        let store = Store::open(&store)?;
+        store.start_run(&fingerprint)?;
+        Ok(Some(Review { pending, store, rows: Vec::new() }))
+    }
+
+    fn add(&mut self, doubtful: Vec<ReviewRow>, found: &[(String, Known)]) -> Result<(), Error> {
+        self.rows.extend(doubtful);
+        if self.rows.len() > MOST_REVIEWED {
+            return Err(Error::Plan(format!(
+                "more than {MOST_REVIEWED} rows are in doubt, which no person can answer; look at their reasons in the rows set aside of a run without --review"
+            )));
+        }
+        self.store.add_found(found)
+    }
+
+    fn finish(self, date: &str) -> Result<(PendingOutput, String), Error> {
+        self.store.end_run()?;
+        let asked = answers::write(&self.pending, &self.rows, date)?;
+        let path = self.pending.target().display().to_string();
+        let told = format!(
+            "{} rows with {asked} different addresses are in doubt: answer in {path}, then run this again with --answers {path}",
+            self.rows.len()
+        );
+        Ok((self.pending, told))
+    }
 }
 
 fn same_file(a: &Path, b: &Path) -> bool {
@@ -222,6 +272,7 @@ impl LayerRun<'_> {
         writers: &mut [Box<dyn Writer>],
         aside: &mut AsideFile,
         mut table: Option<&mut SetAsideTable>,
+        mut review: Option<&mut Review>,
     ) -> Result<(LayerReport, Ledger, Vec<crate::DoubtReport>), Error> {
         let progress: &dyn Progress = self.options.progress.unwrap_or(&());
         let bytes = reader.about().bytes;
@@ -265,7 +316,10 @@ impl LayerRun<'_> {
             ledger.rows_out += part.rows_out;
             tally.merge(&part.tally);
             for (level, n) in part.levels {
-                *report.levels.entry(level.to_string()).or_default() += n;
+                *report.levels.entry(level).or_default() += n;
+            }
+            if let Some(review) = review.as_deref_mut() {
+                review.add(part.doubtful, &part.found)?;
             }
             for (notation, n) in part.notations {
                 *report.notations.entry(notation.to_string()).or_default() += n;

@@ -441,23 +441,34 @@ pub fn describe(d: &Description, path: &std::path::Path) -> String {
     } else {
         String::new()
     };
+    for (kind, n) in &d.places {
+        let _ = writeln!(out, "  places     {} of the kind {kind}", thousands(*n as u64));
+    }
+    if d.areas > 0 {
+        let _ =
+            writeln!(out, "  areas      {}, with {} for --extras", thousands(d.areas as u64), d.attributes.join(", "));
+    }
     let _ = writeln!(out, "  size       {} bytes{per}; checksum fits", thousands(d.bytes as u64));
     let mut localities = d.localities.clone();
-    localities.sort_by(|a, b| (b.3 + b.4).cmp(&(a.3 + a.4)).then(a.0.cmp(&b.0)));
+    localities.sort_by(|a, b| (b.points + b.segments).cmp(&(a.points + a.segments)).then(a.name.cmp(&b.name)));
     let shown = 30;
     let rows: Vec<Vec<String>> = localities
         .iter()
         .take(shown)
-        .map(|(name, region, parent, p, s)| {
-            vec![name.clone(), region.clone(), parent.clone(), thousands(*p), thousands(*s)]
+        .map(|l| {
+            let counts = [l.streets, l.points, l.segments].map(thousands);
+            [l.name.clone(), l.region.clone(), l.parent.clone()].into_iter().chain(counts).collect()
         })
         .collect();
-    out.push_str(&table(&["locality", "region", "in", "address points", "segments"], &rows));
+    out.push_str(&table(&["locality", "region", "in", "streets", "address points", "segments"], &rows));
     if localities.len() > shown {
         let _ = writeln!(out, "  and {} more localities", localities.len() - shown);
     }
     for doubt in &d.doubts {
         let _ = writeln!(out, "  doubt      {doubt}");
+    }
+    if d.more_doubts > 0 {
+        let _ = writeln!(out, "  doubt      and {} more of these kinds", thousands(d.more_doubts as u64));
     }
     out
 }

@@ -21,6 +21,8 @@ pub struct InputOptions {
     pub skip_lines: Option<u64>,
     /// Encoding of a text file, by its WHATWG label.
     pub encoding: Option<String>,
+    /// Gives geometries of all types of a GeoJSON file as well-known text in a column `geometry`, instead of points.
+    pub geometry_text: bool,
 }
 
 /// How a source was understood.
@@ -137,7 +139,7 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
     Ok(match format {
         Format::Delimited => Box::new(delimited::DelimitedReader::open(path, options)?),
         Format::Xlsx => Box::new(xlsx::XlsxReader::open(path, options)?),
-        Format::GeoJson => Box::new(geojson::GeoJsonReader::open(path)?),
+        Format::GeoJson => Box::new(geojson::GeoJsonReader::open(path, options)?),
         Format::GeoPackage => Box::new(geopackage::GeoPackageReader::open(path, options)?),
     })
 }

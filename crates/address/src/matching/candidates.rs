@@ -1,188 +1,218 @@
 //! Streets that may be meant.
 
-use super::score;
-use crate::normal::distance;
-use crate::parse::ParsedAddress;
-use crate::reference::Reference;
+use super::context::Context;
+use super::score::{self, Parts};
+use super::similar::Asked;
+use crate::parse::{ParsedAddress, Thoroughfare};
+use crate::reference::{KeyKind, Reference};
 
 /// Streets that are looked at closely.
 const MOST: usize = 12;
-
-/// What locality, region and postcode of an address say.
-pub(super) struct Context {
-    /// Localities of the name that was given, with the distance of their names.
-    pub localities: Vec<(u32, usize)>,
-    /// Whether the name that was given is that of a locality exactly.
-    pub locality_known: bool,
-    /// Localities of the postcode.
-    pub of_postcode: Vec<u32>,
-    /// Whether the postcode is in the reference.
-    pub postcode_known: bool,
-}
-
-impl Context {
-    pub(super) fn new(reference: &Reference, a: &ParsedAddress) -> Self {
-        let mut localities: Vec<(u32, usize)> = Vec::new();
-        let mut locality_known = false;
-        if !a.locality.is_empty() {
-            localities.extend(reference.localities_named(&a.locality).into_iter().map(|l| (l, 0)));
-            locality_known = !localities.is_empty();
-            if !locality_known {
-                let letters = a.locality.len();
-                let most = if letters < 4 {
-                    0
-                } else if letters < 8 {
-                    1
-                } else {
-                    2
-                };
-                let mut seen = Vec::new();
-                let wanted: Vec<u8> = a.locality.bytes().filter(|b| *b != b' ').collect();
-                reference.similar_localities(&a.locality, &mut |index| {
-                    if seen.contains(&index) {
-                        return;
-                    }
-                    seen.push(index);
-                    let (name, id) = reference.locality_name(index);
-                    let there: Vec<u8> = name.bytes().filter(|b| *b != b' ').collect();
-                    if let Some(d) = distance(&wanted, &there, most) {
-                        localities.push((id, d));
-                    }
-                });
-                localities.sort_by_key(|(id, d)| (*d, *id));
-                localities.dedup_by_key(|(id, _)| *id);
-            }
-            // Names that a region tells apart.
-            if !a.region.is_empty() && localities.iter().any(|(l, _)| reference.locality(*l).region == a.region) {
-                localities.retain(|(l, _)| reference.locality(*l).region == a.region);
-            }
-        }
-        let postcode = if a.postcode.is_empty() { None } else { reference.postcode(&a.postcode) };
-        Context {
-            localities,
-            locality_known,
-            of_postcode: postcode.map(|p| reference.localities_of_postcode(&p).collect()).unwrap_or_default(),
-            postcode_known: postcode.is_some(),
-        }
-    }
-
-    /// What a street of another or the same locality costs, and the change to tell.
-    pub(super) fn locality_cost(&self, reference: &Reference, a: &ParsedAddress, locality: u32) -> i32 {
-        let by_postcode = self.of_postcode.contains(&locality);
-        if a.locality.is_empty() {
-            return if by_postcode {
-                0
-            } else if self.postcode_known {
-                score::LOCALITY_MISSING_POSTCODE_OTHER
-            } else {
-                score::LOCALITY_MISSING
-            };
-        }
-        if let Some((_, d)) = self.localities.iter().find(|(l, _)| *l == locality) {
-            return score::locality_misspelt(*d);
-        }
-        // A place that the reference knows by another locality's name or as part of it.
-        if a.locality == crate::normal::words(reference.locality(locality).parent) {
-            return 6;
-        }
-        match (by_postcode, self.localities.is_empty()) {
-            (true, _) => score::LOCALITY_BY_POSTCODE + if self.locality_known { 4 } else { 0 },
-            (false, true) => score::LOCALITY_UNKNOWN,
-            (false, false) => score::LOCALITY_OTHER,
-        }
-    }
-}
+/// Streets of one name that are looked at where no locality leads to them.
+const MOST_OF_NAME: usize = 400;
+/// Places whose streets are all compared, and how many streets.
+const MOST_PLACES: usize = 4;
+const MOST_COMPARED: usize = 6_000;
 
 /// A street with what it costs so far.
+#[derive(Debug, Clone, Copy)]
 pub(super) struct Street {
     pub id: u32,
-    pub cost: i32,
+    pub parts: Parts,
 }
 
-/// The streets, and candidates that were too far off to use but worth naming.
-#[derive(Default)]
-pub(super) struct Found {
-    pub best: Vec<Street>,
-    pub rejected: Vec<super::Candidate>,
+/// Looks for the streets of an address.
+pub(super) struct Search<'a> {
+    reference: &'a Reference,
+    a: &'a ParsedAddress,
+    wanted: &'a Thoroughfare,
+    context: &'a Context,
+    places: Vec<u32>,
+    asked: Asked<'a>,
+    seen: Vec<u32>,
+    /// The streets found, cheapest first once [`Search::best`] has sorted them.
+    found: Vec<Street>,
     /// Localities that have a street of exactly the name that was asked for.
     pub same_name_elsewhere: Vec<u32>,
 }
 
-/// Streets whose name is, or nearly is, the one that was asked for, cheapest first.
-pub(super) fn streets(reference: &Reference, a: &ParsedAddress, context: &Context) -> Found {
-    let mut found = Found::default();
-    let mut exact_cost = i32::MAX;
-    if let Some(name) = reference.name(&a.name) {
-        consider(reference, a, context, name, 0, &mut found);
-        exact_cost = found.best.iter().map(|s| s.cost).min().unwrap_or(i32::MAX);
-        for id in reference.streets_of_name(name).take(200) {
-            let locality = reference.street(id).locality;
-            if found.same_name_elsewhere.len() < 4 && !found.same_name_elsewhere.contains(&locality) {
-                found.same_name_elsewhere.push(locality);
+impl<'a> Search<'a> {
+    pub(super) fn new(
+        reference: &'a Reference,
+        a: &'a ParsedAddress,
+        wanted: &'a Thoroughfare,
+        context: &'a Context,
+    ) -> Self {
+        Search {
+            reference,
+            a,
+            wanted,
+            context,
+            places: context.places(),
+            asked: Asked::new(&wanted.name, reference.grammar()),
+            seen: Vec::new(),
+            found: Vec::new(),
+            same_name_elsewhere: Vec::new(),
+        }
+    }
+
+    /// Streets of exactly the name.
+    pub(super) fn exact(&mut self) {
+        let mut names = Vec::new();
+        self.reference.similar_names(self.asked.key(), 0..=0, &mut |name| names.push(name));
+        if let Some(bare) = self.asked.bare_key() {
+            self.reference.similar_names(bare, 0..=0, &mut |name| names.push(name));
+        }
+        for name in names {
+            if !self.new_name(name) {
+                continue;
+            }
+            self.consider(name, MOST_OF_NAME, true);
+            let streets = self.reference.streets_of_name(name);
+            for id in streets.take(64) {
+                let place = self.reference.street(id).place;
+                if self.same_name_elsewhere.len() < 4 && !self.same_name_elsewhere.contains(&place) {
+                    self.same_name_elsewhere.push(place);
+                }
             }
         }
     }
-    // The name as it is, in the place that was said: no misspelling can beat that.
-    if exact_cost > 12 {
-        let wanted: Vec<u8> = a.name.bytes().filter(|b| *b != b' ').collect();
-        let figures = |name: &str| name.bytes().filter(u8::is_ascii_digit).collect::<Vec<_>>();
-        let wanted_figures = figures(&a.name);
-        let most = match wanted.len() {
-            0..4 => 0,
-            4 => 1,
-            _ => 2,
-        };
-        let mut seen: Vec<u32> = Vec::new();
-        // One letter left out first; two, which are many spellings, only where that finds nothing near.
-        for left_out in [0..=1, 2..=2] {
-            if *left_out.start() == 2 && found.best.iter().any(|s| s.cost <= 18) {
+
+    /// Streets whose names are a slip, or two, away.
+    pub(super) fn misspelt(&mut self, slips: std::ops::RangeInclusive<usize>) {
+        let mut names = Vec::new();
+        // A name with a letter too many is found whole among the spellings with one left out.
+        let from = if *slips.start() == 1 { 0 } else { *slips.start() };
+        self.reference.similar_names(self.asked.key(), from..=*slips.end(), &mut |name| names.push(name));
+        if *slips.start() == 1
+            && let Some(bare) = self.asked.bare_key()
+        {
+            self.reference.similar_names(bare, 0..=1, &mut |name| names.push(name));
+        }
+        self.consider_all(names);
+    }
+
+    /// Streets that sound alike.
+    pub(super) fn by_sound(&mut self) {
+        let mut names = Vec::new();
+        if self.asked.sound().len() >= 3 {
+            self.reference.names_by(KeyKind::Sound, self.asked.sound(), &mut |name| names.push(name));
+        }
+        self.consider_all(names);
+    }
+
+    /// Streets that share words.
+    pub(super) fn by_words(&mut self) {
+        let mut names = Vec::new();
+        for word in self.wanted.name.split(' ').filter(|w| w.len() >= 3) {
+            self.reference.names_by(KeyKind::Word, word, &mut |name| names.push(name));
+            // "MAPLE" for "MAPLE GROVE": the name is a word of another.
+            if names.len() > 2_000 {
+                names.truncate(2_000);
                 break;
             }
-            reference.similar_names(&a.name, left_out, &mut |name| {
-                if seen.contains(&name) {
+        }
+        self.consider_all(names);
+    }
+
+    /// All streets of the likeliest places, compared one by one: finds what three slips or a cut word hide. Where no
+    /// place is known, streets that share words.
+    pub(super) fn in_its_places(&mut self) {
+        if self.places.is_empty() {
+            return self.by_words();
+        }
+        let places: Vec<u32> = self.places.iter().take(MOST_PLACES).copied().collect();
+        let mut left = MOST_COMPARED;
+        for place in places {
+            let mut last = u32::MAX;
+            for id in self.reference.streets_of_place(place) {
+                if left == 0 {
                     return;
                 }
-                seen.push(name);
-                let text = reference.name_text(name);
-                let there: Vec<u8> = text.bytes().filter(|b| *b != b' ').collect();
-                // "11TH" is no misspelling of "1TH": figures are right or another street.
-                if let Some(d) = distance(&wanted, &there, most)
-                    && (d > 0 || text != a.name)
-                    && figures(text) == wanted_figures
-                {
-                    consider(reference, a, context, name, d.max(1), &mut found);
+                left -= 1;
+                let name = self.reference.street(id).name;
+                if name == last || self.seen.contains(&name) {
+                    continue;
                 }
-            });
+                last = name;
+                if let Some(cost) = self.asked.cost(self.reference.name_text(name)) {
+                    for id in self.reference.streets_of_name_in(name, place) {
+                        self.street(id, cost);
+                    }
+                }
+            }
         }
     }
-    found.best.sort_by_key(|s| (s.cost, s.id));
-    found.best.truncate(MOST);
-    found
-}
 
-fn consider(reference: &Reference, a: &ParsedAddress, context: &Context, name: u32, d: usize, found: &mut Found) {
-    let name_cost = score::name(d, reference.name_text(name).len());
-    for id in reference.streets_of_name(name) {
-        let street = reference.street(id);
-        let mut cost = name_cost + score::street_type(a.street_type, street.kind);
-        // A direction on the other side of the name ("Maple St N" for "N Maple St") is the same street.
-        let straight = score::direction(a.pre_direction, street.pre) + score::direction(a.post_direction, street.post);
-        let turned =
-            3 + score::direction(a.pre_direction, street.post) + score::direction(a.post_direction, street.pre);
-        cost += straight.min(turned);
-        if cost > 40 {
-            continue;
+    /// The cheapest streets.
+    pub(super) fn best(&mut self) -> &[Street] {
+        self.shorten(MOST);
+        &self.found
+    }
+
+    fn shorten(&mut self, most: usize) {
+        self.found.sort_by_key(|s| (s.parts.sum(), s.id));
+        self.found.dedup_by_key(|s| s.id);
+        self.found.truncate(most);
+    }
+
+    fn new_name(&mut self, name: u32) -> bool {
+        let new = !self.seen.contains(&name);
+        if new {
+            self.seen.push(name);
         }
-        cost += context.locality_cost(reference, a, street.locality);
-        if !a.region.is_empty() && reference.locality(street.locality).region != a.region {
-            cost += score::REGION_OTHER;
+        new
+    }
+
+    fn consider_all(&mut self, mut names: Vec<u32>) {
+        names.sort_unstable();
+        names.dedup();
+        for name in names {
+            if self.new_name(name) {
+                self.consider(name, MOST_OF_NAME / 8, false);
+            }
         }
-        if cost <= 100 - i32::from(score::LEAST) {
-            found.best.push(Street { id, cost });
+    }
+
+    /// Streets of a name: those of the places of the address, else all of them, if they are not too many.
+    fn consider(&mut self, name: u32, most: usize, exact: bool) {
+        let Some(cost) = self.asked.cost(self.reference.name_text(name)) else { return };
+        let all = self.reference.streets_of_name(name);
+        if all.len() <= 2 || exact && all.len() <= 24 {
+            all.for_each(|id| self.street(id, cost));
+            return;
+        }
+        let before = self.found.len();
+        for i in 0..self.places.len() {
+            for id in self.reference.streets_of_name_in(name, self.places[i]) {
+                self.street(id, cost);
+            }
+        }
+        // A name that is no slip's distance away is looked for where the address says, if it says where.
+        if self.found.len() == before && (exact || self.places.is_empty()) {
+            all.take(most).for_each(|id| self.street(id, cost));
+        }
+    }
+
+    fn street(&mut self, id: u32, name: i32) {
+        let view = self.reference.street(id);
+        let mut parts = Parts {
+            reading: self.a.prior,
+            name,
+            street_type: score::street_type(self.wanted.street_type, view.kind),
+            direction: score::direction((self.wanted.pre_direction, self.wanted.post_direction), (view.pre, view.post)),
+            ..Default::default()
+        };
+        if parts.sum() > score::MOST {
+            return;
+        }
+        parts.locality = self.context.locality_cost(self.reference, self.a, view.place);
+        parts.region = self.context.region_cost(self.reference, self.a, view.place);
+        if parts.sum() <= score::MOST {
+            self.found.push(Street { id, parts });
             // Keeping the list short while it grows keeps common names cheap.
-            if found.best.len() > 4 * MOST {
-                found.best.sort_by_key(|s| (s.cost, s.id));
-                found.best.truncate(MOST);
+            if self.found.len() > 4 * MOST {
+                self.shorten(MOST);
             }
         }
     }

@@ -1,110 +1,176 @@
-//! When no street fits: the postcode, then the locality, and the contradictions that forbid even that.
+//! When no street fits: the postcode, then the locality, then the region, and the contradictions that forbid even that.
 
-use super::candidates::{Context, Found};
-use super::place::tail;
-use super::{Candidate, Level, Outcome, score};
+use super::words::tail;
+use super::{Candidate, Level, Matcher, Outcome, Parts, Tried, confidence};
 use crate::normal;
-use crate::parse::ParsedAddress;
-use crate::reference::Reference;
+use crate::reference::PlaceKind;
 
-pub(super) fn find(
-    reference: &Reference,
-    a: &ParsedAddress,
-    context: &Context,
-    found: &Found,
-) -> Result<Candidate, Outcome> {
-    let street_asked = !a.name.is_empty();
+/// A thoroughfare was asked for and not found: the middle of a postcode or locality is then rarely near it. The tables
+/// of confidence for these levels are of addresses that ask for no more; this takes them below 80.
+const STREET_NOT_FOUND: i32 = 20;
+/// A locality of a name that is not in the reference, beside a postcode that is.
+const LOCALITY_UNKNOWN: i32 = 6;
+/// A postcode that is not in the reference, beside a locality that is.
+const POSTCODE_UNKNOWN: i32 = 6;
+
+/// The place of a postcode or locality, or why it is none.
+pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcome> {
+    let reference = matcher.reference;
+    let grammar = reference.grammar();
+    let (a, context) = (&tried.a, &tried.context);
+    let street_asked = !a.street.name.is_empty();
     let set_aside =
         |class: &'static str, reason: String| Err(Outcome::SetAside { class, reason, candidates: Vec::new() });
     let mut changes: Vec<String> = a.read_as.clone();
-    let mut lost = 0;
+    let mut parts = Parts::default();
     if a.post_box {
         changes.push("post box or rural route: placed no finer than the postcode".to_string());
     } else if street_asked {
-        lost = score::STREET_NOT_FOUND;
-        changes.push(street_not_found(reference, a, context, found));
+        parts.name = STREET_NOT_FOUND;
+        changes.push(street_not_found(matcher, tried));
     }
-    let because = if changes.is_empty() { String::new() } else { format!("{}; ", changes.join("; ")) };
+    let because = |changes: &[String]| {
+        if changes.is_empty() { String::new() } else { format!("{}; ", changes.join("; ")) }
+    };
 
-    if let Some(postcode) = if a.postcode.is_empty() { None } else { reference.postcode(&a.postcode) } {
+    let postcode = if a.postcode.is_empty() { None } else { reference.postcode(&a.postcode) };
+    if let Some(postcode) = postcode.filter(|_| matcher.options.finest <= Level::Postcode) {
         if !a.region.is_empty() && !postcode.region.is_empty() && postcode.region != a.region {
             return set_aside(
                 "postcode and region disagree",
                 format!(
-                    "{because}postcode {} is not in region {} (it is in {}): correct one of them",
-                    a.postcode, a.region, postcode.region
+                    "{}postcode {} is not in region {} (it is in {}): correct one of them",
+                    because(&changes),
+                    a.postcode,
+                    a.region,
+                    postcode.region
                 ),
             );
         }
-        let agree = context.localities.iter().find(|(l, _)| context.of_postcode.contains(l));
-        if !context.localities.is_empty() && agree.is_none() {
-            let there: Vec<&str> = context.of_postcode.iter().map(|l| reference.locality(*l).name).collect();
+        let agree = context.named.iter().find(|n| {
+            let view = reference.place(n.place);
+            context.of_postcode.contains(&n.place)
+                || view.within.is_some_and(|w| context.of_postcode.contains(&w))
+                || context
+                    .of_postcode
+                    .iter()
+                    .any(|p| normal::words(reference.place(*p).parent) == normal::words(view.name))
+        });
+        let exact = context.locality_known();
+        if exact && agree.is_none() && !context.of_postcode.is_empty() {
+            let there: Vec<&str> = context.of_postcode.iter().take(4).map(|l| reference.place(*l).name).collect();
             return set_aside(
                 "postcode and locality disagree",
                 format!(
-                    "{because}postcode {} is not in {} (it is in {}): correct one of them",
+                    "{}postcode {} is not in {} (it is in {}): correct one of them",
+                    because(&changes),
                     a.postcode,
-                    reference.locality(context.localities[0].0).name,
+                    reference.place(context.named[0].place).name,
                     there.join(", ")
                 ),
             );
         }
-        let mut cost = lost;
-        let locality = match (agree, a.locality.is_empty()) {
-            (Some((l, d)), _) => {
-                if *d > 0 {
+        let place = match (agree, a.locality.is_empty()) {
+            (Some(n), _) => {
+                if !n.exact {
                     changes.push(format!(
                         "locality \"{}\" read as \"{}\"",
                         normal::title(&a.locality),
-                        reference.locality(*l).name
+                        reference.place(n.place).name
                     ));
-                    cost += score::locality_misspelt(*d);
                 }
-                Some(*l)
+                parts.locality = n.cost;
+                Some(n.place)
             }
             (None, false) => {
                 changes.push(format!("locality \"{}\" is not in the reference", normal::title(&a.locality)));
-                cost += 10;
+                parts.locality = LOCALITY_UNKNOWN;
                 context.of_postcode.first().copied()
             }
             (None, true) => context.of_postcode.first().copied(),
         };
-        let l = locality.map(|l| reference.locality(l));
+        let l = place.map(|l| reference.place(l));
+        let (name, parent) = l.map_or(("", ""), |l| (l.name, l.parent));
         return Ok(Candidate {
             level: Level::Postcode,
-            confidence: (score::POSTCODE_CONFIDENCE - cost).clamp(0, 100) as u8,
+            confidence: confidence::of(Level::Postcode, f64::from(parts.sum())),
+            parts,
+            raw: f64::from(parts.sum()),
             lon: postcode.lon,
             lat: postcode.lat,
-            address: tail(l.map_or("", |l| l.name), postcode.region, &a.postcode),
+            address: tail(grammar, name, postcode.region, &a.postcode),
             changes,
-            locality: l.map_or("", |l| l.name).to_string(),
+            locality: name.to_string(),
             region: postcode.region.to_string(),
-            parent: l.map_or("", |l| l.parent).to_string(),
+            parent: parent.to_string(),
             postcode: a.postcode.clone(),
+            extension: String::new(),
         });
     }
-    if !a.postcode.is_empty() {
+    if !a.postcode.is_empty() && postcode.is_none() {
         changes.push(format!("postcode {} is not in the reference", a.postcode));
+        parts.postcode = POSTCODE_UNKNOWN;
     }
+    locality(matcher, tried, parts, changes, street_asked)
+}
+
+fn locality(
+    matcher: &Matcher,
+    tried: &Tried,
+    mut parts: Parts,
+    mut changes: Vec<String>,
+    street_asked: bool,
+) -> Result<Candidate, Outcome> {
+    let reference = matcher.reference;
+    let grammar = reference.grammar();
+    let (a, context) = (&tried.a, &tried.context);
     let because = if changes.is_empty() { String::new() } else { format!("{}; ", changes.join("; ")) };
-    let with_position: Vec<(u32, usize)> =
-        context.localities.iter().filter(|(l, _)| reference.locality(*l).position.is_some()).copied().collect();
-    let nearest = with_position.first().map(|(_, d)| *d);
-    let best: Vec<u32> = with_position.iter().filter(|(_, d)| Some(*d) == nearest).map(|(l, _)| *l).collect();
+    let set_aside =
+        |class: &'static str, reason: String| Err(Outcome::SetAside { class, reason, candidates: Vec::new() });
+    let coarser = |kind: PlaceKind| matches!(kind, PlaceKind::District | PlaceKind::Region);
+    // A locality comes before what it lies in.
+    let mut with_position: Vec<(u32, i32, PlaceKind)> = context
+        .named
+        .iter()
+        .map(|n| (n, reference.place(n.place)))
+        .filter(|(_, v)| v.position.is_some() && (matcher.options.finest <= Level::Locality || coarser(v.kind)))
+        .map(|(n, v)| (n.place, n.cost, v.kind))
+        .collect();
+    with_position.sort_by_key(|(place, cost, kind)| (*cost, coarser(*kind), *place));
+    let Some(&(_, cost, kind)) = with_position.first() else {
+        if !a.region.is_empty()
+            && matcher.options.coarsest == Level::Region
+            && let Some(c) = region(matcher, a, parts, &changes)
+        {
+            return Ok(c);
+        }
+        return match (a.locality.is_empty(), street_asked) {
+            (true, true) => set_aside("street not found", format!("{because}no locality or postcode to fall back to")),
+            (true, false) => {
+                set_aside("nothing to place by", format!("{because}no street, locality or known postcode"))
+            }
+            (false, _) => set_aside(
+                "locality not found",
+                format!("{because}locality \"{}\" is not in the reference", normal::title(&a.locality)),
+            ),
+        };
+    };
+    let mut best: Vec<u32> = with_position
+        .iter()
+        .filter(|(_, c, k)| *c == cost && coarser(*k) == coarser(kind))
+        .map(|(place, ..)| *place)
+        .collect();
+    if best.len() > 1
+        && let Some(near) = matcher.options.near
+    {
+        let far = |place: &u32| reference.place(*place).position.map_or(f64::MAX, |p| crate::nearest::metres(near, p));
+        best.sort_by(|x, y| far(x).total_cmp(&far(y)));
+        best.truncate(1);
+    }
     match best.as_slice() {
-        [] if a.locality.is_empty() && street_asked => {
-            set_aside("street not found", format!("{because}no locality or postcode to fall back to"))
-        }
-        [] if a.locality.is_empty() => {
-            set_aside("nothing to place by", format!("{because}no street, locality or known postcode"))
-        }
-        [] => set_aside(
-            "locality not found",
-            format!("{because}locality \"{}\" is not in the reference", normal::title(&a.locality)),
-        ),
         [only] => {
-            let l = reference.locality(*only);
-            if !a.region.is_empty() && l.region != a.region {
+            let l = reference.place(*only);
+            if !a.region.is_empty() && !l.region.is_empty() && l.region != a.region {
                 return set_aside(
                     "locality and region disagree",
                     format!(
@@ -113,28 +179,38 @@ pub(super) fn find(
                     ),
                 );
             }
-            let d = nearest.unwrap_or(0);
-            if d > 0 {
+            if cost > 0 {
                 changes.push(format!("locality \"{}\" read as \"{}\"", normal::title(&a.locality), l.name));
             }
-            let cost = lost + score::locality_misspelt(d) + if a.postcode.is_empty() { 0 } else { 8 };
+            parts.locality = cost;
+            let level = if coarser(kind) { Level::Region } else { Level::Locality };
             let (lon, lat) = l.position.unwrap_or_default();
             Ok(Candidate {
-                level: Level::Locality,
-                confidence: (score::LOCALITY_CONFIDENCE - cost).clamp(0, 100) as u8,
+                level,
+                confidence: confidence::of(level, f64::from(parts.sum())),
+                parts,
+                raw: f64::from(parts.sum()),
                 lon,
                 lat,
-                address: tail(l.name, l.region, ""),
+                address: tail(grammar, l.name, if l.name == l.region { "" } else { l.region }, ""),
                 changes,
-                locality: l.name.to_string(),
+                locality: if coarser(kind) { String::new() } else { l.name.to_string() },
                 region: l.region.to_string(),
                 parent: l.parent.to_string(),
                 postcode: String::new(),
+                extension: String::new(),
             })
         }
         several => {
-            let list: Vec<String> =
-                several.iter().take(5).map(|l| reference.locality(*l)).map(|l| tail(l.name, l.region, "")).collect();
+            let list: Vec<String> = several
+                .iter()
+                .take(5)
+                .map(|l| reference.place(*l))
+                .map(|l| {
+                    let text = tail(grammar, l.name, l.region, "");
+                    if l.parent.is_empty() { text } else { format!("{text} ({})", l.parent) }
+                })
+                .collect();
             set_aside(
                 "several equal candidates",
                 format!("{because}several localities fit: {}; say the region or the postcode", list.join(" | ")),
@@ -143,15 +219,49 @@ pub(super) fn find(
     }
 }
 
-fn street_not_found(reference: &Reference, a: &ParsedAddress, context: &Context, found: &Found) -> String {
-    let name = normal::title(&a.name);
-    let place = match (context.localities.first(), a.postcode.is_empty()) {
-        (Some((l, _)), _) => reference.locality(*l).name.to_string(),
+/// The middle of a region.
+fn region(matcher: &Matcher, a: &crate::parse::ParsedAddress, parts: Parts, changes: &[String]) -> Option<Candidate> {
+    let reference = matcher.reference;
+    let grammar = reference.grammar();
+    let names = grammar.regions.iter().find(|(code, _)| *code == a.region).map(|(_, names)| *names).unwrap_or("");
+    let place = std::iter::once(normal::words(&a.region))
+        .chain(crate::grammar::spellings(names).map(String::from))
+        .flat_map(|words| reference.places_named(&words))
+        .find(|p| reference.place(*p).kind == PlaceKind::Region)?;
+    let l = reference.place(place);
+    let (lon, lat) = l.position?;
+    Some(Candidate {
+        level: Level::Region,
+        confidence: confidence::of(Level::Region, f64::from(parts.sum())),
+        parts,
+        raw: f64::from(parts.sum()),
+        lon,
+        lat,
+        address: l.name.to_string(),
+        changes: changes.to_vec(),
+        locality: String::new(),
+        region: l.region.to_string(),
+        parent: l.parent.to_string(),
+        postcode: String::new(),
+        extension: String::new(),
+    })
+}
+
+fn street_not_found(matcher: &Matcher, tried: &Tried) -> String {
+    let reference = matcher.reference;
+    let (a, context) = (&tried.a, &tried.context);
+    let mut name = normal::title(&a.street.name);
+    if let Some(other) = &a.crossing {
+        name = format!("{name} & {}", normal::title(&other.name));
+        return format!("no crossing of \"{name}\" is in the reference");
+    }
+    let place = match (context.named.first(), a.postcode.is_empty()) {
+        (Some(n), _) => reference.place(n.place).name.to_string(),
         (None, false) if context.postcode_known => a.postcode.clone(),
         _ => "the reference".into(),
     };
     let elsewhere: Vec<&str> =
-        found.same_name_elsewhere.iter().map(|l| reference.locality(*l).name).filter(|n| *n != place).take(3).collect();
+        tried.same_name_elsewhere.iter().map(|l| reference.place(*l).name).filter(|n| *n != place).take(3).collect();
     if elsewhere.is_empty() {
         format!("street \"{name}\" is not in {place}")
     } else {

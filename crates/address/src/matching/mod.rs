@@ -1,12 +1,46 @@
 //! Matching an address against the reference: candidates, scores, levels, and what was changed to match.
+//!
+//! | module | what is in it |
+//! |---|---|
+//! | `context` | what locality, region and postcode say about where it is |
+//! | `candidates` | streets that may be meant |
+//! | `similar` | how alike two names are |
+//! | `place` | from a street to a position: address point, number range, or the street as a whole |
+//! | `crossing` | the crossing of two streets |
+//! | `landmark` | buildings, parks, stations by name |
+//! | `fallback` | the postcode, the locality, the region, and contradictions that forbid even that |
+//! | `second` | a second pass at a coarser level |
+//! | `score` | what each disagreement costs |
+//! | `confidence` | what a score is worth, by measurement |
+//! | `words` | candidates as people read them |
+//! | `within` | areas that results must lie in |
 
+mod calibration;
 mod candidates;
+mod confidence;
+mod context;
+mod crossing;
 mod fallback;
+mod landmark;
 mod place;
 mod score;
+mod second;
+mod similar;
+mod within;
+mod words;
 
-use crate::parse::{AddressInput, ParsedAddress, parse};
+pub use score::Parts;
+pub use similar::slips_allowed;
+pub use within::Within;
+pub(crate) use words::{street_text, tail};
+
+use crate::nearest::metres;
+use crate::parse::{AddressInput, LONGEST, ParsedAddress, readings};
 use crate::reference::Reference;
+use candidates::Search;
+use context::Context;
+use place::Placed;
+use std::rc::Rc;
 
 /// How precisely a match places an address, finest first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -15,27 +49,36 @@ pub enum Level {
     AddressPoint,
     /// Along the street by its number ranges, set back to the proper side.
     StreetRange,
+    /// Where two streets meet.
+    Crossing,
+    /// A building, park, station and the like, by its name.
+    Landmark,
     /// Somewhere on the street.
     Street,
     /// The middle of the postcode.
     Postcode,
-    /// The middle of the locality.
+    /// The middle of the locality, or of a part of it.
     Locality,
+    /// The middle of the region or district.
+    Region,
 }
 
 /// Levels with their names, finest first.
 pub const LEVELS: &[(Level, &str)] = &[
     (Level::AddressPoint, "address point"),
     (Level::StreetRange, "street range"),
+    (Level::Crossing, "crossing"),
+    (Level::Landmark, "landmark"),
     (Level::Street, "street"),
     (Level::Postcode, "postcode"),
     (Level::Locality, "locality"),
+    (Level::Region, "region"),
 ];
 
 impl Level {
     /// The name in outputs.
     pub fn name(self) -> &'static str {
-        LEVELS.iter().find(|(l, _)| *l == self).map_or("", |(_, n)| n)
+        LEVELS[self as usize].1
     }
 
     /// The level of a name; blanks, hyphens and underscores are alike.
@@ -48,17 +91,36 @@ impl Level {
 /// How to match.
 #[derive(Debug, Clone, PartialEq)]
 pub struct MatchOptions {
+    /// Nothing is placed finer than this.
+    pub finest: Level,
     /// Matches coarser than this are set aside.
     pub coarsest: Level,
     /// Matches below this confidence (0–100) are set aside.
     pub min_confidence: u8,
     /// Metres from the line of the street at which a range places a building.
     pub set_back_m: f64,
+    /// Where the data is said to be, longitude and latitude in degrees: of equal candidates the nearest is taken.
+    pub near: Option<(f64, f64)>,
+    /// Results outside are not considered.
+    pub within: Option<Within>,
+    /// Candidates that are given beside the best one.
+    pub others: usize,
+    /// What the first pass sets aside is placed in a second one, at this level or a finer one.
+    pub then: Option<Level>,
 }
 
 impl Default for MatchOptions {
     fn default() -> Self {
-        MatchOptions { coarsest: Level::Locality, min_confidence: 0, set_back_m: 10.0 }
+        MatchOptions {
+            finest: Level::AddressPoint,
+            coarsest: Level::Locality,
+            min_confidence: 0,
+            set_back_m: 10.0,
+            near: None,
+            within: None,
+            others: 4,
+            then: None,
+        }
     }
 }
 
@@ -67,8 +129,12 @@ impl Default for MatchOptions {
 pub struct Candidate {
     /// How precisely it places the address.
     pub level: Level,
-    /// 0 to 100: how sure it is that this is the address that was meant, at its level.
+    /// 0 to 100: of rows with this confidence at least so many in a hundred are right at their level.
     pub confidence: u8,
+    /// The cost of the disagreements, part by part.
+    pub parts: Parts,
+    /// The score that the confidence is read from: the cost, and what rivals add to it.
+    pub raw: f64,
     /// Longitude, degrees.
     pub lon: f64,
     /// Latitude, degrees.
@@ -77,7 +143,7 @@ pub struct Candidate {
     pub address: String,
     /// What was changed or passed over to match, in words.
     pub changes: Vec<String>,
-    /// Parts of the matched address, for columns.
+    /// Locality of the match, for columns.
     pub locality: String,
     /// Region of the match.
     pub region: String,
@@ -85,6 +151,8 @@ pub struct Candidate {
     pub parent: String,
     /// Postcode of the match.
     pub postcode: String,
+    /// Extension of the postcode.
+    pub extension: String,
 }
 
 /// A match and the candidates that came after it.
@@ -94,6 +162,8 @@ pub struct Match {
     pub best: Candidate,
     /// The next candidates, best first.
     pub others: Vec<Candidate>,
+    /// Whether it was placed in the second pass.
+    pub second_pass: bool,
 }
 
 /// What came of an address.
@@ -118,6 +188,14 @@ pub struct Matcher<'a> {
     options: MatchOptions,
 }
 
+/// A reading of an address with what came of it.
+pub(crate) struct Tried {
+    a: ParsedAddress,
+    context: Rc<Context>,
+    /// Localities with a street of the name, for the reason where none fits.
+    same_name_elsewhere: Vec<u32>,
+}
+
 impl<'a> Matcher<'a> {
     /// A matcher.
     pub fn new(reference: &'a Reference, options: MatchOptions) -> Self {
@@ -126,60 +204,187 @@ impl<'a> Matcher<'a> {
 
     /// Finds the place of an address.
     pub fn find(&self, input: &AddressInput) -> Outcome {
-        let parsed = parse(input, self.reference.grammar(), &|words| self.reference.is_locality(words));
-        self.find_parsed(&parsed)
+        if input.length() > LONGEST {
+            return Outcome::SetAside {
+                class: "too long for an address",
+                reason: format!(
+                    "the text has {} letters, no address has more than {LONGEST}: several rows may have run together",
+                    input.length()
+                ),
+                candidates: Vec::new(),
+            };
+        }
+        let mut tried: Vec<Tried> = Vec::new();
+        let mut placed: Vec<Placed> = Vec::new();
+        readings(input, self.reference.grammar(), self.reference, &mut |a| {
+            self.try_reading(a, &mut tried, &mut placed);
+            !placed.iter().any(|p| p.level == Level::AddressPoint && p.parts.sum() <= score::GOOD)
+        });
+        let outcome = self.choose(&tried, placed);
+        match (outcome, self.options.then) {
+            (Outcome::SetAside { class, reason, candidates }, Some(level)) => {
+                second::place(self, &tried, level, class, reason, candidates)
+            }
+            (outcome, _) => outcome,
+        }
     }
 
-    /// Finds the place of an address that was read already.
-    pub fn find_parsed(&self, a: &ParsedAddress) -> Outcome {
-        let restored = self.with_leading_zero(a);
-        let a = restored.as_ref().unwrap_or(a);
-        if a.is_empty() {
+    fn try_reading(&self, a: ParsedAddress, tried: &mut Vec<Tried>, placed: &mut Vec<Placed>) {
+        let reference = self.reference;
+        let a = self.with_leading_zero(&a).unwrap_or(a);
+        // Readings of a text may differ in the street alone.
+        let context = tried
+            .iter()
+            .find(|t| {
+                (&t.a.locality, &t.a.sub_locality, &t.a.region, &t.a.postcode)
+                    == (&a.locality, &a.sub_locality, &a.region, &a.postcode)
+            })
+            .map_or_else(|| Rc::new(Context::new(reference, &a)), |t| t.context.clone());
+        let index = tried.len();
+        let mut same_name_elsewhere = Vec::new();
+        if self.options.finest <= Level::Street && !a.post_box {
+            if let Some(other) = &a.crossing {
+                crossing::place(self, &a, other, &context, index, placed);
+            } else if !a.street.name.is_empty() {
+                let mut search = Search::new(reference, &a, &a.street, &context);
+                let enough = |s: &mut Search, placed: &mut Vec<Placed>, cost: i32| {
+                    for street in s.best() {
+                        place::place(self, &a, &context, street, index, placed);
+                    }
+                    placed.iter().any(|p| p.level < Level::Street && p.parts.sum() <= cost)
+                };
+                // Each step costs more time than the one before, and finds only what differs more: it is taken where
+                // what is known already differs more than that.
+                let letters = a.street.name.len();
+                search.exact();
+                let mut found = enough(&mut search, placed, 7);
+                if !found {
+                    search.misspelt(1..=1);
+                    found = enough(&mut search, placed, score::slips(2, letters).min(11));
+                }
+                if !found {
+                    search.misspelt(2..=2);
+                    found = enough(&mut search, placed, score::SOUND);
+                }
+                if !found {
+                    search.by_sound();
+                    found = enough(&mut search, placed, score::slips(3, letters));
+                }
+                if !found {
+                    search.in_its_places();
+                    enough(&mut search, placed, 0);
+                }
+                same_name_elsewhere = std::mem::take(&mut search.same_name_elsewhere);
+            }
+            if a.number.is_none() && a.crossing.is_none() && !a.place.is_empty() {
+                landmark::place(self, &a, &context, index, placed);
+            }
+        }
+        tried.push(Tried { a, context, same_name_elsewhere });
+    }
+
+    fn choose(&self, tried: &[Tried], mut placed: Vec<Placed>) -> Outcome {
+        if tried.iter().all(|t| t.a.is_empty()) {
             return Outcome::SetAside {
                 class: "no address",
                 reason: "no address: a street, locality or postcode is expected".into(),
                 candidates: Vec::new(),
             };
         }
-        let context = candidates::Context::new(self.reference, a);
-        let mut found = if a.name.is_empty() || a.post_box {
-            candidates::Found::default()
-        } else {
-            candidates::streets(self.reference, a, &context)
-        };
-        let mut placed: Vec<Candidate> = Vec::new();
-        for street in &found.best {
-            place::place(self.reference, a, &context, street, self.options.set_back_m, &mut placed);
+        placed.retain(|p| p.parts.sum() <= score::MOST);
+        // Cheapest first, finer levels first among equals; one street once.
+        placed.sort_by(|x, y| {
+            (x.parts.sum(), x.level, x.reading, x.key()).cmp(&(y.parts.sum(), y.level, y.reading, y.key()))
+        });
+        let mut seen = Vec::new();
+        placed.retain(|p| {
+            let key = (p.level, p.key());
+            let new = !seen.contains(&key);
+            seen.push(key);
+            new
+        });
+        let outside = placed.len();
+        if let Some(within) = &self.options.within {
+            placed.retain(|p| within.contains(self.reference, p));
         }
-        // Finer levels first among equals.
-        placed.sort_by(|x, y| y.confidence.cmp(&x.confidence).then(x.level.cmp(&y.level)));
-        placed.retain(|c| c.confidence >= score::LEAST);
-        if let Some(best) = placed.first().cloned() {
-            let rivals: Vec<&Candidate> = placed[1..]
-                .iter()
-                .filter(|c| c.confidence == best.confidence && c.level == best.level && metres(c, &best) > 50.0)
-                .collect();
-            if !rivals.is_empty() {
-                let list: Vec<String> =
-                    std::iter::once(&best).chain(rivals).take(4).map(|c| c.address.clone()).collect();
+        let outside = outside - placed.len();
+        let Some(first) = placed.first() else {
+            if outside > 0 {
                 return Outcome::SetAside {
-                    class: "several equal candidates",
-                    reason: format!(
-                        "several places fit equally well: {}; say the locality or the postcode",
-                        list.join(" | ")
-                    ),
-                    candidates: placed,
+                    class: "outside the area",
+                    reason: "its matches lie outside the area that results must be within".into(),
+                    candidates: Vec::new(),
                 };
             }
-            return self.accept(best, placed.split_off(1));
+            return self.fall_back(tried);
+        };
+        let apart = |p: &Placed| metres((p.lon, p.lat), (first.lon, first.lat)) > score::SAME_PLACE_M;
+        let best_cost = first.parts.sum();
+        // A street as a whole is no rival to a house on it.
+        let rivals: Vec<&Placed> =
+            placed[1..].iter().filter(|p| apart(p) && !(p.level > first.level && p.key().0 == first.key().0)).collect();
+        let equal = rivals
+            .iter()
+            .filter(|p| p.level == first.level && p.parts.sum() - best_cost <= score::EQUAL - i32::from(best_cost == 0))
+            .count();
+        let raw = confidence::raw(best_cost, rivals.iter().map(|p| p.parts.sum()));
+        let render = |p: &Placed, raw: f64| words::candidate(self, &tried[p.reading], p, raw);
+        let mut list: Vec<Candidate> = vec![render(first, raw)];
+        // A tie is told with its candidates, asked for or not.
+        let others = if equal > 0 { self.options.others.max(4) } else { self.options.others };
+        for p in placed[1..].iter().take(others) {
+            let rest = placed.iter().filter(|q| !std::ptr::eq(*q, p)).map(|q| q.parts.sum());
+            list.push(render(p, confidence::raw(p.parts.sum(), rest)));
         }
-        fallback::find(self.reference, a, &context, &found)
-            .map_or_else(|e| e, |c| self.accept(c, std::mem::take(&mut found.rejected)))
+        if equal > 0 {
+            let shown: Vec<String> = std::iter::once(0)
+                .chain((1..list.len()).filter(|i| placed[*i].level == first.level && apart(&placed[*i])))
+                .take(4)
+                .map(|i| list[i].address.clone())
+                .collect();
+            let alike = shown.windows(2).all(|w| w[0] == w[1]);
+            let advice = if alike {
+                "the reference has this address at places far apart; correct it there"
+            } else {
+                "say the locality or the postcode, or the direction or type of the street"
+            };
+            return Outcome::SetAside {
+                class: "several equal candidates",
+                reason: format!("several places fit equally well: {}; {advice}", shown.join(" | ")),
+                candidates: list,
+            };
+        }
+        let best = list.remove(0);
+        self.accept(best, list)
+    }
+
+    fn fall_back(&self, tried: &[Tried]) -> Outcome {
+        // The reading that knows most of what it says.
+        let best = tried
+            .iter()
+            .enumerate()
+            .min_by_key(|(i, t)| {
+                let locality = match (t.a.locality.is_empty(), t.context.named.first()) {
+                    (false, Some(n)) => n.cost,
+                    (true, _) => 20,
+                    (false, None) => 30,
+                };
+                (locality, *i)
+            })
+            .map(|(_, t)| t);
+        let Some(t) = best else {
+            return Outcome::SetAside {
+                class: "no address",
+                reason: "no address: a street, locality or postcode is expected".into(),
+                candidates: Vec::new(),
+            };
+        };
+        fallback::find(self, t).map_or_else(|e| e, |c| self.accept(c, Vec::new()))
     }
 
     /// The address with the zero that a spreadsheet took off its postcode, where the reference has that postcode.
     fn with_leading_zero(&self, a: &ParsedAddress) -> Option<ParsedAddress> {
-        let digits = self.reference.grammar().postcode_digits.0;
+        let digits = self.reference.grammar().digits_of_postcode()?;
         if a.postcode.len() + 1 != digits || !a.postcode.bytes().all(|b| b.is_ascii_digit()) {
             return None;
         }
@@ -193,6 +398,15 @@ impl<'a> Matcher<'a> {
 
     fn accept(&self, best: Candidate, others: Vec<Candidate>) -> Outcome {
         let all = |best: Candidate, others: Vec<Candidate>| std::iter::once(best).chain(others).collect();
+        if let Some(within) = &self.options.within
+            && !within.contains_position(best.lon, best.lat)
+        {
+            return Outcome::SetAside {
+                class: "outside the area",
+                reason: format!("{} lies outside the area that results must be within", best.address),
+                candidates: all(best, others),
+            };
+        }
         if best.level > self.options.coarsest {
             let why = if best.changes.is_empty() { String::new() } else { format!(" ({})", best.changes.join("; ")) };
             return Outcome::SetAside {
@@ -218,11 +432,6 @@ impl<'a> Matcher<'a> {
                 candidates: all(best, others),
             };
         }
-        Outcome::Matched(Box::new(Match { best, others }))
+        Outcome::Matched(Box::new(Match { best, others, second_pass: false }))
     }
-}
-
-fn metres(a: &Candidate, b: &Candidate) -> f64 {
-    let x = (a.lon - b.lon) * a.lat.to_radians().cos();
-    x.hypot(a.lat - b.lat) * 111_320.0
 }

@@ -1,138 +1,238 @@
 //! From a street to a position: address point, number range, or the street as a whole.
 
-use super::candidates::{Context, Street};
-use super::{Candidate, Level, score};
+use super::candidates::Street;
+use super::context::Context;
+use super::score::{self, Parts};
+use super::{Level, Matcher};
+use crate::nearest::metres;
 use crate::normal;
 use crate::parse::ParsedAddress;
 use crate::reference::{Reference, SegmentView, StreetView};
 
-/// Adds the candidates of a street.
+/// What else is to be told of a place.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) enum Note {
+    /// Nothing.
+    None,
+    /// The number is not on the street.
+    NumberNotThere,
+    /// No number was asked for.
+    NoNumber,
+    /// The numbers of the side have the other parity; its lowest and highest.
+    Parity(u32, u32),
+    /// Placed between the points of two numbers.
+    Between(u32, u32),
+    /// The other street of the crossing.
+    Crossing(u32),
+    /// A landmark: the place.
+    Landmark(u32),
+}
+
+/// A place of an address, not yet in words.
+#[derive(Debug, Clone)]
+pub(crate) struct Placed {
+    /// Which reading of the address.
+    pub reading: usize,
+    pub street: u32,
+    pub level: Level,
+    pub parts: Parts,
+    pub lon: f64,
+    pub lat: f64,
+    /// Strings of postcode and suffix.
+    pub postcode: Option<u32>,
+    pub suffix: u32,
+    pub extension: Option<u32>,
+    pub note: Note,
+}
+
+impl Placed {
+    /// Tells places apart: street, then suffix or the other street.
+    pub(super) fn key(&self) -> (u32, u32, i64, i64) {
+        let second = match self.note {
+            Note::Crossing(other) | Note::Landmark(other) => other,
+            _ => self.suffix,
+        };
+        ((self.street), second, (self.lon * 1e4) as i64, (self.lat * 1e4) as i64)
+    }
+
+    /// The locality, or the landmark itself.
+    pub(super) fn place(&self, reference: &Reference) -> u32 {
+        match self.note {
+            Note::Landmark(place) => place,
+            _ => reference.street(self.street).place,
+        }
+    }
+}
+
+/// Neighbouring numbers between which a house is placed may differ by so much, and be so far apart.
+const BETWEEN_NUMBERS: u32 = 24;
+const BETWEEN_M: f64 = 200.0;
+
+/// Adds the places of a street.
 pub(super) fn place(
-    reference: &Reference,
+    matcher: &Matcher,
     a: &ParsedAddress,
     context: &Context,
     street: &Street,
-    set_back_m: f64,
-    out: &mut Vec<Candidate>,
+    reading: usize,
+    out: &mut Vec<Placed>,
 ) {
-    let view = reference.street(street.id);
-    let Some(number) = a.number else {
-        let mut changes = changes(reference, a, context, &view);
-        changes.push("no house number: placed on the street".into());
-        push(
-            reference,
-            a,
-            &view,
-            Level::Street,
-            street.cost + score::STREET_NO_NUMBER,
-            (view.lon, view.lat),
-            None,
-            "",
-            changes,
-            out,
-        );
+    let reference = matcher.reference;
+    if out.iter().any(|p| p.reading == reading && p.street == street.id && !matches!(p.note, Note::Crossing(_))) {
         return;
-    };
-    let mut any = false;
-    for id in reference.points_with(&view, number) {
-        let point = reference.point(id);
-        let suffix = reference.string(point.suffix);
-        let mut cost = street.cost;
-        let mut changes = changes(reference, a, context, &view);
-        if suffix != a.number_suffix {
-            cost += score::SUFFIX;
-            changes.push(match (a.number_suffix.as_str(), suffix) {
-                ("", there) => format!("number {number} read as {number}{there}"),
-                (asked, "") => format!("number {number}{asked} placed at {number}"),
-                (asked, there) => format!("number {number}{asked} read as {number}{there}"),
-            });
+    }
+    let view = reference.street(street.id);
+    let new = |level: Level, parts: Parts, (lon, lat): (f64, f64), note: Note| {
+        let mut parts = parts;
+        if let Some(near) = matcher.options.near {
+            parts.near = near_cost(metres(near, (lon, lat)));
         }
-        any = true;
-        push(
-            reference,
-            a,
-            &view,
-            Level::AddressPoint,
-            cost,
-            (point.lon, point.lat),
-            point.postcode,
-            suffix,
-            changes,
-            out,
-        );
+        Placed { reading, street: street.id, level, parts, lon, lat, postcode: None, suffix: 0, extension: None, note }
+    };
+    // The street's own postcode is known by its points; what the locality has is known at once.
+    let street_postcode = || {
+        if a.postcode.is_empty() || context.of_postcode.contains(&view.place) { 0 } else { score::POSTCODE_NEAR }
+    };
+    let whole = |number: i32, note: Note, out: &mut Vec<Placed>| {
+        let parts = Parts { number, postcode: street_postcode(), ..street.parts };
+        out.push(new(Level::Street, parts, reference.middle_of(&view), note));
+    };
+    let Some(number) = a.number else {
+        return whole(score::NO_NUMBER, Note::NoNumber, out);
+    };
+    let finest = matcher.options.finest;
+    if finest > Level::StreetRange {
+        let there = !reference.points_with(&view, number).is_empty()
+            || range_of(reference, &view, number).is_some_and(|(cost, ..)| cost <= score::RANGE);
+        let (cost, note) = if there { (0, Note::None) } else { (score::NUMBER_NOT_THERE, Note::NumberNotThere) };
+        return whole(cost, note, out);
+    }
+    let mut any = false;
+    if finest == Level::AddressPoint {
+        for id in reference.points_with(&view, number) {
+            let point = reference.point(id);
+            let parts = Parts {
+                number: suffix_cost(a, reference.string(point.suffix)),
+                postcode: postcode_cost(reference, a, point.postcode),
+                ..street.parts
+            };
+            let mut placed = new(Level::AddressPoint, parts, (point.lon, point.lat), Note::None);
+            (placed.postcode, placed.suffix, placed.extension) = (point.postcode, point.suffix, point.extension);
+            out.push(placed);
+            any = true;
+        }
     }
     if any {
         return;
     }
+    if let Some((cost, segment, side)) = range_of(reference, &view, number) {
+        let (from, to) = segment.ranges[side].unwrap_or_default();
+        let position = along(&reference.line(&segment), from, to, number, side == 0, matcher.options.set_back_m);
+        let parts =
+            Parts { number: cost, postcode: postcode_cost(reference, a, segment.postcodes[side]), ..street.parts };
+        let note = if cost > score::RANGE { Note::Parity(from.min(to), from.max(to)) } else { Note::None };
+        let mut placed = new(Level::StreetRange, parts, position, note);
+        placed.postcode = segment.postcodes[side];
+        out.push(placed);
+        return;
+    }
+    if let Some((position, postcode, low, high)) = between(reference, &view, number) {
+        let parts = Parts { number: score::BETWEEN, postcode: postcode_cost(reference, a, postcode), ..street.parts };
+        let mut placed = new(Level::StreetRange, parts, position, Note::Between(low, high));
+        placed.postcode = postcode;
+        out.push(placed);
+        return;
+    }
+    whole(score::NUMBER_NOT_THERE, Note::NumberNotThere, out);
+}
+
+/// Farther from where the data is said to be, by the logarithm of the distance.
+pub(super) fn near_cost(metres: f64) -> i32 {
+    (5.0 * (1.0 + metres / 2_000.0).log10()).round().min(20.0) as i32
+}
+
+fn suffix_cost(a: &ParsedAddress, there: &str) -> i32 {
+    let asked = a.number_suffix.as_str();
+    if asked == there {
+        0
+    } else if a.number_to.is_some() && there.is_empty() {
+        score::RANGE_OF_NUMBERS
+    } else if asked.is_empty() || there.is_empty() {
+        score::SUFFIX_ONE_SIDE
+    } else {
+        score::SUFFIX_OTHER
+    }
+}
+
+pub(super) fn postcode_cost(reference: &Reference, a: &ParsedAddress, there: Option<u32>) -> i32 {
+    if a.postcode.is_empty() {
+        return 0;
+    }
+    let Some(there) = there.map(|p| reference.string(p)) else { return score::POSTCODE_NOT_THERE };
+    if there == a.postcode {
+        return 0;
+    }
+    let same_start = there.bytes().zip(a.postcode.bytes()).take_while(|(x, y)| x == y).count();
+    if normal::distance(there.as_bytes(), a.postcode.as_bytes(), 1).is_some() {
+        score::POSTCODE_ONE_SIGN
+    } else if same_start >= 3 {
+        score::POSTCODE_NEAR
+    } else {
+        score::POSTCODE_OTHER
+    }
+}
+
+/// The range that holds a number: its cost, the segment and the side.
+fn range_of(reference: &Reference, view: &StreetView, number: u32) -> Option<(i32, SegmentView, usize)> {
     let mut best: Option<(i32, SegmentView, usize)> = None;
-    let mut nearest: Vec<(u32, u32, u32)> = Vec::new();
     for id in view.segments.0..view.segments.0 + view.segments.1 {
         let segment = reference.segment(id);
         for (side, range) in segment.ranges.iter().enumerate() {
             let Some((from, to)) = *range else { continue };
-            let (low, high) = (from.min(to), from.max(to));
-            if (low..=high).contains(&number) {
-                // Both ends odd or both even: the side has that parity only.
-                let parity = from % 2 == to % 2 && number % 2 != from % 2;
-                let cost = score::RANGE + if parity { score::RANGE_PARITY } else { 0 };
-                if best.as_ref().is_none_or(|(c, ..)| cost < *c) {
-                    best = Some((cost, segment, side));
-                }
-            } else {
-                nearest.push((number.abs_diff(low).min(number.abs_diff(high)), low, high));
+            if !(from.min(to)..=from.max(to)).contains(&number) {
+                continue;
+            }
+            let parity = segment.parity_differs(side, number);
+            let cost = score::RANGE + if parity { score::RANGE_PARITY } else { 0 };
+            if best.as_ref().is_none_or(|(c, ..)| cost < *c) {
+                best = Some((cost, segment, side));
             }
         }
     }
-    let mut changes = changes(reference, a, context, &view);
-    if let Some((cost, segment, side)) = best {
-        let (from, to) = segment.ranges[side].unwrap_or_default();
-        let position = along(&reference.line(&segment), from, to, number, side == 0, set_back_m);
-        if cost > score::RANGE {
-            changes.push(format!(
-                "number {number} is on the side of {}–{}, whose numbers are {}",
-                from.min(to),
-                from.max(to),
-                if from % 2 == 0 { "even" } else { "odd" }
-            ));
-        }
-        push(
-            reference,
-            a,
-            &view,
-            Level::StreetRange,
-            street.cost + cost,
-            position,
-            segment.postcodes[side],
-            "",
-            changes,
-            out,
-        );
-        return;
-    }
-    nearest.sort_unstable();
-    nearest.dedup();
-    let list: Vec<String> = if nearest.is_empty() {
-        neighbours(reference, &view, number)
-    } else {
-        nearest.iter().take(2).map(|(_, low, high)| format!("{low}–{high}")).collect()
-    };
-    changes.push(format!("number {number} is not on this street (nearest: {}); placed on the street", list.join(", ")));
-    push(
-        reference,
-        a,
-        &view,
-        Level::Street,
-        street.cost + score::STREET_NUMBER_OUTSIDE,
-        (view.lon, view.lat),
-        None,
-        "",
-        changes,
-        out,
-    );
+    best
 }
 
-/// The numbers of points on both sides of one that is not there.
-fn neighbours(reference: &Reference, view: &StreetView, number: u32) -> Vec<String> {
+/// A place between the points of the nearest numbers below and above on the same side.
+#[allow(clippy::type_complexity)]
+fn between(reference: &Reference, view: &StreetView, number: u32) -> Option<((f64, f64), Option<u32>, u32, u32)> {
+    let after = reference.points_with(view, number).start;
+    let (first, end) = (view.points.0, view.points.0 + view.points.1);
+    let same_side = |id: &u32| reference.point(*id).number % 2 == number % 2;
+    let low = (first..after).rev().take(12).find(same_side).map(|id| reference.point(id))?;
+    let high = (after..end).take(12).find(same_side).map(|id| reference.point(id))?;
+    let (a, b) = ((low.lon, low.lat), (high.lon, high.lat));
+    if high.number - low.number > BETWEEN_NUMBERS || metres(a, b) > BETWEEN_M {
+        return None;
+    }
+    let t = f64::from(number - low.number) / f64::from(high.number - low.number);
+    let postcode = low.postcode.filter(|p| high.postcode == Some(*p));
+    Some(((a.0 + t * (b.0 - a.0), a.1 + t * (b.1 - a.1)), postcode, low.number, high.number))
+}
+
+/// The numbers and ranges nearest to one that is not there, in words.
+pub(super) fn nearest_numbers(reference: &Reference, view: &StreetView, number: u32) -> Vec<String> {
+    let mut ranges: Vec<(u32, u32, u32)> = Vec::new();
+    for id in view.segments.0..view.segments.0 + view.segments.1 {
+        for (from, to) in reference.segment(id).ranges.into_iter().flatten() {
+            let (low, high) = (from.min(to), from.max(to));
+            ranges.push((number.abs_diff(low).min(number.abs_diff(high)), low, high));
+        }
+    }
+    ranges.sort_unstable();
+    ranges.dedup();
+    if !ranges.is_empty() {
+        return ranges.iter().take(2).map(|(_, low, high)| format!("{low}–{high}")).collect();
+    }
     let after = reference.points_with(view, number).start;
     let (first, end) = (view.points.0, view.points.0 + view.points.1);
     let mut out = Vec::new();
@@ -172,123 +272,6 @@ pub(super) fn along(line: &[(f64, f64)], from: u32, to: u32, number: u32, left: 
         rest -= length;
     }
     (lon0, lat0)
-}
-
-/// What of the street differs from what was asked for.
-fn changes(reference: &Reference, a: &ParsedAddress, context: &Context, view: &StreetView) -> Vec<String> {
-    let grammar = reference.grammar();
-    let mut out = a.read_as.clone();
-    let name = reference.name_text(view.name);
-    if name != a.name {
-        out.push(format!("\"{}\" read as \"{}\"", normal::title(&a.name), normal::title(name)));
-    }
-    let words = |c: Option<u8>| c.map_or("none", |i| grammar.street_type_name(i));
-    match (a.street_type, view.kind) {
-        (x, y) if x == y => {}
-        (None, y) => out.push(format!("type {} added", words(y))),
-        (x, None) => out.push(format!("type {} left out", words(x))),
-        (x, y) => out.push(format!("type {} read as {}", words(x), words(y))),
-    }
-    let dir = |c: Option<u8>| c.map_or("", |i| grammar.direction_name(i));
-    let (asked, there) = ((dir(a.pre_direction), dir(a.post_direction)), (dir(view.pre), dir(view.post)));
-    if asked != there {
-        let text = |(p, q): (&str, &str)| match (p, q) {
-            ("", "") => String::new(),
-            (p, "") => format!("{p} before"),
-            ("", q) => format!("{q} after"),
-            (p, q) => format!("{p} before, {q} after"),
-        };
-        out.push(match (text(asked), text(there)) {
-            (x, y) if x.is_empty() => format!("direction {y} the name added"),
-            (x, y) if y.is_empty() => format!("direction {x} the name left out"),
-            (x, y) => format!("direction {x} the name read as {y}"),
-        });
-    }
-    let l = reference.locality(view.locality);
-    if !a.locality.is_empty() && !context.localities.contains(&(view.locality, 0)) {
-        let misspelt = context.localities.iter().any(|(id, _)| *id == view.locality);
-        let why = if misspelt {
-            ""
-        } else if context.of_postcode.contains(&view.locality) {
-            ", by the postcode"
-        } else if !context.locality_known {
-            ", which is not in the reference"
-        } else {
-            ""
-        };
-        out.push(format!("locality \"{}\" read as \"{}\"{why}", normal::title(&a.locality), l.name));
-    }
-    if !a.region.is_empty() && l.region != a.region {
-        out.push(format!("region {} read as {}", a.region, l.region));
-    }
-    out
-}
-
-#[allow(clippy::too_many_arguments)]
-fn push(
-    reference: &Reference,
-    a: &ParsedAddress,
-    view: &StreetView,
-    level: Level,
-    cost: i32,
-    position: (f64, f64),
-    postcode: Option<u32>,
-    suffix: &str,
-    mut changes: Vec<String>,
-    out: &mut Vec<Candidate>,
-) {
-    let l = reference.locality(view.locality);
-    let code = postcode.map_or("", |p| reference.string(p));
-    let mut cost = cost;
-    if !a.postcode.is_empty() && !code.is_empty() && code != a.postcode {
-        let one_digit = normal::distance(code.as_bytes(), a.postcode.as_bytes(), 1).is_some();
-        cost += if one_digit { score::POSTCODE_ONE_DIGIT } else { score::POSTCODE_OTHER };
-        changes.push(format!("postcode {} read as {code}", a.postcode));
-    }
-    let grammar = reference.grammar();
-    let mut street = String::new();
-    for part in [
-        view.pre.map_or("", |d| grammar.direction_name(d)),
-        &normal::title(reference.name_text(view.name)),
-        view.kind.map_or("", |t| grammar.street_type_name(t)),
-        view.post.map_or("", |d| grammar.direction_name(d)),
-    ] {
-        if !part.is_empty() {
-            if !street.is_empty() {
-                street.push(' ');
-            }
-            street.push_str(part);
-        }
-    }
-    let number = match (level, a.number) {
-        (Level::Street, _) | (_, None) => String::new(),
-        (Level::AddressPoint, Some(n)) => format!("{n}{}{suffix} ", if suffix.contains('/') { " " } else { "" }),
-        (_, Some(n)) => format!("{n} "),
-    };
-    let unit = if a.unit.is_empty() || level == Level::Street {
-        String::new()
-    } else {
-        format!(" {}", normal::title(&a.unit))
-    };
-    let address = format!("{number}{street}{unit}, {}", tail(l.name, l.region, code));
-    out.push(Candidate {
-        level,
-        confidence: (100 - cost).clamp(0, 100) as u8,
-        lon: position.0,
-        lat: position.1,
-        address,
-        changes,
-        locality: l.name.to_string(),
-        region: l.region.to_string(),
-        parent: l.parent.to_string(),
-        postcode: code.to_string(),
-    });
-}
-
-/// `Ternport, OR 97981`, without what is empty.
-pub(super) fn tail(locality: &str, region: &str, postcode: &str) -> String {
-    let end = [region, postcode].into_iter().filter(|t| !t.is_empty()).collect::<Vec<_>>().join(" ");
-    [locality.to_string(), end].into_iter().filter(|t| !t.is_empty()).collect::<Vec<_>>().join(", ")
 }
 
 #[cfg(test)]

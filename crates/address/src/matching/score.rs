@@ -1,73 +1,187 @@
-//! How much each disagreement costs. The confidence of a candidate is 100 less the sum.
+//! How much each disagreement costs.
 //!
-//! The numbers were set by hand; the benchmark prints, for generated dirt with known truth, the share of right
-//! matches at each confidence, so that they can be compared with what they promise.
+//! A cost is ten times the decimal logarithm of how much likelier a disagreement is between an address and another
+//! one than between an address and itself: 10 says that such a difference is ten times rarer in the right match. The
+//! sum is no confidence yet: what it is worth is measured, and the table of that is in `calibration`.
 
-/// Candidates below this confidence are not used.
-pub(super) const LEAST: u8 = 60;
+/// The cost of a candidate, part by part.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Parts {
+    /// Which reading of the text it is.
+    pub reading: i32,
+    /// The name of the thoroughfare or place.
+    pub name: i32,
+    /// The type of the thoroughfare.
+    pub street_type: i32,
+    /// Its directions.
+    pub direction: i32,
+    /// The number of the house.
+    pub number: i32,
+    /// The locality.
+    pub locality: i32,
+    /// The region.
+    pub region: i32,
+    /// The postcode.
+    pub postcode: i32,
+    /// The distance from where the data is said to be.
+    pub near: i32,
+}
 
-/// Distance of names, by the length of the longer one.
-pub(super) fn name(distance: usize, letters: usize) -> i32 {
-    match distance {
-        0 => 0,
-        1 => 3 + 30 / letters.max(1) as i32,
-        d => 6 + d as i32 * 50 / letters.max(1) as i32,
+impl Parts {
+    /// The parts with their names.
+    pub fn named(&self) -> [(&'static str, i32); 9] {
+        [
+            ("reading", self.reading),
+            ("name", self.name),
+            ("type", self.street_type),
+            ("direction", self.direction),
+            ("number", self.number),
+            ("locality", self.locality),
+            ("region", self.region),
+            ("postcode", self.postcode),
+            ("distance", self.near),
+        ]
+    }
+
+    /// The sum.
+    pub fn sum(&self) -> i32 {
+        self.named().iter().map(|(_, c)| c).sum()
     }
 }
 
-/// A direction that is another one, or only on one side.
-pub(super) fn direction(asked: Option<u8>, there: Option<u8>) -> i32 {
-    match (asked, there) {
-        (a, b) if a == b => 0,
-        (Some(_), Some(_)) => 12,
-        (None, Some(_)) => 4,
-        (Some(_), None) => 6,
-        (None, None) => 0,
+impl std::fmt::Display for Parts {
+    fn fmt(&self, f: &mut std::fmt::Formatter) -> std::fmt::Result {
+        let costs: Vec<String> =
+            self.named().iter().filter(|(_, c)| *c != 0).map(|(name, c)| format!("{name} {c}")).collect();
+        f.write_str(if costs.is_empty() { "nothing differs" } else { "" })?;
+        f.write_str(&costs.join(", "))
     }
+}
+
+/// Candidates that cost more are none.
+pub(super) const MOST: i32 = 34;
+/// A point that costs no more is taken without looking on.
+pub(super) const GOOD: i32 = 4;
+/// Costs no farther apart than this are equal: nothing in the address tells such candidates apart.
+pub(super) const EQUAL: i32 = 1;
+/// Places no farther apart than this are one, metres.
+pub(super) const SAME_PLACE_M: f64 = 50.0;
+
+/// Slips of the finger in a name, by the letters of the longer one.
+pub(super) fn slips(distance: usize, letters: usize) -> i32 {
+    match (distance, letters) {
+        (0, _) => 0,
+        (1, 0..=3) => 18,
+        (1, 4) => 10,
+        (1, 5..=7) => 6,
+        (1, _) => 5,
+        (2, 0..=5) => 20,
+        (2, 6..=7) => 14,
+        (2, 8..=9) => 11,
+        (2, _) => 9,
+        (3, 0..=8) => 24,
+        (3, 9..=10) => 18,
+        (3, _) => 14,
+        _ => 40,
+    }
+}
+
+/// A name that sounds alike.
+pub(super) const SOUND: i32 = 12;
+/// The words in another order.
+pub(super) const WORD_ORDER: i32 = 4;
+/// Small words left out or added.
+pub(super) const PARTICLES: i32 = 1;
+/// A figure with or without its ending ("5", "5TH").
+pub(super) const ENDING: i32 = 2;
+/// The beginning of the name alone.
+pub(super) const CUT_SHORT: i32 = 10;
+
+/// Words of a name that are missing or too many, by their letters and those of the words that agree.
+pub(super) fn words_differ(agreeing: usize, others: usize) -> i32 {
+    if agreeing < 4 || agreeing * 2 < others { 40 } else { 8 + (6 * others / agreeing) as i32 }
 }
 
 /// A thoroughfare type that is another one, or only on one side.
 pub(super) fn street_type(asked: Option<u8>, there: Option<u8>) -> i32 {
     match (asked, there) {
         (a, b) if a == b => 0,
-        (Some(_), Some(_)) => 9,
-        _ => 4,
+        (Some(_), Some(_)) => 8,
+        (None, Some(_)) => 2,
+        (Some(_), None) => 4,
+        (None, None) => 0,
     }
 }
 
-/// The locality that was asked for is this one but for `distance` letters.
-pub(super) fn locality_misspelt(distance: usize) -> i32 {
-    4 * distance as i32
+/// Directions before and after the name; one on the other side of the name ("Maple St N" for "N Maple St") is the same
+/// street.
+pub(super) fn direction(asked: (Option<u8>, Option<u8>), there: (Option<u8>, Option<u8>)) -> i32 {
+    let one = |a: Option<u8>, b: Option<u8>| match (a, b) {
+        (a, b) if a == b => 0,
+        (Some(_), Some(_)) => 11,
+        (None, Some(_)) => 3,
+        (Some(_), None) => 5,
+        (None, None) => 0,
+    };
+    let straight = one(asked.0, there.0) + one(asked.1, there.1);
+    let turned = 2 + one(asked.0, there.1) + one(asked.1, there.0);
+    straight.min(turned)
 }
-/// Another locality, which has the postcode that was given.
-pub(super) const LOCALITY_BY_POSTCODE: i32 = 8;
-/// A locality that the reference does not know, and no postcode that helps.
-pub(super) const LOCALITY_UNKNOWN: i32 = 22;
-/// Another locality than the one that was asked for and is known.
-pub(super) const LOCALITY_OTHER: i32 = 45;
-/// No locality was given and the postcode is another.
-pub(super) const LOCALITY_MISSING_POSTCODE_OTHER: i32 = 18;
+
+/// A locality whose name sounds alike.
+pub(super) const LOCALITY_SOUND: i32 = 10;
+/// A part of the locality was named, or what it lies in.
+pub(super) const LOCALITY_PART: i32 = 1;
+/// What the locality lies in was named.
+pub(super) const LOCALITY_PARENT: i32 = 4;
+/// No locality was given; the postcode has this one.
+pub(super) const LOCALITY_MISSING: i32 = 1;
 /// Neither locality nor postcode was given.
-pub(super) const LOCALITY_MISSING: i32 = 8;
+pub(super) const LOCALITY_AND_POSTCODE_MISSING: i32 = 3;
+/// No locality was given, and the postcode is that of others.
+pub(super) const LOCALITY_MISSING_POSTCODE_OTHER: i32 = 7;
+/// A locality that the reference does not know; the postcode has this one.
+pub(super) const LOCALITY_UNKNOWN_BY_POSTCODE: i32 = 5;
+/// A locality that the reference does not know, and no postcode.
+pub(super) const LOCALITY_UNKNOWN: i32 = 13;
+/// A locality that the reference does not know, and a postcode of others.
+pub(super) const LOCALITY_UNKNOWN_POSTCODE_OTHER: i32 = 17;
+/// Another locality near by, which the postcode does not have.
+pub(super) const NEIGHBOUR_BY_POSTCODE: i32 = 6;
+/// Another locality far away; the postcode has this one.
+pub(super) const FAR_BY_POSTCODE: i32 = 10;
+/// Another locality near by, and the postcode is not this one's.
+pub(super) const NEIGHBOUR: i32 = 15;
+/// Another locality far away, and the postcode is not this one's.
+pub(super) const FAR: i32 = 28;
+/// Localities no farther apart are neighbours, metres.
+pub(super) const NEIGHBOUR_M: f64 = 25_000.0;
+
 /// Another region than the one that was given.
-pub(super) const REGION_OTHER: i32 = 20;
-/// A postcode with one digit changed.
-pub(super) const POSTCODE_ONE_DIGIT: i32 = 5;
+pub(super) const REGION_OTHER: i32 = 11;
+
+/// A postcode with one sign changed or two turned.
+pub(super) const POSTCODE_ONE_SIGN: i32 = 5;
+/// A postcode that begins alike.
+pub(super) const POSTCODE_NEAR: i32 = 8;
 /// Another postcode.
-pub(super) const POSTCODE_OTHER: i32 = 9;
-/// The point is there but its suffix (A, ½) is another.
-pub(super) const SUFFIX: i32 = 5;
-/// Placed by a number range.
-pub(super) const RANGE: i32 = 4;
+pub(super) const POSTCODE_OTHER: i32 = 11;
+/// The reference has no postcode there.
+pub(super) const POSTCODE_NOT_THERE: i32 = 1;
+
+/// The point has a suffix (A, ½) that was not given, or the other way round.
+pub(super) const SUFFIX_ONE_SIDE: i32 = 3;
+/// Another suffix.
+pub(super) const SUFFIX_OTHER: i32 = 7;
+/// A range of numbers, placed at its first.
+pub(super) const RANGE_OF_NUMBERS: i32 = 1;
+/// Placed by the range of a street segment.
+pub(super) const RANGE: i32 = 2;
 /// The range holds the number, but numbers of the other parity.
-pub(super) const RANGE_PARITY: i32 = 12;
+pub(super) const RANGE_PARITY: i32 = 9;
+/// Placed between the points of two neighbouring numbers.
+pub(super) const BETWEEN: i32 = 6;
 /// No number was asked for: the street as a whole.
-pub(super) const STREET_NO_NUMBER: i32 = 5;
+pub(super) const NO_NUMBER: i32 = 0;
 /// The number is on no point and in no range of the street.
-pub(super) const STREET_NUMBER_OUTSIDE: i32 = 22;
-/// Confidence of a postcode's middle where nothing finer was asked for.
-pub(super) const POSTCODE_CONFIDENCE: i32 = 90;
-/// Confidence of a locality's middle where nothing finer was asked for.
-pub(super) const LOCALITY_CONFIDENCE: i32 = 85;
-/// A thoroughfare was asked for and not found: the middle of a postcode is then rarely near it.
-pub(super) const STREET_NOT_FOUND: i32 = 45;
+pub(super) const NUMBER_NOT_THERE: i32 = 9;

@@ -2,12 +2,12 @@
 //!
 //! Little-endian throughout. A header (magic, version, section count, checksum of all that follows the header),
 //! then offset and length of each section, then the sections: arrays of fixed-size records, sorted for binary
-//! search, and one pool of strings.
+//! search, tables of hashes with a directory, and one pool of strings.
 
 /// First bytes of a reference.
 pub(super) const MAGIC: &[u8; 8] = b"BSLADREF";
 /// Raised when the layout changes.
-pub(super) const VERSION: u32 = 2;
+pub(super) const VERSION: u32 = 3;
 /// Bytes before the section table.
 pub(super) const HEADER: usize = 24;
 
@@ -19,28 +19,48 @@ pub(super) enum Section {
     Strings,
     /// Ends of the strings, `u32` each, with a 0 in front.
     StringEnds,
-    /// Names of thoroughfares: string, first street, number of streets. Sorted by string.
+    /// Names of thoroughfares: string, first street, number of streets.
     Names,
-    /// Thoroughfares of a name and locality.
+    /// Thoroughfares of a name and locality, by name, then locality.
     Streets,
     /// Address points, by street, then number, then suffix.
     Points,
+    /// Suffixes of numbers: string.
+    Suffixes,
     /// Street segments, by street.
     Segments,
     /// Vertices of segments.
     Vertices,
-    /// Localities.
-    Localities,
-    /// Names of localities (other names too): string, locality. Sorted by string.
-    LocalityNames,
+    /// Localities and other places.
+    Places,
+    /// Names of places (other names too): string, place. Sorted by string.
+    PlaceNames,
+    /// Streets by locality.
+    PlaceStreets,
     /// Postcodes: string, position, first locality in the list, number of localities. Sorted by string.
     Postcodes,
     /// Lists of localities of postcodes.
-    PostcodeLocalities,
-    /// Spellings of names with letters left out: hash, name. Sorted by hash.
-    NameDeletes,
-    /// The same for names of localities: hash, index into `LocalityNames`.
-    LocalityDeletes,
+    PostcodePlaces,
+    /// Keys of names: spellings with letters left out, words, sounds.
+    NameKeys,
+    /// Where the keys of names begin that share their upper bits.
+    NameKeyDirectory,
+    /// The same for names of places; the number is an index into `PlaceNames`.
+    PlaceKeys,
+    /// Directory of `PlaceKeys`.
+    PlaceKeyDirectory,
+    /// Cells of a grid over the earth that hold something: row, column, first entry.
+    Cells,
+    /// What the cells hold: numbers of points, and of segments with the upper bit set.
+    CellEntries,
+    /// Areas: bounding box, rings, attributes.
+    Areas,
+    /// Rings of areas: first vertex, number of vertices.
+    Rings,
+    /// Vertices of rings.
+    RingVertices,
+    /// Attributes of areas: name, value.
+    Attributes,
     /// Text that the builder leaves for `describe`.
     About,
 }
@@ -48,17 +68,25 @@ pub(super) enum Section {
 pub(super) const SECTIONS: usize = Section::About as usize + 1;
 
 pub(super) const NAME: usize = 12;
-pub(super) const STREET: usize = 44;
+pub(super) const STREET: usize = 40;
 pub(super) const POINT: usize = 24;
 pub(super) const SEGMENT: usize = 40;
 pub(super) const VERTEX: usize = 8;
-pub(super) const LOCALITY: usize = 24;
-pub(super) const LOCALITY_NAME: usize = 8;
+pub(super) const PLACE: usize = 36;
+pub(super) const PLACE_NAME: usize = 8;
 pub(super) const POSTCODE: usize = 24;
-pub(super) const DELETE: usize = 8;
+pub(super) const KEY: usize = 8;
+pub(super) const CELL: usize = 12;
+pub(super) const AREA: usize = 32;
+pub(super) const RING: usize = 8;
+pub(super) const ATTRIBUTE: usize = 8;
 
 /// No string, no postcode, no number.
 pub(super) const NONE: u32 = u32::MAX;
+/// A direction or type that is not there.
+pub(super) const NO_CODE: u8 = 0xFF;
+/// Marks the number of a segment among the entries of a cell.
+pub(super) const IS_SEGMENT: u32 = 1 << 31;
 
 /// Degrees are kept in ten-millionths: about a centimetre.
 pub(super) fn fixed(degrees: f64) -> i32 {
@@ -69,49 +97,81 @@ pub(super) fn degrees(fixed: i32) -> f64 {
     f64::from(fixed) / 1e7
 }
 
-/// 64-bit FNV-1a over eight bytes at a time: a checksum against damage, not against forgery.
-pub(super) fn checksum(bytes: &[u8]) -> u64 {
-    let mut hash = 0xcbf2_9ce4_8422_2325u64;
-    let mut chunks = bytes.chunks_exact(8);
-    for c in &mut chunks {
-        hash =
-            (hash ^ u64::from_le_bytes(c.try_into().unwrap_or_default())).wrapping_mul(0x0100_0000_01b3).rotate_left(5);
-    }
-    for b in chunks.remainder() {
-        hash = (hash ^ u64::from(*b)).wrapping_mul(0x0100_0000_01b3);
-    }
-    hash
+/// Degrees of a cell of the grid, both ways.
+pub(super) const CELL_DEGREES: f64 = 0.002;
+
+/// Row and column of the cell of a position.
+pub(super) fn cell_of(lon: f64, lat: f64) -> (u32, u32) {
+    (((lat + 90.0) / CELL_DEGREES) as u32, ((lon + 180.0) / CELL_DEGREES) as u32)
 }
 
-/// Hash of a spelling, the same in builder and reader.
-pub(super) fn spelling_hash(bytes: impl Iterator<Item = u8>) -> u32 {
-    let mut hash = 0x811c_9dc5u32;
+/// 64-bit FNV-1a over eight bytes at a time: a checksum against damage, not against forgery.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Checksum(u64);
+
+impl Checksum {
+    pub(super) fn new() -> Self {
+        Checksum(0xcbf2_9ce4_8422_2325)
+    }
+
+    /// Adds bytes; all but the last call give multiples of eight.
+    pub(super) fn add(&mut self, bytes: &[u8]) {
+        let mut chunks = bytes.chunks_exact(8);
+        for c in &mut chunks {
+            let word = u64::from_le_bytes(c.try_into().unwrap_or_default());
+            self.0 = (self.0 ^ word).wrapping_mul(0x0100_0000_01b3).rotate_left(5);
+        }
+        for b in chunks.remainder() {
+            self.0 = (self.0 ^ u64::from(*b)).wrapping_mul(0x0100_0000_01b3);
+        }
+    }
+
+    pub(super) fn value(self) -> u64 {
+        self.0
+    }
+}
+
+/// What a key is of; part of its hash.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum KeyKind {
+    /// A spelling, whole or with letters left out.
+    Spelling = 0,
+    /// A word of a name of several words.
+    Word = 1,
+    /// How a name sounds.
+    Sound = 2,
+}
+
+/// Hash of a key, the same in builder and reader.
+pub(super) fn key_hash(kind: KeyKind, bytes: impl Iterator<Item = u8>) -> u32 {
+    let mut hash = 0x811c_9dc5u32 ^ (kind as u32).wrapping_mul(0x9e37_79b9);
     for b in bytes {
         hash = (hash ^ u32::from(b)).wrapping_mul(0x0100_0193);
     }
-    hash
+    // The upper bits lead into the directory: they must be as mixed as the lower ones.
+    hash ^= hash >> 15;
+    hash = hash.wrapping_mul(0x2c1b_3c6d);
+    hash ^ (hash >> 13)
 }
 
-/// Calls `f` with the hash of a word (blanks left out) with as many letters left out as `left_out` says.
+/// Calls `f` with the hash of a key with as many letters left out as `left_out` says.
 ///
-/// Two words within that many edits share at least one of these spellings, which finds candidates without trying
-/// every name; the true distance is computed afterwards.
-pub(super) fn each_spelling(word: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
-    let mut buffer = [0u8; 40];
-    let mut n = 0;
-    for b in word.bytes().filter(|b| *b != b' ').take(buffer.len()) {
-        buffer[n] = b;
-        n += 1;
-    }
-    let letters = &buffer[..n];
+/// Two keys within that many edits share at least one of these spellings, which finds candidates without trying
+/// every name; the true distance is computed afterwards. A automaton over a sorted list finds the same ones; it was
+/// left because it visits thousands of nodes where this looks up some dozen hashes.
+pub(super) fn each_spelling(key: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
+    const LONGEST: usize = 40;
+    let letters = &key.as_bytes()[..key.len().min(LONGEST)];
+    let n = letters.len();
     if left_out.contains(&0) {
-        f(spelling_hash(letters.iter().copied()));
+        // Whole, however long.
+        f(key_hash(KeyKind::Spelling, key.bytes()));
     }
     if n < 3 {
         return;
     }
     let without = |skip: [usize; 2]| {
-        spelling_hash(letters.iter().enumerate().filter(|(i, _)| !skip.contains(i)).map(|(_, b)| *b))
+        key_hash(KeyKind::Spelling, letters.iter().enumerate().filter(|(i, _)| !skip.contains(i)).map(|(_, b)| *b))
     };
     if left_out.contains(&1) {
         // Of two equal letters side by side it does not matter which is left out.
@@ -119,7 +179,7 @@ pub(super) fn each_spelling(word: &str, left_out: std::ops::RangeInclusive<usize
             f(without([i, usize::MAX]));
         }
     }
-    if left_out.contains(&2) && (TWO_LETTERS..=24).contains(&n) {
+    if left_out.contains(&2) && (TWO_LETTERS..=TWO_LETTERS_TO).contains(&n) {
         for i in 0..n {
             for j in i + 1..n {
                 f(without([i, j]));
@@ -128,5 +188,8 @@ pub(super) fn each_spelling(word: &str, left_out: std::ops::RangeInclusive<usize
     }
 }
 
-/// Words of this many letters and more are found with two edits.
+/// Keys of this many letters and more are found with two letters left out.
 pub(super) const TWO_LETTERS: usize = 5;
+/// Keys of this many letters and fewer are: the number of spellings grows with the square. Longer ones are found by
+/// their words and sounds.
+pub(super) const TWO_LETTERS_TO: usize = 13;

@@ -1,10 +1,32 @@
-//! The reference: address points, street ranges, postcodes and places in one file, read in place.
+//! The data that addresses are matched against: built from tables, opened by memory map.
+//!
+//! | module | what is in it |
+//! |---|---|
+//! | `entry` | the rows that a reference is built from |
+//! | `build` | collects rows, merges what is the same, writes the file |
+//! | `spool` | temporary files, so that memory does not grow with the rows |
+//! | `file` | the layout of the file |
+//! | `open` | opens a file and reads it in place |
+//! | `areas` | polygons whose attributes become extras |
+//! | `cells` | what is near a position |
+//! | `describe` | what is inside, and what looks wrong in it |
+//! | `map` | the memory map |
 
+mod areas;
 mod build;
+mod cells;
+mod describe;
+mod entry;
 mod file;
 mod map;
 mod open;
+mod spool;
 
-pub use build::{Builder, Entry, PlaceEntry, PointEntry, PostcodeEntry, SegmentEntry};
-pub use open::{Description, Reference};
+pub use build::Builder;
+pub(crate) use build::bare;
+pub(crate) use cells::Near;
+pub use describe::{Description, LocalityCoverage};
+pub use entry::{AreaEntry, Entry, Parity, PlaceEntry, PlaceKind, PointEntry, PostcodeEntry, SegmentEntry};
+pub(crate) use file::KeyKind;
+pub use open::Reference;
 pub(crate) use open::{SegmentView, StreetView};

@@ -1,11 +1,15 @@
 //! Opens a reference by memory map and reads it in place.
 
-use super::build::NO_CODE;
+use super::areas::Boxes;
+use super::entry::{Parity, PlaceKind};
 use super::file::*;
 use super::map::Map;
 use crate::error::Error;
 use crate::grammar::{self, Grammar};
+use crate::normal;
+use crate::parse::KnownNames;
 use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
 
 /// An open reference.
 #[derive(Debug)]
@@ -14,31 +18,7 @@ pub struct Reference {
     map: Map,
     sections: [(usize, usize); SECTIONS],
     grammar: &'static Grammar,
-}
-
-/// What is inside a reference.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Description {
-    /// Country code.
-    pub country: String,
-    /// Address points (folded).
-    pub points: usize,
-    /// Street segments.
-    pub segments: usize,
-    /// Thoroughfares, one a name and locality.
-    pub streets: usize,
-    /// Different names of thoroughfares.
-    pub names: usize,
-    /// Postcodes.
-    pub postcodes: usize,
-    /// Localities: name, region, parent, address points, segments.
-    pub localities: Vec<(String, String, String, u64, u64)>,
-    /// Bytes of the file.
-    pub bytes: usize,
-    /// Rows of the sources that were the same address point as another.
-    pub folded: u64,
-    /// What looks wrong in it.
-    pub doubts: Vec<String>,
+    boxes: OnceLock<Boxes>,
 }
 
 /// A thoroughfare of one locality.
@@ -48,19 +28,24 @@ pub(crate) struct StreetView {
     pub pre: Option<u8>,
     pub kind: Option<u8>,
     pub post: Option<u8>,
-    pub locality: u32,
+    pub place: u32,
     pub points: (u32, u32),
     pub segments: (u32, u32),
-    pub lon: f64,
-    pub lat: f64,
+    /// String of the street as the source writes it, where that says more than its parts.
+    pub display: Option<u32>,
+    lon: f64,
+    lat: f64,
 }
 
 /// An address point.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct PointView {
+    pub street: u32,
     pub number: u32,
+    /// String of the suffix.
     pub suffix: u32,
     pub postcode: Option<u32>,
+    pub extension: Option<u32>,
     pub lon: f64,
     pub lat: f64,
 }
@@ -68,19 +53,37 @@ pub(crate) struct PointView {
 /// A street segment.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct SegmentView {
+    pub street: u32,
     /// Left and right ranges.
     pub ranges: [Option<(u32, u32)>; 2],
     pub postcodes: [Option<u32>; 2],
     pub vertices: (u32, u32),
+    pub parity: [Parity; 2],
 }
 
-/// A locality.
+impl SegmentView {
+    /// Whether a side has numbers of the other parity only.
+    pub(crate) fn parity_differs(&self, side: usize, number: u32) -> bool {
+        let Some((from, to)) = self.ranges[side] else { return true };
+        match self.parity[side] {
+            Parity::Both => false,
+            Parity::Odd => number.is_multiple_of(2),
+            Parity::Even => !number.is_multiple_of(2),
+            Parity::ByEnds => from % 2 == to % 2 && number % 2 != from % 2,
+        }
+    }
+}
+
+/// A locality or another place.
 #[derive(Debug, Clone, Copy)]
-pub(crate) struct LocalityView<'a> {
+pub(crate) struct PlaceView<'a> {
     pub name: &'a str,
     pub region: &'a str,
     pub parent: &'a str,
     pub position: Option<(f64, f64)>,
+    pub kind: PlaceKind,
+    /// The locality that a neighbourhood or landmark is in.
+    pub within: Option<u32>,
 }
 
 /// A postcode.
@@ -89,7 +92,7 @@ pub(crate) struct PostcodeView<'a> {
     pub region: &'a str,
     pub lon: f64,
     pub lat: f64,
-    pub localities: (u32, u32),
+    places: (u32, u32),
 }
 
 impl Reference {
@@ -102,7 +105,8 @@ impl Reference {
         let io = |source| Error::Io { path: path.to_path_buf(), source };
         let file = std::fs::File::open(path).map_err(io)?;
         let not = || Error::NotAReference { path: path.to_path_buf() };
-        if file.metadata().map_err(io)?.len() < (HEADER + 16 * SECTIONS) as u64 {
+        let length = file.metadata().map_err(io)?.len();
+        if length < HEADER as u64 {
             return Err(not());
         }
         let map = Map::open(&file).map_err(io)?;
@@ -116,7 +120,7 @@ impl Reference {
             return Err(Error::Version { path: path.to_path_buf(), found: u32_at(8), expected: VERSION });
         }
         let damaged = |problem: &str| Error::Damaged { path: path.to_path_buf(), problem: problem.into() };
-        if u32_at(12) as usize != SECTIONS {
+        if u32_at(12) as usize != SECTIONS || length < (HEADER + 16 * SECTIONS) as u64 {
             return Err(damaged("the table of its parts does not fit"));
         }
         let mut sections = [(0, 0); SECTIONS];
@@ -127,7 +131,13 @@ impl Reference {
             }
             *s = (offset as usize, length as usize);
         }
-        let mut reference = Reference { path: path.to_path_buf(), map, sections, grammar: &grammar::us::GRAMMAR };
+        let mut reference = Reference {
+            path: path.to_path_buf(),
+            map,
+            sections,
+            grammar: &grammar::us::GRAMMAR,
+            boxes: OnceLock::new(),
+        };
         if let Some(country) = reference.about("country") {
             reference.grammar = grammar::of_country(&country).ok_or_else(|| damaged("its country is not known"))?;
         }
@@ -144,25 +154,43 @@ impl Reference {
         self.grammar
     }
 
+    /// The checksum that the file carries: it tells two references apart.
+    pub fn fingerprint(&self) -> u64 {
+        u64::from_le_bytes(self.map.bytes()[16..24].try_into().unwrap_or_default())
+    }
+
+    /// Bytes of the file.
+    pub fn bytes(&self) -> usize {
+        self.map.bytes().len()
+    }
+
     /// Reads the whole file and compares its checksum.
     ///
     /// # Errors
     /// [`Error::Damaged`].
     pub fn verify(&self) -> Result<(), Error> {
         let bytes = self.map.bytes();
-        let stored = u64::from_le_bytes(bytes[16..24].try_into().unwrap_or_default());
-        if checksum(&bytes[HEADER..]) == stored {
+        let table = HEADER + 16 * SECTIONS;
+        let mut checksum = Checksum::new();
+        checksum.add(&bytes[table..]);
+        checksum.add(&bytes[HEADER..table]);
+        if checksum.value() == self.fingerprint() {
             Ok(())
         } else {
             Err(Error::Damaged { path: self.path.clone(), problem: "its checksum does not fit".into() })
         }
     }
 
-    fn about(&self, key: &str) -> Option<String> {
+    pub(super) fn about(&self, key: &str) -> Option<String> {
         let text = std::str::from_utf8(self.section(Section::About)).ok()?;
         text.lines().find_map(|l| l.strip_prefix(key)).map(|v| v.trim().to_string())
     }
 
+    pub(super) fn boxes(&self) -> &Boxes {
+        self.boxes.get_or_init(|| Boxes::of(self))
+    }
+
+    #[inline]
     fn section(&self, s: Section) -> &[u8] {
         let (at, length) = self.sections[s as usize];
         &self.map.bytes()[at..at + length]
@@ -170,7 +198,7 @@ impl Reference {
 
     /// A `u32` of a record; zero where the file is damaged and the index leads outside.
     #[inline]
-    fn u32(&self, s: Section, record: usize, size: usize, field: usize) -> u32 {
+    pub(super) fn u32(&self, s: Section, record: usize, size: usize, field: usize) -> u32 {
         let at = record * size + 4 * field;
         self.section(s).get(at..at + 4).map_or(0, |b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]))
     }
@@ -185,7 +213,7 @@ impl Reference {
         self.section(Section::Strings).get(end(id as usize)..end(id as usize + 1)).unwrap_or_default()
     }
 
-    fn count(&self, s: Section, size: usize) -> usize {
+    pub(super) fn count(&self, s: Section, size: usize) -> usize {
         self.section(s).len() / size
     }
 
@@ -203,48 +231,81 @@ impl Reference {
         low
     }
 
-    /// The name with exactly these words.
-    pub(crate) fn name(&self, words: &str) -> Option<u32> {
-        let i = self.lower_bound(Section::Names, NAME, words);
-        (i < self.count(Section::Names, NAME) && self.name_text(i as u32) == words).then_some(i as u32)
-    }
-
     pub(crate) fn name_text(&self, name: u32) -> &str {
         self.string(self.u32(Section::Names, name as usize, NAME, 0))
     }
 
-    /// First street and number of streets of a name.
+    /// Streets of a name, by locality.
     pub(crate) fn streets_of_name(&self, name: u32) -> std::ops::Range<u32> {
         let first = self.u32(Section::Names, name as usize, NAME, 1);
-        first
-            ..first
-                .saturating_add(self.u32(Section::Names, name as usize, NAME, 2))
-                .min(self.count(Section::Streets, STREET) as u32)
+        let end = first.saturating_add(self.u32(Section::Names, name as usize, NAME, 2));
+        first..end.min(self.count(Section::Streets, STREET) as u32)
     }
 
-    /// Names that share a spelling with a word, with so many letters of the word left out; the true distance is for
-    /// the caller to compute.
-    pub(crate) fn similar_names(&self, word: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
-        self.similar(Section::NameDeletes, word, left_out, f);
-    }
-
-    pub(crate) fn similar_localities(&self, word: &str, f: &mut dyn FnMut(u32)) {
-        self.similar(Section::LocalityDeletes, word, 0..=2, f);
-    }
-
-    fn similar(&self, s: Section, word: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
-        let n = self.count(s, DELETE);
-        each_spelling(word, left_out, &mut |hash| {
-            let (mut low, mut high) = (0, n);
+    /// Streets of a name in a locality.
+    pub(crate) fn streets_of_name_in(&self, name: u32, place: u32) -> std::ops::Range<u32> {
+        let all = self.streets_of_name(name);
+        let bound = |wanted: u32| {
+            let (mut low, mut high) = (all.start, all.end);
             while low < high {
-                let middle = (low + high) / 2;
-                if self.u32(s, middle, DELETE, 0) < hash { low = middle + 1 } else { high = middle }
+                let middle = low + (high - low) / 2;
+                if self.u32(Section::Streets, middle as usize, STREET, 2) < wanted {
+                    low = middle + 1
+                } else {
+                    high = middle
+                }
             }
-            while low < n && self.u32(s, low, DELETE, 0) == hash {
-                f(self.u32(s, low, DELETE, 1));
-                low += 1;
+            low
+        };
+        bound(place)..bound(place.saturating_add(1))
+    }
+
+    /// Streets of a locality.
+    pub(crate) fn streets_of_place(&self, place: u32) -> impl Iterator<Item = u32> + use<'_> {
+        let first = self.u32(Section::Places, place as usize, PLACE, 7);
+        let end = first.saturating_add(self.u32(Section::Places, place as usize, PLACE, 8));
+        (first..end.min(self.count(Section::PlaceStreets, 4) as u32))
+            .map(|i| self.u32(Section::PlaceStreets, i as usize, 4, 0))
+    }
+
+    /// Names of thoroughfares that share a spelling with a key, with so many of its letters left out; the true
+    /// distance is for the caller to compute.
+    pub(crate) fn similar_names(&self, key: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
+        each_spelling(key, left_out, &mut |hash| self.keyed(Section::NameKeys, hash, f));
+    }
+
+    /// Names of thoroughfares by a word or a sound.
+    pub(crate) fn names_by(&self, kind: KeyKind, text: &str, f: &mut dyn FnMut(u32)) {
+        self.keyed(Section::NameKeys, key_hash(kind, text.bytes()), f);
+    }
+
+    /// The same as [`Reference::similar_names`] for names of places; `f` gets indexes for [`Reference::place_name`].
+    pub(crate) fn similar_places(&self, key: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
+        each_spelling(key, left_out, &mut |hash| self.keyed(Section::PlaceKeys, hash, f));
+    }
+
+    /// Names of places by a word or a sound.
+    pub(crate) fn places_by(&self, kind: KeyKind, text: &str, f: &mut dyn FnMut(u32)) {
+        self.keyed(Section::PlaceKeys, key_hash(kind, text.bytes()), f);
+    }
+
+    fn keyed(&self, keys: Section, hash: u32, f: &mut dyn FnMut(u32)) {
+        let directory = if keys == Section::NameKeys { Section::NameKeyDirectory } else { Section::PlaceKeyDirectory };
+        let buckets = self.count(directory, 4).saturating_sub(1);
+        if buckets == 0 {
+            return;
+        }
+        let bits = buckets.ilog2();
+        let bucket = (u64::from(hash) >> (32 - bits)) as usize;
+        let end = (self.u32(directory, bucket + 1, 4, 0) as usize).min(self.count(keys, KEY));
+        for i in self.u32(directory, bucket, 4, 0) as usize..end {
+            let here = self.u32(keys, i, KEY, 0);
+            if here == hash {
+                f(self.u32(keys, i, KEY, 1));
+            } else if here > hash {
+                break;
             }
-        });
+        }
     }
 
     #[inline]
@@ -263,20 +324,38 @@ impl Reference {
             pre: code(pre),
             kind: code(kind),
             post: code(post),
-            locality: u(2),
+            place: u(2),
             points: inside(u(3), u(4), Section::Points, POINT),
             segments: inside(u(5), u(6), Section::Segments, SEGMENT),
+            display: Some(u(9)).filter(|d| *d != NONE),
             lon: degrees(u(7) as i32),
             lat: degrees(u(8) as i32),
         }
     }
 
+    /// Where a street is: the mean of its points, else the middle of its middle segment.
+    pub(crate) fn middle_of(&self, street: &StreetView) -> (f64, f64) {
+        if street.points.1 > 0 || street.segments.1 == 0 {
+            return (street.lon, street.lat);
+        }
+        let segment = self.segment(street.segments.0 + street.segments.1 / 2);
+        let line = self.line(&segment);
+        line.get(line.len() / 2).copied().unwrap_or_default()
+    }
+
+    pub(crate) fn streets(&self) -> u32 {
+        self.count(Section::Streets, STREET) as u32
+    }
+
     pub(crate) fn point(&self, id: u32) -> PointView {
         let u = |field| self.u32(Section::Points, id as usize, POINT, field);
+        let (suffix, extension) = (u(2) >> 16, u(2) & 0xFFFF);
         PointView {
+            street: u(0),
             number: u(1),
-            suffix: u(2),
+            suffix: self.u32(Section::Suffixes, suffix as usize, 4, 0),
             postcode: Some(u(3)).filter(|p| *p != NONE),
+            extension: extension.checked_sub(1),
             lon: degrees(u(4) as i32),
             lat: degrees(u(5) as i32),
         }
@@ -289,7 +368,7 @@ impl Reference {
         let bound = |wanted: u32| {
             let (mut low, mut high) = (first.min(end), end);
             while low < high {
-                let middle = (low + high) / 2;
+                let middle = low + (high - low) / 2;
                 if self.u32(Section::Points, middle as usize, POINT, 1) < wanted {
                     low = middle + 1
                 } else {
@@ -305,16 +384,26 @@ impl Reference {
         let u = |field| self.u32(Section::Segments, id as usize, SEGMENT, field);
         let range = |a: u32, b: u32| (a != NONE && b != NONE).then_some((a, b));
         let some = |p: u32| Some(p).filter(|p| *p != NONE);
+        let parity = |code: u32| match code {
+            1 => Parity::Odd,
+            2 => Parity::Even,
+            3 => Parity::Both,
+            _ => Parity::ByEnds,
+        };
         SegmentView {
+            street: u(0),
             ranges: [range(u(1), u(2)), range(u(3), u(4))],
             postcodes: [some(u(5)), some(u(6))],
             vertices: (u(7), u(8)),
+            parity: [parity(u(9) & 0xFF), parity(u(9) >> 8 & 0xFF)],
         }
     }
 
     pub(crate) fn line(&self, segment: &SegmentView) -> Vec<(f64, f64)> {
+        const MOST: u32 = 100_000;
         let (first, n) = segment.vertices;
-        (first..first.saturating_add(n.min(100_000)))
+        let end = first.saturating_add(n.min(MOST)).min(self.count(Section::Vertices, VERTEX) as u32);
+        (first..end)
             .map(|i| {
                 (
                     degrees(self.u32(Section::Vertices, i as usize, VERTEX, 0) as i32),
@@ -324,38 +413,61 @@ impl Reference {
             .collect()
     }
 
-    pub(crate) fn locality(&self, id: u32) -> LocalityView<'_> {
-        let u = |field| self.u32(Section::Localities, id as usize, LOCALITY, field);
-        LocalityView {
+    pub(crate) fn place(&self, id: u32) -> PlaceView<'_> {
+        let u = |field| self.u32(Section::Places, id as usize, PLACE, field);
+        let places = self.count(Section::Places, PLACE) as u32;
+        PlaceView {
             name: self.string(u(0)),
             region: self.string(u(1)),
             parent: self.string(u(2)),
-            position: (u(5) == 1).then(|| (degrees(u(3) as i32), degrees(u(4) as i32))),
+            position: (u(5) >> 8 == 1).then(|| (degrees(u(3) as i32), degrees(u(4) as i32))),
+            kind: PlaceKind::from_code(u(5) & 0xFF),
+            within: Some(u(6)).filter(|w| *w < places),
         }
     }
 
-    /// Whether words are the name of a locality.
-    pub fn is_locality(&self, words: &str) -> bool {
-        let i = self.lower_bound(Section::LocalityNames, LOCALITY_NAME, words);
-        i < self.count(Section::LocalityNames, LOCALITY_NAME) && self.locality_name(i as u32).0 == words
+    /// Whether a place is in a region, `None` where the reference does not say.
+    pub(crate) fn is_in_region(&self, place: u32, region: &str) -> Option<bool> {
+        let there = self.string_bytes(self.u32(Section::Places, place as usize, PLACE, 1));
+        (!there.is_empty()).then(|| there == region.as_bytes())
     }
 
-    /// Localities with exactly this name.
-    pub(crate) fn localities_named(&self, words: &str) -> Vec<u32> {
-        let mut i = self.lower_bound(Section::LocalityNames, LOCALITY_NAME, words);
+    /// Where a place is.
+    pub(crate) fn position_of(&self, place: u32) -> Option<(f64, f64)> {
+        let u = |field| self.u32(Section::Places, place as usize, PLACE, field);
+        (u(5) >> 8 == 1).then(|| (degrees(u(3) as i32), degrees(u(4) as i32)))
+    }
+
+    /// What a place is.
+    pub(crate) fn kind_of(&self, place: u32) -> PlaceKind {
+        PlaceKind::from_code(self.u32(Section::Places, place as usize, PLACE, 5) & 0xFF)
+    }
+
+    /// What a place lies in.
+    pub(crate) fn parent_of(&self, place: u32) -> &str {
+        self.string(self.u32(Section::Places, place as usize, PLACE, 2))
+    }
+
+    pub(crate) fn places(&self) -> u32 {
+        self.count(Section::Places, PLACE) as u32
+    }
+
+    /// Places with exactly this name.
+    pub(crate) fn places_named(&self, words: &str) -> Vec<u32> {
+        let mut i = self.lower_bound(Section::PlaceNames, PLACE_NAME, words);
         let mut out = Vec::new();
-        while i < self.count(Section::LocalityNames, LOCALITY_NAME) && self.locality_name(i as u32).0 == words {
-            out.push(self.locality_name(i as u32).1);
+        while i < self.count(Section::PlaceNames, PLACE_NAME) && self.place_name(i as u32).0 == words {
+            out.push(self.place_name(i as u32).1);
             i += 1;
         }
         out
     }
 
-    /// Name and locality of an entry of the list of names.
-    pub(crate) fn locality_name(&self, index: u32) -> (&str, u32) {
+    /// Name and place of an entry of the list of names.
+    pub(crate) fn place_name(&self, index: u32) -> (&str, u32) {
         (
-            self.string(self.u32(Section::LocalityNames, index as usize, LOCALITY_NAME, 0)),
-            self.u32(Section::LocalityNames, index as usize, LOCALITY_NAME, 1),
+            self.string(self.u32(Section::PlaceNames, index as usize, PLACE_NAME, 0)),
+            self.u32(Section::PlaceNames, index as usize, PLACE_NAME, 1),
         )
     }
 
@@ -369,77 +481,55 @@ impl Reference {
             region: self.string(u(1)),
             lon: degrees(u(2) as i32),
             lat: degrees(u(3) as i32),
-            localities: (u(4), u(5)),
+            places: (u(4), u(5)),
         })
     }
 
-    pub(crate) fn localities_of_postcode<'a>(&'a self, postcode: &PostcodeView) -> impl Iterator<Item = u32> + use<'a> {
-        let (first, n) = postcode.localities;
-        let end = first.saturating_add(n).min(self.count(Section::PostcodeLocalities, 4) as u32);
-        (first..end).map(|i| self.u32(Section::PostcodeLocalities, i as usize, 4, 0))
+    pub(crate) fn places_of_postcode(&self, postcode: &PostcodeView) -> impl Iterator<Item = u32> + use<'_> {
+        let (first, n) = postcode.places;
+        let end = first.saturating_add(n).min(self.count(Section::PostcodePlaces, 4) as u32);
+        (first..end).map(|i| self.u32(Section::PostcodePlaces, i as usize, 4, 0))
     }
 
-    /// What is inside, and what looks wrong in it.
-    pub fn describe(&self) -> Description {
-        let mut per_locality = vec![(0u64, 0u64); self.count(Section::Localities, LOCALITY)];
-        let mut doubts = Vec::new();
-        for id in 0..self.count(Section::Streets, STREET) as u32 {
-            let street = self.street(id);
-            if let Some(counts) = per_locality.get_mut(street.locality as usize) {
-                counts.0 += u64::from(street.points.1);
-                counts.1 += u64::from(street.segments.1);
-            }
-            self.doubt_street(&street, &mut doubts);
-        }
-        let localities = per_locality
-            .iter()
-            .enumerate()
-            .map(|(i, (points, segments))| {
-                let l = self.locality(i as u32);
-                (l.name.to_string(), l.region.to_string(), l.parent.to_string(), *points, *segments)
-            })
-            .collect();
-        Description {
-            country: self.grammar.country.to_string(),
-            points: self.count(Section::Points, POINT),
-            segments: self.count(Section::Segments, SEGMENT),
-            streets: self.count(Section::Streets, STREET),
-            names: self.count(Section::Names, NAME),
-            postcodes: self.count(Section::Postcodes, POSTCODE),
-            localities,
-            bytes: self.map.bytes().len(),
-            folded: self.about("the same address point again").and_then(|t| t.parse().ok()).unwrap_or(0),
-            doubts,
-        }
+    /// Whether words are the name of a locality, a neighbourhood or a region that is one.
+    pub fn is_locality(&self, words: &str) -> bool {
+        let mut found = false;
+        let key = normal::key(words, self.grammar.umlauts);
+        self.similar_places(&key, 0..=0, &mut |index| {
+            let (name, place) = self.place_name(index);
+            found |= self.kind_of(place) != PlaceKind::Landmark
+                && (name == words || normal::key(name, self.grammar.umlauts) == key);
+        });
+        found
     }
 
-    /// Ranges of one street that overlap on the same side parity.
-    fn doubt_street(&self, street: &StreetView, doubts: &mut Vec<String>) {
-        const MOST: usize = 20;
-        let mut ranges: Vec<(u32, u32, u32)> = Vec::new();
-        for s in street.segments.0..street.segments.0 + street.segments.1 {
-            for (a, b) in self.segment(s).ranges.into_iter().flatten() {
-                ranges.push((a % 2, a.min(b), a.max(b)));
-            }
+    /// Whether words are the name of a locality but for a slip or two.
+    pub fn is_nearly_locality(&self, words: &str) -> bool {
+        let key = normal::key(words, self.grammar.umlauts);
+        let most = crate::matching::slips_allowed(key.len());
+        let mut found = false;
+        if most > 0 {
+            let mut last = u32::MAX;
+            self.similar_places(&key, 0..=most, &mut |index| {
+                if !found && index != last {
+                    last = index;
+                    let (name, place) = self.place_name(index);
+                    let there = normal::key(name, self.grammar.umlauts);
+                    found = self.kind_of(place) != PlaceKind::Landmark
+                        && normal::distance(key.as_bytes(), there.as_bytes(), most).is_some();
+                }
+            });
         }
-        ranges.sort_unstable();
-        for pair in ranges.windows(2) {
-            if pair[0].0 == pair[1].0
-                && pair[1].1 < pair[0].2
-                && pair[0].1 % 2 == pair[0].2 % 2
-                && pair[1].1 % 2 == pair[1].2 % 2
-                && doubts.len() < MOST
-            {
-                doubts.push(format!(
-                    "ranges overlap on {} in {}: {}–{} and {}–{}",
-                    crate::normal::title(self.name_text(street.name)),
-                    self.locality(street.locality).name,
-                    pair[0].1,
-                    pair[0].2,
-                    pair[1].1,
-                    pair[1].2
-                ));
-            }
-        }
+        found
+    }
+}
+
+impl KnownNames for Reference {
+    fn is_locality(&self, words: &str) -> bool {
+        Reference::is_locality(self, words)
+    }
+
+    fn is_nearly_locality(&self, words: &str) -> bool {
+        Reference::is_nearly_locality(self, words)
     }
 }

@@ -2,6 +2,7 @@
 
 mod at;
 mod calc;
+mod compare;
 mod crs;
 pub(crate) mod demo;
 mod fit;
@@ -24,6 +25,11 @@ pub fn run(arguments: Arguments) -> Result<Done> {
             basilocus::Plan { layers: vec![a.layer()], outputs: a.behaviour.outputs(), ..Default::default() },
             &a.behaviour,
         ),
+        Command::Nearest(a) => run::plan(
+            basilocus::Plan { layers: vec![a.layer()], outputs: a.behaviour.outputs(), ..Default::default() },
+            &a.behaviour,
+        ),
+        Command::Compare(a) => compare::run(&a),
         Command::Convert(a) => run::plan(
             basilocus::Plan { layers: vec![a.layer()], outputs: a.behaviour.outputs(), ..Default::default() },
             &a.behaviour,

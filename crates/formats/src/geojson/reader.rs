@@ -1,7 +1,7 @@
-//! Reads point features. Other geometry types are set aside by name.
+//! Reads point features; other geometry types are set aside by name, unless all are asked for as well-known text.
 
 use super::stream::{Feature, each_feature};
-use crate::reader::{About, Block, Decode, Decoded, PassThrough, Reader};
+use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader};
 use crate::{Format, FormatError};
 use arrow_array::{ArrayRef, BooleanArray, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
@@ -22,6 +22,7 @@ pub struct GeoJsonReader {
     schema: SchemaRef,
     columns: Vec<(String, DataType)>,
     with_z: bool,
+    as_text: bool,
 }
 
 impl GeoJsonReader {
@@ -29,7 +30,8 @@ impl GeoJsonReader {
     ///
     /// # Errors
     /// Where the file cannot be read, is no valid JSON, or is no feature collection.
-    pub fn open(path: &Path) -> Result<Self, FormatError> {
+    pub fn open(path: &Path, options: &InputOptions) -> Result<Self, FormatError> {
+        let as_text = options.geometry_text;
         let mut columns: Vec<(String, Option<DataType>)> = Vec::new();
         let mut index = std::collections::HashMap::new();
         let (mut with_z, mut features) = (false, 0u64);
@@ -70,7 +72,10 @@ impl GeoJsonReader {
             .into_iter()
             .map(|(name, t)| {
                 let mut unique = name.clone();
-                while unique == basilocus_table::POINT_COLUMN || fields_seen.contains(&unique) {
+                while unique == basilocus_table::POINT_COLUMN
+                    || as_text && unique == "geometry"
+                    || fields_seen.contains(&unique)
+                {
                     unique.push('_');
                 }
                 fields_seen.push(unique);
@@ -79,7 +84,11 @@ impl GeoJsonReader {
             .collect();
         let mut fields: Vec<Field> =
             columns.iter().zip(&fields_seen).map(|((_, t), name)| Field::new(name, t.clone(), true)).collect();
-        fields.push(point_field(Some("EPSG:4326"), with_z));
+        if as_text {
+            fields.push(Field::new("geometry", DataType::Utf8, true));
+        } else {
+            fields.push(point_field(Some("EPSG:4326"), with_z));
+        }
         let bytes = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
         let about = About {
             path: path.to_path_buf(),
@@ -92,7 +101,14 @@ impl GeoJsonReader {
             bytes,
             typed: true,
         };
-        Ok(GeoJsonReader { path: path.to_path_buf(), about, schema: Arc::new(Schema::new(fields)), columns, with_z })
+        Ok(GeoJsonReader {
+            path: path.to_path_buf(),
+            about,
+            schema: Arc::new(Schema::new(fields)),
+            columns,
+            with_z,
+            as_text,
+        })
     }
 }
 
@@ -150,6 +166,7 @@ fn text(value: &Value) -> Option<String> {
 struct Rows {
     features: Vec<Feature>,
     points: Vec<(f64, f64, f64)>,
+    texts: Vec<String>,
     source_rows: Vec<u64>,
     set_aside: Vec<SetAsideRow>,
 }
@@ -180,12 +197,17 @@ impl GeoJsonReader {
                 }
             })
             .collect();
+        if self.as_text {
+            arrays.push(Arc::new(StringArray::from(rows.texts)));
+        }
         let z = self.with_z.then(|| rows.points.iter().map(|p| p.2).collect());
-        arrays.push(point_array(
-            rows.points.iter().map(|p| p.0).collect(),
-            rows.points.iter().map(|p| p.1).collect(),
-            z,
-        ));
+        if !self.as_text {
+            arrays.push(point_array(
+                rows.points.iter().map(|p| p.0).collect(),
+                rows.points.iter().map(|p| p.1).collect(),
+                z,
+            ));
+        }
         let n = rows.source_rows.len();
         let records = record_batch(self.schema.clone(), arrays, n)
             .unwrap_or_else(|_| arrow_array::RecordBatch::new_empty(self.schema.clone()));
@@ -193,6 +215,12 @@ impl GeoJsonReader {
     }
 
     fn add(&self, rows: &mut Rows, number: u64, f: Feature) {
+        if self.as_text {
+            rows.texts.push(f.geometry.as_ref().and_then(well_known_text).unwrap_or_default());
+            rows.source_rows.push(number);
+            rows.features.push(f);
+            return;
+        }
         let kind = f.geometry.as_ref().and_then(|g| g.get("type")).and_then(Value::as_str).map(String::from);
         let place = match kind.as_deref() {
             None => Err(("no geometry", "the feature has no geometry; a point is expected".to_string())),
@@ -234,6 +262,47 @@ impl GeoJsonReader {
     }
 }
 
+/// A geometry as OGC well-known text; none where its coordinates do not fit its type.
+fn well_known_text(geometry: &Value) -> Option<String> {
+    let kind = geometry.get("type")?.as_str()?;
+    // How deep the positions lie.
+    let depth = match kind {
+        "Point" => 0,
+        "LineString" | "MultiPoint" => 1,
+        "Polygon" | "MultiLineString" => 2,
+        "MultiPolygon" => 3,
+        _ => return None,
+    };
+    let mut out = kind.to_ascii_uppercase();
+    out.push(' ');
+    if depth == 0 {
+        out.push('(');
+    }
+    push_coordinates(geometry.get("coordinates")?, depth, &mut out)?;
+    if depth == 0 {
+        out.push(')');
+    }
+    Some(out)
+}
+
+fn push_coordinates(value: &Value, depth: usize, out: &mut String) -> Option<()> {
+    let list = value.as_array()?;
+    if depth == 0 {
+        let (x, y) = (list.first()?.as_f64()?, list.get(1)?.as_f64()?);
+        out.push_str(&format!("{x} {y}"));
+        return Some(());
+    }
+    out.push('(');
+    for (i, part) in list.iter().enumerate() {
+        if i > 0 {
+            out.push_str(", ");
+        }
+        push_coordinates(part, depth - 1, out)?;
+    }
+    out.push(')');
+    Some(())
+}
+
 impl Reader for GeoJsonReader {
     fn about(&self) -> &About {
         &self.about
@@ -263,5 +332,27 @@ impl Reader for GeoJsonReader {
             sink(Block::Rows(self.finish(&mut rows)));
         }
         Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    #[test]
+    fn geometries_as_text() {
+        let text = |v: Value| well_known_text(&v);
+        assert_eq!(text(json!({"type": "Point", "coordinates": [1, 2.5]})).as_deref(), Some("POINT (1 2.5)"));
+        assert_eq!(
+            text(json!({"type": "Polygon", "coordinates": [[[0, 0], [1, 0], [1, 1], [0, 0]]]})).as_deref(),
+            Some("POLYGON ((0 0, 1 0, 1 1, 0 0))")
+        );
+        assert_eq!(
+            text(json!({"type": "MultiPolygon", "coordinates": [[[[0, 0], [1, 0], [1, 1], [0, 0]]], [[[5, 5], [6, 5], [6, 6], [5, 5]]]]})).as_deref(),
+            Some("MULTIPOLYGON (((0 0, 1 0, 1 1, 0 0)), ((5 5, 6 5, 6 6, 5 5)))")
+        );
+        assert_eq!(text(json!({"type": "LineString", "coordinates": [[0, "x"]]})), None);
+        assert_eq!(text(json!({"type": "GeometryCollection", "geometries": []})), None);
     }
 }

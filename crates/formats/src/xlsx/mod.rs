@@ -1,9 +1,11 @@
 //! Office Open XML workbooks.
 
 mod reader;
+mod tables;
 mod writer;
 
 pub use reader::{XlsxReader, sheets};
+pub use tables::{Table, write_tables};
 pub use writer::XlsxWriter;
 
 /// Rows that a sheet holds.

@@ -1,0 +1,258 @@
+//! Candidates as people read them: the address in standard form, and what was changed to match it.
+
+use super::place::{Note, Placed, nearest_numbers};
+use super::{Candidate, Level, Matcher, Tried, confidence};
+use crate::grammar::{Grammar, NumberPlace, TypePlace};
+use crate::normal;
+use crate::parse::{ParsedAddress, Thoroughfare};
+use crate::reference::{PlaceKind, Reference, StreetView};
+
+/// A candidate of a place.
+pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) -> Candidate {
+    let reference = matcher.reference;
+    let a = &tried.a;
+    let mut changes = a.read_as.clone();
+    let code = p.postcode.map_or("", |c| reference.string(c));
+    let extension =
+        p.extension.map_or(String::new(), |e| format!("{e:0width$}", width = reference.grammar().postcode_extension));
+    let (address, place) = match p.note {
+        Note::Landmark(place) => {
+            let view = reference.place(place);
+            if normal::words(view.name) != a.place {
+                changes.push(format!("\"{}\" read as \"{}\"", normal::title(&a.place), view.name));
+            }
+            let within = view.within.map(|w| reference.place(w));
+            let locality = within.map_or("", |w| w.name);
+            (
+                format!("{}, {}", view.name, tail(reference.grammar(), locality, view.region, "")),
+                view.within.unwrap_or(place),
+            )
+        }
+        _ => {
+            let view = reference.street(p.street);
+            self::changes(reference, tried, &a.street, &view, &mut changes);
+            let number = number_text(reference, a, p);
+            let mut street = street_text(reference, &view);
+            if let Note::Crossing(other) = p.note {
+                let other_view = reference.street(other);
+                if let Some(wanted) = &a.crossing {
+                    self::name_changes(reference, wanted, &other_view, &mut changes);
+                }
+                street = format!("{street} & {}", street_text(reference, &other_view));
+            }
+            let line = match (number.is_empty(), reference.grammar().number) {
+                (true, _) => street,
+                (false, NumberPlace::Before) => format!("{number} {street}"),
+                (false, NumberPlace::After) => format!("{street} {number}"),
+            };
+            let unit = if a.unit.is_empty() || p.level > Level::StreetRange {
+                String::new()
+            } else {
+                format!(" {}", normal::title(&a.unit))
+            };
+            note_changes(reference, a, p, &view, &mut changes);
+            let l = reference.place(view.place);
+            (format!("{line}{unit}, {}", tail(reference.grammar(), l.name, l.region, code)), view.place)
+        }
+    };
+    postcode_changes(reference, tried, p, code, &mut changes);
+    let l = reference.place(place);
+    Candidate {
+        level: p.level,
+        confidence: confidence::of(p.level, raw),
+        parts: p.parts,
+        raw,
+        lon: p.lon,
+        lat: p.lat,
+        address,
+        changes,
+        locality: l.name.to_string(),
+        region: l.region.to_string(),
+        parent: l.parent.to_string(),
+        postcode: code.to_string(),
+        extension,
+    }
+}
+
+fn number_text(reference: &Reference, a: &ParsedAddress, p: &Placed) -> String {
+    let Some(number) = a.number.filter(|_| p.level <= Level::StreetRange) else { return String::new() };
+    let suffix = if p.level == Level::AddressPoint { reference.string(p.suffix) } else { "" };
+    match suffix.strip_suffix('-') {
+        Some(grid) => format!("{grid}{number}"),
+        None if suffix.contains('/') => format!("{number} {suffix}"),
+        None => format!("{number}{suffix}"),
+    }
+}
+
+/// A street in standard form.
+pub(crate) fn street_text(reference: &Reference, view: &StreetView) -> String {
+    let grammar = reference.grammar();
+    if let Some(display) = view.display {
+        return reference.string(display).to_string();
+    }
+    let pre = view.pre.map_or("", |d| grammar.direction_name(d));
+    let kind = view.kind.map_or("", |t| grammar.street_type_name(t));
+    let post = view.post.map_or("", |d| grammar.direction_name(d));
+    let (first, last) =
+        if grammar.type_place == TypePlace::Before { ([kind, pre], [post, ""]) } else { ([pre, ""], [kind, post]) };
+    let mut out = String::with_capacity(48);
+    for part in first.into_iter().filter(|p| !p.is_empty()) {
+        out.push_str(part);
+        out.push(' ');
+    }
+    normal::push_title(reference.name_text(view.name), &mut out);
+    for part in last.into_iter().filter(|p| !p.is_empty()) {
+        out.push(' ');
+        out.push_str(part);
+    }
+    out
+}
+
+/// What of the street and its locality differs from what was asked for.
+fn changes(reference: &Reference, tried: &Tried, wanted: &Thoroughfare, view: &StreetView, out: &mut Vec<String>) {
+    let (a, context) = (&tried.a, &tried.context);
+    name_changes(reference, wanted, view, out);
+    let l = reference.place(view.place);
+    let named = context.named.iter().find(|n| n.place == view.place);
+    let same = named.is_some_and(|n| n.cost == 0);
+    if !a.locality.is_empty() && !same {
+        let asked = normal::title(&a.locality);
+        let part = context
+            .named
+            .iter()
+            .find(|n| n.exact && reference.place(n.place).within == Some(view.place))
+            .map(|n| reference.place(n.place));
+        out.push(match (part, named) {
+            (Some(part), _) if part.kind == PlaceKind::Neighbourhood => {
+                format!("locality \"{asked}\" is a part of {}", l.name)
+            }
+            (_, Some(_)) => format!("locality \"{asked}\" read as \"{}\"", l.name),
+            _ if normal::words(l.parent) == a.locality => {
+                format!("locality \"{asked}\" read as \"{}\", which lies in it", l.name)
+            }
+            _ if context.of_postcode.contains(&view.place) => {
+                format!("locality \"{asked}\" read as \"{}\", by the postcode", l.name)
+            }
+            _ if context.named.is_empty() => {
+                format!("locality \"{asked}\" is not in the reference, read as \"{}\"", l.name)
+            }
+            _ => format!("locality \"{asked}\" read as \"{}\"", l.name),
+        });
+    }
+    if !a.region.is_empty() && !l.region.is_empty() && l.region != a.region {
+        out.push(format!("region {} read as {}", a.region, l.region));
+    }
+}
+
+fn name_changes(reference: &Reference, wanted: &Thoroughfare, view: &StreetView, out: &mut Vec<String>) {
+    let grammar = reference.grammar();
+    let name = reference.name_text(view.name);
+    let key = |n: &str| normal::key(n, grammar.umlauts);
+    if name != wanted.name && key(name) != key(&wanted.name) {
+        out.push(format!("\"{}\" read as \"{}\"", normal::title(&wanted.name), normal::title(name)));
+    }
+    let words = |c: Option<u8>| c.map_or("none", |i| grammar.street_type_name(i));
+    match (wanted.street_type, view.kind) {
+        (x, y) if x == y => {}
+        (None, y) => out.push(format!("type {} added", words(y))),
+        (x, None) => out.push(format!("type {} left out", words(x))),
+        (x, y) => out.push(format!("type {} read as {}", words(x), words(y))),
+    }
+    let dir = |c: Option<u8>| c.map_or("", |i| grammar.direction_name(i));
+    let (asked, there) = ((dir(wanted.pre_direction), dir(wanted.post_direction)), (dir(view.pre), dir(view.post)));
+    if asked != there {
+        let text = |(p, q): (&str, &str)| match (p, q) {
+            ("", "") => String::new(),
+            (p, "") => format!("{p} before"),
+            ("", q) => format!("{q} after"),
+            (p, q) => format!("{p} before, {q} after"),
+        };
+        out.push(match (text(asked), text(there)) {
+            (x, y) if x.is_empty() => format!("direction {y} the name added"),
+            (x, y) if y.is_empty() => format!("direction {x} the name left out"),
+            (x, y) => format!("direction {x} the name read as {y}"),
+        });
+    }
+}
+
+/// What is to be told of the number.
+fn note_changes(reference: &Reference, a: &ParsedAddress, p: &Placed, view: &StreetView, out: &mut Vec<String>) {
+    let number = a.number.unwrap_or_default();
+    match p.note {
+        Note::NoNumber => out.push("no house number: placed on the street".into()),
+        Note::NumberNotThere => out.push(format!(
+            "number {number} is not on this street (nearest: {}); placed on the street",
+            nearest_numbers(reference, view, number).join(", ")
+        )),
+        Note::Parity(low, high) => out.push(format!(
+            "number {number} is on the side of {low}–{high}, whose numbers are {}",
+            if number.is_multiple_of(2) { "odd" } else { "even" }
+        )),
+        Note::Between(low, high) => {
+            out.push(format!("number {number} is not in the reference; placed between {low} and {high}"))
+        }
+        Note::None | Note::Crossing(_) | Note::Landmark(_) => {}
+    }
+    if p.level == Level::AddressPoint {
+        let there = reference.string(p.suffix);
+        if there != a.number_suffix {
+            let asked = match a.number_to {
+                Some(to) => format!("{number}–{to}"),
+                None => format!("{number}{}", a.number_suffix),
+            };
+            out.push(match there {
+                "" if a.number_to.is_some() => format!("numbers {asked} placed at {number}"),
+                "" => format!("number {asked} placed at {number}"),
+                there => format!("number {asked} read as {number}{there}"),
+            });
+        }
+    }
+}
+
+/// A postcode that is another one, and why.
+fn postcode_changes(reference: &Reference, tried: &Tried, p: &Placed, code: &str, out: &mut Vec<String>) {
+    let (a, context) = (&tried.a, &tried.context);
+    if a.postcode.is_empty() || code == a.postcode {
+        return;
+    }
+    if code.is_empty() {
+        if p.parts.postcode > super::score::POSTCODE_NOT_THERE || !context.postcode_known {
+            out.push(contradiction(reference, tried));
+        }
+        return;
+    }
+    let why = if context.postcode_known { format!(" ({})", contradiction(reference, tried)) } else { String::new() };
+    out.push(format!("postcode {} read as {code}{why}", a.postcode));
+}
+
+/// Where a postcode is that does not fit.
+pub(super) fn contradiction(reference: &Reference, tried: &Tried) -> String {
+    let (a, context) = (&tried.a, &tried.context);
+    if !context.postcode_known {
+        return format!("postcode {} is not in the reference", a.postcode);
+    }
+    let region = context.region_of_postcode.as_deref().unwrap_or("");
+    if !a.region.is_empty() && !region.is_empty() && region != a.region {
+        return format!("postcode {} is not in region {}, it is in {region}", a.postcode, a.region);
+    }
+    let there: Vec<&str> = context.of_postcode.iter().take(4).map(|l| reference.place(*l).name).collect();
+    format!("postcode {} is that of {}", a.postcode, there.join(", "))
+}
+
+/// `Ternport, OR 97981`, `97981 Ternport`, without what is empty.
+pub(crate) fn tail(grammar: &Grammar, locality: &str, region: &str, postcode: &str) -> String {
+    let parts = if grammar.postcode_first {
+        [(postcode, ""), (locality, " "), (region, ", ")]
+    } else {
+        // Without a region a comma parts locality and postcode too.
+        [(locality, ""), (region, ", "), (postcode, if region.is_empty() { ", " } else { " " })]
+    };
+    let mut out = String::with_capacity(locality.len() + region.len() + postcode.len() + 4);
+    for (part, sign) in parts.into_iter().filter(|(p, _)| !p.is_empty()) {
+        if !out.is_empty() {
+            out.push_str(sign);
+        }
+        out.push_str(part);
+    }
+    out
+}

@@ -1,0 +1,119 @@
+//! House numbers: `12`, `12A`, `12-A`, `12 1/2`, `12 BIS`, `12-16`, `12 - 16`, `37-12`, `N6W23001`.
+
+use super::line::Line;
+use crate::grammar::{Grammar, JoinedUnit};
+
+/// A house number in a line.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub(super) struct Found {
+    pub number: u32,
+    pub suffix: String,
+    pub to: Option<u32>,
+    /// Words used.
+    pub used: usize,
+    /// The unit in front of a slash or hyphen.
+    pub unit: String,
+}
+
+/// Reads a house number from word `at` on.
+pub(super) fn take(line: &Line, at: usize, grammar: &Grammar) -> Option<Found> {
+    let tokens = line.tokens.get(at..)?;
+    let first = *tokens.first()?;
+    if let Some(found) = grid(first) {
+        return Some(found);
+    }
+    let digits = first.bytes().take_while(u8::is_ascii_digit).count();
+    if digits == 0 || digits > 9 {
+        return None;
+    }
+    let number: u32 = first[..digits].parse().ok()?;
+    let rest = &first[digits..];
+    let mut found = Found { number, used: 1, ..Default::default() };
+    match rest.as_bytes() {
+        [] => {}
+        [b'-' | b'/', after @ ..] if !after.is_empty() => {
+            let joined = &rest[1..];
+            let other = joined.bytes().take_while(u8::is_ascii_digit).count();
+            if other == joined.len() {
+                let second: u32 = joined.parse().ok()?;
+                let unit_sign = match grammar.joined_unit {
+                    JoinedUnit::Slash => b'/',
+                    JoinedUnit::Hyphen => b'-',
+                    JoinedUnit::Never => 0,
+                };
+                if rest.as_bytes()[0] == b'/' && matches!(joined, "2" | "4" | "3") && digits == 1 && unit_sign != b'/' {
+                    // "1/2" alone is no number of a house.
+                    return None;
+                }
+                if rest.as_bytes()[0] == unit_sign && unit_sign == b'/' {
+                    found.unit = first[..digits].to_string();
+                    found.number = second;
+                } else if second > number && (second - number) < 200 {
+                    found.to = Some(second);
+                    found.suffix = format!("-{joined}");
+                } else {
+                    found.suffix = format!("-{joined}");
+                }
+            } else if other == 0 && joined.len() <= 2 {
+                found.suffix = joined.to_string();
+            } else if other > 0 && joined.len() - other <= 2 && joined.is_char_boundary(other) {
+                // "3/27A"
+                if grammar.joined_unit == JoinedUnit::Slash && rest.as_bytes()[0] == b'/' {
+                    found.unit = first[..digits].to_string();
+                    found.number = joined[..other].parse().ok()?;
+                    found.suffix = joined[other..].to_string();
+                } else {
+                    found.suffix = format!("-{joined}");
+                }
+            } else {
+                return None;
+            }
+        }
+        // "5TH" is a name, "5A" a number.
+        [_] if rest.bytes().all(|b| b.is_ascii_alphabetic()) => found.suffix = rest.to_string(),
+        _ if grammar.word(rest).number_suffix => found.suffix = rest.to_string(),
+        // A hyphen that nothing follows.
+        [b'-' | b'/'] => {}
+        _ => return None,
+    }
+    // What stands in words of its own.
+    let word = |i: usize| tokens.get(i).copied().unwrap_or("");
+    let whole = |t: &str| !t.is_empty() && t.bytes().all(|b| b.is_ascii_digit());
+    let fraction = |t: &str| matches!(t, "1/2" | "1/4" | "3/4" | "1/3" | "2/3");
+    if fraction(word(1)) {
+        found.suffix.push_str(word(1));
+        found.used = 2;
+    } else if matches!(word(1), "-" | "TO" | "A") && whole(word(2)) && found.suffix.is_empty() && tokens.len() > 3 {
+        if let Some(to) = word(2).parse().ok().filter(|to| *to > number && to - number < 200) {
+            found.to = Some(to);
+            found.suffix = format!("-{to}");
+            found.used = 3;
+        }
+    } else if grammar.word(word(1)).number_suffix && found.suffix.is_empty() {
+        found.suffix = word(1).to_string();
+        found.used = 2;
+    }
+    Some(found)
+}
+
+/// Numbers of a grid of roads: `N6W23001`, `W180N8085`: the last figures are the house's.
+fn grid(token: &str) -> Option<Found> {
+    let b = token.as_bytes();
+    if !matches!(b.first(), Some(b'N' | b'S' | b'E' | b'W')) || b.len() < 4 || !token.is_ascii() {
+        return None;
+    }
+    let second = (1..b.len()).find(|i| !b[*i].is_ascii_digit())?;
+    if second == 1 || !matches!(b[second], b'N' | b'S' | b'E' | b'W') {
+        return None;
+    }
+    let figures = &token[second + 1..];
+    if figures.is_empty() || figures.len() > 6 || !figures.bytes().all(|b| b.is_ascii_digit()) {
+        return None;
+    }
+    Some(Found {
+        number: figures.parse().ok()?,
+        suffix: format!("{}-", &token[..=second]),
+        used: 1,
+        ..Default::default()
+    })
+}

@@ -1,0 +1,103 @@
+//! `compare`: the same rows placed twice, worst first.
+
+use super::{cancel_on_interrupt, json};
+use crate::Done;
+use crate::args::CompareArgs;
+use crate::text::{self, thousands};
+use anyhow::Result;
+use basilocus::compare::{ComparePlan, CompareReport, compare};
+use std::fmt::Write;
+
+/// Compares and tells.
+pub fn run(a: &CompareArgs) -> Result<Done> {
+    let plan = ComparePlan {
+        a: a.a.clone(),
+        b: a.b.clone(),
+        key: a.key.clone(),
+        from_a: a.from.clone(),
+        from_b: a.from_b.clone(),
+        far_m: a.far,
+        output: a.output.clone(),
+        overwrite: a.overwrite,
+    };
+    let report = compare(&plan, a.most, &cancel_on_interrupt())?;
+    text::print(&if a.json { json(&report)? } else { words(&report) })?;
+    let clean = report.far == 0 && report.only_a_count == 0 && report.only_b_count == 0 && report.set_aside.is_empty();
+    Ok(if a.strict && !clean { Done::NotClean } else { Done::Fine })
+}
+
+fn words(r: &CompareReport) -> String {
+    let mut out = String::new();
+    for u in &r.understood {
+        let _ = writeln!(out, "  read as    {u}");
+    }
+    let _ = writeln!(
+        out,
+        "  rows       {} and {} with a position; {} are in both",
+        thousands(r.rows_a),
+        thousands(r.rows_b),
+        thousands(r.pairs)
+    );
+    for (count, examples, which) in
+        [(r.only_a_count, &r.only_a, "the first"), (r.only_b_count, &r.only_b, "the second")]
+    {
+        if count > 0 {
+            let more = if count as usize > examples.len() { ", …" } else { "" };
+            let _ = writeln!(out, "  alone      {} in {which} only: {}{more}", thousands(count), examples.join(", "));
+        }
+    }
+    for (reason, n) in &r.set_aside {
+        let _ = writeln!(out, "  set aside  {} {reason}", thousands(*n));
+    }
+    let _ = writeln!(
+        out,
+        "  distance   median {}, 95 % within {}, largest {}",
+        metres(r.median_m),
+        metres(r.most_of_95_m),
+        metres(r.largest_m)
+    );
+    let _ = writeln!(
+        out,
+        "  far        {} of {} rows are {} or more apart; {} are at the same place",
+        thousands(r.far),
+        thousands(r.pairs),
+        metres(r.far_m),
+        thousands(r.same)
+    );
+    if !r.levels.is_empty() {
+        let rows: Vec<Vec<String>> = r
+            .levels
+            .iter()
+            .map(|(a, b, n, median)| vec![a.clone(), b.clone(), thousands(*n), metres(*median)])
+            .collect();
+        out.push_str(&text::table(&["level, first", "level, second", "rows", "median distance"], &rows));
+    }
+    if r.worst.first().is_some_and(|p| p.distance_m > 0.0) {
+        let rows: Vec<Vec<String>> = r
+            .worst
+            .iter()
+            .filter(|p| p.distance_m > 0.0)
+            .map(|p| {
+                let at = |v: [f64; 2]| format!("{:.6}, {:.6}", v[0], v[1]);
+                vec![p.key.clone(), metres(p.distance_m), at(p.a), at(p.b)]
+            })
+            .collect();
+        out.push_str("Worst first (longitude, latitude, WGS 84):\n");
+        out.push_str(&text::table(&["row", "distance", "first", "second"], &rows));
+    }
+    for o in &r.outputs {
+        let _ = writeln!(out, "  wrote      {}", o.display());
+    }
+    out
+}
+
+/// A distance with the digits that it is worth.
+fn metres(m: f64) -> String {
+    if m >= 10_000.0 {
+        format!("{:.1} km", m / 1000.0)
+    } else if m >= 100.0 {
+        format!("{m:.0} m")
+    } else {
+        format!("{m:.2} m")
+    }
+}

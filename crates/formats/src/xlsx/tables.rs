@@ -1,0 +1,71 @@
+//! Small tables for people to fill in: sheets of text with a frozen header, widths, and columns that ask for an answer.
+
+use super::MOST_CHARACTERS;
+use crate::{FormatError, PendingOutput};
+use rust_xlsxwriter::{Color, DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, XlsxError};
+
+/// A sheet.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Table {
+    /// Name of the sheet.
+    pub name: String,
+    /// Headers.
+    pub header: Vec<String>,
+    /// Widths of the columns in characters.
+    pub widths: Vec<u16>,
+    /// Rows of cells; a cell that is a number is written as one where `numbers` says so.
+    pub rows: Vec<Vec<String>>,
+    /// Columns that are numbers.
+    pub numbers: Vec<usize>,
+    /// Columns that are to be filled in.
+    pub answers: Vec<usize>,
+}
+
+/// Writes sheets to a workbook.
+///
+/// # Errors
+/// [`FormatError::Write`] where the workbook cannot be written.
+pub fn write_tables(pending: &PendingOutput, tables: &[Table], date: &str) -> Result<(), FormatError> {
+    let failed = |e: XlsxError| FormatError::write(pending.target(), e);
+    let mut book = Workbook::new();
+    let mut parts = date.split('-').map(|p| p.parse::<u32>().unwrap_or(1));
+    let (y, m, d) = (parts.next().unwrap_or(2000), parts.next().unwrap_or(1), parts.next().unwrap_or(1));
+    let created = ExcelDateTime::from_ymd(y as u16, m as u8, d as u8).map_err(failed)?;
+    book.set_properties(&DocProperties::new().set_creation_datetime(&created));
+    let bold =
+        Format::new().set_bold().set_text_wrap().set_border_bottom(FormatBorder::Thin).set_align(FormatAlign::Top);
+    let ask = bold.clone().set_background_color(Color::RGB(0xFF_F2_CC));
+    let cell = Format::new().set_align(FormatAlign::Top).set_text_wrap().set_num_format("@");
+    let blank = cell.clone().set_background_color(Color::RGB(0xFF_FA_E8)).set_border(FormatBorder::Hair);
+    for table in tables {
+        let sheet = book.add_worksheet();
+        sheet.set_name(&table.name).map_err(failed)?;
+        for (c, name) in table.header.iter().enumerate() {
+            let format = if table.answers.contains(&c) { &ask } else { &bold };
+            sheet.write_string_with_format(0, c as u16, name, format).map_err(failed)?;
+        }
+        for (c, width) in table.widths.iter().enumerate() {
+            sheet.set_column_width(c as u16, f64::from(*width)).map_err(failed)?;
+        }
+        for (r, row) in table.rows.iter().enumerate() {
+            for (c, text) in row.iter().enumerate() {
+                let at = (r as u32 + 1, c as u16);
+                match text.parse::<f64>() {
+                    Ok(number) if table.numbers.contains(&c) => {
+                        sheet.write_number(at.0, at.1, number).map_err(failed)?;
+                    }
+                    _ => {
+                        let format = if table.answers.contains(&c) { &blank } else { &cell };
+                        let short: String = text.chars().take(MOST_CHARACTERS).collect();
+                        sheet.write_string_with_format(at.0, at.1, &short, format).map_err(failed)?;
+                    }
+                }
+            }
+        }
+        if !table.header.is_empty() {
+            sheet.set_freeze_panes(1, 0).map_err(failed)?;
+        }
+    }
+    book.save(pending.path()).map_err(failed)?;
+    Ok(())
+}

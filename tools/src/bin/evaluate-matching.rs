@@ -1,0 +1,188 @@
+//! How good the matching is: generated addresses, clean and dirty, against an invented country whose truth is known.
+//!
+//! usage: `cargo run --release -p basilocus-tools --bin evaluate-matching [SEED [TOWNS [ROWS]]]`
+//! The country and the dirt are described in `tools/src/invented.rs` and `tools/src/dirt.rs`.
+
+use anyhow::{Result, anyhow};
+use basilocus_address::reference::{PlaceEntry, PostcodeEntry};
+use basilocus_address::{AddressInput, Builder, Entry, Level, MatchOptions, Matcher, Outcome, Reference, grammar};
+use basilocus_tools::dirt::{self, KINDS, Row};
+use basilocus_tools::invented::{Country, Size, word};
+use basilocus_tools::judge::{self, Verdict};
+use basilocus_tools::random::Random;
+use std::time::Instant;
+
+fn main() -> Result<()> {
+    let mut arguments = std::env::args().skip(1).map(|a| a.parse::<usize>());
+    let mut argument = |default: usize| arguments.next().unwrap_or(Ok(default));
+    let (seed, towns, rows) = (argument(2)? as u64, argument(400)?, argument(20_000)?);
+    let country = Country::new(seed, Size { towns, streets: 50, houses: 50 });
+    let folder = tempfile::tempdir()?;
+    let path = folder.path().join("evaluation.reference");
+    let mut builder = Builder::new(&grammar::us::GRAMMAR);
+    country.build(&mut builder).map_err(|e| anyhow!(e))?;
+    builder.write(&path)?;
+    let reference = Reference::open(&path)?;
+    let matcher = Matcher::new(&reference, MatchOptions::default());
+    println!("seed {seed}: {towns} towns, {} streets, {} houses", country.streets.len(), country.streets.len() * 50);
+    println!(
+        "{:<24} {:>7} {:>8} {:>8} {:>12} {:>11} {:>9}",
+        "kind of dirt", "rows", "right %", "aside %", "wrong>=80 %", "coarser %", "rows/s"
+    );
+    let mut everything: Vec<Verdict> = Vec::new();
+    let mut random = Random::new(seed ^ 77);
+    let mut run = |name: &str, list: Vec<Row>| {
+        if std::env::var("ONLY").is_ok_and(|only| only != name) {
+            return Vec::new();
+        }
+        let started = Instant::now();
+        let verdicts = judge::all(&matcher, &country, &list);
+        print(name, &verdicts, started.elapsed().as_secs_f64());
+        if std::env::var_os("SHOW").is_some_and(|s| s == name) {
+            show(&matcher, &list, &verdicts);
+        }
+        everything.extend(&verdicts);
+        verdicts
+    };
+    run("none (clean)", (0..rows).map(|_| dirt::row(&country, &[], &mut random)).collect());
+    let mut single = Vec::new();
+    for kind in KINDS {
+        let list = (0..rows / 4).map(|_| dirt::row(&country, &[kind], &mut random)).collect();
+        single.extend(run(&format!("{kind:?}"), list));
+    }
+    print("one kind, all", &single, f64::NAN);
+    for n in [2, 3] {
+        let list = (0..rows)
+            .map(|_| {
+                let kinds = dirt::several(n, &mut random);
+                dirt::row(&country, &kinds, &mut random)
+            })
+            .collect();
+        run(&format!("{n} kinds"), list);
+    }
+    let gone = run("street not there", (0..rows).map(|_| dirt::absent(&country, false, &mut random)).collect());
+    let lost = run("street and town not there", (0..rows).map(|_| dirt::absent(&country, true, &mut random)).collect());
+    for (name, verdicts) in [("street", &gone), ("street and town", &lost)] {
+        let finer =
+            verdicts.iter().filter(|v| v.confidence >= 80 && v.level.is_some_and(|l| l < Level::Locality)).count();
+        println!(
+            "{name} not there, placed finer than the locality at 80 or more: {:.3} %",
+            share(finer, verdicts.len())
+        );
+    }
+    println!("\nconfidence    rows   right %  (at its level, over all rows above)");
+    for from in (0..=100).rev().step_by(5) {
+        let band: Vec<&Verdict> = everything
+            .iter()
+            .filter(|v| v.level.is_some() && (from..from + 5).contains(&usize::from(v.confidence)))
+            .collect();
+        if !band.is_empty() {
+            let right = band.iter().filter(|v| v.right).count();
+            println!("{from:>3} to {:<3} {:>8} {:>8.2}", (from + 4).min(100), band.len(), share(right, band.len()));
+        }
+    }
+    gazetteer(seed)?;
+    odd_texts(&matcher);
+    Ok(())
+}
+
+fn share(part: usize, all: usize) -> f64 {
+    100.0 * part as f64 / all.max(1) as f64
+}
+
+fn print(name: &str, verdicts: &[Verdict], seconds: f64) {
+    let n = verdicts.len();
+    let count = |f: &dyn Fn(&Verdict) -> bool| share(verdicts.iter().filter(|v| f(v)).count(), n);
+    println!(
+        "{name:<24} {n:>7} {:>8.2} {:>8.2} {:>12.3} {:>11.2} {:>9.0}",
+        count(&|v| v.at_house),
+        count(&|v| v.level.is_none()),
+        count(&|v| v.level.is_some() && !v.right && v.confidence >= 80),
+        count(&|v| v.level.is_some_and(|l| l > Level::StreetRange)),
+        n as f64 / seconds
+    );
+}
+
+/// Some rows that are not at their house.
+fn show(matcher: &Matcher, rows: &[Row], verdicts: &[Verdict]) {
+    for (row, _) in rows.iter().zip(verdicts).filter(|(_, v)| !v.at_house).take(40) {
+        let truth = row.truth.as_ref().map(|t| format!("{} {} ({})", t.number, t.street, t.postcode));
+        let typed = [&row.whole, &row.street, &row.locality, &row.region, &row.postcode].map(String::as_str).join("|");
+        let got = match matcher.find(&row.input()) {
+            Outcome::Matched(m) => format!(
+                "{} {} {} [{}] {}",
+                m.best.level.name(),
+                m.best.confidence,
+                m.best.address,
+                m.best.parts,
+                m.best.changes.join("; ")
+            ),
+            Outcome::SetAside { reason, .. } => reason,
+        };
+        println!("  {typed}\n    truth {}\n    got   {got}", truth.unwrap_or_default());
+    }
+}
+
+/// Towns and postcodes only: 42,000 rows against a gazetteer of that size.
+fn gazetteer(seed: u64) -> Result<()> {
+    const PLACES: usize = 42_000;
+    let mut random = Random::new(seed ^ 5);
+    let mut builder = Builder::new(&grammar::us::GRAMMAR);
+    let regions: Vec<&str> = grammar::us::GRAMMAR.regions.iter().map(|(code, _)| *code).collect();
+    let mut rows = Vec::new();
+    for i in 0..PLACES {
+        let (name, region) = (word(&mut random, 3), regions[i * regions.len() / PLACES]);
+        let postcode = format!("{:05}", 1000 + i * 2);
+        let (lon, lat) = (-124.0 + 0.2 * (i % 280) as f64, 26.0 + 0.14 * (i / 280) as f64);
+        builder
+            .add(&Entry::Place(PlaceEntry {
+                name: name.clone(),
+                region: region.into(),
+                lon,
+                lat,
+                ..Default::default()
+            }))
+            .and_then(|()| {
+                builder.add(&Entry::Postcode(PostcodeEntry {
+                    postcode: postcode.clone(),
+                    locality: name.clone(),
+                    region: region.into(),
+                    lon,
+                    lat,
+                }))
+            })
+            .map_err(|e| anyhow!(e))?;
+        rows.push((name, region, postcode, lon, lat));
+    }
+    let folder = tempfile::tempdir()?;
+    let path = folder.path().join("gazetteer.reference");
+    builder.write(&path)?;
+    let reference = Reference::open(&path)?;
+    let matcher = Matcher::new(&reference, MatchOptions::default());
+    let started = Instant::now();
+    let right = rows
+        .iter()
+        .filter(|(locality, region, postcode, lon, lat)| {
+            let input = AddressInput { locality, region, postcode, ..Default::default() };
+            matches!(matcher.find(&input), Outcome::Matched(m) if (m.best.lon - lon).abs() < 1e-6 && (m.best.lat - lat).abs() < 1e-6)
+        })
+        .count();
+    println!(
+        "\ntowns and postcodes only: {right} of {PLACES} placed right in {:.2} s on one core",
+        started.elapsed().as_secs_f64()
+    );
+    Ok(())
+}
+
+fn odd_texts(matcher: &Matcher) {
+    let long = "x".repeat(10_240);
+    println!("\nodd texts");
+    for text in ["", "🐟🐟 12 🐟", "شارع النورس ١٢", "רחוב 12", "Ул. Цапли 12", "鷺通り 12", &long]
+    {
+        let shown: String = text.chars().take(20).collect();
+        match matcher.find(&AddressInput { whole: text, ..Default::default() }) {
+            Outcome::Matched(m) => println!("  {shown}: {} {}", m.best.level.name(), m.best.address),
+            Outcome::SetAside { reason, .. } => println!("  {shown}: {reason}"),
+        }
+    }
+}

@@ -1,0 +1,73 @@
+//! What came of a row, against what is true of it.
+
+use crate::dirt::Row;
+use crate::invented::Country;
+use basilocus_address::{Candidate, Level, Matcher, Outcome, nearest};
+
+/// What came of a row.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Verdict {
+    /// The level; none for a row set aside.
+    pub level: Option<Level>,
+    /// Its confidence.
+    pub confidence: u8,
+    /// The score that the confidence was read from.
+    pub raw: f64,
+    /// Whether it is right at its level.
+    pub right: bool,
+    /// Whether it is at the house: within 50 metres.
+    pub at_house: bool,
+}
+
+/// Matches rows on all cores; the order is that of the rows.
+pub fn all(matcher: &Matcher, country: &Country, rows: &[Row]) -> Vec<Verdict> {
+    let threads = std::thread::available_parallelism().map_or(1, usize::from);
+    std::thread::scope(|scope| {
+        let parts: Vec<_> = rows
+            .chunks(rows.len().div_ceil(threads).max(1))
+            .map(|part| scope.spawn(move || part.iter().map(|r| one(matcher, country, r)).collect::<Vec<_>>()))
+            .collect();
+        parts.into_iter().flat_map(|p| p.join().unwrap_or_default()).collect()
+    })
+}
+
+/// Matches a row.
+pub fn one(matcher: &Matcher, country: &Country, row: &Row) -> Verdict {
+    match matcher.find(&row.input()) {
+        Outcome::Matched(m) => judge(country, row, &m.best),
+        Outcome::SetAside { .. } => {
+            Verdict { level: None, confidence: 0, raw: f64::NAN, right: false, at_house: false }
+        }
+    }
+}
+
+/// Whether a candidate is right at its level: at the house within 50 metres for an address point or a number along a
+/// street; the street, the postcode or the locality itself for the coarser ones.
+pub fn judge(country: &Country, row: &Row, c: &Candidate) -> Verdict {
+    let same_town = |town: usize| {
+        let t = &country.towns[town];
+        t.name == c.locality && t.region == c.region
+    };
+    let (right, at_house) = match &row.truth {
+        Some(t) => {
+            let near = nearest::metres((t.lon, t.lat), (c.lon, c.lat)) <= 50.0;
+            let right = match c.level {
+                Level::AddressPoint | Level::StreetRange => near,
+                Level::Street => c.address.starts_with(&format!("{},", t.street)) && same_town(t.town),
+                Level::Postcode => t.postcode == c.postcode,
+                Level::Locality => same_town(t.town),
+                Level::Crossing | Level::Landmark | Level::Region => false,
+            };
+            (right, near && c.level <= Level::StreetRange)
+        }
+        // The street is not there; the town is, or is not either.
+        None => {
+            let right = match (c.level, row.town) {
+                (Level::Postcode | Level::Locality, Some(town)) => same_town(town),
+                _ => false,
+            };
+            (right, false)
+        }
+    };
+    Verdict { level: Some(c.level), confidence: c.confidence, raw: c.raw, right, at_house }
+}
