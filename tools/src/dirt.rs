@@ -180,13 +180,18 @@ pub fn row(country: &Country, kinds: &[Kind], random: &mut Random) -> Row {
     }
 }
 
-/// A row of a street that is not in the country, in a town that is; with `town` neither.
+/// A row of a street that its town does not have, though other towns may; with `town_too` the town is not there either.
 pub fn absent(country: &Country, town_too: bool, random: &mut Random) -> Row {
     loop {
         let t = random.below(country.towns.len());
         let town = &country.towns[t];
-        let name = word(random, 2);
-        let kind = *random.pick(&TYPES);
+        // A name of its own, or one that streets of other towns have.
+        let (name, kind) = if random.chance(500) {
+            let other = random.pick(&country.streets);
+            (other.name.clone(), other.kind)
+        } else {
+            (word(random, 2), *random.pick(&TYPES))
+        };
         if country.streets_of(t).iter().any(|s| s.name == name) {
             continue;
         }
@@ -213,6 +218,36 @@ pub fn absent(country: &Country, town_too: bool, random: &mut Random) -> Row {
             merged: false,
         };
         return put_together(d, &[], None, (!town_too).then_some(t), random);
+    }
+}
+
+/// A row of a town with its region and postcode, without a street; half of them with a slip in the town.
+pub fn town(country: &Country, random: &mut Random) -> Row {
+    loop {
+        let t = random.below(country.towns.len());
+        let town = &country.towns[t];
+        let postcode = random.pick(&town.postcodes).clone();
+        let mut locality = town.name.clone();
+        if random.chance(500) && !slip(&mut locality, None, random) {
+            continue;
+        }
+        let truth = Truth {
+            street: String::new(),
+            number: 0,
+            town: t,
+            postcode: postcode.clone(),
+            lon: town.lon,
+            lat: town.lat,
+        };
+        let shown = if random.chance(300) { String::new() } else { postcode };
+        return Row {
+            locality,
+            region: town.region.into(),
+            postcode: shown,
+            truth: Some(truth),
+            town: Some(t),
+            ..Default::default()
+        };
     }
 }
 

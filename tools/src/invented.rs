@@ -1,7 +1,7 @@
 //! An invented country: towns on a grid, streets with names of every sort, houses along them.
 
 use crate::random::Random;
-use basilocus_address::reference::{PlaceEntry, PointEntry, PostcodeEntry};
+use basilocus_address::reference::{PlaceEntry, PointEntry, PostcodeEntry, SegmentEntry};
 use basilocus_address::{Builder, Entry};
 use std::collections::HashSet;
 
@@ -192,6 +192,10 @@ pub struct Size {
     pub streets: usize,
     /// Houses of a street.
     pub houses: usize,
+    /// Houses in a thousand that are not in the reference.
+    pub withheld: usize,
+    /// Streets in a thousand that the reference has as ranges of numbers only.
+    pub ranges: usize,
 }
 
 /// A country.
@@ -312,6 +316,17 @@ impl Country {
         (number, town.lon + x, town.lat + y * 0.7)
     }
 
+    /// Whether the reference has a street as ranges of numbers only.
+    pub fn is_range(&self, street: &Street) -> bool {
+        Random::new((street.town * 1000 + street.place) as u64 ^ 0xABCD).chance(self.size.ranges)
+    }
+
+    /// Whether a house is not in the reference.
+    pub fn is_withheld(&self, street: &Street, house: usize) -> bool {
+        Random::new((street.town * 1000 + street.place) as u64 * 64 + house as u64 ^ 0x1234_5678)
+            .chance(self.size.withheld)
+    }
+
     /// Streets of a town.
     pub fn streets_of(&self, town: usize) -> &[Street] {
         &self.streets[town * self.size.streets..(town + 1) * self.size.streets]
@@ -348,7 +363,24 @@ impl Country {
             entry.locality.clone_from(&town.name);
             entry.region = town.region.into();
             entry.postcode.clone_from(&town.postcodes[street.postcode]);
-            for h in 0..self.size.houses {
+            if self.is_range(street) {
+                let last = self.size.houses - 1;
+                let (from, to) = (street.first, street.first + 4 * last as u32 + 3);
+                let ends = [0, last].map(|h| self.house(street, h)).map(|(_, lon, lat)| (lon, lat));
+                builder.add(&Entry::Segment(SegmentEntry {
+                    street: entry.street.clone(),
+                    // The first number of a street is odd.
+                    left: Some((from, to - 1)),
+                    right: Some((from + 1, to)),
+                    locality: [town.name.clone(), town.name.clone()],
+                    region: town.region.into(),
+                    postcode: [entry.postcode.clone(), entry.postcode.clone()],
+                    line: ends.to_vec(),
+                    ..Default::default()
+                }))?;
+                continue;
+            }
+            for h in (0..self.size.houses).filter(|h| !self.is_withheld(street, *h)) {
                 let (number, lon, lat) = self.house(street, h);
                 entry.number.clear();
                 entry.number.push_str(&number.to_string());

@@ -69,5 +69,7 @@ pub fn judge(country: &Country, row: &Row, c: &Candidate) -> Verdict {
             (right, false)
         }
     };
-    Verdict { level: Some(c.level), confidence: c.confidence, raw: c.raw, right, at_house }
+    // What a street that was not found costs is no part of the tables of the coarser levels.
+    let lost = if c.level >= Level::Postcode { f64::from(c.parts.name) } else { 0.0 };
+    Verdict { level: Some(c.level), confidence: c.confidence, raw: c.raw - lost, right, at_house }
 }

@@ -16,7 +16,7 @@ fn main() -> Result<()> {
     let mut arguments = std::env::args().skip(1).map(|a| a.parse::<usize>());
     let mut argument = |default: usize| arguments.next().unwrap_or(Ok(default));
     let (seed, towns, rows) = (argument(2)? as u64, argument(400)?, argument(20_000)?);
-    let country = Country::new(seed, Size { towns, streets: 50, houses: 50 });
+    let country = Country::new(seed, Size { towns, streets: 50, houses: 50, withheld: 0, ranges: 0 });
     let folder = tempfile::tempdir()?;
     let path = folder.path().join("evaluation.reference");
     let mut builder = Builder::new(&grammar::us::GRAMMAR);
@@ -60,6 +60,7 @@ fn main() -> Result<()> {
             .collect();
         run(&format!("{n} kinds"), list);
     }
+    run("town alone", (0..rows / 4).map(|_| dirt::town(&country, &mut random)).collect());
     let gone = run("street not there", (0..rows).map(|_| dirt::absent(&country, false, &mut random)).collect());
     let lost = run("street and town not there", (0..rows).map(|_| dirt::absent(&country, true, &mut random)).collect());
     for (name, verdicts) in [("street", &gone), ("street and town", &lost)] {
@@ -81,6 +82,7 @@ fn main() -> Result<()> {
             println!("{from:>3} to {:<3} {:>8} {:>8.2}", (from + 4).min(100), band.len(), share(right, band.len()));
         }
     }
+    gaps(seed, rows)?;
     gazetteer(seed)?;
     odd_texts(&matcher);
     Ok(())
@@ -105,7 +107,7 @@ fn print(name: &str, verdicts: &[Verdict], seconds: f64) {
 
 /// Some rows that are not at their house.
 fn show(matcher: &Matcher, rows: &[Row], verdicts: &[Verdict]) {
-    for (row, _) in rows.iter().zip(verdicts).filter(|(_, v)| !v.at_house).take(40) {
+    for (row, _) in rows.iter().zip(verdicts).filter(|(_, v)| !v.at_house).take(400) {
         let truth = row.truth.as_ref().map(|t| format!("{} {} ({})", t.number, t.street, t.postcode));
         let typed = [&row.whole, &row.street, &row.locality, &row.region, &row.postcode].map(String::as_str).join("|");
         let got = match matcher.find(&row.input()) {
@@ -121,6 +123,35 @@ fn show(matcher: &Matcher, rows: &[Row], verdicts: &[Verdict]) {
         };
         println!("  {typed}\n    truth {}\n    got   {got}", truth.unwrap_or_default());
     }
+}
+
+/// Houses that are not in the reference, between others that are; streets that are there as ranges of numbers only.
+fn gaps(seed: u64, rows: usize) -> Result<()> {
+    let country = Country::new(seed ^ 9, Size { towns: 200, streets: 50, houses: 50, withheld: 60, ranges: 100 });
+    let folder = tempfile::tempdir()?;
+    let path = folder.path().join("gaps.reference");
+    let mut builder = Builder::new(&grammar::us::GRAMMAR);
+    country.build(&mut builder).map_err(|e| anyhow!(e))?;
+    builder.write(&path)?;
+    let reference = Reference::open(&path)?;
+    let matcher = Matcher::new(&reference, MatchOptions::default());
+    let mut random = Random::new(seed ^ 99);
+    let one: Vec<Row> = (0..rows)
+        .map(|_| {
+            let kinds = dirt::several(1, &mut random);
+            dirt::row(&country, &kinds, &mut random)
+        })
+        .collect();
+    println!("\n6 % of the houses not in the reference, 10 % of the streets as ranges of numbers only");
+    let verdicts = judge::all(&matcher, &country, &one);
+    print("one kind", &verdicts, f64::NAN);
+    for (level, name) in
+        [(Level::AddressPoint, "address point"), (Level::StreetRange, "street range"), (Level::Street, "street")]
+    {
+        let here: Vec<Verdict> = verdicts.iter().filter(|v| v.level == Some(level)).copied().collect();
+        print(&format!("  level {name}"), &here, f64::NAN);
+    }
+    Ok(())
 }
 
 /// Towns and postcodes only: 42,000 rows against a gazetteer of that size.

@@ -21,6 +21,14 @@ fn table(level: Level) -> usize {
     }
 }
 
+/// The most that a place is trusted that is coarser than what was asked for because its street was not found: the middle
+/// of a postcode or locality is then rarely near the address, however sure the postcode is.
+pub(super) const STREET_NOT_FOUND: u8 = 60;
+
+/// Houses and streets that are less sure are no match: in the measurement what was below this was as often wrong as
+/// right, depending on the country, so that no number could be promised.
+pub(super) const LEAST: u8 = 50;
+
 /// The confidence of a score at a level, 0 to 100.
 ///
 /// The tables are measured: `tools/src/bin/calibrate-confidence.rs` matches generated dirty addresses with known

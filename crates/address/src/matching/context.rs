@@ -89,7 +89,8 @@ impl Context {
     /// What a street of a locality costs.
     pub(super) fn locality_cost(&self, reference: &Reference, a: &ParsedAddress, place: u32) -> i32 {
         let by_postcode = self.of_postcode.contains(&place);
-        if a.locality.is_empty() {
+        // A part that may be the locality and is none that the reference knows was said all the same.
+        if a.locality.is_empty() && a.sub_locality.is_empty() {
             return match (by_postcode, a.postcode.is_empty() || !self.postcode_known) {
                 (true, _) => score::LOCALITY_MISSING,
                 (false, true) => score::LOCALITY_AND_POSTCODE_MISSING,

@@ -5,13 +5,19 @@ use super::{Candidate, Level, Matcher, Outcome, Parts, Tried, confidence};
 use crate::normal;
 use crate::reference::PlaceKind;
 
-/// A thoroughfare was asked for and not found: the middle of a postcode or locality is then rarely near it. The tables
-/// of confidence for these levels are of addresses that ask for no more; this takes them below 80.
+/// A thoroughfare was asked for and not found.
 const STREET_NOT_FOUND: i32 = 20;
 /// A locality of a name that is not in the reference, beside a postcode that is.
 const LOCALITY_UNKNOWN: i32 = 6;
 /// A postcode that is not in the reference, beside a locality that is.
 const POSTCODE_UNKNOWN: i32 = 6;
+
+/// The confidence of a place that is coarser than a street.
+fn trusted(level: Level, parts: &Parts) -> u8 {
+    let lost = parts.name >= STREET_NOT_FOUND;
+    let table = confidence::of(level, f64::from(parts.sum() - if lost { STREET_NOT_FOUND } else { 0 }));
+    if lost { table.min(confidence::STREET_NOT_FOUND) } else { table }
+}
 
 /// The place of a postcode or locality, or why it is none.
 pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcome> {
@@ -93,7 +99,7 @@ pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcom
         let (name, parent) = l.map_or(("", ""), |l| (l.name, l.parent));
         return Ok(Candidate {
             level: Level::Postcode,
-            confidence: confidence::of(Level::Postcode, f64::from(parts.sum())),
+            confidence: trusted(Level::Postcode, &parts),
             parts,
             raw: f64::from(parts.sum()),
             lon: postcode.lon,
@@ -187,7 +193,7 @@ fn locality(
             let (lon, lat) = l.position.unwrap_or_default();
             Ok(Candidate {
                 level,
-                confidence: confidence::of(level, f64::from(parts.sum())),
+                confidence: trusted(level, &parts),
                 parts,
                 raw: f64::from(parts.sum()),
                 lon,
@@ -232,7 +238,7 @@ fn region(matcher: &Matcher, a: &crate::parse::ParsedAddress, parts: Parts, chan
     let (lon, lat) = l.position?;
     Some(Candidate {
         level: Level::Region,
-        confidence: confidence::of(Level::Region, f64::from(parts.sum())),
+        confidence: trusted(Level::Region, &parts),
         parts,
         raw: f64::from(parts.sum()),
         lon,

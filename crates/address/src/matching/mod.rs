@@ -316,7 +316,7 @@ impl<'a> Matcher<'a> {
                     candidates: Vec::new(),
                 };
             }
-            return self.fall_back(tried);
+            return self.fall_back(tried, Vec::new());
         };
         let apart = |p: &Placed| metres((p.lon, p.lat), (first.lon, first.lat)) > score::SAME_PLACE_M;
         let best_cost = first.parts.sum();
@@ -355,10 +355,15 @@ impl<'a> Matcher<'a> {
             };
         }
         let best = list.remove(0);
+        if best.confidence < confidence::LEAST {
+            list.insert(0, best);
+            return self.fall_back(tried, list);
+        }
         self.accept(best, list)
     }
 
-    fn fall_back(&self, tried: &[Tried]) -> Outcome {
+    /// The postcode or locality, with what was too unsure to be used as further candidates.
+    fn fall_back(&self, tried: &[Tried], unsure: Vec<Candidate>) -> Outcome {
         // The reading that knows most of what it says.
         let best = tried
             .iter()
@@ -379,7 +384,13 @@ impl<'a> Matcher<'a> {
                 candidates: Vec::new(),
             };
         };
-        fallback::find(self, t).map_or_else(|e| e, |c| self.accept(c, Vec::new()))
+        match fallback::find(self, t) {
+            Ok(c) => self.accept(c, unsure),
+            Err(Outcome::SetAside { class, reason, candidates }) => {
+                Outcome::SetAside { class, reason, candidates: unsure.into_iter().chain(candidates).collect() }
+            }
+            Err(matched) => matched,
+        }
     }
 
     /// The address with the zero that a spreadsheet took off its postcode, where the reference has that postcode.
