@@ -156,5 +156,5 @@ fn references_are_built_from_any_mixture_and_rows_in_doubt_are_named() {
         "who,address,lon,lat,level,confidence,matched_address,changes,matched_postcode,candidates,easting,northing"
     );
     assert!(out.contains("address point,100,\"12 Heron Ln, Ternport, OR 97981\",,97981,"), "{out}");
-    assert!(out.contains("street range,96,\"50 Alder Ct, Ternport, OR 97981\""), "{out}");
+    assert!(out.contains("street range,99,\"50 Alder Ct, Ternport, OR 97981\""), "{out}");
 }

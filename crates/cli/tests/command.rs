@@ -68,7 +68,7 @@ fn bad_input_is_named_with_what_to_do() {
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --from EPSG:4326 --to EPSG:32610 --notation degrees-minutes"), @"[2] basilocus: --notation degrees-minutes is for longitude and latitude; WGS 84 / UTM zone 10N (EPSG:32610) has metres: choose a geographic --to, such as EPSG:4326");
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --sheet One"), @"[1] basilocus: gates.csv: --sheet is for workbooks; this is delimited text");
     insta::assert_snapshot!(r("geocode gates.csv -o out.csv --reference gates.csv"), @"[1] basilocus: gates.csv: is not an address reference; make one with `reference build`");
-    insta::assert_snapshot!(r("reference build gates.csv -o x.reference"), @"[2] basilocus: gates.csv: the columns do not tell what it holds: address points have a street and a number, segments have left and right from and to numbers and a line, postcodes have a postcode, places have a name; it has: id, lon, lat");
+    insta::assert_snapshot!(r("reference build gates.csv -o x.reference"), @"[2] basilocus: gates.csv: the columns do not tell what it holds: address points have a street and a number, segments have left and right from and to numbers and a line, postcodes have a postcode, places have a name, areas have polygons; it has: id, lon, lat. A file for --mapping can say it");
     insta::assert_snapshot!(r("run gates.csv"), @"
     [1] basilocus: gates.csv: is not a plan: TOML parse error at line 1, column 3
       |
@@ -373,12 +373,12 @@ fn geocode_from_sources_to_points() {
     let d = f.json(&["reference", "describe", "t.reference", "--json"]);
     assert_eq!((d["address_points"].as_u64(), d["localities"][0]["in"].as_str()), (Some(2), Some("Lower Tern County")));
     insta::assert_snapshot!(f.ok(&["reference", "describe", "t.reference"]).lines().filter(|l| !l.contains("size")).collect::<Vec<_>>().join("\n"), @r"
-    t.reference: address reference, country US
-      holds      2 address points, 0 street segments, 1 streets with 1 names, 1 postcodes, 1 localities
-     locality   region   in                  address points   segments
-    ───────────────────────────────────────────────────────────────────
-     Ternport   OR       Lower Tern County                2          0
-    ");
+        t.reference: address reference, country US
+          holds      2 address points, 0 street segments, 1 streets with 1 names, 1 postcodes, 1 localities
+         locality   region   in                  streets   address points   segments
+        ─────────────────────────────────────────────────────────────────────────────
+         Ternport   OR       Lower Tern County         1                2          0
+        ");
     let r = f.json(&[
         "geocode",
         "owners.csv",
@@ -397,10 +397,10 @@ fn geocode_from_sources_to_points() {
     assert_eq!((r["rows_out"].as_u64(), r["set_aside"]["locality not found"].as_u64()), (Some(2), Some(1)));
     assert_eq!(r["layers"][0]["levels"], serde_json::json!({"address point": 1, "locality": 1}));
     insta::assert_snapshot!(f.read("owners-out.csv"), @r#"
-    who,address,town,lon,lat,level,confidence,matched_address,changes,matched_postcode,matched_parent,candidates
-    A,12 Herron Lane,Ternport,-123.8100000,46.2100000,address point,91,"12 Heron Ln, Ternport, OR 97981","""Herron"" read as ""Heron""",97981,Lower Tern County,"91: 12 Heron Ln, Ternport, OR 97981 (address point)"
-    B,,Ternport,-123.8000000,46.2000000,locality,85,"Ternport, OR",,,Lower Tern County,"85: Ternport, OR (locality)"
-    "#);
+        who,address,town,lon,lat,level,confidence,matched_address,changes,matched_postcode,matched_parent,candidates
+        A,12 Herron Lane,Ternport,-123.8100000,46.2100000,address point,99,"12 Heron Ln, Ternport, OR 97981","""Herron"" read as ""Heron""",97981,Lower Tern County,"99: 12 Heron Ln, Ternport, OR 97981 (address point; name 6)"
+        B,,Ternport,-123.8000000,46.2000000,locality,100,"Ternport, OR",,,Lower Tern County,"100: Ternport, OR (locality; nothing differs)"
+        "#);
     assert!(f.read("owners.set-aside.csv").contains("locality \"\"Atlantis\"\" is not in the reference"));
     let r = f.json(&[
         "geocode",
@@ -412,12 +412,12 @@ fn geocode_from_sources_to_points() {
         "--coarsest",
         "street",
         "--min-confidence",
-        "95",
+        "100",
         "--json",
     ]);
     assert_eq!(r["rows_out"].as_u64(), Some(0));
     assert_eq!(r["doubts"][0]["id"], "slip-15", "an empty result does not look like success");
-    insta::assert_snapshot!(f.refusal(&["geocode", "owners.csv", "-o", "x.csv", "--reference", "t.reference", "--coarsest", "house"]), @"[2] basilocus: --coarsest house is no level; one of address-point, street-range, street, postcode, locality is expected");
+    insta::assert_snapshot!(f.refusal(&["geocode", "owners.csv", "-o", "x.csv", "--reference", "t.reference", "--coarsest", "house"]), @"[2] basilocus: --coarsest house is no level; one of address-point, street-range, crossing, landmark, street, postcode, locality, region is expected");
     insta::assert_snapshot!(f.refusal(&["geocode", "gates.csv", "-o", "x.csv", "--reference", "t.reference"]), @"[1] basilocus: gates.csv: no columns of an address were found among id, lon, lat; say them with --address, or --street, --locality, --postcode …");
     insta::assert_snapshot!(f.refusal(&["geocode", "owners.csv", "-o", "x.csv", "--reference", "t.reference", "--street", "adress"]), @r#"[1] basilocus: owners.csv: there is no column "adress" (did you mean "address"?); it has: who, address, town"#);
 }

@@ -371,7 +371,9 @@ impl<'a> Matcher<'a> {
             .min_by_key(|(i, t)| {
                 let locality = match (t.a.locality.is_empty(), t.context.named.first()) {
                     (false, Some(n)) => n.cost,
-                    (true, _) => 20,
+                    // A word alone is rather a locality that nobody knows than a street.
+                    (false, None) if t.a.street.name.is_empty() => 20,
+                    (true, _) => 25,
                     (false, None) => 30,
                 };
                 (locality, *i)
