@@ -40,19 +40,23 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
                 }
                 street = format!("{street} & {}", street_text(reference, &other_view));
             }
-            let line = match (number.is_empty(), reference.grammar().number) {
-                (true, _) => street,
-                (false, NumberPlace::Before) => format!("{number} {street}"),
-                (false, NumberPlace::After) => format!("{street} {number}"),
-            };
-            let unit = if a.unit.is_empty() || p.level > Level::StreetRange {
-                String::new()
-            } else {
-                format!(" {}", normal::title(&a.unit))
-            };
             note_changes(reference, a, p, &view, &mut changes);
             let l = reference.place(view.place);
-            (format!("{line}{unit}, {}", tail(reference.grammar(), l.name, l.region, code)), view.place)
+            let before = reference.grammar().number == NumberPlace::Before;
+            let (first, second) = if before { (&number, &street) } else { (&street, &number) };
+            let mut line = String::with_capacity(80);
+            line.push_str(first);
+            if !number.is_empty() {
+                line.push(' ');
+            }
+            line.push_str(second);
+            if !a.unit.is_empty() && p.level <= Level::StreetRange {
+                line.push(' ');
+                normal::push_title(&a.unit, &mut line);
+            }
+            line.push_str(", ");
+            push_tail(reference.grammar(), [l.name, l.region, code], &mut line);
+            (line, view.place)
         }
     };
     postcode_changes(reference, tried, p, code, &mut changes);
@@ -241,18 +245,24 @@ pub(super) fn contradiction(reference: &Reference, tried: &Tried) -> String {
 
 /// `Ternport, OR 97981`, `97981 Ternport`, without what is empty.
 pub(crate) fn tail(grammar: &Grammar, locality: &str, region: &str, postcode: &str) -> String {
+    let mut out = String::with_capacity(locality.len() + region.len() + postcode.len() + 4);
+    push_tail(grammar, [locality, region, postcode], &mut out);
+    out
+}
+
+/// Appends locality, region and postcode.
+fn push_tail(grammar: &Grammar, [locality, region, postcode]: [&str; 3], out: &mut String) {
     let parts = if grammar.postcode_first {
         [(postcode, ""), (locality, " "), (region, ", ")]
     } else {
         // Without a region a comma parts locality and postcode too.
         [(locality, ""), (region, ", "), (postcode, if region.is_empty() { ", " } else { " " })]
     };
-    let mut out = String::with_capacity(locality.len() + region.len() + postcode.len() + 4);
+    let start = out.len();
     for (part, sign) in parts.into_iter().filter(|(p, _)| !p.is_empty()) {
-        if !out.is_empty() {
+        if out.len() > start {
             out.push_str(sign);
         }
         out.push_str(part);
     }
-    out
 }

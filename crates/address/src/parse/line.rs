@@ -84,13 +84,12 @@ fn is_unit_value(token: &str) -> bool {
 
 /// Gives the readings of a line to `each`. `number` is what a column of its own says.
 pub(super) fn readings(
-    text: &str,
+    line: &Line,
     number_column: &str,
     base: ParsedAddress,
     grammar: &Grammar,
     each: &mut dyn FnMut(ParsedAddress) -> bool,
 ) -> bool {
-    let line = Line::new(text, grammar);
     let mut out = base;
     let (mut from, mut to) = (0, line.tokens.len());
     // A line that names a person, then the address.
@@ -100,7 +99,7 @@ pub(super) fn readings(
             break;
         }
     }
-    if let Some(at) = post_box(&line, from, to, grammar) {
+    if let Some(at) = post_box(line, from, to, grammar) {
         if at == from {
             out.post_box = true;
             return each(out);
@@ -111,7 +110,7 @@ pub(super) fn readings(
         let column = Line::new(number_column, grammar);
         if let Some(found) = number::take(&column, 0, grammar) {
             // The number again in front of the street, or behind it.
-            if let Some(again) = number::take(&line, from, grammar)
+            if let Some(again) = number::take(line, from, grammar)
                 && again.number == found.number
                 && from + again.used < to
             {
@@ -143,11 +142,11 @@ pub(super) fn readings(
     }
     if out.number.is_none() {
         match grammar.number {
-            NumberPlace::Before => number_before(&line, &mut from, &mut to, &mut out, grammar),
-            NumberPlace::After => number_after(&line, &mut from, &mut to, &mut out, grammar),
+            NumberPlace::Before => number_before(line, &mut from, &mut to, &mut out, grammar),
+            NumberPlace::After => number_after(line, &mut from, &mut to, &mut out, grammar),
         }
     }
-    trailing_unit(&line, from, &mut to, &mut out, grammar);
+    trailing_unit(line, from, &mut to, &mut out, grammar);
     // A letter after the number is its suffix ("12 A HERON LN") unless it is a direction.
     if out.number.is_some()
         && out.number_suffix.is_empty()
@@ -167,15 +166,13 @@ pub(super) fn readings(
     while to > from + 1 && line.words[to - 1].number_mark && line.tokens[to - 1].len() > 1 {
         to -= 1;
     }
-    if out.number.is_none() && !crossing(&line, from, to, &out, grammar, each) {
+    if out.number.is_none() && !crossing(line, from, to, &out, grammar, each) {
         return false;
     }
-    let part = line.window(from, to);
-    let part_line = Line::new(part, grammar);
     if out.number.is_none() {
-        out.place = part.to_string();
+        out.place = line.window(from, to).to_string();
     }
-    out.street = thoroughfare(&part_line, grammar);
+    out.street = thoroughfare(line, from, to, grammar);
     // "3-27 HERON ST": a unit and a number, or a range. Both are tried.
     if grammar.joined_unit == JoinedUnit::Hyphen
         && let Some(second) = out.number_suffix.strip_prefix('-').and_then(|s| s.parse::<u32>().ok())
@@ -394,10 +391,9 @@ fn crossing(
         if !(sure || token == "&" || typed(start, i) && typed(i + 1, to)) {
             continue;
         }
-        let (a, b) = (line.window(start, i), line.window(i + 1, to));
         let mut out = base.clone();
-        out.street = thoroughfare(&Line::new(a, grammar), grammar);
-        let other = thoroughfare(&Line::new(b, grammar), grammar);
+        out.street = thoroughfare(line, start, i, grammar);
+        let other = thoroughfare(line, i + 1, to, grammar);
         if out.street.name.is_empty() || other.name.is_empty() {
             continue;
         }
@@ -408,18 +404,18 @@ fn crossing(
 }
 
 /// Directions, type and name.
-pub(super) fn thoroughfare(line: &Line, grammar: &Grammar) -> Thoroughfare {
+pub(super) fn thoroughfare(line: &Line, start: usize, end: usize, grammar: &Grammar) -> Thoroughfare {
     let mut out = Thoroughfare::default();
-    let (mut from, mut to) = (0, line.tokens.len());
+    let (mut from, mut to) = (start, end);
     let direction = |a: usize, b: usize| line.word(a, b, grammar).direction;
     let has_directions = !grammar.directions.is_empty();
     // A road with a number, with a direction in front or behind.
-    let lead = usize::from(has_directions && to > 2 && direction(0, 1).is_some());
+    let lead = from + usize::from(has_directions && to > from + 2 && direction(from, from + 1).is_some());
     if let Some((n, name)) = name::route(line, lead, to, grammar) {
         let after = lead + n;
         let rest = to - after;
         if rest == 0 || rest == 1 && (direction(after, to).is_some() || line.words[after].street_type.is_some()) {
-            out.pre_direction = (lead == 1).then(|| direction(0, 1)).flatten();
+            out.pre_direction = (lead > from).then(|| direction(from, lead)).flatten();
             out.post_direction = if rest == 1 { direction(after, to) } else { None };
             out.name = name;
             return out;
@@ -428,13 +424,17 @@ pub(super) fn thoroughfare(line: &Line, grammar: &Grammar) -> Thoroughfare {
     let is_type = |i: usize| line.words[i].street_type.is_some();
     if has_directions {
         // Direction in front, when a name is left after it: "N ST" is the street N.
-        if to > 1 && !(to == 2 && is_type(1)) {
-            if to > 2 && line.tokens[0].len() == 1 && direction(0, 2).is_some() && !(to == 3 && is_type(2)) {
-                out.pre_direction = direction(0, 2);
-                from = 2;
-            } else if let Some(d) = direction(0, 1) {
+        if to > from + 1 && !(to == from + 2 && is_type(from + 1)) {
+            if to > from + 2
+                && line.tokens[from].len() == 1
+                && direction(from, from + 2).is_some()
+                && !(to == from + 3 && is_type(from + 2))
+            {
+                out.pre_direction = direction(from, from + 2);
+                from += 2;
+            } else if let Some(d) = direction(from, from + 1) {
                 out.pre_direction = Some(d);
-                from = 1;
+                from += 1;
             }
         }
         if to > from + 1 {

@@ -205,7 +205,8 @@ pub fn parse(input: &AddressInput, grammar: &Grammar, names: &dyn KnownNames) ->
 /// Reads a thoroughfare alone, as references have it.
 pub fn parse_street(street: &str, grammar: &Grammar) -> Thoroughfare {
     let words = normal::words(street);
-    line::thoroughfare(&line::Line::new(&words, grammar), grammar)
+    let line = line::Line::new(&words, grammar);
+    line::thoroughfare(&line, 0, line.tokens.len(), grammar)
 }
 
 /// Reads a house number alone, as references have it: the number, and what belongs to it.

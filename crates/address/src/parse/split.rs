@@ -96,8 +96,7 @@ pub(super) fn readings(
         line_of_columns(base, number, grammar, each);
         return;
     }
-    let lines: Vec<Line> = parts.iter().map(|p| Line::new(p, grammar)).collect();
-    let at = street_part(&lines, grammar);
+    let (at, street_line) = street_part(&parts, grammar);
     let mut sink = Sink { left: MOST, each, number, grammar, seen: Vec::new() };
     if !base.locality.is_empty() {
         // The column says the locality; the text may say it again, or another.
@@ -106,10 +105,13 @@ pub(super) fn readings(
         }
         let street: &str = &parts[at];
         let stripped = street.strip_suffix(base.locality.as_str()).and_then(|s| s.strip_suffix(' '));
-        let line = stripped.filter(|s| s.contains(' ') || !s.is_empty()).unwrap_or(street);
-        if sink.give(&base, line, 0) {
+        let go_on = match stripped.filter(|s| !s.is_empty()) {
+            Some(line) => sink.give(&base, line, 0),
+            None => sink.give_line(&base, &street_line, 0),
+        };
+        if go_on {
             // "12 HERON LN GRAYWATER" beside another locality
-            merged(&base, &lines[at], names, grammar, &mut sink);
+            merged(&base, &street_line, names, grammar, &mut sink);
         }
         return;
     }
@@ -122,7 +124,7 @@ pub(super) fn readings(
         if parts.len() - at > 2 && !names.is_locality(&b.locality) && names.is_locality(&b.sub_locality) {
             std::mem::swap(&mut b.locality, &mut b.sub_locality);
         }
-        if !sink.give(&b, &parts[at], 0) {
+        if !sink.give_line(&b, &street_line, 0) {
             return;
         }
         let known = names.is_locality(&b.locality) || names.is_nearly_locality(&b.locality);
@@ -130,7 +132,7 @@ pub(super) fn readings(
             // "HERON LANE TERNPORT, ESTUARY COUNTY": the last part may be what the locality lies in.
             let mut b = base.clone();
             b.sub_locality = parts[parts.len() - 1].to_string();
-            splits(&b, &lines[at], names, grammar, &mut sink);
+            splits(&b, &street_line, names, grammar, &mut sink);
         }
         return;
     }
@@ -142,7 +144,7 @@ pub(super) fn readings(
             return;
         }
     }
-    splits(&base, &lines[at], names, grammar, &mut sink);
+    splits(&base, &street_line, names, grammar, &mut sink);
 }
 
 /// An address without a street: a number alone says nothing.
@@ -163,6 +165,14 @@ struct Sink<'a> {
 }
 
 impl Sink<'_> {
+    /// Reads a line that is parted already.
+    fn give_line(&mut self, base: &ParsedAddress, line: &Line, prior: i32) -> bool {
+        self.left -= 1;
+        let mut b = base.clone();
+        b.prior += prior;
+        line::readings(line, self.number, b, self.grammar, self.each)
+    }
+
     /// Reads a line with what is known; false where no more is wanted.
     fn give(&mut self, base: &ParsedAddress, line: &str, prior: i32) -> bool {
         if self.left == 0 {
@@ -181,7 +191,7 @@ impl Sink<'_> {
         if line.is_empty() {
             return (self.each)(b);
         }
-        line::readings(line, self.number, b, self.grammar, self.each)
+        line::readings(&Line::new(line, self.grammar), self.number, b, self.grammar, self.each)
     }
 }
 
@@ -255,15 +265,21 @@ fn join_numbers(parts: &mut Vec<Cow<str>>, grammar: &Grammar) {
     }
 }
 
-/// The part that is the thoroughfare line: the first with a number, else the first with a type, else the first.
-fn street_part(lines: &[Line], grammar: &Grammar) -> usize {
-    let with_type = |l: &&Line| line::has_type(l, grammar);
-    lines
+/// The part that is the thoroughfare line: the first with a number and a type, else with a number, else with a type,
+/// else the first.
+fn street_part<'a>(parts: &'a [Cow<str>], grammar: &Grammar) -> (usize, Line<'a>) {
+    let first = Line::new(&parts[0], grammar);
+    if parts.len() == 1 || line::has_number(&first, grammar) && line::has_type(&first, grammar) {
+        return (0, first);
+    }
+    let mut lines: Vec<Line> = parts.iter().map(|p| Line::new(p, grammar)).collect();
+    let at = lines
         .iter()
         .position(|l| line::has_number(l, grammar) && line::has_type(l, grammar))
         .or_else(|| lines.iter().position(|l| line::has_number(l, grammar)))
-        .or_else(|| lines.iter().position(|l| with_type(&l)))
-        .unwrap_or(0)
+        .or_else(|| lines.iter().position(|l| line::has_type(l, grammar)))
+        .unwrap_or(0);
+    (at, lines.swap_remove(at))
 }
 
 /// A line whose last words name another locality than the column says.
