@@ -41,7 +41,7 @@ fn main() -> Result<()> {
         country.build(&mut builder).map_err(|e| anyhow!(e))?;
         builder.write(&path)?;
         let reference = Reference::open(&path)?;
-        let matcher = Matcher::new(&reference, MatchOptions::default());
+        let matcher = Matcher::new(&reference, MatchOptions { take_unsure: true, others: 0, ..Default::default() });
         let mut random = Random::new(seed);
         let list: Vec<Row> = (0..rows / 4)
             .map(|i| {

@@ -103,6 +103,8 @@ pub struct MatchOptions {
     pub near: Option<(f64, f64)>,
     /// Results outside are not considered.
     pub within: Option<Within>,
+    /// Whether a house or street that is too unsure is used all the same, as calibration needs it.
+    pub take_unsure: bool,
     /// Candidates that are given beside the best one.
     pub others: usize,
     /// What the first pass sets aside is placed in a second one, at this level or a finer one.
@@ -118,6 +120,7 @@ impl Default for MatchOptions {
             set_back_m: 10.0,
             near: None,
             within: None,
+            take_unsure: false,
             others: 4,
             then: None,
         }
@@ -251,13 +254,17 @@ impl<'a> Matcher<'a> {
                     for street in s.best() {
                         place::place(self, &a, &context, street, index, placed);
                     }
-                    placed.iter().any(|p| p.level < Level::Street && p.parts.sum() <= cost)
+                    placed.iter().any(|p| {
+                        let sum = p.parts.sum();
+                        // A name that is right letter by letter is hardly another one misspelt.
+                        p.level < Level::Street && (sum <= cost || p.parts.name == 0 && sum <= score::NAME_RIGHT)
+                    })
                 };
                 // Each step costs more time than the one before, and finds only what differs more: it is taken where
                 // what is known already differs more than that.
                 let letters = a.street.name.len();
                 search.exact();
-                let mut found = enough(&mut search, placed, 7);
+                let mut found = enough(&mut search, placed, score::TYPE_OTHER);
                 if !found {
                     search.misspelt(1..=1);
                     found = enough(&mut search, placed, score::slips(2, letters).min(11));
@@ -355,7 +362,7 @@ impl<'a> Matcher<'a> {
             };
         }
         let best = list.remove(0);
-        if best.confidence < confidence::LEAST {
+        if best.confidence < confidence::LEAST && !self.options.take_unsure {
             list.insert(0, best);
             return self.fall_back(tried, list);
         }

@@ -62,6 +62,8 @@ impl std::fmt::Display for Parts {
 pub(super) const MOST: i32 = 34;
 /// A point that costs no more is taken without looking on.
 pub(super) const GOOD: i32 = 4;
+/// A house on a street of exactly the name is not looked for under other names while it costs no more.
+pub(super) const NAME_RIGHT: i32 = 14;
 /// Costs no farther apart than this are equal: nothing in the address tells such candidates apart.
 pub(super) const EQUAL: i32 = 1;
 /// Places no farther apart than this are one, metres.
@@ -102,11 +104,13 @@ pub(super) fn words_differ(agreeing: usize, others: usize) -> i32 {
     if agreeing < 4 || agreeing * 2 < others { 40 } else { 8 + (6 * others / agreeing) as i32 }
 }
 
+/// Another thoroughfare type.
+pub(super) const TYPE_OTHER: i32 = 8;
 /// A thoroughfare type that is another one, or only on one side.
 pub(super) fn street_type(asked: Option<u8>, there: Option<u8>) -> i32 {
     match (asked, there) {
         (a, b) if a == b => 0,
-        (Some(_), Some(_)) => 8,
+        (Some(_), Some(_)) => TYPE_OTHER,
         (None, Some(_)) => 2,
         (Some(_), None) => 4,
         (None, None) => 0,

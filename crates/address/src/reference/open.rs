@@ -510,7 +510,8 @@ impl Reference {
         let mut found = false;
         if most > 0 {
             let mut last = u32::MAX;
-            self.similar_places(&key, 0..=most, &mut |index| {
+            // One letter left out on either side finds one slip, and most of what has two.
+            self.similar_places(&key, 0..=1, &mut |index| {
                 if !found && index != last {
                     last = index;
                     let (name, place) = self.place_name(index);

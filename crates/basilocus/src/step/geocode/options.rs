@@ -46,6 +46,7 @@ pub(super) fn of(plan: &GeocodePlan, references: &[Reference], others: usize) ->
         set_back_m: plan.set_back_m.unwrap_or(defaults.set_back_m),
         near: plan.near.as_deref().map(|t| near(t, references)).transpose()?,
         within: plan.within.as_deref().map(within).transpose()?,
+        take_unsure: defaults.take_unsure,
         others,
         then,
     })
