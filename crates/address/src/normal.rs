@@ -25,7 +25,11 @@ pub(crate) fn push_words(text: &str, out: &mut String) {
     let mut gap = false;
     for c in text.chars() {
         // Combining marks go the way of the accents.
-        if c == '\'' || c == '’' || c == '.' || c == '`' || ('\u{300}'..='\u{36f}').contains(&c) {
+        if c == '\'' || c == '’' || c == '`' {
+            gap |= is_elided(&out[start..]);
+            continue;
+        }
+        if c == '.' || ('\u{300}'..='\u{36f}').contains(&c) {
             continue;
         }
         if let Some(written_out) = written_out(c) {
@@ -54,6 +58,13 @@ pub(crate) fn push_words(text: &str, out: &mut String) {
     }
 }
 
+/// Whether the last word is one that loses its vowel before another ("L'ÉGLISE", "DELL'AIRONE"): then the apostrophe
+/// parts two words.
+fn is_elided(text: &str) -> bool {
+    let word = text.rsplit(' ').next().unwrap_or("");
+    matches!(word, "L" | "D" | "DELL" | "ALL" | "NELL" | "SULL" | "DALL" | "QU")
+}
+
 /// The same for plain letters, which most texts have alone.
 fn push_ascii(text: &str, out: &mut String) {
     let start = out.len();
@@ -67,7 +78,8 @@ fn push_ascii(text: &str, out: &mut String) {
                 gap = false;
                 out.push(b.to_ascii_uppercase() as char);
             }
-            b'\'' | b'.' | b'`' => {}
+            b'\'' | b'`' => gap |= is_elided(&out[start..]),
+            b'.' => {}
             b'+' | b'@' => {
                 if out.len() > start && !out.ends_with(' ') {
                     out.push(' ');

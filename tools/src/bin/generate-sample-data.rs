@@ -222,6 +222,7 @@ fn main() -> Result<()> {
     field_notes(&folder, &mut random)?;
     survey(&folder, &mut random)?;
     harbour(&folder)?;
+    districts(&folder)?;
     Ok(())
 }
 
@@ -455,5 +456,49 @@ fn harbour(folder: &Path) -> Result<()> {
         )?;
     }
     std::fs::write(folder.join("harbour_piles.csv"), piles)?;
+    Ok(())
+}
+
+/// The drainage districts as polygons, and landmarks that people name instead of an address.
+fn districts(folder: &Path) -> Result<()> {
+    let ring = |points: &[(f64, f64)]| {
+        let mut text: Vec<String> = points.iter().map(|(x, y)| format!("[{x:.4}, {y:.4}]")).collect();
+        text.push(text[0].clone());
+        format!("[{}]", text.join(", "))
+    };
+    let list = [
+        (
+            "Ternport Levee District",
+            "Tern Board",
+            vec![(-123.87, 46.14), (-123.79, 46.13), (-123.78, 46.2), (-123.86, 46.21)],
+        ),
+        (
+            "Mill Slough Drainage District",
+            "Slough Board",
+            vec![(-123.78, 46.11), (-123.7, 46.12), (-123.7, 46.17), (-123.77, 46.18)],
+        ),
+        (
+            "North Tern Diking District",
+            "North Board",
+            vec![(-123.93, 46.26), (-123.72, 46.25), (-123.71, 46.32), (-123.92, 46.33)],
+        ),
+    ];
+    let features: Vec<String> = list
+        .iter()
+        .map(|(name, board, points)| {
+            format!(
+                "{{\"type\": \"Feature\", \"properties\": {{\"district\": \"{name}\", \"board\": \"{board}\"}}, \"geometry\": {{\"type\": \"Polygon\", \"coordinates\": [{}]}}}}",
+                ring(points)
+            )
+        })
+        .collect();
+    let text = format!("{{\"type\": \"FeatureCollection\", \"features\": [\n{}\n]}}\n", features.join(",\n"));
+    std::fs::write(folder.join("districts.geojson"), text)?;
+    let landmarks = "name,kind,locality,region,lon,lat\n\
+        Tern Point Lighthouse,lighthouse,Ternport,OR,-123.85210,46.18840\n\
+        Cannery Museum,museum,Ternport,OR,-123.82570,46.16910\n\
+        Heron Marsh,nature reserve,Graywater,WA,-123.77050,46.27660\n\
+        Slack Water,neighbourhood,Ternport,OR,-123.84010,46.17420\n";
+    std::fs::write(folder.join("landmarks.csv"), landmarks)?;
     Ok(())
 }

@@ -81,7 +81,7 @@ pub static GRAMMAR: Grammar = Grammar {
     route_types: &[("STRADA STATALE", "STRADA STATALE|SS|S S"), ("STRADA PROVINCIALE", "STRADA PROVINCIALE|SP|S P")],
     post_boxes: "CASELLA POSTALE|CP|C P|CAS POST",
     care_of: "C/O|PRESSO|ALLA C A",
-    particles: "DI|DEL|DELLA|DELLE|DEI|DEGLI|DELL|D|E|LA|LO|IL|LE|I",
+    particles: "DI|DEL|DELLA|DELLE|DEI|DEGLI|DELL|ALL|NELL|SULL|DALL|L|D|E|LA|LO|IL|LE|I",
     number_marks: "N|NO|NUM|NUMERO|CIVICO",
     number_suffixes: "BIS|TER|QUATER",
     crossing_words: "&|ANGOLO|ANG|E",

@@ -19,18 +19,55 @@ fn trusted(level: Level, parts: &Parts) -> u8 {
     if lost { table.min(confidence::STREET_NOT_FOUND) } else { table }
 }
 
+/// A place as a candidate for a person to choose.
+fn offered(matcher: &Matcher, place: u32) -> Option<Candidate> {
+    let l = matcher.reference.place(place);
+    let (lon, lat) = l.position?;
+    let level = if matches!(l.kind, PlaceKind::District | PlaceKind::Region) { Level::Region } else { Level::Locality };
+    Some(Candidate {
+        level,
+        confidence: 0,
+        parts: Parts::default(),
+        raw: 0.0,
+        lon,
+        lat,
+        address: tail(matcher.reference.grammar(), l.name, l.region, ""),
+        changes: Vec::new(),
+        locality: l.name.to_string(),
+        region: l.region.to_string(),
+        parent: l.parent.to_string(),
+        postcode: String::new(),
+        extension: String::new(),
+    })
+}
+
+/// What a person may choose where locality, postcode and region contradict each other: the places of each.
+fn offers(matcher: &Matcher, tried: &Tried) -> Vec<Candidate> {
+    let context = &tried.context;
+    let mut places: Vec<u32> = context.named.iter().take(2).map(|n| n.place).collect();
+    places.extend(context.of_postcode.iter().take(2).filter(|p| !context.named.iter().any(|n| n.place == **p)));
+    places.into_iter().filter_map(|p| offered(matcher, p)).collect()
+}
+
 /// The place of a postcode or locality, or why it is none.
 pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcome> {
     let reference = matcher.reference;
     let grammar = reference.grammar();
     let (a, context) = (&tried.a, &tried.context);
     let street_asked = !a.street.name.is_empty();
-    let set_aside =
-        |class: &'static str, reason: String| Err(Outcome::SetAside { class, reason, candidates: Vec::new() });
+    let set_aside = |class: &'static str, reason: String| {
+        let candidates = offers(matcher, tried);
+        Err(Outcome::SetAside { class, reason, candidates })
+    };
     let mut changes: Vec<String> = a.read_as.clone();
     let mut parts = Parts::default();
     if a.post_box {
         changes.push("post box or rural route: placed no finer than the postcode".to_string());
+    } else if street_asked && matcher.options.finest > Level::Street {
+        changes.push(format!(
+            "the street was not looked for: nothing finer than {} was asked for",
+            matcher.options.finest.name()
+        ));
     } else if street_asked {
         parts.name = STREET_NOT_FOUND;
         changes.push(street_not_found(matcher, tried));
@@ -131,8 +168,10 @@ fn locality(
     let grammar = reference.grammar();
     let (a, context) = (&tried.a, &tried.context);
     let because = if changes.is_empty() { String::new() } else { format!("{}; ", changes.join("; ")) };
-    let set_aside =
-        |class: &'static str, reason: String| Err(Outcome::SetAside { class, reason, candidates: Vec::new() });
+    let set_aside = |class: &'static str, reason: String| {
+        let candidates = offers(matcher, tried);
+        Err(Outcome::SetAside { class, reason, candidates })
+    };
     let coarser = |kind: PlaceKind| matches!(kind, PlaceKind::District | PlaceKind::Region);
     // A locality comes before what it lies in.
     let mut with_position: Vec<(u32, i32, PlaceKind)> = context
@@ -217,7 +256,9 @@ fn locality(
                     if l.parent.is_empty() { text } else { format!("{text} ({})", l.parent) }
                 })
                 .collect();
-            set_aside(
+            let candidates = several.iter().take(4).filter_map(|l| offered(matcher, *l)).collect();
+            aside(
+                candidates,
                 "several equal candidates",
                 format!("{because}several localities fit: {}; say the region or the postcode", list.join(" | ")),
             )
@@ -251,6 +292,10 @@ fn region(matcher: &Matcher, a: &crate::parse::ParsedAddress, parts: Parts, chan
         postcode: String::new(),
         extension: String::new(),
     })
+}
+
+fn aside(candidates: Vec<Candidate>, class: &'static str, reason: String) -> Result<Candidate, Outcome> {
+    Err(Outcome::SetAside { class, reason, candidates })
 }
 
 fn street_not_found(matcher: &Matcher, tried: &Tried) -> String {

@@ -209,7 +209,7 @@ fn number_after_the_name() {
     all(
         "IT",
         &[
-            ("Via dell'Airone 12/A, 19999 Rocca Marina (RM)", "12A||DELLAIRONE|Via|||ROCCA MARINA|RM|19999"),
+            ("Via dell'Airone 12/A, 19999 Rocca Marina (RM)", "12A||DELL AIRONE|Via|||ROCCA MARINA|RM|19999"),
             ("P.zza S. Marco, 3 - 19999 Rocca Marina", "3||SAN MARCO|Piazza|||ROCCA MARINA||19999"),
         ],
     );

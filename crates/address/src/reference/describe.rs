@@ -3,7 +3,6 @@
 use super::entry::PlaceKind;
 use super::file::*;
 use super::open::{Reference, StreetView};
-use crate::normal;
 
 /// Doubts that are told; of more, how many.
 const MOST: usize = 20;
@@ -117,7 +116,7 @@ impl Reference {
     }
 
     fn street_words(&self, street: &StreetView) -> String {
-        format!("{} in {}", normal::title(self.name_text(street.name)), self.place(street.place).name)
+        format!("{} in {}", crate::matching::street_text(self, street), self.place(street.place).name)
     }
 
     /// Ranges of one street that overlap on the same side parity.

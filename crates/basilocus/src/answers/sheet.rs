@@ -12,6 +12,8 @@ use std::sync::Arc;
 /// The sheet to answer in.
 pub(crate) const REVIEW: &str = "review";
 const CANDIDATES: &str = "candidates";
+/// What parts the fields of a key in a cell, which cannot hold the unit separator itself.
+const SHOWN_SEPARATOR: &str = "\u{241f}";
 const HOW: &str = "how to answer";
 /// Candidates that are shown of a row.
 const SHOWN: usize = 3;
@@ -99,10 +101,12 @@ pub(crate) fn write(pending: &PendingOutput, rows: &[ReviewRow], date: &str) -> 
             vec![row.source_row.to_string(), n.to_string(), row.address.clone(), row.reason.clone(), String::new()];
         for i in 0..SHOWN {
             cells.push(row.candidates.get(i).map_or(String::new(), |c| {
-                format!("{}: {} ({}, {}; {})", i + 1, c.address, c.level.name(), c.confidence, c.parts)
+                // A place that was only offered has no score.
+                let worth = if c.confidence > 0 { format!(", {}; {}", c.confidence, c.parts) } else { String::new() };
+                format!("{}: {} ({}{worth})", i + 1, c.address, c.level.name())
             }));
         }
-        cells.push(row.key.replace('\u{1f}', "|"));
+        cells.push(row.key.replace('\u{1f}', SHOWN_SEPARATOR));
         review.rows.push(cells);
         for (i, c) in row.candidates.iter().take(SHOWN).enumerate() {
             candidates.rows.push(vec![
@@ -175,7 +179,7 @@ pub(crate) fn read(path: &Path) -> Result<Vec<Reviewed>, Error> {
             let row = cells.get("source_row").and_then(|r| r.trim().parse::<f64>().ok()).unwrap_or(0.0) as u64;
             Reviewed {
                 row,
-                key: cells.get("key").map_or(String::new(), |k| k.replace('|', "\u{1f}")),
+                key: cells.get("key").map_or(String::new(), |k| k.replace(SHOWN_SEPARATOR, "\u{1f}")),
                 answer: cells.get("answer").map_or(String::new(), |a| a.trim().to_string()),
                 candidates: by_row.get(&row).cloned().unwrap_or_default(),
             }

@@ -390,8 +390,9 @@ impl Geocode {
                     *slot = Some((r.clone(), self.list(here.candidates.iter())));
                 }
                 Known::Aside { class, reason } => {
-                    if self.review.is_some() {
-                        let shown: Vec<&str> = input.fields().into_iter().filter(|f| !f.trim().is_empty()).collect();
+                    let shown: Vec<&str> = input.fields().into_iter().filter(|f| !f.trim().is_empty()).collect();
+                    // A row without an address has nothing to answer.
+                    if self.review.is_some() && !shown.is_empty() {
                         out.doubtful.push(ReviewRow {
                             source_row: batch.source_rows[row],
                             key,

@@ -1,0 +1,286 @@
+//! From sources to a reference, from doubts to answers, and the other direction.
+
+use basilocus::answers::answers_of;
+use basilocus::compare::{ComparePlan, compare};
+use basilocus::plan::{GeocodePlan, LayerPlan, NearestPlan, OutputPlan, Plan, PositionPlan};
+use basilocus::reference::{BuildPlan, build};
+use basilocus::{Cancel, Report, RunOptions, run};
+use rust_xlsxwriter::Workbook;
+use std::path::{Path, PathBuf};
+
+struct Folder(tempfile::TempDir);
+
+impl Folder {
+    fn new() -> Self {
+        Folder(tempfile::tempdir().unwrap())
+    }
+
+    fn path(&self, name: &str) -> PathBuf {
+        self.0.path().join(name)
+    }
+
+    fn write(&self, name: &str, text: &str) -> PathBuf {
+        let path = self.path(name);
+        std::fs::write(&path, text).unwrap();
+        path
+    }
+
+    fn read(&self, name: &str) -> String {
+        std::fs::read_to_string(self.path(name)).unwrap()
+    }
+
+    /// A reference of two towns with areas, a landmark and a neighbourhood.
+    fn reference(&self) -> PathBuf {
+        let mut points = String::from("number,street,city,state,zip,lon,lat\n");
+        for (town, zip, x) in [("Ternport", "97981-0012", -123.8), ("Graywater", "97990", -123.7)] {
+            for n in [12, 14, 18] {
+                points.push_str(&format!("{n},Heron Ln,{town},OR,{zip},{},46.2\n", x + f64::from(n) * 1e-4));
+            }
+        }
+        let sources = vec![
+            self.write("points.csv", &points),
+            self.write(
+                "places.csv",
+                "name,kind,locality,state,county,lon,lat\nTernport,city,,OR,Tern County,-123.8,46.2\nGraywater,town,,OR,Tern County,-123.7,46.2\nSlack Water,suburb,Ternport,OR,,-123.81,46.2\nTern Mill,mill,Ternport,OR,,-123.82,46.21\n",
+            ),
+            self.write(
+                "districts.geojson",
+                r#"{"type":"FeatureCollection","features":[{"type":"Feature","properties":{"district":"West"},"geometry":{"type":"Polygon","coordinates":[[[-123.9,46.1],[-123.75,46.1],[-123.75,46.3],[-123.9,46.3],[-123.9,46.1]]]}}]}"#,
+            ),
+        ];
+        let output = self.path("towns.reference");
+        let plan = BuildPlan { sources, output: output.clone(), overwrite: true, ..Default::default() };
+        let report = build(&plan, &Cancel::default(), &()).unwrap();
+        assert_eq!((report.rows_in, report.rows_out), (11, 11));
+        output
+    }
+
+    fn geocode(&self, geocode: GeocodePlan) -> Result<Report, String> {
+        let layer = LayerPlan { geocode: Some(geocode), ..LayerPlan::new(self.path("owners.csv")) };
+        let plan = Plan {
+            date: Some("2026-11-25".into()),
+            layers: vec![layer],
+            outputs: vec![OutputPlan::new(self.path("out.csv"))],
+            ..Default::default()
+        };
+        run(&plan, &RunOptions { overwrite: true, ..Default::default() }).map_err(|e| e.to_string())
+    }
+}
+
+/// A workbook with the sheets of another, the answers filled in.
+fn answered(review: &Path, to: &Path, answers: &[&str]) {
+    use basilocus::formats::{InputOptions, open};
+    let mut book = Workbook::new();
+    for name in ["review", "candidates"] {
+        let sheet = book.add_worksheet();
+        sheet.set_name(name).unwrap();
+        let options = InputOptions { sheet: Some(name.into()), header_row: Some(1), ..Default::default() };
+        let mut reader = open(review, &options).unwrap();
+        let names: Vec<String> = reader.schema().fields().iter().map(|f| f.name().clone()).collect();
+        for (c, header) in names.iter().enumerate() {
+            sheet.write_string(0, c as u16, header).unwrap();
+        }
+        let decoder = reader.decoder();
+        let mut row = 0u32;
+        reader
+            .read(&mut |block| {
+                let batch = decoder.decode(block).unwrap().batch;
+                for r in 0..batch.len() {
+                    row += 1;
+                    for (c, text) in batch.row_texts(r).iter().enumerate() {
+                        sheet.write_string(row, c as u16, text).unwrap();
+                    }
+                    if name == "review"
+                        && let Some(answer) = answers.get(row as usize - 1)
+                    {
+                        let at = names.iter().position(|n| n == "answer").unwrap();
+                        sheet.write_string(row, at as u16, *answer).unwrap();
+                    }
+                }
+                true
+            })
+            .unwrap();
+    }
+    book.save(to).unwrap();
+}
+
+const OWNERS: &str = "who,address\nA,\"12 Heron Ln, Ternport, OR 97981\"\nB,14 Heron Ln\nC,\"5 Nowhere Rd, Atlantis\"\nD,\"18 Herron Lane, Greywater\"\nE,14 Heron Ln\nF,\"7 Lost St, Lemuria\"\nG,\n";
+
+#[test]
+fn doubts_go_to_a_sheet_and_answers_come_back() {
+    let f = Folder::new();
+    let reference = vec![f.reference()];
+    f.write("owners.csv", OWNERS);
+    let plain = GeocodePlan { reference, extras: vec!["district".into(), "extension".into()], ..Default::default() };
+    let first = f.geocode(GeocodePlan { review: Some(f.path("review.xlsx")), ..plain.clone() }).unwrap();
+    assert_eq!((first.rows_in, first.rows_out), (7, 2));
+    assert!(
+        first.told.iter().any(|t| t.starts_with("4 rows with 3 different addresses are in doubt")),
+        "{:?}",
+        first.told
+    );
+    let out = f.read("out.csv");
+    assert!(out.contains("A,\"12 Heron Ln, Ternport, OR 97981\",-123.7988000,46.2000000,address point,"), "{out}");
+    assert!(out.contains(",West,0012"), "an area's attribute and the extension: {out}");
+
+    // A choice, a coordinate, none; and the row without an address cannot be asked for.
+    answered(&f.path("review.xlsx"), &f.path("review-done.xlsx"), &["2", "46 12.0 N 123 45.0 W", "none"]);
+    std::fs::rename(f.path("review-done.xlsx"), f.path("review.xlsx")).unwrap();
+    let second = f.geocode(GeocodePlan { answers: Some(f.path("review.xlsx")), ..plain.clone() }).unwrap();
+    assert_eq!((second.rows_in, second.rows_out), (7, 5));
+    assert!(second.told.iter().any(|t| t.contains("none was matched again")), "{:?}", second.told);
+    assert_eq!(second.set_aside["answered: no such place"], 1);
+    let out = f.read("out.csv");
+    let rows: Vec<&str> = out.lines().collect();
+    assert!(rows[2].contains("candidate 2 chosen by a person") && rows[2].starts_with("B,"), "{out}");
+    assert!(rows[3].contains("by hand,100") && rows[3].contains("-123.7500000,46.2000000"), "{out}");
+    assert!(rows[5].starts_with("E,") && rows[5].contains("candidate 2"), "one answer serves equal addresses: {out}");
+
+    // The next table uses them, where it is told to.
+    f.write("owners.csv", "who,address\nZ,14 HERON LN\nY,\"7 Lost St, Lemuria\"\n");
+    let store = f.path("review.answers.sqlite");
+    let third = f.geocode(GeocodePlan { remember: Some(store.clone()), ..plain.clone() }).unwrap();
+    assert_eq!((third.rows_out, third.set_aside["answered: no such place"]), (1, 1));
+    assert!(f.read("out.csv").contains("as answered on 2026-11-25; candidate 2"), "{}", f.read("out.csv"));
+    let kept = answers_of(&store).unwrap();
+    assert_eq!(kept.iter().map(|a| a.answer.as_str()).collect::<Vec<_>>(), ["2", "46 12.0 N 123 45.0 W", "none"]);
+    assert_eq!(f.geocode(plain).unwrap().rows_out, 0, "answers are never used unasked");
+}
+
+#[test]
+fn an_answer_that_means_nothing_is_an_error_with_its_row() {
+    let f = Folder::new();
+    let plain = GeocodePlan { reference: vec![f.reference()], ..Default::default() };
+    f.write("owners.csv", OWNERS);
+    f.geocode(GeocodePlan { review: Some(f.path("review.xlsx")), ..plain.clone() }).unwrap();
+    answered(&f.path("review.xlsx"), &f.path("a.xlsx"), &["9"]);
+    let message = f.geocode(GeocodePlan { answers: Some(f.path("a.xlsx")), ..plain.clone() }).unwrap_err();
+    assert!(message.contains("row 3") && message.contains("there are 2"), "{message}");
+    answered(&f.path("review.xlsx"), &f.path("a.xlsx"), &["somewhere else"]);
+    let message = f.geocode(GeocodePlan { answers: Some(f.path("a.xlsx")), ..plain }).unwrap_err();
+    assert!(message.contains("as an address it is not found"), "{message}");
+}
+
+#[test]
+fn options_are_checked_before_a_row_is_read() {
+    let f = Folder::new();
+    let plain = GeocodePlan { reference: vec![f.reference()], ..Default::default() };
+    f.write("owners.csv", OWNERS);
+    let refused = |change: &dyn Fn(&mut GeocodePlan)| {
+        let mut plan = plain.clone();
+        change(&mut plan);
+        f.geocode(plan).unwrap_err()
+    };
+    insta::assert_snapshot!(refused(&|p| p.extras = vec!["metro".into()]), @"--extras metro: the reference gives postcode, extension, locality, region, parent, district");
+    insta::assert_snapshot!(refused(&|p| p.country = Some("FR".into())), @"--country FR: no reference is of that country; there is US");
+    insta::assert_snapshot!(refused(&|p| p.country = Some("Atlantis".into())), @"--country Atlantis: one of US, CA, GB, IE, AU, NZ, DE, NL, FR, ES, PT, IT is expected");
+    insta::assert_snapshot!(refused(&|p| p.within = Some("5,9,6,1".into())), @"--within 5,9,6,1: WEST,SOUTH,EAST,NORTH in degrees is expected, the south below the north");
+    insta::assert_snapshot!(refused(&|p| p.within = Some("no.geojson".into())), @"--within no.geojson: there is no such file");
+    insta::assert_snapshot!(refused(&|p| p.near = Some("500,1".into())), @"--near 500,1: LON,LAT in degrees is expected, longitude first");
+    insta::assert_snapshot!(refused(&|p| p.near = Some("Atlantis".into())), @"--near Atlantis: LON,LAT in degrees is expected, or the name of one locality of the reference; if there are several of that name, say the position");
+    insta::assert_snapshot!(refused(&|p| { p.finest = Some("locality".into()); p.coarsest = Some("street".into()); }), @"--finest locality is coarser than --coarsest street: nothing could be placed");
+    insta::assert_snapshot!(refused(&|p| { p.coarsest = Some("postcode".into()); p.then = Some("street".into()); }), @"--then street is finer than what the first pass takes already (postcode)");
+}
+
+#[test]
+fn columns_by_a_mapping() {
+    let f = Folder::new();
+    let source = f.write(
+        "roads.csv",
+        "FULL,LF,LT,RF,RT,TOWN_L,TOWN_R,ZL,ZR,SHAPE_TEXT,ODD\nLevee Rd,1,99,2,98,Ternport,Graywater,97981,97990,\"LINESTRING (-123.8 46.2, -123.79 46.2)\",B\n",
+    );
+    let mapping = f.write(
+        "columns.toml",
+        "[[source]]\nfile = \"roads.csv\"\nkind = \"street segments\"\n[source.columns]\nstreet = \"FULL\"\nleft_from = \"LF\"\nleft_to = \"LT\"\nright_from = \"RF\"\nright_to = \"RT\"\nleft_locality = \"TOWN_L\"\nright_locality = \"TOWN_R\"\nleft_postcode = \"ZL\"\nright_postcode = \"ZR\"\nleft_parity = \"ODD\"\ngeometry = \"SHAPE_TEXT\"\n",
+    );
+    let output = f.path("roads.reference");
+    let plan = BuildPlan {
+        sources: vec![source],
+        output: output.clone(),
+        mapping: Some(mapping.clone()),
+        ..Default::default()
+    };
+    let report = build(&plan, &Cancel::default(), &()).unwrap();
+    assert_eq!((report.rows_out, report.sources[0].kind.as_str()), (1, "street segments with number ranges"));
+    f.write("owners.csv", "address\n\"50 Levee Rd, Ternport\"\n\"50 Levee Rd, Graywater\"\n");
+    f.geocode(GeocodePlan { reference: vec![output], ..Default::default() }).unwrap();
+    let out = f.read("out.csv");
+    assert!(out.contains("\"50 Levee Rd, Ternport, 97981\""), "both parities are on the left: {out}");
+    assert!(out.contains("\"50 Levee Rd, Graywater, 97990\""), "{out}");
+    let wrong = |text: &str| {
+        std::fs::write(&mapping, text).unwrap();
+        build(&BuildPlan { overwrite: true, ..plan.clone() }, &Cancel::default(), &()).unwrap_err().to_string()
+    };
+    assert!(
+        wrong("[[source]]\nfile = \"roads.csv\"\n[source.columns]\nstret = \"FULL\"\n").contains("stret is nothing")
+    );
+    assert!(wrong("[[source]]\nfile = \"roads.csv\"\nkind = \"rivers\"\n").contains("rivers"));
+    assert!(
+        wrong("[[source]]\nfile = \"roads.csv\"\n[source.columns]\nstreet = \"NAME\"\n").contains("no column \"NAME\"")
+    );
+}
+
+#[test]
+fn a_postcode_is_an_area_too() {
+    let f = Folder::new();
+    let areas = f.write(
+        "postcodes.csv",
+        "zip,city,state,wkt\n97981,Ternport,OR,\"POLYGON ((-123.9 46.1, -123.7 46.1, -123.7 46.3, -123.9 46.3, -123.9 46.1))\"\n97982,Ternport,OR,\"POLYGON ((0 0, 1 1))\"\n",
+    );
+    let output = f.path("areas.reference");
+    let plan = BuildPlan { sources: vec![areas], output: output.clone(), ..Default::default() };
+    let report = build(&plan, &Cancel::default(), &()).unwrap();
+    assert_eq!((report.rows_in, report.rows_out), (2, 1), "{report:?}");
+    assert!(f.read("areas.set-aside.csv").contains("is not closed"));
+    f.write("owners.csv", "address\n97981\n");
+    f.geocode(GeocodePlan { reference: vec![output], ..Default::default() }).unwrap();
+    assert!(f.read("out.csv").contains("-123.8000000,46.2000000,postcode,100"), "{}", f.read("out.csv"));
+}
+
+#[test]
+fn the_other_direction() {
+    let f = Folder::new();
+    let reference = f.reference();
+    let gates = f.write("gates.csv", "gate,lon,lat\nnear,-123.7987,46.2001\nfar,-120,40\nlost,-123.8,95\n");
+    let mut layer = LayerPlan::new(gates);
+    layer.position = Some(PositionPlan { from: Some("EPSG:4326".into()), ..Default::default() });
+    layer.nearest = Some(NearestPlan { reference: vec![reference], most_m: Some(200.0) });
+    let plan = Plan { layers: vec![layer], outputs: vec![OutputPlan::new(f.path("near.csv"))], ..Default::default() };
+    let report = run(&plan, &RunOptions::default()).unwrap();
+    assert_eq!((report.rows_in, report.rows_out), (3, 2));
+    insta::assert_snapshot!(f.read("near.csv"), @r#"
+        gate,lon,lat,nearest_address,nearest_level,nearest_distance_m,nearest_side,nearest_lon,nearest_lat,inside_district
+        near,-123.7987,46.2001,"12 Heron Ln, Ternport, OR 97981",address point,13.5,,-123.7988000,46.2000000,West
+        far,-120,40,,,,,,,
+        "#);
+}
+
+#[test]
+fn two_placings_of_the_same_rows() {
+    let f = Folder::new();
+    let a =
+        f.write("a.csv", "id,lon,lat,level\n1,-123.8,46.2,address point\n2,-123.8,46.3,street\n3,-123.8,46.4,street\n");
+    let b = f.write(
+        "b.csv",
+        "id,lon,lat,level\n2,-123.8,46.301,postcode\n1,-123.8,46.2,address point\n4,-123.8,46.4,street\n",
+    );
+    let plan = ComparePlan {
+        a: a.clone(),
+        b: b.clone(),
+        key: Some("id".into()),
+        far_m: 50.0,
+        output: Some(f.path("cmp.csv")),
+        ..Default::default()
+    };
+    let r = compare(&plan, 5, &Cancel::default()).unwrap();
+    assert_eq!((r.pairs, r.only_a_count, r.only_b_count, r.far, r.same), (2, 1, 1, 1, 1));
+    assert_eq!(r.worst[0].key, "2");
+    // A thousandth of a degree of the meridian at 46.3 degrees: 111.15 m by the series for the length of a degree.
+    assert!((r.largest_m - 111.15).abs() < 0.02, "{}", r.largest_m);
+    assert!(f.read("cmp.csv").lines().nth(1).unwrap().starts_with("2,111.1"), "{}", f.read("cmp.csv"));
+    let twice = f.write("c.csv", "id,lon,lat\n1,0,0\n1,1,1\n");
+    let message = compare(&ComparePlan { b: twice, output: None, ..plan.clone() }, 5, &Cancel::default()).unwrap_err();
+    assert!(message.to_string().contains("is the key of an earlier row"), "{message}");
+    let by_order = compare(&ComparePlan { key: None, output: None, ..plan }, 5, &Cancel::default()).unwrap();
+    assert_eq!(by_order.pairs, 3);
+}
