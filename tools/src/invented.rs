@@ -323,7 +323,7 @@ impl Country {
 
     /// Whether a house is not in the reference.
     pub fn is_withheld(&self, street: &Street, house: usize) -> bool {
-        Random::new((street.town * 1000 + street.place) as u64 * 64 + house as u64 ^ 0x1234_5678)
+        Random::new(((street.town * 1000 + street.place) as u64 * 64 + house as u64) ^ 0x1234_5678)
             .chance(self.size.withheld)
     }
 

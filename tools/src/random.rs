@@ -11,7 +11,7 @@ impl Random {
     }
 
     /// The next 64 bits.
-    pub fn next(&mut self) -> u64 {
+    pub fn bits(&mut self) -> u64 {
         self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
         let mut z = self.0;
         z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
@@ -21,7 +21,7 @@ impl Random {
 
     /// A number below `n`.
     pub fn below(&mut self, n: usize) -> usize {
-        (self.next() % n.max(1) as u64) as usize
+        (self.bits() % n.max(1) as u64) as usize
     }
 
     /// One of a list.

@@ -151,7 +151,8 @@ pub fn compare(plan: &ComparePlan, worst: usize, cancel: &Cancel) -> Result<Comp
     pairs.sort_by(|x, y| y.distance_m.total_cmp(&x.distance_m));
     let n = pairs.len();
     let at = |share: f64| pairs[n - 1 - ((n - 1) as f64 * share).round() as usize].distance_m;
-    (report.median_m, report.most_of_95_m, report.largest_m) = (at(0.5), at(0.95), at(1.0));
+    let median = (pairs[(n - 1) / 2].distance_m + pairs[n / 2].distance_m) / 2.0;
+    (report.median_m, report.most_of_95_m, report.largest_m) = (median, at(0.95), at(1.0));
     report.pairs = n as u64;
     report.far = pairs.iter().filter(|p| p.distance_m >= plan.far_m).count() as u64;
     report.same = pairs.iter().filter(|p| p.distance_m < 1e-3).count() as u64;

@@ -176,8 +176,9 @@ impl Review {
         let asked = answers::write(&self.pending, &self.rows, date)?;
         let path = self.pending.target().display().to_string();
         let told = format!(
-            "{} rows with {asked} different addresses are in doubt: answer in {path}, then run this again with --answers {path}",
-            self.rows.len()
+            "{} rows with {asked} different addresses are in doubt: answer in {path}, then run this again with --answers {path}; what was found for the other rows waits in {}",
+            self.rows.len(),
+            self.store.path().display()
         );
         Ok((self.pending, told))
     }

@@ -417,6 +417,9 @@ pub fn build(r: &BuildReport) -> String {
             thousands(r.folded)
         );
     }
+    for d in &r.doubts {
+        let _ = writeln!(out, "  doubt      {}: {}", d.id, d.message);
+    }
     for o in &r.outputs {
         let _ = writeln!(out, "  wrote      {}", o.display());
     }

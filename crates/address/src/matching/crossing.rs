@@ -132,7 +132,7 @@ fn crossing_of(a: (f64, f64), b: (f64, f64), c: (f64, f64), d: (f64, f64)) -> Op
     }
     let t = ((c.0 - a.0) * sy - (c.1 - a.1) * sx) / cross;
     let u = ((c.0 - a.0) * ry - (c.1 - a.1) * rx) / cross;
-    ((0.0..=1.0).contains(&t) && (0.0..=1.0).contains(&u)).then(|| (a.0 + t * rx, a.1 + t * ry))
+    ((0.0..=1.0).contains(&t) && (0.0..=1.0).contains(&u)).then_some((a.0 + t * rx, a.1 + t * ry))
 }
 
 #[cfg(test)]

@@ -31,7 +31,7 @@ mod words;
 
 pub use score::Parts;
 pub use similar::slips_allowed;
-pub use within::Within;
+pub use within::{Polygon, Within};
 pub(crate) use words::{street_text, tail};
 
 use crate::nearest::metres;
@@ -310,13 +310,17 @@ impl<'a> Matcher<'a> {
             seen.push(key);
             new
         });
-        let outside = placed.len();
+        let cheapest = placed.first().map(|p| p.parts.sum());
         if let Some(within) = &self.options.within {
             placed.retain(|p| within.contains(self.reference, p));
+            // What lies inside and fits much worse than what lies outside is another address.
+            let inside = placed.first().map(|p| p.parts.sum());
+            if inside.zip(cheapest).is_some_and(|(i, c)| i > c + score::WITHIN) {
+                placed.clear();
+            }
         }
-        let outside = outside - placed.len();
         let Some(first) = placed.first() else {
-            if outside > 0 {
+            if cheapest.is_some() {
                 return Outcome::SetAside {
                     class: "outside the area",
                     reason: "its matches lie outside the area that results must be within".into(),
@@ -419,7 +423,7 @@ impl<'a> Matcher<'a> {
     fn accept(&self, best: Candidate, others: Vec<Candidate>) -> Outcome {
         let all = |best: Candidate, others: Vec<Candidate>| std::iter::once(best).chain(others).collect();
         if let Some(within) = &self.options.within
-            && !within.contains_position(best.lon, best.lat)
+            && !within.contains_candidate(self.reference, &best)
         {
             return Outcome::SetAside {
                 class: "outside the area",

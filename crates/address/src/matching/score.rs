@@ -64,6 +64,8 @@ pub(super) const MOST: i32 = 34;
 pub(super) const GOOD: i32 = 4;
 /// A house on a street of exactly the name is not looked for under other names while it costs no more.
 pub(super) const NAME_RIGHT: i32 = 14;
+/// An address is outside the area that was asked for where what is inside costs so much more.
+pub(super) const WITHIN: i32 = 10;
 /// Costs no farther apart than this are equal: nothing in the address tells such candidates apart.
 pub(super) const EQUAL: i32 = 1;
 /// Places no farther apart than this are one, metres.

@@ -88,10 +88,11 @@ impl<'a> Asked<'a> {
         {
             return Some(score::ENDING);
         }
-        if longer - shorter <= most && (letters(key) ^ self.letters).count_ones() as usize <= 2 * most {
-            if let Some(d) = normal::distance(self.key.as_bytes(), key.as_bytes(), most) {
-                best = score::slips(d, longer);
-            }
+        if longer - shorter <= most
+            && (letters(key) ^ self.letters).count_ones() as usize <= 2 * most
+            && let Some(d) = normal::distance(self.key.as_bytes(), key.as_bytes(), most)
+        {
+            best = score::slips(d, longer);
         }
         if best > score::WORD_ORDER && (there.contains(' ') || self.words.contains(' ')) {
             best = best.min(self.words_cost(there));

@@ -1,8 +1,12 @@
 //! Areas that results must lie in.
 
+use super::Candidate;
 use super::place::Placed;
 use crate::normal;
 use crate::reference::Reference;
+
+/// A polygon: rings of longitudes and latitudes in degrees, holes among them.
+pub type Polygon = Vec<Vec<(f64, f64)>>;
 
 /// An area that results must lie in: a box, polygons, or names of localities, regions, districts and areas of the
 /// reference.
@@ -11,7 +15,7 @@ pub struct Within {
     /// West, south, east and north in degrees.
     pub bounds: Option<[f64; 4]>,
     /// Polygons, each a list of rings of longitudes and latitudes; empty for none.
-    pub polygons: Vec<Vec<Vec<(f64, f64)>>>,
+    pub polygons: Vec<Polygon>,
     /// Names, of which one must fit; empty for none.
     pub names: Vec<String>,
 }
@@ -31,16 +35,25 @@ impl Within {
             && (self.names.is_empty() || self.names.iter().any(|n| self.is_named(reference, n, p)))
     }
 
+    /// Whether a candidate that was found by its postcode or locality lies in the area.
+    pub(super) fn contains_candidate(&self, reference: &Reference, c: &Candidate) -> bool {
+        let named = |n: &String| is_named(reference, n, [&c.locality, &c.region, &c.parent, ""], (c.lon, c.lat));
+        self.contains_position(c.lon, c.lat) && (self.names.is_empty() || self.names.iter().any(named))
+    }
+
     fn is_named(&self, reference: &Reference, name: &str, p: &Placed) -> bool {
-        let words = normal::words(name);
-        let code = reference.grammar().region(&words);
         let place = reference.place(p.place(reference));
         let within = place.within.map(|w| reference.place(w).name).unwrap_or_default();
-        [place.name, place.region, place.parent, within]
-            .iter()
-            .any(|n| !n.is_empty() && (normal::words(n) == words || Some(*n) == code))
-            || reference.attributes_at(p.lon, p.lat).iter().any(|(_, v)| normal::words(v) == words)
+        is_named(reference, name, [place.name, place.region, place.parent, within], (p.lon, p.lat))
     }
+}
+
+/// Whether a name is one of those of a place, or of an area around a position.
+fn is_named(reference: &Reference, name: &str, names: [&str; 4], (lon, lat): (f64, f64)) -> bool {
+    let words = normal::words(name);
+    let code = reference.grammar().region(&words);
+    names.iter().any(|n| !n.is_empty() && (normal::words(n) == words || Some(*n) == code))
+        || reference.attributes_at(lon, lat).iter().any(|(_, v)| normal::words(v) == words)
 }
 
 /// Whether an odd number of rings is around a position.

@@ -137,8 +137,8 @@ fn is_street_end(words: &[&str], grammar: &Grammar) -> bool {
     }
     let meaning = grammar.word(last);
     let typed = |w: &&str| grammar.word(w).street_type.is_some();
-    let typed_before = middle.last().is_some_and(|w| typed(&w));
-    meaning.street_type.is_some() && (typed_before || !middle.iter().skip(1).any(|w| typed(&w)))
+    let typed_before = middle.last().is_some_and(&typed);
+    meaning.street_type.is_some() && (typed_before || !middle.iter().skip(1).any(typed))
         || meaning.direction.is_some() && typed_before
 }
 

@@ -4,7 +4,7 @@ use super::Record;
 use crate::Error;
 use basilocus_address::Candidate;
 use basilocus_formats::xlsx::{Table, write_tables};
-use basilocus_formats::{Decode, InputOptions, PendingOutput, open};
+use basilocus_formats::{Decode, Format, InputOptions, PendingOutput, detect, open};
 use std::collections::HashMap;
 use std::path::Path;
 use std::sync::Arc;
@@ -150,6 +150,14 @@ pub(crate) fn write(pending: &PendingOutput, rows: &[ReviewRow], date: &str) -> 
 
 /// Reads the answers of a workbook; rows without one are left out.
 pub(crate) fn read(path: &Path) -> Result<Vec<Reviewed>, Error> {
+    let format = detect(path)?;
+    if format != Format::Xlsx {
+        return Err(Error::Plan(format!(
+            "--answers {}: a workbook that --review wrote is expected; this is {}",
+            path.display(),
+            format.name()
+        )));
+    }
     let review = sheet(path, REVIEW, &["source_row", "answer", "key"])?;
     let offered = sheet(path, CANDIDATES, &["source_row", "choice", "address", "level", "confidence", "lon", "lat"])?;
     let mut by_row: HashMap<u64, Vec<Record>> = HashMap::new();

@@ -88,6 +88,11 @@ impl Store {
         Ok(Store { path: path.to_path_buf(), connection: Mutex::new(connection) })
     }
 
+    /// The file.
+    pub(crate) fn path(&self) -> &Path {
+        &self.path
+    }
+
     fn connection(&self) -> MutexGuard<'_, Connection> {
         self.connection.lock().unwrap_or_else(PoisonError::into_inner)
     }

@@ -14,6 +14,7 @@ use crate::Error;
 use crate::engine::{Cancel, Progress};
 use crate::pipeline::{roles, sample};
 use crate::plan::{InputPlan, PositionPlan};
+use crate::report::DoubtReport;
 use crate::step::position::PositionReader;
 use basilocus_address::{Builder, grammar};
 use basilocus_formats::{Format, FormatError, PendingOutput, Reader, delimited, open};
@@ -55,6 +56,8 @@ pub struct BuildReport {
     pub sources: Vec<SourceReport>,
     /// Rows that were the same address point as another (units of one building).
     pub folded: u64,
+    /// Suspicions about the sources.
+    pub doubts: Vec<DoubtReport>,
     /// Files written.
     pub outputs: Vec<PathBuf>,
     /// Wall-clock time.
@@ -115,6 +118,18 @@ pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
     }
     builder.write(&plan.output)?;
     report.folded = builder.folded();
+    if builder.apart() > 0 {
+        report.doubts.push(DoubtReport {
+            id: "slip-21".into(),
+            layer: plan.output.file_stem().map_or(String::new(), |s| s.to_string_lossy().into_owned()),
+            column: None,
+            rows: builder.apart(),
+            message: format!(
+                "{} address points have the address of another one and stand more than 30 m away from it: none of them can be matched for sure; `reference describe` names them",
+                builder.apart()
+            ),
+        });
+    }
     if !aside.is_empty() {
         let pending = PendingOutput::new(&file, plan.overwrite)?;
         let mut text = String::from("source,source_row,reason,row\n");

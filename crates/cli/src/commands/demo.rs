@@ -19,6 +19,8 @@ const FILES: &[(&str, &[u8])] = &[
     ("street_segments.csv", include_bytes!("../../demo/street_segments.csv")),
     ("postcodes.csv", include_bytes!("../../demo/postcodes.csv")),
     ("places.csv", include_bytes!("../../demo/places.csv")),
+    ("landmarks.csv", include_bytes!("../../demo/landmarks.csv")),
+    ("districts.geojson", include_bytes!("../../demo/districts.geojson")),
     ("harbour_pairs.csv", include_bytes!("../../demo/harbour_pairs.csv")),
     ("harbour_piles.csv", include_bytes!("../../demo/harbour_piles.csv")),
 ];
@@ -56,13 +58,17 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
 
     step("2. Build the address reference, and match the landowners against it")?;
     command(
-        "basilocus reference build address_points.csv street_segments.csv postcodes.csv places.csv -o estuary.reference --overwrite --no-progress",
+        "basilocus reference build address_points.csv street_segments.csv postcodes.csv places.csv landmarks.csv districts.geojson -o estuary.reference --overwrite --no-progress",
     )?;
     command(
-        "basilocus geocode landowners.xlsx --reference estuary.reference -o landowners.csv --overwrite --no-progress",
+        "basilocus geocode landowners.xlsx --reference estuary.reference -o landowners.csv --review review.xlsx --overwrite --no-progress",
     )?;
     examples("landowners.csv", &["Address", "City", "level", "confidence", "changes"], &[0, 1, 5, 34, 46, 50])?;
     examples("landowners.set-aside.csv", &["source_row", "Address", "City", "Zip", "reason"], &[1, 2, 3, 4])?;
+
+    say(
+        "The rows in doubt are in review.xlsx with their candidates; what is answered there comes back with --answers.\n",
+    )?;
 
     step(
         "3. Read the field notes (degrees and decimal minutes, five spellings) and the survey of 1958 (NAD27, US survey feet)",
@@ -72,6 +78,11 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
     )?;
     command(
         "basilocus convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o survey_1958.csv --overwrite --no-progress",
+    )?;
+
+    say("The other direction: the address nearest to each note, and the district around it\n\n")?;
+    command(
+        "basilocus nearest field_notes.csv --reference estuary.reference --from EPSG:4326 --most 2000 -o field_notes_near.csv --overwrite --no-progress",
     )?;
 
     step(
@@ -111,6 +122,7 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
     step("What to open")?;
     say(&format!(
         "  {0}/culverts.xlsx      in a spreadsheet program: a sheet for each source, one of the rows set aside, one that says what this is\n  \
+         {0}/review.xlsx        in the same: the addresses in doubt, with a column to answer in\n  \
          {0}/culverts.gpkg      in any program that reads GeoPackage: one layer for each source, in Oregon North feet\n  \
          {0}/culverts.geojson   in a text editor or a web map: all points, in WGS 84\n  \
          {0}/harbour_piles.geojson in the same: the piles of the old plan\n  \
@@ -130,7 +142,7 @@ fn plan() -> Plan {
         input: InputPlan { sheet: Some("Register".into()), ..Default::default() },
         geocode: Some(GeocodePlan {
             reference: vec!["estuary.reference".into()],
-            extras: vec!["region".into(), "parent".into()],
+            extras: vec!["region".into(), "parent".into(), "district".into()],
             ..Default::default()
         }),
         ..LayerPlan::new("landowners.xlsx")
@@ -176,6 +188,7 @@ fn command(line: &str) -> Result<()> {
         Command::Look(a) => super::look::run(&a).map(|_| ())?,
         Command::Run(a) => run_command::saved(&a).map(|_| ())?,
         Command::Geocode(a) => plan_of(a.layer(), &a.behaviour)?,
+        Command::Nearest(a) => plan_of(a.layer(), &a.behaviour)?,
         Command::Convert(a) => plan_of(a.layer(), &a.behaviour)?,
         Command::Fit(a) => super::fit::run(&a).map(|_| ())?,
         _ => bail!("no step of the demonstration: {line}"),

@@ -34,7 +34,11 @@ pub fn run(command: &ReferenceCommand) -> Result<Done> {
             };
             let report = build(&plan, &cancel_on_interrupt(), &Bar::new(!no_progress))?;
             text::print(&if *as_json { json(&report)? } else { text::build(&report) })?;
-            Ok(if *strict && !report.set_aside.is_empty() { Done::NotClean } else { Done::Fine })
+            Ok(if *strict && !(report.set_aside.is_empty() && report.doubts.is_empty()) {
+                Done::NotClean
+            } else {
+                Done::Fine
+            })
         }
         ReferenceCommand::Describe { file, json: as_json } => {
             let reference = Reference::open(file)?;

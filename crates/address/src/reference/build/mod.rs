@@ -110,6 +110,7 @@ pub struct Builder {
     areas: Vec<Area>,
     counts: [u64; 5],
     folded: u64,
+    apart: u64,
     /// First street and number of streets of a place, known while the file is written.
     place_streets: Vec<(u32, u32)>,
     temporary: PathBuf,
@@ -144,6 +145,7 @@ impl Builder {
             areas: Vec::new(),
             counts: [0; 5],
             folded: 0,
+            apart: 0,
             place_streets: Vec::new(),
             temporary: PathBuf::new(),
         }
@@ -437,6 +439,12 @@ impl Builder {
     /// Rows that were the same address point as another row of the sources, known after [`Builder::write`].
     pub fn folded(&self) -> u64 {
         self.folded
+    }
+
+    /// Rows that are the address of another row at a place farther away than one building is large, known after
+    /// [`Builder::write`].
+    pub fn apart(&self) -> u64 {
+        self.apart
     }
 
     /// Writes the reference beside its final place and moves it there; whoever has the old one open keeps reading it.

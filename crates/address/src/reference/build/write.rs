@@ -176,7 +176,7 @@ impl Builder {
         let mut id = 0u32;
         let mut group = [u32::MAX; 3];
         let mut kept: Vec<(i32, i32, u32)> = Vec::new();
-        let mut folded = 0;
+        let (mut folded, mut apart) = (0, 0);
         sorter.each(&mut |[street, number, suffix, _, extension, postcode, lon, lat]| {
             let (x, y) = (lon as i32, lat as i32);
             if group != [street, number, suffix] {
@@ -190,6 +190,7 @@ impl Builder {
                 folded += 1;
                 return Ok(());
             }
+            apart += u64::from(kept.iter().any(|(_, _, code)| *code == postcode));
             kept.push((x, y, postcode));
             let e = &mut extents[street as usize];
             if e.points.1 == 0 {
@@ -202,7 +203,7 @@ impl Builder {
             id += 1;
             out.put(Section::Points, &[street, number, suffix << 16 | extension, postcode, lon, lat])
         })?;
-        self.folded = folded;
+        (self.folded, self.apart) = (folded, apart);
         out.end(Section::Points)?;
         out.start(Section::Suffixes);
         out.put(Section::Suffixes, &self.suffix_list)?;

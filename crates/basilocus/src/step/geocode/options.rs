@@ -4,7 +4,7 @@ use super::Reference;
 use crate::Error;
 use crate::plan::GeocodePlan;
 use crate::reference::geometry;
-use basilocus_address::matching::LEVELS;
+use basilocus_address::matching::{LEVELS, Polygon};
 use basilocus_address::{Level, MatchOptions, Within};
 use basilocus_formats::{Format, InputOptions, open};
 use std::path::Path;
@@ -108,7 +108,7 @@ fn within(text: &str) -> Result<Within, Error> {
 }
 
 /// The polygons of a GeoJSON layer, or of a table with a column of well-known text; WGS 84.
-fn polygons(path: &Path) -> Result<Vec<Vec<Vec<(f64, f64)>>>, Error> {
+fn polygons(path: &Path) -> Result<Vec<Polygon>, Error> {
     let mut reader = open(path, &InputOptions { geometry_text: true, ..Default::default() })?;
     let decoder = reader.decoder();
     let (mut out, mut failed) = (Vec::new(), None);
