@@ -21,7 +21,8 @@ pub struct Arguments {
     pub command: Command,
 }
 
-/// The commands, in the order people work.
+/// The commands, in the order people work. One is parsed a run: their size does not matter.
+#[allow(clippy::large_enum_variant)]
 #[derive(Debug, Subcommand)]
 pub enum Command {
     /// Say what a file holds: layers, columns and their roles, first rows, system, extent, doubts

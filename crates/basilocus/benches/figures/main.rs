@@ -67,10 +67,6 @@ impl Random {
         self.0 >> 33
     }
 
-    fn below(&mut self, n: usize) -> usize {
-        self.next() as usize % n.max(1)
-    }
-
     fn unit(&mut self) -> f64 {
         self.next() as f64 / (1u64 << 31) as f64
     }
