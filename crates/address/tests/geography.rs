@@ -8,9 +8,12 @@ use basilocus_address::{
 use proptest::prelude::*;
 use std::sync::OnceLock;
 
+/// A folder, the reference in it, and the positions of its address points.
+type Town = (tempfile::TempDir, Reference, Vec<(f64, f64)>);
+
 /// Streets go east and north from a corner; one degree of latitude is some 111 km.
-fn town() -> &'static (tempfile::TempDir, Reference, Vec<(f64, f64)>) {
-    static TOWN: OnceLock<(tempfile::TempDir, Reference, Vec<(f64, f64)>)> = OnceLock::new();
+fn town() -> &'static Town {
+    static TOWN: OnceLock<Town> = OnceLock::new();
     TOWN.get_or_init(|| {
         let mut b = Builder::new(&grammar::us::GRAMMAR);
         let mut points = Vec::new();

@@ -45,7 +45,7 @@ const PURPOSES: &[(&str, &[&str])] = &[
     ("postcode", &[]),
     ("name", &["name", "placename", "place", "locality", "city", "town"]),
     ("other_names", &["othernames", "othername", "aliases", "alias", "alternatenames", "alsoknownas"]),
-    ("kind", &["kind", "placekind", "placetype", "featureclass", "class", "type"]),
+    ("kind", &["kind", "placekind", "placetype", "class", "type"]),
     ("parent", &["county", "parent", "district", "within"]),
     ("left_from", &["leftfrom", "fromleft", "lfrom", "froml", "lefta", "leftlow", "lfromadd", "lfromaddr"]),
     ("left_to", &["leftto", "toleft", "lto", "tol", "leftb", "lefthigh", "ltoadd", "ltoaddr"]),
