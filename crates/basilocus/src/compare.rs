@@ -193,7 +193,9 @@ fn placed(
     let from = from.cloned().or(carried).unwrap_or_else(|| "EPSG:4326".into());
     plan.position = Some(PositionPlan { from: Some(from), ..Default::default() });
     let pipeline = Pipeline::new(&plan, reader.as_mut(), &[], false, "")?;
-    report.understood.extend(pipeline.understood.iter().map(|u| format!("{}: {u}", path.display())));
+    // How the table was cut into cells is of no interest here; which numbers are the coordinates is.
+    let told = pipeline.understood.iter().filter(|u| u.starts_with("positions"));
+    report.understood.extend(told.map(|u| format!("{}: {u}", path.display())));
     let names: Vec<String> = pipeline.schema().fields().iter().map(|f| f.name().clone()).collect();
     let find = |wanted: &str| names.iter().position(|n| n.eq_ignore_ascii_case(wanted));
     let key_column = match key {

@@ -113,12 +113,8 @@ fn nearest_and_compare() {
     f.write("moved.csv", "gate,lon,lat\nnear,-123.7987,46.2011\nfar,-120,40\nnew,-121,41\n");
     insta::assert_snapshot!(f.ok(&["compare", "gates.csv", "moved.csv", "--key", "gate", "-o", "moved.geojson"]), @r#"
           read as    gates.csv: WGS 84, as nothing else is said
-          read as    gates.csv: encoding UTF-8 (found)
-          read as    gates.csv: delimiter comma (found)
           read as    gates.csv: positions from columns "lon" and "lat" (found), in WGS 84 (EPSG:4326) (degrees)
           read as    moved.csv: WGS 84, as nothing else is said
-          read as    moved.csv: encoding UTF-8 (found)
-          read as    moved.csv: delimiter comma (found)
           read as    moved.csv: positions from columns "lon" and "lat" (found), in WGS 84 (EPSG:4326) (degrees)
           rows       2 and 3 with a position; 2 are in both
           alone      1 in the second only: new

@@ -66,6 +66,14 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
     examples("landowners.csv", &["Address", "City", "level", "confidence", "changes"], &[0, 1, 5, 34, 46, 50])?;
     examples("landowners.set-aside.csv", &["source_row", "Address", "City", "Zip", "reason"], &[1, 2, 3, 4])?;
 
+    command(
+        "basilocus nearest landmarks.csv --reference estuary.reference --from EPSG:4326 --most 2000 -o landmarks_near.csv --overwrite --no-progress",
+    )?;
+    examples(
+        "landmarks_near.csv",
+        &["name", "nearest_address", "nearest_distance_m", "nearest_side", "inside_district"],
+        &[0, 1, 2, 3],
+    )?;
     say(
         "The rows in doubt are in review.xlsx with their candidates; what is answered there comes back with --answers.\n",
     )?;
@@ -78,11 +86,6 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
     )?;
     command(
         "basilocus convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o survey_1958.csv --overwrite --no-progress",
-    )?;
-
-    say("The other direction: the address nearest to each note, and the district around it\n\n")?;
-    command(
-        "basilocus nearest field_notes.csv --reference estuary.reference --from EPSG:4326 --most 2000 -o field_notes_near.csv --overwrite --no-progress",
     )?;
 
     step(

@@ -21,6 +21,17 @@ pub struct Table {
     pub answers: Vec<usize>,
 }
 
+/// Height of a line of text, points.
+const LINE_POINTS: f64 = 15.0;
+/// Lines that a row shows at most.
+const MOST_LINES: u32 = 12;
+
+/// Lines that a text takes in a column of so many characters, generously.
+fn lines(text: &str, width: u16) -> u32 {
+    let width = u32::from(width.saturating_sub(2).max(4));
+    (text.chars().count() as u32).div_ceil(width).max(1)
+}
+
 /// Writes sheets to a workbook.
 ///
 /// # Errors
@@ -48,6 +59,10 @@ pub fn write_tables(pending: &PendingOutput, tables: &[Table], date: &str) -> Re
             sheet.set_column_width(c as u16, f64::from(*width)).map_err(failed)?;
         }
         for (r, row) in table.rows.iter().enumerate() {
+            // Wrapped text is read only where its row is high enough, which not every program sees to by itself.
+            let lines = row.iter().enumerate().map(|(c, text)| lines(text, table.widths.get(c).copied().unwrap_or(10)));
+            let height = LINE_POINTS * f64::from(lines.max().unwrap_or(1).min(MOST_LINES));
+            sheet.set_row_height(r as u32 + 1, height).map_err(failed)?;
             for (c, text) in row.iter().enumerate() {
                 let at = (r as u32 + 1, c as u16);
                 match text.parse::<f64>() {
