@@ -67,7 +67,7 @@ pub(crate) fn write(pending: &PendingOutput, rows: &[ReviewRow], date: &str) -> 
         ]
         .map(String::from)
         .to_vec(),
-        widths: vec![11, 6, 36, 48, 30, 34, 34, 34, 12],
+        widths: vec![11, 6, 36, 48, 30, 34, 34, 34, 40],
         numbers: vec![0, 1],
         answers: vec![4],
         ..Default::default()

@@ -47,6 +47,7 @@ pub fn write_tables(pending: &PendingOutput, tables: &[Table], date: &str) -> Re
         Format::new().set_bold().set_text_wrap().set_border_bottom(FormatBorder::Thin).set_align(FormatAlign::Top);
     let ask = bold.clone().set_background_color(Color::RGB(0xFF_F2_CC));
     let cell = Format::new().set_align(FormatAlign::Top).set_text_wrap().set_num_format("@");
+    let number_cell = Format::new().set_align(FormatAlign::Top);
     let blank = cell.clone().set_background_color(Color::RGB(0xFF_FA_E8)).set_border(FormatBorder::Hair);
     for table in tables {
         let sheet = book.add_worksheet();
@@ -67,7 +68,7 @@ pub fn write_tables(pending: &PendingOutput, tables: &[Table], date: &str) -> Re
                 let at = (r as u32 + 1, c as u16);
                 match text.parse::<f64>() {
                     Ok(number) if table.numbers.contains(&c) => {
-                        sheet.write_number(at.0, at.1, number).map_err(failed)?;
+                        sheet.write_number_with_format(at.0, at.1, number, &number_cell).map_err(failed)?;
                     }
                     _ => {
                         let format = if table.answers.contains(&c) { &blank } else { &cell };
