@@ -264,7 +264,7 @@ fn overlapping_ranges_are_doubted_when_described() {
     let path = folder.path().join("levee.reference");
     b.write(&path).unwrap();
     let doubts = Reference::open(&path).unwrap().describe().doubts;
-    assert_eq!(doubts, ["ranges overlap on Levee in Ternport: 1–99 and 51–149"]);
+    assert_eq!(doubts, ["ranges overlap on Levee Rd in Ternport: 1–99 and 51–149"]);
 }
 
 #[test]
