@@ -157,7 +157,7 @@ pub(super) fn key_hash(kind: KeyKind, bytes: impl Iterator<Item = u8>) -> u32 {
 /// Calls `f` with the hash of a key with as many letters left out as `left_out` says.
 ///
 /// Two keys within that many edits share at least one of these spellings, which finds candidates without trying
-/// every name; the true distance is computed afterwards. A automaton over a sorted list finds the same ones; it was
+/// every name; the true distance is computed afterwards. An automaton over a sorted list finds the same ones; it was
 /// left because it visits thousands of nodes where this looks up some dozen hashes.
 pub(super) fn each_spelling(key: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
     const LONGEST: usize = 40;
