@@ -160,6 +160,29 @@ fn restricted_results() {
     insta::assert_snapshot!(show("104 Heron Ln, Ternport, OR 97981", MatchOptions { finest: Level::Postcode, ..d() }), @"postcode | Ternport, OR 97981 | the street was not looked for: nothing finer than postcode was asked for");
 }
 
+/// Nothing is finer than what was asked for, whatever the address names.
+#[test]
+fn the_finest_level_holds_for_all() {
+    let finest = |level| MatchOptions { finest: level, ..MatchOptions::default() };
+    assert!(plain("Heron Ln & 5th St, Ternport, OR").starts_with("crossing"));
+    assert!(show("Heron Ln & 5th St, Ternport, OR", finest(Level::Landmark)).starts_with("street | Heron Ln,"));
+    assert!(show("Tern Point Lighthouse, Ternport", finest(Level::Street)).starts_with("locality"));
+    for (level, name) in basilocus_address::matching::LEVELS {
+        let options = MatchOptions { coarsest: Level::Region, ..finest(*level) };
+        for text in [
+            "104 Heron Ln, Ternport, OR 97981",
+            "Heron Ln & 5th St, Ternport",
+            "Tern Point Lighthouse, Ternport",
+            "51 Levee Rd, Ternport",
+        ] {
+            match Matcher::new(&town().1, options.clone()).find(&AddressInput { whole: text, ..Default::default() }) {
+                Outcome::Matched(m) => assert!(m.best.level >= *level, "{text} at {name}: {:?}", m.best),
+                Outcome::SetAside { .. } => {}
+            }
+        }
+    }
+}
+
 #[test]
 fn a_second_pass_places_what_is_certain() {
     let then = |level| MatchOptions { coarsest: Level::StreetRange, then: Some(level), ..MatchOptions::default() };

@@ -147,6 +147,18 @@ fn doubts_go_to_a_sheet_and_answers_come_back() {
     assert_eq!(f.geocode(plain).unwrap().rows_out, 0, "answers are never used unasked");
 }
 
+/// A review without a row in doubt comes back as well as any other.
+#[test]
+fn a_review_may_be_empty() {
+    let f = Folder::new();
+    let plain = GeocodePlan { reference: vec![f.reference()], ..Default::default() };
+    f.write("owners.csv", "who,address\nA,\"12 Heron Ln, Ternport, OR 97981\"\n");
+    f.geocode(GeocodePlan { review: Some(f.path("review.xlsx")), ..plain.clone() }).unwrap();
+    let again = f.geocode(GeocodePlan { answers: Some(f.path("review.xlsx")), ..plain }).unwrap();
+    assert_eq!((again.rows_in, again.rows_out), (1, 1));
+    assert!(again.told.iter().any(|t| t.starts_with("0 answers")), "{:?}", again.told);
+}
+
 #[test]
 fn an_answer_that_means_nothing_is_an_error_with_its_row() {
     let f = Folder::new();

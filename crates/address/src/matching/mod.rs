@@ -246,7 +246,7 @@ impl<'a> Matcher<'a> {
         let index = tried.len();
         let mut same_name_elsewhere = Vec::new();
         if self.options.finest <= Level::Street && !a.post_box {
-            if let Some(other) = &a.crossing {
+            if let (Some(other), true) = (&a.crossing, self.options.finest <= Level::Crossing) {
                 crossing::place(self, &a, other, &context, index, placed);
             } else if !a.street.name.is_empty() {
                 let mut search = Search::new(reference, &a, &a.street, &context);
@@ -283,7 +283,8 @@ impl<'a> Matcher<'a> {
                 }
                 same_name_elsewhere = std::mem::take(&mut search.same_name_elsewhere);
             }
-            if a.number.is_none() && a.crossing.is_none() && !a.place.is_empty() {
+            let landmarks = self.options.finest <= Level::Landmark;
+            if landmarks && a.number.is_none() && a.crossing.is_none() && !a.place.is_empty() {
                 landmark::place(self, &a, &context, index, placed);
             }
         }
@@ -341,8 +342,9 @@ impl<'a> Matcher<'a> {
         let raw = confidence::raw(best_cost, rivals.iter().map(|p| p.parts.sum()));
         let render = |p: &Placed, raw: f64| words::candidate(self, &tried[p.reading], p, raw);
         let mut list: Vec<Candidate> = vec![render(first, raw)];
-        // A tie is told with its candidates, asked for or not.
-        let others = if equal > 0 { self.options.others.max(4) } else { self.options.others };
+        // A tie is told with all of its candidates, asked for or not: a second pass needs what all have in common.
+        let tied = placed.iter().filter(|p| p.parts.sum() - best_cost <= score::EQUAL).count();
+        let others = if equal > 0 { self.options.others.max(tied) } else { self.options.others };
         for p in placed[1..].iter().take(others) {
             let rest = placed.iter().filter(|q| !std::ptr::eq(*q, p)).map(|q| q.parts.sum());
             list.push(render(p, confidence::raw(p.parts.sum(), rest)));

@@ -200,8 +200,8 @@ fn sheet(path: &Path, name: &str, wanted: &[&str]) -> Result<Vec<HashMap<String,
     let options = InputOptions { sheet: Some(name.into()), header_row: Some(1), ..Default::default() };
     let mut reader = match open(path, &options) {
         Ok(reader) => reader,
-        // A sheet without rows: nothing was offered.
-        Err(basilocus_formats::FormatError::Empty { .. }) if name == CANDIDATES => return Ok(Vec::new()),
+        // A sheet without rows: nothing was in doubt, or nothing could be offered.
+        Err(basilocus_formats::FormatError::Empty { .. }) => return Ok(Vec::new()),
         Err(e) => return Err(e.into()),
     };
     let names: Vec<String> = reader.schema().fields().iter().map(|f| f.name().clone()).collect();

@@ -157,7 +157,7 @@ impl Store {
     pub(crate) fn start_run(&self, fingerprint: &str) -> Result<(), Error> {
         let failed = |e| self.error(e);
         let connection = self.connection();
-        connection.execute_batch("DELETE FROM found; DELETE FROM run; BEGIN").map_err(failed)?;
+        connection.execute_batch("BEGIN; DELETE FROM found; DELETE FROM run").map_err(failed)?;
         connection.execute("INSERT INTO run (fingerprint) VALUES (?1)", [fingerprint]).map_err(failed)?;
         Ok(())
     }

@@ -361,9 +361,8 @@ impl Builder {
         let (id, _) = self.postcode(&p.postcode, place, &p.region, None);
         let code = self.strings.get(id).to_string();
         if let Some(entry) = self.postcodes.get_mut(&code) {
-            // A postcode of several localities has one middle: the mean of theirs.
-            entry.sum = (entry.sum.0 + p.lon, entry.sum.1 + p.lat, entry.sum.2 + 1);
-            entry.position = if entry.position.is_none() { Some((p.lon, p.lat)) } else { entry.position };
+            // A postcode that stands several times, once for each of its localities, has the middle that came first.
+            entry.position = entry.position.or(Some((p.lon, p.lat)));
         }
         self.counts[2] += 1;
         Ok(())
