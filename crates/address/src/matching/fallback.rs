@@ -33,7 +33,7 @@ fn offered(matcher: &Matcher, place: u32) -> Option<Candidate> {
         lat,
         address: tail(matcher.reference.grammar(), l.name, l.region, ""),
         changes: Vec::new(),
-        locality: l.name.to_string(),
+        locality: if level == Level::Region { String::new() } else { l.name.to_string() },
         region: l.region.to_string(),
         parent: l.parent.to_string(),
         postcode: String::new(),
@@ -276,22 +276,9 @@ fn region(matcher: &Matcher, a: &crate::parse::ParsedAddress, parts: Parts, chan
         .flat_map(|words| reference.places_named(&words))
         .find(|p| reference.place(*p).kind == PlaceKind::Region)?;
     let l = reference.place(place);
-    let (lon, lat) = l.position?;
-    Some(Candidate {
-        level: Level::Region,
-        confidence: trusted(Level::Region, &parts),
-        parts,
-        raw: f64::from(parts.sum()),
-        lon,
-        lat,
-        address: l.name.to_string(),
-        changes: changes.to_vec(),
-        locality: String::new(),
-        region: l.region.to_string(),
-        parent: l.parent.to_string(),
-        postcode: String::new(),
-        extension: String::new(),
-    })
+    let (confidence, raw) = (trusted(Level::Region, &parts), f64::from(parts.sum()));
+    let (address, changes) = (l.name.to_string(), changes.to_vec());
+    Some(Candidate { confidence, raw, parts, address, changes, ..offered(matcher, place)? })
 }
 
 fn aside(candidates: Vec<Candidate>, class: &'static str, reason: String) -> Result<Candidate, Outcome> {
