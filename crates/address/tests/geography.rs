@@ -148,7 +148,7 @@ fn numbers_between_others() {
 fn restricted_results() {
     let d = MatchOptions::default;
     insta::assert_snapshot!(plain("104 Heron Ln"), @"set aside, several equal candidates: several places fit equally well: 104 Heron Ln, Ternport, OR 97981 | 104 Heron Ln, Graywater, OR 97990; say the locality or the postcode, or the direction or type of the street");
-    insta::assert_snapshot!(show("104 Heron Ln", MatchOptions { near: Some((-123.7, 46.2)), ..d() }), @"address point | 104 Heron Ln, Graywater, OR 97990");
+    insta::assert_snapshot!(show("104 Heron Ln", MatchOptions { near: Some((-123.7, 46.2)), ..d() }), @"address point | 104 Heron Ln, Graywater, OR 97990 | the nearest of 2 equal candidates");
     let within = |w: Within| MatchOptions { within: Some(w), ..d() };
     let named = |n: &str| within(Within { names: vec![n.into()], ..Default::default() });
     insta::assert_snapshot!(show("104 Heron Ln", named("East District")), @"address point | 104 Heron Ln, Graywater, OR 97990");

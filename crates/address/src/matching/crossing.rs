@@ -2,7 +2,7 @@
 
 use super::candidates::Search;
 use super::context::Context;
-use super::place::{Note, Placed, near_cost};
+use super::place::{Note, Placed};
 use super::score::{self, Parts};
 use super::{Level, Matcher};
 use crate::nearest::{metres, nearest_on_line};
@@ -59,9 +59,6 @@ pub(super) fn place(
             } else {
                 score::POSTCODE_NEAR
             };
-            if let Some(near) = matcher.options.near {
-                parts.near = near_cost(metres(near, (lon, lat)));
-            }
             out.push(Placed {
                 reading,
                 street: x.id,

@@ -1,11 +1,10 @@
 //! Buildings, parks, stations and the like, by their names.
 
 use super::context::Context;
-use super::place::{Note, Placed, near_cost};
+use super::place::{Note, Placed};
 use super::score::Parts;
 use super::similar::{Asked, slips_allowed};
 use super::{Level, Matcher};
-use crate::nearest::metres;
 use crate::normal;
 use crate::parse::ParsedAddress;
 use crate::reference::{KeyKind, PlaceKind};
@@ -39,16 +38,13 @@ pub(super) fn place(matcher: &Matcher, a: &ParsedAddress, context: &Context, rea
             None if a.locality.is_empty() => 0,
             None => 3,
         };
-        let mut parts = Parts {
+        let parts = Parts {
             reading: a.prior,
             name,
             locality,
             region: context.region_cost(reference, a, place),
             ..Default::default()
         };
-        if let Some(near) = matcher.options.near {
-            parts.near = near_cost(metres(near, (lon, lat)));
-        }
         out.push(Placed {
             reading,
             street: u32::MAX,

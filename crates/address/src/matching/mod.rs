@@ -300,9 +300,14 @@ impl<'a> Matcher<'a> {
             };
         }
         placed.retain(|p| p.parts.sum() <= score::MOST);
-        // Cheapest first, finer levels first among equals; one street once.
+        // Cheapest first, among equals finer levels and what is nearer to where the data is said to be; one street once.
+        let far = |p: &Placed| self.options.near.map_or(0.0, |near| metres(near, (p.lon, p.lat)));
         placed.sort_by(|x, y| {
-            (x.parts.sum(), x.level, x.reading, x.key()).cmp(&(y.parts.sum(), y.level, y.reading, y.key()))
+            let by_distance = far(x).total_cmp(&far(y));
+            (x.parts.sum(), x.level)
+                .cmp(&(y.parts.sum(), y.level))
+                .then(by_distance)
+                .then_with(|| (x.reading, x.key()).cmp(&(y.reading, y.key())))
         });
         let mut seen = Vec::new();
         placed.retain(|p| {
@@ -349,7 +354,17 @@ impl<'a> Matcher<'a> {
             let rest = placed.iter().filter(|q| !std::ptr::eq(*q, p)).map(|q| q.parts.sum());
             list.push(render(p, confidence::raw(p.parts.sum(), rest)));
         }
-        if equal > 0 {
+        // Where the data is said to be decides between equals, if it says it clearly.
+        let nearest = self.options.near.is_some()
+            && equal > 0
+            && rivals
+                .iter()
+                .filter(|p| p.level == first.level && p.parts.sum() - best_cost <= score::EQUAL)
+                .all(|p| far(p) >= 2.0 * far(first));
+        if nearest {
+            list[0].changes.push(format!("the nearest of {} equal candidates", equal + 1));
+        }
+        if equal > 0 && !nearest {
             let shown: Vec<String> = std::iter::once(0)
                 .chain((1..list.len()).filter(|i| placed[*i].level == first.level && apart(&placed[*i])))
                 .take(4)

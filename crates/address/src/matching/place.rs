@@ -82,12 +82,17 @@ pub(super) fn place(
         return;
     }
     let view = reference.street(street.id);
-    let new = |level: Level, parts: Parts, (lon, lat): (f64, f64), note: Note| {
-        let mut parts = parts;
-        if let Some(near) = matcher.options.near {
-            parts.near = near_cost(metres(near, (lon, lat)));
-        }
-        Placed { reading, street: street.id, level, parts, lon, lat, postcode: None, suffix: 0, extension: None, note }
+    let new = |level: Level, parts: Parts, (lon, lat): (f64, f64), note: Note| Placed {
+        reading,
+        street: street.id,
+        level,
+        parts,
+        lon,
+        lat,
+        postcode: None,
+        suffix: 0,
+        extension: None,
+        note,
     };
     // The street's own postcode is known by its points; what the locality has is known at once.
     let street_postcode = || {
@@ -144,11 +149,6 @@ pub(super) fn place(
         return;
     }
     whole(score::NUMBER_NOT_THERE, Note::NumberNotThere, out);
-}
-
-/// Farther from where the data is said to be, by the logarithm of the distance.
-pub(super) fn near_cost(metres: f64) -> i32 {
-    (5.0 * (1.0 + metres / 2_000.0).log10()).round().min(20.0) as i32
 }
 
 fn suffix_cost(a: &ParsedAddress, there: &str) -> i32 {

@@ -23,13 +23,11 @@ pub struct Parts {
     pub region: i32,
     /// The postcode.
     pub postcode: i32,
-    /// The distance from where the data is said to be.
-    pub near: i32,
 }
 
 impl Parts {
     /// The parts with their names.
-    pub fn named(&self) -> [(&'static str, i32); 9] {
+    pub fn named(&self) -> [(&'static str, i32); 8] {
         [
             ("reading", self.reading),
             ("name", self.name),
@@ -39,7 +37,6 @@ impl Parts {
             ("locality", self.locality),
             ("region", self.region),
             ("postcode", self.postcode),
-            ("distance", self.near),
         ]
     }
 
