@@ -2,7 +2,7 @@
 
 use super::{Known, Record};
 use crate::Error;
-use rusqlite::{Connection, OptionalExtension, Row, params};
+use rusqlite::{Connection, OptionalExtension, Row, Statement, ToSql};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
@@ -22,6 +22,9 @@ CREATE TABLE IF NOT EXISTS run (fingerprint TEXT NOT NULL);
 
 const COLUMNS: &str =
     "level, confidence, lon, lat, address, changes, locality, region, parent, postcode, extension, class, reason";
+
+/// The places of their values in a statement.
+const VALUES: &str = "?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13";
 
 /// An answer as people see it.
 #[derive(Debug, Clone, PartialEq)]
@@ -123,30 +126,15 @@ impl Store {
         let transaction = connection.transaction().map_err(failed)?;
         {
             let sql = format!(
-                "INSERT OR REPLACE INTO answer (key, answer, answered, {COLUMNS}) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16)"
+                "INSERT OR REPLACE INTO answer ({COLUMNS}, key, answer, answered) VALUES ({VALUES}, ?14, ?15, ?16)"
             );
             let mut statement = transaction.prepare(&sql).map_err(failed)?;
             for (key, answer, known) in answers {
-                let (r, class, reason) = parts(known);
-                statement
-                    .execute(params![
-                        key,
-                        answer,
-                        day,
-                        r.level,
-                        r.confidence,
-                        r.lon,
-                        r.lat,
-                        r.address,
-                        r.changes,
-                        r.locality,
-                        r.region,
-                        r.parent,
-                        r.postcode,
-                        r.extension,
-                        class,
-                        reason
-                    ])
+                bind(&mut statement, known)
+                    .and_then(|()| statement.raw_bind_parameter(14, key))
+                    .and_then(|()| statement.raw_bind_parameter(15, answer))
+                    .and_then(|()| statement.raw_bind_parameter(16, day))
+                    .and_then(|()| statement.raw_execute())
                     .map_err(failed)?;
             }
         }
@@ -165,30 +153,13 @@ impl Store {
     /// Keeps what was found for addresses; the first of equal addresses counts.
     pub(crate) fn add_found(&self, found: &[(String, Known)]) -> Result<(), Error> {
         let failed = |e| self.error(e);
-        let sql = format!(
-            "INSERT OR IGNORE INTO found (key, {COLUMNS}) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14)"
-        );
+        let sql = format!("INSERT OR IGNORE INTO found ({COLUMNS}, key) VALUES ({VALUES}, ?14)");
         let connection = self.connection();
         let mut statement = connection.prepare_cached(&sql).map_err(failed)?;
         for (key, known) in found {
-            let (r, class, reason) = parts(known);
-            statement
-                .execute(params![
-                    key,
-                    r.level,
-                    r.confidence,
-                    r.lon,
-                    r.lat,
-                    r.address,
-                    r.changes,
-                    r.locality,
-                    r.region,
-                    r.parent,
-                    r.postcode,
-                    r.extension,
-                    class,
-                    reason
-                ])
+            bind(&mut statement, known)
+                .and_then(|()| statement.raw_bind_parameter(14, key))
+                .and_then(|()| statement.raw_execute())
                 .map_err(failed)?;
         }
         Ok(())
@@ -218,13 +189,32 @@ impl Store {
     }
 }
 
-fn parts(known: &Known) -> (Record, Option<&str>, Option<&str>) {
-    match known {
-        Known::Placed(r) => ((**r).clone(), None, None),
-        Known::Aside { class, reason } => (Record::default(), Some(class), Some(reason)),
-    }
+/// Gives a statement the values of [`COLUMNS`], its first thirteen parameters.
+fn bind(statement: &mut Statement, known: &Known) -> rusqlite::Result<()> {
+    let nothing = Record::default();
+    let (r, class, reason) = match known {
+        Known::Placed(r) => (&**r, None, None),
+        Known::Aside { class, reason } => (&nothing, Some(class), Some(reason)),
+    };
+    let values: [&dyn ToSql; 13] = [
+        &r.level,
+        &r.confidence,
+        &r.lon,
+        &r.lat,
+        &r.address,
+        &r.changes,
+        &r.locality,
+        &r.region,
+        &r.parent,
+        &r.postcode,
+        &r.extension,
+        &class,
+        &reason,
+    ];
+    values.iter().enumerate().try_for_each(|(i, v)| statement.raw_bind_parameter(i + 1, v))
 }
 
+/// What the values of [`COLUMNS`] tell.
 fn known(r: &Row) -> rusqlite::Result<Known> {
     if let Some(class) = r.get::<_, Option<String>>(11)? {
         return Ok(Known::Aside { class, reason: r.get(12)? });
