@@ -57,6 +57,12 @@ pub fn metres(a: (f64, f64), b: (f64, f64)) -> f64 {
 
 const METRES_A_DEGREE: f64 = 111_195.0;
 
+/// Whether an edge crosses the ray from a position to the east: one end is above its height, the other is not. A
+/// position is inside of rings whose edges cross its ray an odd number of times; on a boundary it is on one side of it.
+pub(crate) fn ray_crosses((x, y): (f64, f64), a: (f64, f64), b: (f64, f64)) -> bool {
+    (a.1 > y) != (b.1 > y) && x < a.0 + (y - a.1) / (b.1 - a.1) * (b.0 - a.0)
+}
+
 /// Distance in metres from a position to a line, its nearest point, and how far along the line that is (0 to 1).
 pub(crate) fn nearest_on_line(lon: f64, lat: f64, line: &[(f64, f64)]) -> (f64, (f64, f64), f64) {
     let shrink = lat.to_radians().cos();

@@ -2,6 +2,7 @@
 
 use super::Candidate;
 use super::place::Placed;
+use crate::nearest::ray_crosses;
 use crate::normal;
 use crate::reference::Reference;
 
@@ -62,11 +63,7 @@ fn inside(rings: &[Vec<(f64, f64)>], lon: f64, lat: f64) -> bool {
     for ring in rings {
         let Some(mut before) = ring.last().copied() else { continue };
         for here in ring.iter().copied() {
-            if (before.1 > lat) != (here.1 > lat)
-                && lon < before.0 + (lat - before.1) / (here.1 - before.1) * (here.0 - before.0)
-            {
-                odd = !odd;
-            }
+            odd ^= ray_crosses((lon, lat), before, here);
             before = here;
         }
     }

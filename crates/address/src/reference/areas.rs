@@ -2,6 +2,7 @@
 
 use super::file::*;
 use super::open::Reference;
+use crate::nearest::ray_crosses;
 
 /// Areas that share a box, looked at together or not at all.
 const TOGETHER: usize = 16;
@@ -71,8 +72,7 @@ impl Reference {
         out
     }
 
-    /// Whether an odd number of an area's rings is around a position: the ray to the east is crossed by an edge that
-    /// has one end below or at its height and the other above.
+    /// Whether an odd number of an area's rings is around a position.
     fn is_inside(&self, area: usize, x: i32, y: i32) -> bool {
         let (first, n) = (self.u32(Section::Areas, area, AREA, 4), self.u32(Section::Areas, area, AREA, 5));
         let mut inside = false;
@@ -92,13 +92,8 @@ impl Reference {
             let mut before = vertex(end - 1);
             for i in at..end {
                 let here = vertex(i);
-                if (before.1 > y) != (here.1 > y) {
-                    let t = (f64::from(y) - f64::from(before.1)) / (f64::from(here.1) - f64::from(before.1));
-                    let at_x = f64::from(before.0) + t * (f64::from(here.0) - f64::from(before.0));
-                    if f64::from(x) < at_x {
-                        inside = !inside;
-                    }
-                }
+                let flat = |(x, y): (i32, i32)| (f64::from(x), f64::from(y));
+                inside ^= ray_crosses(flat((x, y)), flat(before), flat(here));
                 before = here;
             }
         }

@@ -415,8 +415,8 @@ impl Builder {
 const FOLD_METRES: f64 = 30.0;
 
 fn metres(a: (i32, i32), b: (i32, i32)) -> f64 {
-    let x = degrees(a.0.wrapping_sub(b.0)) * degrees(a.1).to_radians().cos();
-    x.hypot(degrees(a.1.wrapping_sub(b.1))) * 111_320.0
+    let flat = |(x, y): (i32, i32)| (degrees(x), degrees(y));
+    crate::nearest::metres(flat(a), flat(b))
 }
 
 fn position(position: Option<(f64, f64)>, sum: (f64, f64, u32)) -> (u32, u32, u32) {
