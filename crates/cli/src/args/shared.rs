@@ -1,0 +1,230 @@
+//! Options that many commands share: they mean the same everywhere.
+
+use basilocus::plan::{InputPlan, JoinPlan, OperationPlan, OutputPlan, PositionPlan, RepairPlan, WritePlan};
+use clap::Args;
+use std::path::PathBuf;
+
+/// How to read the input.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Input")]
+pub struct InputArgs {
+    /// Sheet of a workbook
+    #[arg(long, value_name = "NAME")]
+    pub sheet: Option<String>,
+    /// Layer of a GeoPackage
+    #[arg(long, value_name = "NAME")]
+    pub layer: Option<String>,
+    /// Delimiter of text: a character, or tab, space, comma, semicolon
+    #[arg(long, value_name = "CHARACTER")]
+    pub delimiter: Option<String>,
+    /// Row of the header, counted from 1; 0 if there is none
+    #[arg(long, value_name = "ROW")]
+    pub header_row: Option<u64>,
+    /// Lines to skip at the start
+    #[arg(long, value_name = "LINES")]
+    pub skip_lines: Option<u64>,
+    /// Encoding of text, such as windows-1252
+    #[arg(long, value_name = "LABEL")]
+    pub encoding: Option<String>,
+}
+
+/// What to mend in the table.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Columns")]
+pub struct RepairArgs {
+    /// Columns to keep, in this order
+    #[arg(long, value_name = "COLUMNS", value_delimiter = ',')]
+    pub keep: Vec<String>,
+    /// Columns to leave out
+    #[arg(long, value_name = "COLUMNS", value_delimiter = ',')]
+    pub drop: Vec<String>,
+    /// Give a column another name
+    #[arg(long, value_name = "OLD=NEW", value_parser = pair)]
+    pub rename: Vec<(String, String)>,
+    /// Add a column with one value; in a column that is there, fill the empty cells
+    #[arg(long, value_name = "NAME=VALUE", value_parser = pair)]
+    pub set: Vec<(String, String)>,
+    /// Add a column made of others
+    #[arg(long, value_name = "NAME=A,B,…", value_parser = pair)]
+    pub join: Vec<(String, String)>,
+    /// Take white space off the ends of cells and make inner runs one blank
+    #[arg(long)]
+    pub trim: bool,
+}
+
+fn pair(text: &str) -> Result<(String, String), String> {
+    match text.split_once('=') {
+        Some((a, b)) if !a.trim().is_empty() => Ok((a.trim().to_string(), b.to_string())),
+        _ => Err("NAME=VALUE is expected".into()),
+    }
+}
+
+/// Where coordinates are.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Coordinates")]
+pub struct PositionArgs {
+    /// System of the coordinates: a code such as EPSG:4326 (with heights EPSG:4326+5773 or EPSG:4326+ellipsoidal), a
+    /// name, a .prj, .wkt or .toml file, or local
+    #[arg(long, value_name = "CRS")]
+    pub from: Option<String>,
+    /// Column with longitude or easting
+    #[arg(long, value_name = "COLUMN")]
+    pub x: Option<String>,
+    /// Column with latitude or northing
+    #[arg(long, value_name = "COLUMN")]
+    pub y: Option<String>,
+    /// Column with height
+    #[arg(long, value_name = "COLUMN")]
+    pub z: Option<String>,
+    /// Column that holds the whole position
+    #[arg(long, value_name = "COLUMN")]
+    pub coordinates: Option<String>,
+    /// Which number comes first in a whole position that does not say
+    #[arg(long, value_name = "latitude-first|longitude-first")]
+    pub order: Option<String>,
+}
+
+/// Which way is taken between systems.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Operation")]
+pub struct OperationArgs {
+    /// When the positions were measured, for frames that move: a decimal year, such as 2020.5
+    #[arg(long, value_name = "YEAR")]
+    pub epoch: Option<f64>,
+    /// Which way to take: a part of the operation's name, the system in between, or a file made with `fit`
+    #[arg(long, value_name = "NAME|CRS|FILE")]
+    pub via: Option<String>,
+    /// Folder of grid files; otherwise the one that the environment variable BASILOCUS_GRIDS names
+    #[arg(long, value_name = "DIR")]
+    pub grids: Option<PathBuf>,
+    /// Refuse operations that are less accurate
+    #[arg(long, value_name = "METRES")]
+    pub require_accuracy: Option<f64>,
+}
+
+/// How coordinates are written.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Writing")]
+pub struct WriteArgs {
+    /// Target system; several give columns in each, the first is that of the geometry
+    #[arg(long, value_name = "CRS")]
+    pub to: Vec<String>,
+    /// How positions are written: decimal-degrees, degrees-minutes, degrees-minutes-seconds, packed, or in one column
+    /// utm, mgrs, iso-6709, well-known-text, geohash, open-location-code, georef, gars, maidenhead, great-britain-grid, irish-grid
+    #[arg(long, value_name = "NOTATION")]
+    pub notation: Option<String>,
+    /// Decimals of coordinates; of a grid code, its digits or characters
+    #[arg(long, value_name = "N")]
+    pub digits: Option<usize>,
+    /// Names of the coordinate columns: easting/longitude, northing/latitude, height
+    #[arg(long, value_name = "A,B[,C]", value_delimiter = ',')]
+    pub columns: Vec<String>,
+}
+
+/// How a run behaves.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Behaviour")]
+pub struct RunBehaviour {
+    /// Output; its ending says the format (.csv .tsv .xlsx .geojson .gpkg); - prints a table with tabs; may be given
+    /// several times
+    #[arg(short, long, value_name = "FILE")]
+    pub output: Vec<PathBuf>,
+    /// Replace outputs that exist
+    #[arg(long)]
+    pub overwrite: bool,
+    /// Exit status 3 where a row is set aside or a doubt raised; nothing is written where a missing grid file would make
+    /// the result coarser
+    #[arg(long)]
+    pub strict: bool,
+    /// Print one report object
+    #[arg(long)]
+    pub json: bool,
+    /// Print nothing but errors
+    #[arg(short, long)]
+    pub quiet: bool,
+    /// Print the steps of operations too
+    #[arg(short, long)]
+    pub verbose: bool,
+    /// Write down what was done, for `run`
+    #[arg(long, value_name = "FILE")]
+    pub save_plan: Option<PathBuf>,
+    /// No progress bar
+    #[arg(long)]
+    pub no_progress: bool,
+}
+
+impl InputArgs {
+    /// The part of a plan.
+    pub fn plan(&self) -> InputPlan {
+        InputPlan {
+            sheet: self.sheet.clone(),
+            layer: self.layer.clone(),
+            delimiter: self.delimiter.clone(),
+            header_row: self.header_row,
+            skip_lines: self.skip_lines,
+            encoding: self.encoding.clone(),
+        }
+    }
+}
+
+impl RepairArgs {
+    /// The part of a plan.
+    pub fn plan(&self) -> RepairPlan {
+        RepairPlan {
+            join: self
+                .join
+                .iter()
+                .map(|(name, columns)| JoinPlan {
+                    name: name.clone(),
+                    columns: columns.split(',').map(|c| c.trim().to_string()).collect(),
+                    separator: " ".into(),
+                })
+                .collect(),
+            set: self.set.iter().cloned().collect(),
+            rename: self.rename.iter().cloned().collect(),
+            drop: self.drop.clone(),
+            keep: self.keep.clone(),
+            trim: self.trim,
+        }
+    }
+}
+
+impl PositionArgs {
+    /// The part of a plan.
+    pub fn plan(&self) -> PositionPlan {
+        PositionPlan {
+            from: self.from.clone(),
+            x: self.x.clone(),
+            y: self.y.clone(),
+            z: self.z.clone(),
+            coordinates: self.coordinates.clone(),
+            order: self.order.clone(),
+        }
+    }
+}
+
+impl OperationArgs {
+    /// The part of a plan.
+    pub fn plan(&self) -> OperationPlan {
+        OperationPlan {
+            epoch: self.epoch,
+            via: self.via.clone(),
+            grids: self.grids.clone(),
+            require_accuracy: self.require_accuracy,
+        }
+    }
+}
+
+impl WriteArgs {
+    /// The part of a plan.
+    pub fn plan(&self) -> WritePlan {
+        WritePlan { notation: self.notation.clone(), digits: self.digits, columns: self.columns.clone() }
+    }
+}
+
+impl RunBehaviour {
+    /// The outputs of a plan.
+    pub fn outputs(&self) -> Vec<OutputPlan> {
+        self.output.iter().map(OutputPlan::new).collect()
+    }
+}
