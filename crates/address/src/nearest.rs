@@ -1,7 +1,7 @@
 //! The other direction: the address nearest to a position, and the areas that contain it.
 
 use crate::matching::{Level, street_text, tail};
-use crate::reference::{Near, PlaceKind, Reference};
+use crate::reference::{Near, Reference};
 
 /// The nearest address to a position.
 #[derive(Debug, Clone, PartialEq)]
@@ -187,18 +187,6 @@ impl Reference {
             region: place.region.to_string(),
             postcode: code.to_string(),
         }
-    }
-
-    /// The landmarks no farther from a position than so many metres, nearest first.
-    pub fn landmarks_near(&self, lon: f64, lat: f64, most_m: f64) -> Vec<(String, f64)> {
-        let mut out: Vec<(String, f64)> = (0..self.places())
-            .map(|i| self.place(i))
-            .filter(|p| p.kind == PlaceKind::Landmark)
-            .filter_map(|p| p.position.map(|at| (p.name.to_string(), metres((lon, lat), at))))
-            .filter(|(_, d)| *d <= most_m)
-            .collect();
-        out.sort_by(|a, b| a.1.total_cmp(&b.1));
-        out
     }
 }
 

@@ -165,8 +165,6 @@ pub struct Match {
     pub best: Candidate,
     /// The next candidates, best first.
     pub others: Vec<Candidate>,
-    /// Whether it was placed in the second pass.
-    pub second_pass: bool,
 }
 
 /// What came of an address.
@@ -473,6 +471,6 @@ impl<'a> Matcher<'a> {
                 candidates: all(best, others),
             };
         }
-        Outcome::Matched(Box::new(Match { best, others, second_pass: false }))
+        Outcome::Matched(Box::new(Match { best, others }))
     }
 }

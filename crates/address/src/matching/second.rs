@@ -13,7 +13,7 @@ pub(super) fn place(
 ) -> Outcome {
     let note = |mut c: Candidate, why: &str| {
         c.changes.insert(0, format!("second pass, because {why}"));
-        Outcome::Matched(Box::new(Match { best: c, others: candidates.clone(), second_pass: true }))
+        Outcome::Matched(Box::new(Match { best: c, others: candidates.clone() }))
     };
     match class {
         // What the first pass found but was not to use.
