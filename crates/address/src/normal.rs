@@ -1,5 +1,7 @@
 //! One spelling for all: upper case, no accents, no punctuation, single blanks.
 
+use crate::Text;
+
 /// The normal form of a text: upper-case words of letters, digits and a few signs, parted by single blanks.
 ///
 /// ```
@@ -11,9 +13,24 @@ pub fn words(text: &str) -> String {
     out
 }
 
+/// The same, as a short text.
+pub(crate) fn short_words(text: &str) -> Text {
+    if text.is_empty() {
+        return Text::default();
+    }
+    words(text).into()
+}
+
 /// Whether a text has these words as its normal form.
 pub(crate) fn is_words(text: &str, normal: &str) -> bool {
-    !text.is_empty() && text.len() >= normal.len() && words(text) == normal
+    if text.is_empty() || text.len() < normal.len() {
+        return false;
+    }
+    // Names in normal form are letters, figures, blanks and few signs: mostly the case alone differs.
+    if text.len() == normal.len() && text.eq_ignore_ascii_case(normal) {
+        return true;
+    }
+    words(text) == normal
 }
 
 /// Appends the normal form of a text.
@@ -69,15 +86,25 @@ fn is_elided(text: &str) -> bool {
 fn push_ascii(text: &str, out: &mut String) {
     let start = out.len();
     let mut gap = false;
-    for b in text.bytes() {
-        match b {
-            b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'#' | b'/' | b'-' | b'&' => {
-                if gap && out.len() > start && !out.ends_with(' ') {
-                    out.push(' ');
-                }
-                gap = false;
-                out.push(b.to_ascii_uppercase() as char);
+    let bytes = text.as_bytes();
+    let mut i = 0;
+    while i < bytes.len() {
+        // Runs of what stays as it is are copied at once.
+        let run = bytes[i..].iter().take_while(|b| STAYS[usize::from(**b)]).count();
+        if run > 0 {
+            if gap && out.len() > start && !out.ends_with(' ') {
+                out.push(' ');
             }
+            gap = false;
+            let from = out.len();
+            out.push_str(&text[i..i + run]);
+            out[from..].make_ascii_uppercase();
+            i += run;
+            continue;
+        }
+        let b = bytes[i];
+        i += 1;
+        match b {
             b'\'' | b'`' => gap |= is_elided(&out[start..]),
             b'.' => {}
             b'+' | b'@' => {
@@ -91,6 +118,18 @@ fn push_ascii(text: &str, out: &mut String) {
         }
     }
 }
+
+/// Letters, figures and the signs of normal form.
+const STAYS: [bool; 256] = {
+    let mut table = [false; 256];
+    let mut i = 0;
+    while i < 128 {
+        let b = i as u8;
+        table[i] = b.is_ascii_alphanumeric() || matches!(b, b'#' | b'/' | b'-' | b'&');
+        i += 1;
+    }
+    table
+};
 
 /// Signs that stand for words of their own.
 fn written_out(c: char) -> Option<&'static str> {
@@ -140,23 +179,41 @@ fn fold(c: char, out: &mut String) {
 
 /// What names are compared by: the words without blanks, and for languages that write vowels with two dots as two
 /// letters, one letter for both (`MUELLER` and `MÜLLER` are `MULLER`).
-pub fn key(words: &str, umlauts: bool) -> String {
-    let mut out: String = words.chars().filter(|c| !matches!(c, ' ' | '-')).collect();
+pub fn key(words: &str, umlauts: bool) -> Text {
+    let mut out = Text::with_capacity(words.len());
+    let mut rest = words;
+    while let Some(at) = rest.bytes().position(|b| matches!(b, b' ' | b'-')) {
+        out.push_str(&rest[..at]);
+        rest = &rest[at + 1..];
+    }
+    out.push_str(rest);
     if umlauts {
         for (two, one) in [("AE", "A"), ("OE", "O"), ("UE", "U")] {
             if out.contains(two) {
-                out = out.replace(two, one);
+                out = out.replace(two, one).into();
             }
         }
     }
     out
 }
 
+/// Whether two names have one key.
+pub(crate) fn same_key(a: &str, b: &str, umlauts: bool) -> bool {
+    if a == b {
+        return true;
+    }
+    if umlauts {
+        return key(a, true) == key(b, true);
+    }
+    let bare = |s| str::bytes(s).filter(|b| !matches!(b, b' ' | b'-'));
+    bare(a).eq(bare(b))
+}
+
 /// A skeleton of how a name sounds, for spellings that are no slips of the finger (`KNIGHT`, `NITE`): consonants in
 /// classes, vowels only in front, nothing doubled. Short words have short skeletons, which say little.
-pub fn sound(key: &str) -> String {
+pub fn sound(key: &str) -> Text {
     let b = key.as_bytes();
-    let mut out = String::with_capacity(8);
+    let mut out = Text::default();
     let mut i = 0;
     while i < b.len() && out.len() < 12 {
         let next = b.get(i + 1).copied().unwrap_or(0);
@@ -277,9 +334,22 @@ pub fn distance(a: &[u8], b: &[u8], most: usize) -> Option<usize> {
     if a.len().abs_diff(b.len()) > most {
         return None;
     }
+    // What both begin or end with costs nothing.
+    let same = a.iter().zip(b).take_while(|(x, y)| x == y).count();
+    let (a, b) = (&a[same..], &b[same..]);
+    let same = a.iter().rev().zip(b.iter().rev()).take_while(|(x, y)| x == y).count();
+    let (a, b) = (&a[..a.len() - same], &b[..b.len() - same]);
+    match (a.len(), b.len()) {
+        (0, n) | (n, 0) => return Some(n).filter(|n| *n <= most),
+        (1, 1) => return (most >= 1).then_some(1),
+        (2, 2) if most == 1 => return (a[0] == b[1] && a[1] == b[0]).then_some(1),
+        // One slip is one letter, or two that are turned.
+        _ if most <= 1 => return None,
+        _ => {}
+    }
     const LIMIT: usize = 64;
     if a.len() > LIMIT || b.len() > LIMIT {
-        return (a == b).then_some(0);
+        return None;
     }
     let mut rows = [[0u8; LIMIT + 1]; 3];
     for (j, cell) in rows[0][..=b.len()].iter_mut().enumerate() {

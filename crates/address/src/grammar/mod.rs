@@ -18,6 +18,7 @@ pub mod nz;
 pub mod pt;
 pub mod us;
 
+use crate::Text;
 pub use words::{Word, WordIndex};
 
 /// What is written first and all its spellings: `("Ave", "AVENUE|AVE|AV")`.
@@ -180,17 +181,21 @@ impl Grammar {
         if word.len() < 5 || self.type_place == TypePlace::Glued {
             return None;
         }
-        let near = |w: &str| w.len() >= 5 && crate::normal::distance(w.as_bytes(), word.as_bytes(), 1).is_some();
-        let mut found = self.street_types.iter().enumerate().filter(|(_, (_, list))| spellings(list).any(near));
-        match (found.next(), found.next()) {
-            (Some((i, _)), None) => Some(i as u8),
-            _ => None,
+        let mut found = None;
+        for (spelling, i) in self.index.long_types(self) {
+            if crate::normal::distance(spelling.as_bytes(), word.as_bytes(), 1).is_some() {
+                if found.is_some_and(|f| f != *i) {
+                    return None;
+                }
+                found = Some(*i);
+            }
         }
+        found
     }
 
     /// A postcode in its usual shape (`SW1A 1AA`, `97981`) and its extension, where a text has one of the shapes;
     /// blanks and hyphens between the parts may be there or not.
-    pub fn postcode(&self, text: &str) -> Option<(String, String)> {
+    pub fn postcode(&self, text: &str) -> Option<(Text, Text)> {
         if text.len() > 16 || text.len() < 3 || !text.is_ascii() || !text.bytes().any(|b| b.is_ascii_digit()) {
             return None;
         }
@@ -208,7 +213,7 @@ impl Grammar {
             if !extension_fits {
                 return None;
             }
-            let mut out = String::with_capacity(shape.len());
+            let mut out = Text::default();
             let mut at = 0;
             for s in shape.bytes() {
                 if matches!(s, b' ' | b'-') {
@@ -228,7 +233,7 @@ impl Grammar {
                 at += 1;
             }
             let extension = &compact[at..];
-            extension.iter().all(u8::is_ascii_digit).then(|| (out, String::from_utf8_lossy(extension).into_owned()))
+            extension.iter().all(u8::is_ascii_digit).then(|| (out, extension.iter().map(|b| char::from(*b)).collect()))
         })
     }
 

@@ -47,7 +47,14 @@ pub struct Word {
 
 /// The words of a grammar, made when they are first looked for.
 #[derive(Debug)]
-pub struct WordIndex(OnceLock<FastMap<&'static str, Word>>);
+pub struct WordIndex(OnceLock<Words>);
+
+#[derive(Debug)]
+struct Words {
+    meanings: FastMap<&'static str, Word>,
+    /// Spellings of thoroughfare types of five letters and more, with their types.
+    long_types: Vec<(&'static str, u8)>,
+}
 
 impl WordIndex {
     /// An index that is not made yet.
@@ -57,8 +64,21 @@ impl WordIndex {
     }
 
     pub(super) fn get(&self, grammar: &Grammar, words: &str) -> Word {
-        self.0.get_or_init(|| make(grammar)).get(words).copied().unwrap_or_default()
+        self.all(grammar).meanings.get(words).copied().unwrap_or_default()
     }
+
+    pub(super) fn long_types(&self, grammar: &Grammar) -> &[(&'static str, u8)] {
+        &self.all(grammar).long_types
+    }
+
+    fn all(&self, grammar: &Grammar) -> &Words {
+        self.0.get_or_init(|| Words { meanings: make(grammar), long_types: long_types(grammar) })
+    }
+}
+
+fn long_types(g: &Grammar) -> Vec<(&'static str, u8)> {
+    let all = g.street_types.iter().enumerate().flat_map(|(i, (_, list))| spellings(list).map(move |w| (w, i as u8)));
+    all.filter(|(w, _)| w.len() >= 5).collect()
 }
 
 fn make(g: &Grammar) -> FastMap<&'static str, Word> {

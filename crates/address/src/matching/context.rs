@@ -2,7 +2,7 @@
 
 use super::{score, similar};
 use crate::nearest::metres;
-use crate::normal;
+use crate::{Text, normal};
 use crate::parse::ParsedAddress;
 use crate::reference::{KeyKind, PlaceKind, Reference};
 
@@ -27,7 +27,7 @@ pub(super) struct Context {
     /// Whether the postcode is in the reference.
     pub postcode_known: bool,
     /// Region of the postcode.
-    pub region_of_postcode: Option<String>,
+    pub region_of_postcode: Option<Text>,
 }
 
 impl Context {
@@ -66,7 +66,7 @@ impl Context {
             named,
             of_postcode: postcode.map(|p| reference.places_of_postcode(&p).collect()).unwrap_or_default(),
             postcode_known: postcode.is_some(),
-            region_of_postcode: postcode.map(|p| p.region.to_string()),
+            region_of_postcode: postcode.map(|p| p.region.into()),
         }
     }
 
@@ -144,7 +144,7 @@ fn find(reference: &Reference, words: &str, more: i32, out: &mut Vec<Named>) {
         let (name, place) = reference.place_name(index);
         if out.len() < before + MOST_PLACES
             && usable(place)
-            && (name == words || normal::key(name, grammar.umlauts) == key)
+            && normal::same_key(name, words, grammar.umlauts)
         {
             out.push(Named { place, cost: more, exact: true });
         }

@@ -2,7 +2,7 @@
 
 use super::words::tail;
 use super::{Candidate, Level, Matcher, Outcome, Parts, Tried, confidence};
-use crate::normal;
+use crate::{Text, normal};
 use crate::reference::PlaceKind;
 
 /// A thoroughfare was asked for and not found.
@@ -33,11 +33,11 @@ fn offered(matcher: &Matcher, place: u32) -> Option<Candidate> {
         lat,
         address: tail(matcher.reference.grammar(), l.name, l.region, ""),
         changes: Vec::new(),
-        locality: if level == Level::Region { String::new() } else { l.name.to_string() },
-        region: l.region.to_string(),
-        parent: l.parent.to_string(),
-        postcode: String::new(),
-        extension: String::new(),
+        locality: if level == Level::Region { Text::default() } else { l.name.into() },
+        region: l.region.into(),
+        parent: l.parent.into(),
+        postcode: Text::default(),
+        extension: Text::default(),
     })
 }
 
@@ -143,11 +143,11 @@ pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcom
             lat: postcode.lat,
             address: tail(grammar, name, postcode.region, &a.postcode),
             changes,
-            locality: name.to_string(),
-            region: postcode.region.to_string(),
-            parent: parent.to_string(),
+            locality: name.into(),
+            region: postcode.region.into(),
+            parent: parent.into(),
             postcode: a.postcode.clone(),
-            extension: String::new(),
+            extension: Text::default(),
         });
     }
     if !a.postcode.is_empty() && postcode.is_none() {
@@ -239,11 +239,11 @@ fn locality(
                 lat,
                 address: tail(grammar, l.name, if l.name == l.region { "" } else { l.region }, ""),
                 changes,
-                locality: if coarser(kind) { String::new() } else { l.name.to_string() },
-                region: l.region.to_string(),
-                parent: l.parent.to_string(),
-                postcode: String::new(),
-                extension: String::new(),
+                locality: if coarser(kind) { Text::default() } else { l.name.into() },
+                region: l.region.into(),
+                parent: l.parent.into(),
+                postcode: Text::default(),
+                extension: Text::default(),
             })
         }
         several => {
@@ -294,7 +294,7 @@ fn street_not_found(matcher: &Matcher, tried: &Tried) -> String {
         return format!("no crossing of \"{name}\" is in the reference");
     }
     let place = match (context.named.first(), a.postcode.is_empty()) {
-        (Some(n), _) => reference.place(n.place).name.to_string(),
+        (Some(n), _) => reference.place(n.place).name.into(),
         (None, false) if context.postcode_known => a.postcode.clone(),
         _ => "the reference".into(),
     };

@@ -34,10 +34,12 @@ pub use similar::slips_allowed;
 pub use within::{Polygon, Within};
 pub(crate) use words::{street_text, tail};
 
+use crate::Text;
 use crate::nearest::metres;
 use crate::parse::{AddressInput, LONGEST, ParsedAddress, readings};
 use crate::reference::Reference;
 use candidates::Search;
+use compact_str::format_compact;
 use context::Context;
 use place::Placed;
 use std::rc::Rc;
@@ -147,15 +149,15 @@ pub struct Candidate {
     /// What was changed or passed over to match, in words.
     pub changes: Vec<String>,
     /// Locality of the match, for columns.
-    pub locality: String,
+    pub locality: Text,
     /// Region of the match.
-    pub region: String,
+    pub region: Text,
     /// What the locality lies in.
-    pub parent: String,
+    pub parent: Text,
     /// Postcode of the match.
-    pub postcode: String,
+    pub postcode: Text,
     /// Extension of the postcode.
-    pub extension: String,
+    pub extension: Text,
 }
 
 /// A match and the candidates that came after it.
@@ -427,7 +429,7 @@ impl<'a> Matcher<'a> {
         if a.postcode.len() + 1 != digits || !a.postcode.bytes().all(|b| b.is_ascii_digit()) {
             return None;
         }
-        let whole = format!("0{}", a.postcode);
+        let whole = format_compact!("0{}", a.postcode);
         self.reference.postcode(&whole)?;
         let mut restored = a.clone();
         restored.read_as.push(format!("postcode {} read as {whole}", a.postcode));

@@ -50,8 +50,8 @@ fn shared(matcher: &Matcher, tried: &[Tried], level: Level, rivals: &[&Candidate
     let t = tried.first()?;
     let same = |f: fn(&Candidate) -> &str| !f(first).is_empty() && rivals.iter().all(|c| f(c) == f(first));
     let mut a = t.a.clone();
-    (a.number, a.street, a.crossing, a.place) = (None, Default::default(), None, String::new());
-    (a.locality, a.region) = (crate::normal::words(&first.locality), first.region.clone());
+    (a.number, a.street, a.crossing, a.place) = (None, Default::default(), None, Default::default());
+    (a.locality, a.region) = (crate::normal::short_words(&first.locality), first.region.clone());
     a.sub_locality.clear();
     a.postcode.clear();
     if same(|c| &c.postcode) && level >= Level::Postcode {

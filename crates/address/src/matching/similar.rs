@@ -2,16 +2,16 @@
 
 use super::score;
 use crate::grammar::Grammar;
-use crate::normal;
+use crate::{Text, normal};
 use std::cell::OnceCell;
 
 /// A name that was asked for, ready to be compared with many.
 pub(super) struct Asked<'a> {
     words: &'a str,
-    key: String,
-    bare: Option<String>,
-    sound: OnceCell<String>,
-    figures: String,
+    key: Text,
+    bare: Option<Text>,
+    sound: OnceCell<Text>,
+    figures: Text,
     letters: u32,
     grammar: &'a Grammar,
 }

@@ -3,7 +3,8 @@
 use super::place::{Note, Placed, nearest_numbers};
 use super::{Candidate, Level, Matcher, Tried, confidence};
 use crate::grammar::{Grammar, NumberPlace, TypePlace};
-use crate::normal;
+use crate::{Text, normal};
+use compact_str::format_compact;
 use crate::parse::{ParsedAddress, Thoroughfare};
 use crate::reference::{PlaceKind, Reference, StreetView};
 
@@ -14,7 +15,7 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
     let mut changes = a.read_as.clone();
     let code = p.postcode.map_or("", |c| reference.string(c));
     let extension =
-        p.extension.map_or(String::new(), |e| format!("{e:0width$}", width = reference.grammar().postcode_extension));
+        p.extension.map_or(Text::default(), |e| format_compact!("{e:0width$}", width = reference.grammar().postcode_extension));
     let (address, place) = match p.note {
         Note::Landmark(place) => {
             let view = reference.place(place);
@@ -70,10 +71,10 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
         lat: p.lat,
         address,
         changes,
-        locality: l.name.to_string(),
-        region: l.region.to_string(),
-        parent: l.parent.to_string(),
-        postcode: code.to_string(),
+        locality: l.name.into(),
+        region: l.region.into(),
+        parent: l.parent.into(),
+        postcode: code.into(),
         extension,
     }
 }
@@ -131,7 +132,7 @@ fn changes(reference: &Reference, tried: &Tried, wanted: &Thoroughfare, view: &S
                 format!("locality \"{asked}\" is a part of {}", l.name)
             }
             (_, Some(_)) => format!("locality \"{asked}\" read as \"{}\"", l.name),
-            _ if normal::words(l.parent) == a.locality => {
+            _ if normal::is_words(l.parent, &a.locality) => {
                 format!("locality \"{asked}\" read as \"{}\", which lies in it", l.name)
             }
             _ if context.of_postcode.contains(&view.place) => {
@@ -151,8 +152,7 @@ fn changes(reference: &Reference, tried: &Tried, wanted: &Thoroughfare, view: &S
 fn name_changes(reference: &Reference, wanted: &Thoroughfare, view: &StreetView, out: &mut Vec<String>) {
     let grammar = reference.grammar();
     let name = reference.name_text(view.name);
-    let key = |n: &str| normal::key(n, grammar.umlauts);
-    if name != wanted.name && key(name) != key(&wanted.name) {
+    if !normal::same_key(name, &wanted.name, grammar.umlauts) {
         out.push(format!("\"{}\" read as \"{}\"", normal::title(&wanted.name), normal::title(name)));
     }
     let words = |c: Option<u8>| c.map_or("none", |i| grammar.street_type_name(i));

@@ -1,25 +1,26 @@
 //! The thoroughfare line: unit, number, directions, type, name, crossing.
 
 use super::{ParsedAddress, Thoroughfare, name, number};
+use crate::Text;
 use crate::grammar::{Grammar, JoinedUnit, NumberPlace, TypePlace, Word};
+use compact_str::format_compact;
 
-/// Words of a text in normal form.
-#[derive(Debug, Clone)]
-pub(super) struct Line<'a> {
+/// The words of a text in normal form.
+#[derive(Debug)]
+pub(super) struct Tokens<'a> {
     text: &'a str,
-    pub tokens: Vec<&'a str>,
-    /// What each word means.
-    pub words: Vec<Word>,
+    tokens: Vec<&'a str>,
+    words: Vec<Word>,
     starts: Vec<usize>,
 }
 
-impl<'a> Line<'a> {
+impl<'a> Tokens<'a> {
     pub(super) fn new(text: &'a str, grammar: &Grammar) -> Self {
         let mut starts = Vec::with_capacity(12);
         let mut tokens = Vec::with_capacity(12);
         let mut words = Vec::with_capacity(12);
         let mut at = 0;
-        for token in text.split(' ') {
+        for token in blanks(text) {
             if !token.is_empty() {
                 starts.push(at);
                 tokens.push(token);
@@ -27,7 +28,54 @@ impl<'a> Line<'a> {
             }
             at += token.len() + 1;
         }
-        Line { text, tokens, words, starts }
+        Tokens { text, tokens, words, starts }
+    }
+
+    /// All of them.
+    pub(super) fn line(&self) -> Line<'_> {
+        Line { text: self.text, tokens: &self.tokens, words: &self.words, starts: &self.starts }
+    }
+}
+
+/// A text at its blanks.
+pub(super) fn blanks(text: &str) -> impl Iterator<Item = &str> {
+    let mut rest = Some(text);
+    std::iter::from_fn(move || {
+        let text = rest?;
+        match text.bytes().position(|b| b == b' ') {
+            Some(at) => {
+                rest = Some(&text[at + 1..]);
+                Some(&text[..at])
+            }
+            None => rest.take(),
+        }
+    })
+}
+
+/// Words of a text in normal form, one after the other.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Line<'a> {
+    text: &'a str,
+    pub tokens: &'a [&'a str],
+    /// What each word means.
+    pub words: &'a [Word],
+    starts: &'a [usize],
+}
+
+impl<'a> Line<'a> {
+    /// Words `from..to` alone.
+    pub(super) fn part(&self, from: usize, to: usize) -> Self {
+        Line {
+            text: self.text,
+            tokens: &self.tokens[from..to],
+            words: &self.words[from..to],
+            starts: &self.starts[from..to],
+        }
+    }
+
+    /// The words as they stand.
+    pub(super) fn text(&self) -> &'a str {
+        self.window(0, self.tokens.len())
     }
 
     /// What words `from..to` mean together.
@@ -50,25 +98,25 @@ impl<'a> Line<'a> {
 }
 
 /// A unit in standard form: `Apt 3`, `# 3`, `Unit 3`.
-pub(super) fn unit_text(words: &str, grammar: &Grammar) -> String {
+pub(super) fn unit_text(words: &str, grammar: &Grammar) -> Text {
     let designator = |w: &str| grammar.unit(w);
     match words.split_once(' ') {
         Some((first, rest)) => match designator(first) {
-            Some(d) => format!("{d} {rest}"),
+            Some(d) => format_compact!("{d} {rest}"),
             None => match words.rsplit_once(' ') {
                 // "4TH FLOOR"
                 Some((before, last)) if designator(last).is_some() => {
-                    format!("{} {before}", designator(last).unwrap_or_default())
+                    format_compact!("{} {before}", designator(last).unwrap_or_default())
                 }
-                _ => format!("Unit {words}"),
+                _ => format_compact!("Unit {words}"),
             },
         },
         None => match words.strip_prefix('#') {
-            Some("") => String::new(),
-            Some(rest) => format!("# {rest}"),
-            None if words.is_empty() => String::new(),
-            None if designator(words).is_some() => designator(words).unwrap_or_default().to_string(),
-            None => format!("Unit {words}"),
+            Some("") => Text::default(),
+            Some(rest) => format_compact!("# {rest}"),
+            None if words.is_empty() => Text::default(),
+            None if designator(words).is_some() => designator(words).unwrap_or_default().into(),
+            None => format_compact!("Unit {words}"),
         },
     }
 }
@@ -107,8 +155,8 @@ pub(super) fn readings(
         to = at;
     }
     if !number_column.is_empty() {
-        let column = Line::new(number_column, grammar);
-        if let Some(found) = number::take(&column, 0, grammar) {
+        let column = Tokens::new(number_column, grammar);
+        if let Some(found) = number::take(&column.line(), 0, grammar) {
             // The number again in front of the street, or behind it.
             if let Some(again) = number::take(line, from, grammar)
                 && again.number == found.number
@@ -122,7 +170,7 @@ pub(super) fn readings(
             out.number_suffix = found.suffix;
             out.number_to = found.to;
             if out.unit.is_empty() && !found.unit.is_empty() {
-                out.unit = format!("Unit {}", found.unit);
+                out.unit = format_compact!("Unit {}", found.unit);
             }
         }
     }
@@ -159,7 +207,7 @@ pub(super) fn readings(
         && line.words[from].name_word.is_none()
         && line.words[from].route.is_none()
     {
-        out.number_suffix = line.tokens[from].to_string();
+        out.number_suffix = line.tokens[from].into();
         from += 1;
     }
     // "12, NO" and the like: a mark that nothing follows.
@@ -170,7 +218,7 @@ pub(super) fn readings(
         return false;
     }
     if out.number.is_none() {
-        out.place = line.window(from, to).to_string();
+        out.place = line.window(from, to).into();
     }
     out.street = thoroughfare(line, from, to, grammar);
     // "3-27 HERON ST": a unit and a number, or a range. Both are tried.
@@ -180,7 +228,7 @@ pub(super) fn readings(
         let mut other = out.clone();
         let unit = format!("Unit {}", out.number.unwrap_or_default());
         set_unit(&mut other, &unit);
-        (other.number, other.number_suffix, other.number_to) = (Some(second), String::new(), None);
+        (other.number, other.number_suffix, other.number_to) = (Some(second), Text::default(), None);
         if !each(other) {
             return false;
         }
@@ -191,7 +239,7 @@ pub(super) fn readings(
 
 fn set_unit(out: &mut ParsedAddress, unit: &str) {
     if out.unit.is_empty() {
-        out.unit = unit.to_string();
+        out.unit = unit.into();
     }
 }
 
@@ -289,7 +337,7 @@ fn number_after(line: &Line, from: &mut usize, to: &mut usize, out: &mut ParsedA
             && line.tokens[end].as_bytes()[0].is_ascii_uppercase()
             && line.words[end].unit.is_none()
         {
-            found.suffix = line.tokens[end].to_string();
+            found.suffix = line.tokens[end].into();
             end += 1;
         }
         if end < *to {
@@ -496,14 +544,15 @@ pub(super) fn has_number(line: &Line, grammar: &Grammar) -> bool {
 }
 
 /// Whether a part is a unit and nothing else.
-pub(super) fn is_unit(words: &str, grammar: &Grammar) -> bool {
-    let tokens: Vec<&str> = words.split(' ').collect();
-    match tokens.as_slice() {
-        [one] => one.strip_prefix('#').is_some_and(|r| !r.is_empty()) || grammar.unit(one).is_some_and(|u| u != "#"),
-        [first, rest @ ..] if rest.len() <= 2 => {
-            grammar.unit(first).is_some() && rest.iter().all(|t| is_unit_value(t))
-                || grammar.unit(tokens[tokens.len() - 1]).is_some()
-                    && tokens[..tokens.len() - 1].iter().all(|t| is_unit_value(t))
+pub(super) fn is_unit(line: &Line) -> bool {
+    let units = |i: usize| line.words[i].unit.is_some();
+    let n = line.tokens.len();
+    match line.tokens {
+        [] => false,
+        [one] => one.strip_prefix('#').is_some_and(|r| !r.is_empty()) || units(0) && *one != "#",
+        [_, rest @ ..] if rest.len() <= 2 => {
+            units(0) && rest.iter().all(|t| is_unit_value(t))
+                || units(n - 1) && line.tokens[..n - 1].iter().all(|t| is_unit_value(t))
         }
         _ => false,
     }

@@ -20,7 +20,8 @@ mod split;
 mod tail;
 
 use crate::grammar::Grammar;
-use crate::normal;
+use line::Tokens;
+use crate::{Text, normal};
 
 /// Longer texts are no addresses.
 pub const LONGEST: usize = 600;
@@ -64,7 +65,7 @@ pub struct Thoroughfare {
     /// Direction before the name, an index into the grammar.
     pub pre_direction: Option<u8>,
     /// Name.
-    pub name: String,
+    pub name: Text,
     /// Type, an index into the grammar; none where types are part of names.
     pub street_type: Option<u8>,
     /// Direction after the name, an index into the grammar.
@@ -78,7 +79,7 @@ pub struct ParsedAddress {
     pub number: Option<u32>,
     /// What belongs to the number: a letter, a fraction or the rest of a joined number (`A`, `1/2`, `-12`), or with a
     /// hyphen behind it what stands before (`N6W-`).
-    pub number_suffix: String,
+    pub number_suffix: Text,
     /// Last number of a range.
     pub number_to: Option<u32>,
     /// The thoroughfare.
@@ -86,23 +87,23 @@ pub struct ParsedAddress {
     /// The other thoroughfare of a crossing.
     pub crossing: Option<Thoroughfare>,
     /// The words of the thoroughfare line where it has no number: they may name a building or another place.
-    pub place: String,
+    pub place: Text,
     /// Unit, floor or building in standard form (`Apt 3`).
-    pub unit: String,
+    pub unit: Text,
     /// Whether it is a post box or a rural route.
     pub post_box: bool,
     /// Locality.
-    pub locality: String,
+    pub locality: Text,
     /// Another part that may be the locality, or one within it.
-    pub sub_locality: String,
+    pub sub_locality: Text,
     /// Code of the region where the words are known, else the words.
-    pub region: String,
+    pub region: Text,
     /// Postcode without extension, in its usual shape where it has one.
-    pub postcode: String,
+    pub postcode: Text,
     /// Extension of the postcode.
-    pub extension: String,
+    pub extension: Text,
     /// Code or words of the country.
-    pub country: String,
+    pub country: Text,
     /// What was changed before matching, in words.
     pub read_as: Vec<String>,
     /// How much less likely this reading is than the first one, in the units of the score.
@@ -149,23 +150,24 @@ pub fn readings(
     each: &mut dyn FnMut(ParsedAddress) -> bool,
 ) {
     let mut base = ParsedAddress::default();
-    let postcode = normal::words(input.postcode);
+    let postcode = normal::short_words(input.postcode);
     if !postcode.is_empty() {
         match grammar.postcode(&postcode) {
             Some((code, extension)) => (base.postcode, base.extension) = (code, extension),
             None => base.postcode = postcode,
         }
     }
-    let region = normal::words(input.region);
-    base.region = grammar.region(&region).map_or(region, String::from);
-    base.country = normal::words(input.country);
-    base.locality = normal::words(input.locality);
+    let region = normal::short_words(input.region);
+    base.region = grammar.region(&region).map_or(region, Text::from);
+    base.country = normal::short_words(input.country);
+    base.locality = normal::short_words(input.locality);
     // "Ternport OR" or "Ternport, OR 97981" in the locality column
     if !base.locality.is_empty() && !names.is_locality(&base.locality) {
         let text = std::mem::take(&mut base.locality);
-        let mut words: Vec<&str> = text.split(' ').collect();
+        let tokens = Tokens::new(&text, grammar);
+        let mut words = tokens.line();
         tail::take(&mut base, &mut words, grammar, true);
-        base.locality = words.join(" ");
+        base.locality = words.text().into();
     }
     base.unit = line::unit_text(&normal::words(input.unit), grammar);
     let number = normal::words(input.number);
@@ -205,17 +207,19 @@ pub fn parse(input: &AddressInput, grammar: &Grammar, names: &dyn KnownNames) ->
 /// Reads a thoroughfare alone, as references have it.
 pub fn parse_street(street: &str, grammar: &Grammar) -> Thoroughfare {
     let words = normal::words(street);
-    let line = line::Line::new(&words, grammar);
+    let tokens = Tokens::new(&words, grammar);
+    let line = tokens.line();
     line::thoroughfare(&line, 0, line.tokens.len(), grammar)
 }
 
 /// Reads a house number alone, as references have it: the number, and what belongs to it.
-pub fn parse_number(text: &str, grammar: &Grammar) -> Option<(u32, String)> {
+pub fn parse_number(text: &str, grammar: &Grammar) -> Option<(u32, Text)> {
     let words = normal::words(text);
-    let line = line::Line::new(&words, grammar);
-    let found = number::take(&line, 0, grammar)?;
-    let rest = line.tokens[found.used..].join("");
-    Some((found.number, if rest.is_empty() { found.suffix } else { format!("{}{rest}", found.suffix) }))
+    let tokens = Tokens::new(&words, grammar);
+    let line = tokens.line();
+    let mut found = number::take(&line, 0, grammar)?;
+    line.tokens[found.used..].iter().for_each(|t| found.suffix.push_str(t));
+    Some((found.number, found.suffix))
 }
 
 #[cfg(test)]

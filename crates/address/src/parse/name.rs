@@ -1,11 +1,13 @@
 //! Names in the spelling that they are compared in.
 
 use super::line::Line;
+use crate::Text;
 use crate::grammar::{Grammar, TypePlace};
+use compact_str::format_compact;
 
 /// The name of words `from..to` with its long words and figures for ordinals.
-pub(super) fn spelled(line: &Line, from: usize, to: usize, grammar: &Grammar) -> String {
-    let mut out = String::with_capacity(24);
+pub(super) fn spelled(line: &Line, from: usize, to: usize, grammar: &Grammar) -> Text {
+    let mut out = Text::default();
     let mut i = from;
     while i < to {
         if !out.is_empty() {
@@ -78,7 +80,7 @@ pub(crate) fn ordinal_ending(figures: &str) -> &'static str {
 }
 
 /// A road known by its number ("US HWY 101", "HIGHWAY 30 E", "N STATE ROUTE 4"): the words that it has, its name.
-pub(super) fn route(line: &Line, from: usize, to: usize, grammar: &Grammar) -> Option<(usize, String)> {
+pub(super) fn route(line: &Line, from: usize, to: usize, grammar: &Grammar) -> Option<(usize, Text)> {
     if grammar.route_types.is_empty() {
         return None;
     }
@@ -92,7 +94,7 @@ pub(super) fn route(line: &Line, from: usize, to: usize, grammar: &Grammar) -> O
             continue;
         }
         if let Some(i) = line.word(from, from + n, grammar).route {
-            return Some((n + 1, format!("{} {number}", grammar.route_types[usize::from(i)].0)));
+            return Some((n + 1, format_compact!("{} {number}", grammar.route_types[usize::from(i)].0)));
         }
     }
     // "HWY101", "SR4"
@@ -101,7 +103,7 @@ pub(super) fn route(line: &Line, from: usize, to: usize, grammar: &Grammar) -> O
     let figures = &word[letters..];
     if letters >= 1 && !figures.is_empty() && figures.bytes().all(|b| b.is_ascii_digit()) {
         let i = grammar.word(&word[..letters]).route?;
-        return Some((1, format!("{} {figures}", grammar.route_types[usize::from(i)].0)));
+        return Some((1, format_compact!("{} {figures}", grammar.route_types[usize::from(i)].0)));
     }
     None
 }

@@ -1,18 +1,20 @@
 //! House numbers: `12`, `12A`, `12-A`, `12 1/2`, `12 BIS`, `12-16`, `12 - 16`, `37-12`, `N6W23001`.
 
 use super::line::Line;
+use crate::Text;
 use crate::grammar::{Grammar, JoinedUnit};
+use compact_str::format_compact;
 
 /// A house number in a line.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub(super) struct Found {
     pub number: u32,
-    pub suffix: String,
+    pub suffix: Text,
     pub to: Option<u32>,
     /// Words used.
     pub used: usize,
     /// The unit in front of a slash or hyphen.
-    pub unit: String,
+    pub unit: Text,
 }
 
 /// Reads a house number from word `at` on.
@@ -46,32 +48,32 @@ pub(super) fn take(line: &Line, at: usize, grammar: &Grammar) -> Option<Found> {
                     return None;
                 }
                 if rest.as_bytes()[0] == unit_sign && unit_sign == b'/' {
-                    found.unit = first[..digits].to_string();
+                    found.unit = first[..digits].into();
                     found.number = second;
                 } else if second > number && (second - number) < 200 {
                     found.to = Some(second);
-                    found.suffix = format!("-{joined}");
+                    found.suffix = format_compact!("-{joined}");
                 } else {
-                    found.suffix = format!("-{joined}");
+                    found.suffix = format_compact!("-{joined}");
                 }
             } else if other == 0 && joined.len() <= 2 {
-                found.suffix = joined.to_string();
+                found.suffix = joined.into();
             } else if other > 0 && joined.len() - other <= 2 && joined.is_char_boundary(other) {
                 // "3/27A"
                 if grammar.joined_unit == JoinedUnit::Slash && rest.as_bytes()[0] == b'/' {
-                    found.unit = first[..digits].to_string();
+                    found.unit = first[..digits].into();
                     found.number = joined[..other].parse().ok()?;
-                    found.suffix = joined[other..].to_string();
+                    found.suffix = joined[other..].into();
                 } else {
-                    found.suffix = format!("-{joined}");
+                    found.suffix = format_compact!("-{joined}");
                 }
             } else {
                 return None;
             }
         }
         // "5TH" is a name, "5A" a number.
-        [_] if rest.bytes().all(|b| b.is_ascii_alphabetic()) => found.suffix = rest.to_string(),
-        _ if grammar.word(rest).number_suffix => found.suffix = rest.to_string(),
+        [_] if rest.bytes().all(|b| b.is_ascii_alphabetic()) => found.suffix = rest.into(),
+        _ if grammar.word(rest).number_suffix => found.suffix = rest.into(),
         // A hyphen that nothing follows.
         [b'-' | b'/'] => {}
         _ => return None,
@@ -86,11 +88,11 @@ pub(super) fn take(line: &Line, at: usize, grammar: &Grammar) -> Option<Found> {
     } else if matches!(word(1), "-" | "TO" | "A") && whole(word(2)) && found.suffix.is_empty() && tokens.len() > 3 {
         if let Some(to) = word(2).parse().ok().filter(|to| *to > number && to - number < 200) {
             found.to = Some(to);
-            found.suffix = format!("-{to}");
+            found.suffix = format_compact!("-{to}");
             found.used = 3;
         }
     } else if grammar.word(word(1)).number_suffix && found.suffix.is_empty() {
-        found.suffix = word(1).to_string();
+        found.suffix = word(1).into();
         found.used = 2;
     }
     Some(found)
@@ -112,7 +114,7 @@ fn grid(token: &str) -> Option<Found> {
     }
     Some(Found {
         number: figures.parse().ok()?,
-        suffix: format!("{}-", &token[..=second]),
+        suffix: format_compact!("{}-", &token[..=second]),
         used: 1,
         ..Default::default()
     })

@@ -1,10 +1,9 @@
 //! Which words of a text are the locality and which the thoroughfare line.
 
-use super::line::{self, Line};
+use super::line::{self, Line, Tokens};
 use super::{KnownNames, ParsedAddress, tail};
 use crate::grammar::{Grammar, NumberPlace, TypePlace};
 use crate::normal;
-use std::borrow::Cow;
 use std::hash::{Hash, Hasher};
 
 /// Most readings of one text.
@@ -21,25 +20,18 @@ pub(super) fn readings(
     names: &dyn KnownNames,
     each: &mut dyn FnMut(ParsedAddress) -> bool,
 ) {
-    let normal: Vec<String> =
-        text.split([',', ';', '\n', '\t', '|']).map(|p| part_words(p, grammar)).filter(|p| !p.is_empty()).collect();
-    let mut parts: Vec<Vec<&str>> = normal
-        .iter()
-        .map(|p| {
-            let mut words = Vec::with_capacity(8);
-            words.extend(p.split(' '));
-            words
-        })
-        .collect();
+    let (text, ends) = normal_parts(text, grammar);
+    let tokens = Tokens::new(&text, grammar);
+    let mut parts = parted(&tokens, &ends);
+    let single = parts.len() == 1;
     // The tail may take several parts: "…, OR, 97981, USA".
     while let Some(last) = parts.last_mut() {
-        let single = normal.len() == 1;
         // A word alone that names a region may be a locality too; then it stays.
-        let keep = single && last.len() <= 2 && names.is_locality(&last.join(" "));
+        let keep = single && last.tokens.len() <= 2 && names.is_locality(last.text());
         if !keep {
             tail::take(&mut base, last, grammar, false);
         }
-        if !last.is_empty() {
+        if !last.tokens.is_empty() {
             break;
         }
         parts.pop();
@@ -49,12 +41,12 @@ pub(super) fn readings(
     if base.postcode.is_empty() {
         let first = usize::from(parts.len() < 2 || !grammar.postcode_first);
         for (i, part) in parts.iter_mut().enumerate().skip(first) {
-            if let Some((n, code, extension)) = tail::at_front(part, grammar)
-                && (part.len() > n || grammar.postcode_first)
+            if let Some((n, code, extension)) = tail::at_front(part.tokens, grammar)
+                && (part.tokens.len() > n || grammar.postcode_first)
             {
                 (base.postcode, base.extension) = (code, extension);
-                part.drain(..n);
-                locality_first = i == 0 && !part.is_empty();
+                *part = part.part(n, part.tokens.len());
+                locality_first = i == 0 && !part.tokens.is_empty();
                 break;
             }
         }
@@ -62,53 +54,61 @@ pub(super) fn readings(
     // "VIA ROMA, 3 19999 ROCCA MARINA": a number, then the postcode and the locality.
     if grammar.number == NumberPlace::After && base.postcode.is_empty() {
         for i in 1..parts.len() {
-            let words = parts[i].clone();
-            if let Some((n, code, extension)) = words.get(1..).and_then(|rest| tail::at_front(rest, grammar))
-                && words[0].starts_with(|c: char| c.is_ascii_digit())
-                && words.len() > n + 1
+            let part = parts[i];
+            if let Some((n, code, extension)) = part.tokens.get(1..).and_then(|rest| tail::at_front(rest, grammar))
+                && part.tokens[0].starts_with(|c: char| c.is_ascii_digit())
+                && part.tokens.len() > n + 1
             {
                 (base.postcode, base.extension) = (code, extension);
-                parts[i].truncate(1);
-                parts.insert(i + 1, words[n + 1..].to_vec());
+                parts[i] = part.part(0, 1);
+                parts.insert(i + 1, part.part(n + 1, part.tokens.len()));
                 break;
             }
         }
     }
-    parts.retain(|p| !p.is_empty());
+    parts.retain(|p| !p.tokens.is_empty());
     // Care-of lines.
     if parts.len() > 1 {
         parts.retain(|p| {
-            let named = grammar.word(p[0]).care_of
-                || p.len() > 1 && grammar.word(p[0]).begins_phrase && grammar.word(&p[..2].join(" ")).care_of;
-            !named || p.iter().any(|w| w.starts_with(|c: char| c.is_ascii_digit()))
+            let named = p.words[0].care_of || p.tokens.len() > 1 && p.word(0, 2, grammar).care_of;
+            !named || p.tokens.iter().any(|w| w.starts_with(|c: char| c.is_ascii_digit()))
         });
     }
-    let mut parts: Vec<Cow<str>> = parts.iter().map(|words| Cow::Borrowed(stretch(words, &normal))).collect();
     parts.retain(|p| {
-        let unit = line::is_unit(p, grammar);
+        let unit = line::is_unit(p);
         if unit && base.unit.is_empty() {
-            base.unit = line::unit_text(p, grammar);
+            base.unit = line::unit_text(p.text(), grammar);
         }
         !unit
     });
-    join_numbers(&mut parts, grammar);
+    let again: String;
+    let again_tokens: Tokens;
+    if let Some(sizes) = number_joins(&parts, grammar) {
+        let words: Vec<&str> = parts.iter().flat_map(|p| p.tokens.iter().copied()).collect();
+        again = words.join(" ");
+        again_tokens = Tokens::new(&again, grammar);
+        parts = parted(&again_tokens, &sizes);
+    }
     if parts.is_empty() {
         line_of_columns(base, number, grammar, each);
         return;
     }
-    let (at, street_line) = street_part(&parts, grammar);
+    let at = street_part(&parts, grammar);
+    let street_line = parts[at];
     let mut sink = Sink { left: MOST, each, number, grammar, seen: Vec::new() };
     if !base.locality.is_empty() {
         // The column says the locality; the text may say it again, or another.
         if at + 1 < parts.len() {
-            base.sub_locality = parts[parts.len() - 1].to_string();
+            base.sub_locality = parts[parts.len() - 1].text().into();
         }
-        let street: &str = &parts[at];
-        let stripped = street.strip_suffix(base.locality.as_str()).and_then(|s| s.strip_suffix(' '));
-        let go_on = match stripped.filter(|s| !s.is_empty()) {
-            Some(line) => sink.give(&base, line, 0),
-            None => sink.give_line(&base, &street_line, 0),
+        let n = street_line.tokens.len();
+        let before = n.saturating_sub(line::blanks(&base.locality).count());
+        let line = if before > 0 && street_line.window(before, n) == base.locality {
+            street_line.part(0, before)
+        } else {
+            street_line
         };
+        let go_on = sink.give(&base, line, 0);
         if go_on {
             // "12 HERON LN GRAYWATER" beside another locality
             merged(&base, &street_line, names, grammar, &mut sink);
@@ -117,30 +117,30 @@ pub(super) fn readings(
     }
     if at + 1 < parts.len() {
         let mut b = base.clone();
-        b.locality = parts[parts.len() - 1].to_string();
+        b.locality = parts[parts.len() - 1].text().into();
         if parts.len() - at > 2 {
-            b.sub_locality = parts[parts.len() - 2].to_string();
+            b.sub_locality = parts[parts.len() - 2].text().into();
         }
         if parts.len() - at > 2 && !names.is_locality(&b.locality) && names.is_locality(&b.sub_locality) {
             std::mem::swap(&mut b.locality, &mut b.sub_locality);
         }
-        if !sink.give_line(&b, &street_line, 0) {
+        if !sink.give(&b, street_line, 0) {
             return;
         }
         let known = names.is_locality(&b.locality) || names.is_nearly_locality(&b.locality);
         if !known {
             // "HERON LANE TERNPORT, ESTUARY COUNTY": the last part may be what the locality lies in.
             let mut b = base.clone();
-            b.sub_locality = parts[parts.len() - 1].to_string();
+            b.sub_locality = parts[parts.len() - 1].text().into();
             splits(&b, &street_line, names, grammar, &mut sink);
         }
         return;
     }
     // "12345 Musterstadt, Reiherweg 3"
-    if at > 0 && (locality_first || names.is_locality(&parts[at - 1])) {
+    if at > 0 && (locality_first || names.is_locality(parts[at - 1].text())) {
         let mut b = base.clone();
-        b.locality = parts[if locality_first { 0 } else { at - 1 }].to_string();
-        if !sink.give(&b, &parts[at], 0) {
+        b.locality = parts[if locality_first { 0 } else { at - 1 }].text().into();
+        if !sink.give(&b, street_line, 0) {
             return;
         }
     }
@@ -150,7 +150,7 @@ pub(super) fn readings(
 /// An address without a street: a number alone says nothing.
 fn line_of_columns(base: ParsedAddress, number: &str, grammar: &Grammar, each: &mut dyn FnMut(ParsedAddress) -> bool) {
     let mut out = base;
-    if let Some(found) = super::number::take(&Line::new(number, grammar), 0, grammar) {
+    if let Some(found) = super::number::take(&Tokens::new(number, grammar).line(), 0, grammar) {
         (out.number, out.number_suffix, out.number_to) = (Some(found.number), found.suffix, found.to);
     }
     each(out);
@@ -165,21 +165,13 @@ struct Sink<'a> {
 }
 
 impl Sink<'_> {
-    /// Reads a line that is parted already.
-    fn give_line(&mut self, base: &ParsedAddress, line: &Line, prior: i32) -> bool {
-        self.left -= 1;
-        let mut b = base.clone();
-        b.prior += prior;
-        line::readings(line, self.number, b, self.grammar, self.each)
-    }
-
     /// Reads a line with what is known; false where no more is wanted.
-    fn give(&mut self, base: &ParsedAddress, line: &str, prior: i32) -> bool {
+    fn give(&mut self, base: &ParsedAddress, line: Line, prior: i32) -> bool {
         if self.left == 0 {
             return false;
         }
         let mut hasher = normal::Fast::default();
-        (line, &base.locality).hash(&mut hasher);
+        (line.text(), &base.locality).hash(&mut hasher);
         let key = hasher.finish();
         if self.seen.contains(&key) {
             return true;
@@ -188,98 +180,114 @@ impl Sink<'_> {
         self.left -= 1;
         let mut b = base.clone();
         b.prior += prior;
-        if line.is_empty() {
+        if line.tokens.is_empty() {
             return (self.each)(b);
         }
-        line::readings(&Line::new(line, self.grammar), self.number, b, self.grammar, self.each)
+        line::readings(&line, self.number, b, self.grammar, self.each)
     }
 }
 
-/// The text from the first to the last of words that follow each other in one of the texts.
-fn stretch<'a>(words: &[&'a str], texts: &'a [String]) -> &'a str {
-    let (Some(first), Some(last)) = (words.first(), words.last()) else { return "" };
-    let (from, to) = (first.as_ptr() as usize, last.as_ptr() as usize + last.len());
-    texts
-        .iter()
-        .find_map(|t| {
-            let start = from.checked_sub(t.as_ptr() as usize)?;
-            t.get(start..to - t.as_ptr() as usize)
-        })
-        .unwrap_or("")
+/// The parts of a text in normal form, one after the other with a blank between them, without dashes that stand alone;
+/// and how many words each has.
+fn normal_parts(text: &str, grammar: &Grammar) -> (String, Vec<usize>) {
+    let mut out = String::with_capacity(text.len() + 1);
+    let mut sizes = Vec::with_capacity(6);
+    let mut rest = Some(text);
+    while let Some(text) = rest {
+        let (part, after) = match text.bytes().position(|b| matches!(b, b',' | b';' | b'\n' | b'\t' | b'|')) {
+            Some(at) => (&text[..at], Some(&text[at + 1..])),
+            None => (text, None),
+        };
+        rest = after;
+        if !out.is_empty() {
+            out.push(' ');
+        }
+        let from = out.len();
+        normal::push_words(part, &mut out);
+        if out[from..].contains('-') {
+            without_dashes(&mut out, from, grammar);
+        }
+        if out.len() > from {
+            sizes.push(line::blanks(&out[from..]).count());
+        } else {
+            out.truncate(from.saturating_sub(1));
+        }
+    }
+    (out, sizes)
 }
 
-/// A part in normal form, without dashes that stand alone.
-fn part_words(part: &str, grammar: &Grammar) -> String {
-    let words = normal::words(part);
-    if !words.split(' ').any(|w| w == "-") {
-        return words;
-    }
+/// Takes out dashes that stand alone, but for those of a range of numbers.
+fn without_dashes(out: &mut String, from: usize, grammar: &Grammar) {
+    let words = out.split_off(from);
     let tokens: Vec<&str> = words.split(' ').collect();
     let figures =
         |i: Option<usize>| i.and_then(|i| tokens.get(i)).is_some_and(|t| t.starts_with(|c: char| c.is_ascii_digit()));
-    let kept: Vec<&str> = tokens
+    for (i, t) in tokens.iter().enumerate() {
+        let range = || {
+            figures(i.checked_sub(1)) && figures(Some(i + 1)) && tail::at_front(&tokens[i + 1..], grammar).is_none()
+        };
+        if *t != "-" || range() {
+            if out.len() > from {
+                out.push(' ');
+            }
+            out.push_str(t);
+        }
+    }
+}
+
+/// Words in groups of these sizes.
+fn parted<'a>(tokens: &'a Tokens, sizes: &[usize]) -> Vec<Line<'a>> {
+    let line = tokens.line();
+    let mut at = 0;
+    sizes
         .iter()
-        .enumerate()
-        .filter(|(i, t)| {
-            let range = figures(i.checked_sub(1)) && figures(Some(i + 1));
-            **t != "-" || range && tail::at_front(&tokens[i + 1..], grammar).is_none()
+        .map(|n| {
+            at += n;
+            line.part(at - n, at)
         })
-        .map(|(_, t)| *t)
-        .collect();
-    kept.join(" ")
+        .collect()
 }
 
 /// "RUE DU HERON | 12", "12 | RUE DU HERON", "CALLE MAYOR | 12 | 3O B": a number in a part of its own belongs to the
-/// street.
-fn join_numbers(parts: &mut Vec<Cow<str>>, grammar: &Grammar) {
-    let numeric = |p: &str| {
-        p.split(' ').count() <= 3
-            && p.split(' ').next().is_some_and(|w| {
-                let w = if grammar.word(w).number_mark { p.split(' ').nth(1).unwrap_or("") } else { w };
-                w.starts_with(|c: char| c.is_ascii_digit())
-            })
-            && p.split(' ').all(|w| {
-                w.len() <= 2
-                    || w.starts_with(|c: char| c.is_ascii_digit())
-                    || grammar.unit(w).is_some()
-                    || grammar.word(w).number_suffix
-                    || grammar.word(w).number_mark
+/// street. Gives the words of each part after they are joined, where any are.
+fn number_joins(parts: &[Line], grammar: &Grammar) -> Option<Vec<usize>> {
+    let digit = |t: &str| t.starts_with(|c: char| c.is_ascii_digit());
+    let numeric = |p: &Line| {
+        let first = usize::from(p.words[0].number_mark);
+        p.tokens.len() <= 3
+            && p.tokens.get(first).is_some_and(|t| digit(t))
+            && p.tokens.iter().zip(p.words).all(|(t, w)| {
+                t.len() <= 2 || digit(t) || w.unit.is_some() || w.number_suffix || w.number_mark
             })
     };
-    if parts.len() > 1 && numeric(&parts[0]) && grammar.number == NumberPlace::Before {
-        let number = parts.remove(0);
-        parts[0] = format!("{number} {}", parts[0]).into();
+    let mut sizes: Vec<usize> = Vec::new();
+    let mut lead = 0;
+    let mut rest = parts;
+    if parts.len() > 1 && grammar.number == NumberPlace::Before && numeric(&parts[0]) {
+        lead = parts[0].tokens.len();
+        rest = &parts[1..];
     }
-    if grammar.number == NumberPlace::After || grammar.type_place == TypePlace::Before {
-        let mut i = 1;
-        while i < parts.len() {
-            if numeric(&parts[i]) {
-                let number = parts.remove(i);
-                let part = parts[i - 1].to_mut();
-                part.push(' ');
-                part.push_str(&number);
-            } else {
-                i += 1;
-            }
+    let joins = grammar.number == NumberPlace::After || grammar.type_place == TypePlace::Before;
+    for part in rest {
+        match sizes.last_mut() {
+            Some(last) if joins && numeric(part) => *last += part.tokens.len(),
+            _ => sizes.push(part.tokens.len() + std::mem::take(&mut lead)),
         }
     }
+    (sizes.len() < parts.len()).then_some(sizes)
 }
 
 /// The part that is the thoroughfare line: the first with a number and a type, else with a number, else with a type,
 /// else the first.
-fn street_part<'a>(parts: &'a [Cow<str>], grammar: &Grammar) -> (usize, Line<'a>) {
-    let first = Line::new(&parts[0], grammar);
-    if parts.len() == 1 || line::has_number(&first, grammar) && line::has_type(&first, grammar) {
-        return (0, first);
+fn street_part(parts: &[Line], grammar: &Grammar) -> usize {
+    let find = |f: &dyn Fn(&Line) -> bool| parts.iter().position(f);
+    if parts.len() == 1 {
+        return 0;
     }
-    let mut lines: Vec<Line> = parts.iter().map(|p| Line::new(p, grammar)).collect();
-    let at = lines
-        .iter()
-        .position(|l| line::has_number(l, grammar) && line::has_type(l, grammar))
-        .or_else(|| lines.iter().position(|l| line::has_number(l, grammar)))
-        .or_else(|| lines.iter().position(|l| line::has_type(l, grammar)))
-        .unwrap_or(0);
-    (at, lines.swap_remove(at))
+    find(&|l| line::has_number(l, grammar) && line::has_type(l, grammar))
+        .or_else(|| find(&|l| line::has_number(l, grammar)))
+        .or_else(|| find(&|l| line::has_type(l, grammar)))
+        .unwrap_or(0)
 }
 
 /// A line whose last words name another locality than the column says.
@@ -287,10 +295,10 @@ fn merged(base: &ParsedAddress, line: &Line, names: &dyn KnownNames, grammar: &G
     let n = line.tokens.len();
     for k in (1..=LOCALITY_WORDS.min(n.saturating_sub(2))).rev() {
         let words = line.window(n - k, n);
-        if names.is_locality(words) && grammar.word(words).street_type.is_none() {
+        if names.is_locality(words) && line.word(n - k, n, grammar).street_type.is_none() {
             let mut b = base.clone();
-            b.sub_locality = std::mem::replace(&mut b.locality, words.to_string());
-            if !sink.give(&b, line.window(0, n - k), 1) {
+            b.sub_locality = std::mem::replace(&mut b.locality, words.into());
+            if !sink.give(&b, line.part(0, n - k), 1) {
                 return;
             }
         }
@@ -303,9 +311,9 @@ fn splits(base: &ParsedAddress, line: &Line, names: &dyn KnownNames, grammar: &G
     let give = |sink: &mut Sink, at: usize, prior: i32| {
         let mut b = base.clone();
         if at < n {
-            b.locality = line.window(at, n).to_string();
+            b.locality = line.window(at, n).into();
         }
-        sink.give(&b, line.window(0, at), prior)
+        sink.give(&b, line.part(0, at), prior)
     };
     let numbered = line::has_number(line, grammar);
     // A postcode in the middle parts both ("HAUPTSTR 12 12345 MUSTERSTADT").
@@ -318,8 +326,8 @@ fn splits(base: &ParsedAddress, line: &Line, names: &dyn KnownNames, grammar: &G
             {
                 let mut b = base.clone();
                 (b.postcode, b.extension) = (code, extension);
-                b.locality = line.window(i + words, n).to_string();
-                if !sink.give(&b, line.window(0, i), 0) {
+                b.locality = line.window(i + words, n).into();
+                if !sink.give(&b, line.part(0, i), 0) {
                     return;
                 }
                 break;

@@ -290,7 +290,7 @@ fn numbers_of_references() {
         ("5TH", None),
         ("99999999999", None),
     ] {
-        assert_eq!(parse_number(text, g), wanted.map(|(n, s)| (n, s.to_string())), "{text}");
+        assert_eq!(parse_number(text, g), wanted.map(|(n, s)| (n, s.into())), "{text}");
     }
 }
 

@@ -144,11 +144,21 @@ pub(crate) enum KeyKind {
 
 /// Hash of a key, the same in builder and reader.
 pub(super) fn key_hash(kind: KeyKind, bytes: impl Iterator<Item = u8>) -> u32 {
-    let mut hash = 0x811c_9dc5u32 ^ (kind as u32).wrapping_mul(0x9e37_79b9);
-    for b in bytes {
-        hash = (hash ^ u32::from(b)).wrapping_mul(0x0100_0193);
-    }
-    // The upper bits lead into the directory: they must be as mixed as the lower ones.
+    finished(bytes.fold(begun(kind), with_letter))
+}
+
+fn begun(kind: KeyKind) -> u32 {
+    0x811c_9dc5u32 ^ (kind as u32).wrapping_mul(0x9e37_79b9)
+}
+
+#[inline]
+fn with_letter(hash: u32, letter: u8) -> u32 {
+    (hash ^ u32::from(letter)).wrapping_mul(0x0100_0193)
+}
+
+/// The upper bits lead into the directory: they must be as mixed as the lower ones.
+#[inline]
+fn finished(mut hash: u32) -> u32 {
     hash ^= hash >> 15;
     hash = hash.wrapping_mul(0x2c1b_3c6d);
     hash ^ (hash >> 13)
@@ -170,20 +180,27 @@ pub(super) fn each_spelling(key: &str, left_out: std::ops::RangeInclusive<usize>
     if n < 3 {
         return;
     }
-    let without = |skip: [usize; 2]| {
-        key_hash(KeyKind::Spelling, letters.iter().enumerate().filter(|(i, _)| !skip.contains(i)).map(|(_, b)| *b))
-    };
+    // What stands before the letters left out is hashed once.
+    let rest = |hash: u32, letters: &[u8]| finished(letters.iter().fold(hash, |h, b| with_letter(h, *b)));
     if left_out.contains(&1) {
-        // Of two equal letters side by side it does not matter which is left out.
-        for i in (0..n).filter(|i| *i == 0 || letters[*i] != letters[*i - 1]) {
-            f(without([i, usize::MAX]));
+        let mut before = begun(KeyKind::Spelling);
+        for i in 0..n {
+            // Of two equal letters side by side it does not matter which is left out.
+            if i == 0 || letters[i] != letters[i - 1] {
+                f(rest(before, &letters[i + 1..]));
+            }
+            before = with_letter(before, letters[i]);
         }
     }
     if left_out.contains(&2) && (TWO_LETTERS..=TWO_LETTERS_TO).contains(&n) {
+        let mut before = begun(KeyKind::Spelling);
         for i in 0..n {
+            let mut between = before;
             for j in i + 1..n {
-                f(without([i, j]));
+                f(rest(between, &letters[j + 1..]));
+                between = with_letter(between, letters[j]);
             }
+            before = with_letter(before, letters[i]);
         }
     }
 }

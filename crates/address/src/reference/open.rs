@@ -498,7 +498,7 @@ impl Reference {
         self.similar_places(&key, 0..=0, &mut |index| {
             let (name, place) = self.place_name(index);
             found |= self.kind_of(place) != PlaceKind::Landmark
-                && (name == words || normal::key(name, self.grammar.umlauts) == key);
+                && normal::same_key(name, words, self.grammar.umlauts);
         });
         found
     }

@@ -47,11 +47,11 @@ impl Record {
             lat: c.lat,
             address: c.address.clone(),
             changes: c.changes.join("; "),
-            locality: c.locality.clone(),
-            region: c.region.clone(),
-            parent: c.parent.clone(),
-            postcode: c.postcode.clone(),
-            extension: c.extension.clone(),
+            locality: c.locality.to_string(),
+            region: c.region.to_string(),
+            parent: c.parent.to_string(),
+            postcode: c.postcode.to_string(),
+            extension: c.extension.to_string(),
         }
     }
 }

@@ -10,6 +10,7 @@ use super::file::*;
 use super::spool::Spool;
 use crate::error::Error;
 use crate::grammar::{Grammar, TypePlace};
+use crate::Text;
 use crate::normal::{self, FastMap};
 use crate::parse::{Thoroughfare, parse_number, parse_street};
 use std::collections::{BTreeMap, BTreeSet};
@@ -106,7 +107,7 @@ pub struct Builder {
     /// Street, four ends of ranges, two postcodes, first vertex, vertices, parities.
     segments: Spool<[u32; 10]>,
     vertices: Spool<[u32; 2]>,
-    postcodes: BTreeMap<String, Postcode>,
+    postcodes: BTreeMap<Text, Postcode>,
     areas: Vec<Area>,
     counts: [u64; 5],
     folded: u64,
@@ -239,14 +240,14 @@ impl Builder {
 
     /// The string of a postcode and its extension; [`NONE`] where there is none.
     fn postcode(&mut self, text: &str, place: Option<u32>, region: &str, at: Option<(f64, f64)>) -> (u32, u32) {
-        let words = normal::words(text);
+        let words = normal::short_words(text);
         if words.is_empty() {
             return (NONE, 0);
         }
         let (code, extension) = self.grammar.postcode(&words).unwrap_or_else(|| match words.split_once(['-', ' ']) {
             // A code of another shape, cut before what may be an extension.
-            Some((code, _)) if self.grammar.postcode_extension > 0 => (code.to_string(), String::new()),
-            _ => (words.clone(), String::new()),
+            Some((code, _)) if self.grammar.postcode_extension > 0 => (code.into(), Text::default()),
+            _ => (words.clone(), Text::default()),
         });
         let region = self.region(region);
         let region_id = self.strings.id(&region);
@@ -360,7 +361,7 @@ impl Builder {
         };
         let (id, _) = self.postcode(&p.postcode, place, &p.region, None);
         let code = self.strings.get(id).to_string();
-        if let Some(entry) = self.postcodes.get_mut(&code) {
+        if let Some(entry) = self.postcodes.get_mut(code.as_str()) {
             // A postcode that stands several times, once for each of its localities, has the middle that came first.
             entry.position = entry.position.or(Some((p.lon, p.lat)));
         }

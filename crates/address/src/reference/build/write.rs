@@ -369,7 +369,7 @@ impl Builder {
         out.end(Section::PostcodePlaces)?;
         out.start(Section::Postcodes);
         for ((code, p), first) in self.postcodes.iter().zip(firsts) {
-            let id = self.strings.ids[code];
+            let id = self.strings.ids[code.as_str()];
             let (x, y, _) = position(p.position, p.sum);
             out.put(Section::Postcodes, &[id, p.region, x, y, first, p.places.len() as u32])?;
         }
