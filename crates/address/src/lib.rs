@@ -19,10 +19,10 @@ pub mod normal;
 pub mod parse;
 pub mod reference;
 
-pub use error::Error;
 /// A text that is kept in place up to 24 bytes, as nearly all components of addresses are: an address is read into a
 /// dozen of them several times over, and none costs memory of its own.
 pub use compact_str::CompactString as Text;
+pub use error::Error;
 pub use matching::{Candidate, Level, Match, MatchOptions, Matcher, Outcome, Within};
 pub use parse::{AddressInput, ParsedAddress};
 pub use reference::{Builder, Entry, Reference};

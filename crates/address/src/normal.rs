@@ -30,7 +30,11 @@ pub(crate) fn is_words(text: &str, normal: &str) -> bool {
     if text.len() == normal.len() && text.eq_ignore_ascii_case(normal) {
         return true;
     }
-    words(text) == normal
+    // Another letter in front is another name.
+    match (text.as_bytes()[0], normal.as_bytes().first()) {
+        (b, Some(n)) if b.is_ascii_alphanumeric() && b.to_ascii_uppercase() != *n => false,
+        _ => words(text) == normal,
+    }
 }
 
 /// Appends the normal form of a text.
@@ -319,6 +323,14 @@ pub(crate) fn push_title(words: &str, out: &mut String) {
         // Initials of a road system ("US Highway 701") are no word.
         if word == "US" {
             out.push_str(word);
+            continue;
+        }
+        if word.is_ascii() {
+            let from = out.len();
+            out.push_str(word);
+            if let Some(rest) = out.get_mut(from + 1..) {
+                rest.make_ascii_lowercase();
+            }
             continue;
         }
         let mut chars = word.chars();

@@ -70,7 +70,7 @@ impl<'a> Search<'a> {
             self.consider(name, MOST_OF_NAME, true);
             let streets = self.reference.streets_of_name(name);
             for id in streets.take(64) {
-                let place = self.reference.street(id).place;
+                let place = self.reference.place_of_street(id);
                 if self.same_name_elsewhere.len() < 4 && !self.same_name_elsewhere.contains(&place) {
                     self.same_name_elsewhere.push(place);
                 }
@@ -135,7 +135,7 @@ impl<'a> Search<'a> {
                     continue;
                 }
                 last = name;
-                if let Some(cost) = self.asked.cost(self.reference.name_text(name)) {
+                if let Some(cost) = self.name_cost(name) {
                     for id in self.reference.streets_of_name_in(name, place) {
                         self.street(id, cost);
                     }
@@ -154,6 +154,13 @@ impl<'a> Search<'a> {
         self.found.sort_by_key(|s| (s.parts.sum(), s.id));
         self.found.dedup_by_key(|s| s.id);
         self.found.truncate(most);
+    }
+
+    fn name_cost(&self, name: u32) -> Option<i32> {
+        if self.reference.name_is(name, &self.wanted.name) {
+            return Some(0);
+        }
+        self.asked.cost(self.reference.name_text(name))
     }
 
     fn new_name(&mut self, name: u32) -> bool {
@@ -176,7 +183,7 @@ impl<'a> Search<'a> {
 
     /// Streets of a name: those of the places of the address, else all of them, if they are not too many.
     fn consider(&mut self, name: u32, most: usize, exact: bool) {
-        let Some(cost) = self.asked.cost(self.reference.name_text(name)) else { return };
+        let Some(cost) = self.name_cost(name) else { return };
         let all = self.reference.streets_of_name(name);
         if all.len() <= 2 || exact && all.len() <= 24 {
             all.for_each(|id| self.street(id, cost));

@@ -2,9 +2,9 @@
 
 use super::{score, similar};
 use crate::nearest::metres;
-use crate::{Text, normal};
 use crate::parse::ParsedAddress;
 use crate::reference::{KeyKind, PlaceKind, Reference};
+use crate::{Text, normal};
 
 /// Most places of one name that are looked at.
 const MOST_PLACES: usize = 64;
@@ -141,11 +141,8 @@ fn find(reference: &Reference, words: &str, more: i32, out: &mut Vec<Named>) {
     let key = normal::key(words, grammar.umlauts);
     let before = out.len();
     reference.similar_places(&key, 0..=0, &mut |index| {
-        let (name, place) = reference.place_name(index);
-        if out.len() < before + MOST_PLACES
-            && usable(place)
-            && normal::same_key(name, words, grammar.umlauts)
-        {
+        let place = reference.place_of_name(index);
+        if out.len() < before + MOST_PLACES && usable(place) && reference.place_name_is(index, words) {
             out.push(Named { place, cost: more, exact: true });
         }
     });

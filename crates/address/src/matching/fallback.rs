@@ -2,8 +2,8 @@
 
 use super::words::tail;
 use super::{Candidate, Level, Matcher, Outcome, Parts, Tried, confidence};
-use crate::{Text, normal};
 use crate::reference::PlaceKind;
+use crate::{Text, normal};
 
 /// A thoroughfare was asked for and not found.
 const STREET_NOT_FOUND: i32 = 20;

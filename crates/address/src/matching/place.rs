@@ -117,7 +117,7 @@ pub(super) fn place(
         for id in reference.points_with(&view, number) {
             let point = reference.point(id);
             let parts = Parts {
-                number: suffix_cost(a, reference.string(point.suffix)),
+                number: suffix_cost(reference, a, point.suffix),
                 postcode: postcode_cost(reference, a, point.postcode),
                 ..street.parts
             };
@@ -151,11 +151,13 @@ pub(super) fn place(
     whole(score::NUMBER_NOT_THERE, Note::NumberNotThere, out);
 }
 
-fn suffix_cost(a: &ParsedAddress, there: &str) -> i32 {
+fn suffix_cost(reference: &Reference, a: &ParsedAddress, there: u32) -> i32 {
     let asked = a.number_suffix.as_str();
-    if asked == there {
-        0
-    } else if a.number_to.is_some() && there.is_empty() {
+    if reference.string_is(there, asked) {
+        return 0;
+    }
+    let there = reference.string(there);
+    if a.number_to.is_some() && there.is_empty() {
         score::RANGE_OF_NUMBERS
     } else if asked.is_empty() || there.is_empty() {
         score::SUFFIX_ONE_SIDE
@@ -168,10 +170,11 @@ pub(super) fn postcode_cost(reference: &Reference, a: &ParsedAddress, there: Opt
     if a.postcode.is_empty() {
         return 0;
     }
-    let Some(there) = there.map(|p| reference.string(p)) else { return score::POSTCODE_NOT_THERE };
-    if there == a.postcode {
+    let Some(there) = there else { return score::POSTCODE_NOT_THERE };
+    if reference.string_is(there, &a.postcode) {
         return 0;
     }
+    let there = reference.string(there);
     let same_start = there.bytes().zip(a.postcode.bytes()).take_while(|(x, y)| x == y).count();
     if normal::distance(there.as_bytes(), a.postcode.as_bytes(), 1).is_some() {
         score::POSTCODE_ONE_SIGN

@@ -3,10 +3,10 @@
 use super::place::{Note, Placed, nearest_numbers};
 use super::{Candidate, Level, Matcher, Tried, confidence};
 use crate::grammar::{Grammar, NumberPlace, TypePlace};
+use crate::parse::{ParsedAddress, Thoroughfare};
+use crate::reference::{PlaceKind, PlaceView, Reference, StreetView};
 use crate::{Text, normal};
 use compact_str::format_compact;
-use crate::parse::{ParsedAddress, Thoroughfare};
-use crate::reference::{PlaceKind, Reference, StreetView};
 
 /// A candidate of a place.
 pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) -> Candidate {
@@ -14,9 +14,10 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
     let a = &tried.a;
     let mut changes = a.read_as.clone();
     let code = p.postcode.map_or("", |c| reference.string(c));
-    let extension =
-        p.extension.map_or(Text::default(), |e| format_compact!("{e:0width$}", width = reference.grammar().postcode_extension));
-    let (address, place) = match p.note {
+    let extension = p
+        .extension
+        .map_or(Text::default(), |e| format_compact!("{e:0width$}", width = reference.grammar().postcode_extension));
+    let (address, l) = match p.note {
         Note::Landmark(place) => {
             let view = reference.place(place);
             if normal::words(view.name) != a.place {
@@ -24,14 +25,12 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
             }
             let within = view.within.map(|w| reference.place(w));
             let locality = within.map_or("", |w| w.name);
-            (
-                format!("{}, {}", view.name, tail(reference.grammar(), locality, view.region, "")),
-                view.within.unwrap_or(place),
-            )
+            (format!("{}, {}", view.name, tail(reference.grammar(), locality, view.region, "")), within.unwrap_or(view))
         }
         _ => {
             let view = reference.street(p.street);
-            self::changes(reference, tried, &a.street, &view, &mut changes);
+            let l = reference.place(view.place);
+            self::changes(reference, tried, &a.street, &view, &l, &mut changes);
             let number = number_text(reference, a, p);
             let mut street = street_text(reference, &view);
             if let Note::Crossing(other) = p.note {
@@ -42,7 +41,6 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
                 street = format!("{street} & {}", street_text(reference, &other_view));
             }
             note_changes(reference, a, p, &view, &mut changes);
-            let l = reference.place(view.place);
             let before = reference.grammar().number == NumberPlace::Before;
             let (first, second) = if before { (&number, &street) } else { (&street, &number) };
             let mut line = String::with_capacity(80);
@@ -57,11 +55,10 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
             }
             line.push_str(", ");
             push_tail(reference.grammar(), [l.name, l.region, code], &mut line);
-            (line, view.place)
+            (line, l)
         }
     };
     postcode_changes(reference, tried, p, code, &mut changes);
-    let l = reference.place(place);
     Candidate {
         level: p.level,
         confidence: confidence::of(p.level, raw),
@@ -114,10 +111,16 @@ pub(crate) fn street_text(reference: &Reference, view: &StreetView) -> String {
 }
 
 /// What of the street and its locality differs from what was asked for.
-fn changes(reference: &Reference, tried: &Tried, wanted: &Thoroughfare, view: &StreetView, out: &mut Vec<String>) {
+fn changes(
+    reference: &Reference,
+    tried: &Tried,
+    wanted: &Thoroughfare,
+    view: &StreetView,
+    l: &PlaceView,
+    out: &mut Vec<String>,
+) {
     let (a, context) = (&tried.a, &tried.context);
     name_changes(reference, wanted, view, out);
-    let l = reference.place(view.place);
     let named = context.named.iter().find(|n| n.place == view.place);
     let same = named.is_some_and(|n| n.cost == 0);
     if !a.locality.is_empty() && !same {

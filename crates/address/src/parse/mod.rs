@@ -20,8 +20,8 @@ mod split;
 mod tail;
 
 use crate::grammar::Grammar;
-use line::Tokens;
 use crate::{Text, normal};
+use line::Tokens;
 
 /// Longer texts are no addresses.
 pub const LONGEST: usize = 600;

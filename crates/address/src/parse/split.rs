@@ -223,9 +223,8 @@ fn without_dashes(out: &mut String, from: usize, grammar: &Grammar) {
     let figures =
         |i: Option<usize>| i.and_then(|i| tokens.get(i)).is_some_and(|t| t.starts_with(|c: char| c.is_ascii_digit()));
     for (i, t) in tokens.iter().enumerate() {
-        let range = || {
-            figures(i.checked_sub(1)) && figures(Some(i + 1)) && tail::at_front(&tokens[i + 1..], grammar).is_none()
-        };
+        let range =
+            || figures(i.checked_sub(1)) && figures(Some(i + 1)) && tail::at_front(&tokens[i + 1..], grammar).is_none();
         if *t != "-" || range() {
             if out.len() > from {
                 out.push(' ');
@@ -256,9 +255,10 @@ fn number_joins(parts: &[Line], grammar: &Grammar) -> Option<Vec<usize>> {
         let first = usize::from(p.words[0].number_mark);
         p.tokens.len() <= 3
             && p.tokens.get(first).is_some_and(|t| digit(t))
-            && p.tokens.iter().zip(p.words).all(|(t, w)| {
-                t.len() <= 2 || digit(t) || w.unit.is_some() || w.number_suffix || w.number_mark
-            })
+            && p.tokens
+                .iter()
+                .zip(p.words)
+                .all(|(t, w)| t.len() <= 2 || digit(t) || w.unit.is_some() || w.number_suffix || w.number_mark)
     };
     let mut sizes: Vec<usize> = Vec::new();
     let mut lead = 0;

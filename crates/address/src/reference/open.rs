@@ -203,11 +203,25 @@ impl Reference {
         self.section(s).get(at..at + 4).map_or(0, |b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]))
     }
 
+    /// A record; zeros where the file is damaged and the index leads outside.
+    #[inline]
+    fn record<const SIZE: usize>(&self, s: Section, record: usize) -> &[u8; SIZE] {
+        let at = record * SIZE;
+        self.section(s).get(at..at + SIZE).and_then(|b| b.try_into().ok()).unwrap_or(&[0; SIZE])
+    }
+
     pub(crate) fn string(&self, id: u32) -> &str {
         std::str::from_utf8(self.string_bytes(id)).unwrap_or("")
     }
 
+    /// Whether a string is this text.
+    #[inline]
+    pub(crate) fn string_is(&self, id: u32, text: &str) -> bool {
+        self.string_bytes(id) == text.as_bytes()
+    }
+
     /// The bytes of a string, unchecked: enough to compare.
+    #[inline]
     fn string_bytes(&self, id: u32) -> &[u8] {
         let end = |i: usize| self.u32(Section::StringEnds, i, 4, 0) as usize;
         self.section(Section::Strings).get(end(id as usize)..end(id as usize + 1)).unwrap_or_default()
@@ -233,6 +247,12 @@ impl Reference {
 
     pub(crate) fn name_text(&self, name: u32) -> &str {
         self.string(self.u32(Section::Names, name as usize, NAME, 0))
+    }
+
+    /// Whether a name is this text.
+    #[inline]
+    pub(crate) fn name_is(&self, name: u32, text: &str) -> bool {
+        self.string_is(self.u32(Section::Names, name as usize, NAME, 0), text)
     }
 
     /// Streets of a name, by locality.
@@ -271,7 +291,7 @@ impl Reference {
     /// Names of thoroughfares that share a spelling with a key, with so many of its letters left out; the true
     /// distance is for the caller to compute.
     pub(crate) fn similar_names(&self, key: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
-        each_spelling(key, left_out, &mut |hash| self.keyed(Section::NameKeys, hash, f));
+        self.spelt(Section::NameKeys, key, left_out, f);
     }
 
     /// Names of thoroughfares by a word or a sound.
@@ -281,7 +301,7 @@ impl Reference {
 
     /// The same as [`Reference::similar_names`] for names of places; `f` gets indexes for [`Reference::place_name`].
     pub(crate) fn similar_places(&self, key: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
-        each_spelling(key, left_out, &mut |hash| self.keyed(Section::PlaceKeys, hash, f));
+        self.spelt(Section::PlaceKeys, key, left_out, f);
     }
 
     /// Names of places by a word or a sound.
@@ -289,16 +309,56 @@ impl Reference {
         self.keyed(Section::PlaceKeys, key_hash(kind, text.bytes()), f);
     }
 
+    /// All spellings of a key. They lie far apart: the places where each may be are read first, one after the other
+    /// without a decision between them, so that the processor waits for many at once and not for each in turn.
+    fn spelt(&self, keys: Section, key: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
+        const AT_ONCE: usize = 32;
+        let mut waiting = [(0u32, 0usize, 0usize, 0u32); AT_ONCE];
+        let mut n = 0;
+        let mut look = |waiting: &mut [(u32, usize, usize, u32)]| {
+            for (hash, from, end, _) in waiting.iter_mut() {
+                (*from, *end) = self.bucket(keys, *hash);
+            }
+            for (_, from, _, first) in waiting.iter_mut() {
+                *first = self.u32(keys, *from, KEY, 0);
+            }
+            for (hash, from, end, first) in waiting.iter() {
+                if from < end && first <= hash {
+                    self.in_bucket(keys, *hash, *from..*end, f);
+                }
+            }
+        };
+        each_spelling(key, left_out, &mut |hash| {
+            waiting[n].0 = hash;
+            n += 1;
+            if n == AT_ONCE {
+                look(&mut waiting);
+                n = 0;
+            }
+        });
+        look(&mut waiting[..n]);
+    }
+
     fn keyed(&self, keys: Section, hash: u32, f: &mut dyn FnMut(u32)) {
+        let (from, end) = self.bucket(keys, hash);
+        self.in_bucket(keys, hash, from..end, f);
+    }
+
+    /// Where the keys of a hash would be.
+    #[inline]
+    fn bucket(&self, keys: Section, hash: u32) -> (usize, usize) {
         let directory = if keys == Section::NameKeys { Section::NameKeyDirectory } else { Section::PlaceKeyDirectory };
         let buckets = self.count(directory, 4).saturating_sub(1);
         if buckets == 0 {
-            return;
+            return (0, 0);
         }
-        let bits = buckets.ilog2();
-        let bucket = (u64::from(hash) >> (32 - bits)) as usize;
+        let bucket = (u64::from(hash) >> (32 - buckets.ilog2())) as usize;
         let end = (self.u32(directory, bucket + 1, 4, 0) as usize).min(self.count(keys, KEY));
-        for i in self.u32(directory, bucket, 4, 0) as usize..end {
+        (self.u32(directory, bucket, 4, 0) as usize, end)
+    }
+
+    fn in_bucket(&self, keys: Section, hash: u32, bucket: std::ops::Range<usize>, f: &mut dyn FnMut(u32)) {
+        for i in bucket {
             let here = self.u32(keys, i, KEY, 0);
             if here == hash {
                 f(self.u32(keys, i, KEY, 1));
@@ -308,9 +368,16 @@ impl Reference {
         }
     }
 
+    /// The locality of a street.
+    #[inline]
+    pub(crate) fn place_of_street(&self, id: u32) -> u32 {
+        self.u32(Section::Streets, id as usize, STREET, 2)
+    }
+
     #[inline]
     pub(crate) fn street(&self, id: u32) -> StreetView {
-        let u = |field| self.u32(Section::Streets, id as usize, STREET, field);
+        let record = self.record::<STREET>(Section::Streets, id as usize);
+        let u = |field: usize| word(record, field);
         let [pre, kind, post, _] = u(1).to_le_bytes();
         // A damaged file must not send a loop over four thousand million records that are not there.
         let inside = |first: u32, n: u32, section: Section, size: usize| {
@@ -348,7 +415,8 @@ impl Reference {
     }
 
     pub(crate) fn point(&self, id: u32) -> PointView {
-        let u = |field| self.u32(Section::Points, id as usize, POINT, field);
+        let record = self.record::<POINT>(Section::Points, id as usize);
+        let u = |field: usize| word(record, field);
         let (suffix, extension) = (u(2) >> 16, u(2) & 0xFFFF);
         PointView {
             street: u(0),
@@ -377,7 +445,9 @@ impl Reference {
             }
             low
         };
-        bound(number)..bound(number.saturating_add(1))
+        let from = bound(number);
+        let same = (from..end).take_while(|id| self.u32(Section::Points, *id as usize, POINT, 1) == number).count();
+        from..from + same as u32
     }
 
     pub(crate) fn segment(&self, id: u32) -> SegmentView {
@@ -471,10 +541,21 @@ impl Reference {
         )
     }
 
+    /// The place of an entry of the list of names.
+    pub(crate) fn place_of_name(&self, index: u32) -> u32 {
+        self.u32(Section::PlaceNames, index as usize, PLACE_NAME, 1)
+    }
+
+    /// Whether an entry of the list of names is a name, in any way of parting its words.
+    pub(crate) fn place_name_is(&self, index: u32, words: &str) -> bool {
+        let string = self.u32(Section::PlaceNames, index as usize, PLACE_NAME, 0);
+        self.string_is(string, words) || normal::same_key(self.string(string), words, self.grammar.umlauts)
+    }
+
     pub(crate) fn postcode(&self, code: &str) -> Option<PostcodeView<'_>> {
         let i = self.lower_bound(Section::Postcodes, POSTCODE, code);
         let u = |field| self.u32(Section::Postcodes, i, POSTCODE, field);
-        if i >= self.count(Section::Postcodes, POSTCODE) || self.string(u(0)) != code {
+        if i >= self.count(Section::Postcodes, POSTCODE) || !self.string_is(u(0), code) {
             return None;
         }
         Some(PostcodeView {
@@ -496,9 +577,7 @@ impl Reference {
         let mut found = false;
         let key = normal::key(words, self.grammar.umlauts);
         self.similar_places(&key, 0..=0, &mut |index| {
-            let (name, place) = self.place_name(index);
-            found |= self.kind_of(place) != PlaceKind::Landmark
-                && normal::same_key(name, words, self.grammar.umlauts);
+            found |= self.kind_of(self.place_of_name(index)) != PlaceKind::Landmark && self.place_name_is(index, words);
         });
         found
     }
@@ -523,6 +602,13 @@ impl Reference {
         }
         found
     }
+}
+
+/// A `u32` of a record.
+#[inline]
+fn word<const SIZE: usize>(record: &[u8; SIZE], field: usize) -> u32 {
+    let at = 4 * field;
+    u32::from_le_bytes([record[at], record[at + 1], record[at + 2], record[at + 3]])
 }
 
 impl KnownNames for Reference {

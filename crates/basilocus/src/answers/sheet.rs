@@ -121,9 +121,9 @@ pub(crate) fn write(pending: &PendingOutput, rows: &[ReviewRow], date: &str) -> 
                 c.changes.join("; "),
                 c.locality.to_string(),
                 c.region.to_string(),
-                c.parent.clone(),
-                c.postcode.clone(),
-                c.extension.clone(),
+                c.parent.to_string(),
+                c.postcode.to_string(),
+                c.extension.to_string(),
             ]);
         }
     }
