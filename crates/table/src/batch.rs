@@ -1,7 +1,10 @@
 //! Rows as columns.
 
+use crate::geometry::{geometry_index, wkb, wkt};
 use arrow_array::builder::StringBuilder;
-use arrow_array::{Array, ArrayRef, BooleanArray, Float64Array, Int64Array, RecordBatch, StringArray, StructArray};
+use arrow_array::{
+    Array, ArrayRef, BinaryArray, BooleanArray, Float64Array, Int64Array, RecordBatch, StringArray, StructArray,
+};
 use arrow_schema::{DataType, Field, Fields, Schema, SchemaRef};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -91,7 +94,8 @@ pub fn record_batch(
     RecordBatch::try_new_with_options(schema, columns, &options(rows))
 }
 
-/// The value of a cell as text: numbers in their shortest form, null as nothing, points as `x y`.
+/// The value of a cell as text: numbers in their shortest form, null as nothing, points as `x y`,
+/// other geometry as well-known text.
 pub fn cell_text(array: &ArrayRef, row: usize) -> String {
     if array.is_null(row) {
         return String::new();
@@ -108,6 +112,8 @@ pub fn cell_text(array: &ArrayRef, row: usize) -> String {
         a.value(row).to_string()
     } else if let Some(a) = any.downcast_ref::<StructArray>() {
         a.columns().iter().map(|c| cell_text(c, row)).collect::<Vec<_>>().join(" ").trim().to_string()
+    } else if let Some(a) = any.downcast_ref::<BinaryArray>() {
+        wkb::read(a.value(row)).map(|g| wkt::write(&g)).unwrap_or_default()
     } else {
         String::new()
     }
@@ -127,6 +133,8 @@ fn take(array: &ArrayRef, rows: &[usize]) -> ArrayRef {
         let columns = a.columns().iter().map(|c| take(c, rows)).collect();
         let nulls: arrow_buffer::NullBuffer = rows.iter().map(|r| a.is_valid(*r)).collect();
         Arc::new(StructArray::new(a.fields().clone(), columns, Some(nulls)))
+    } else if let Some(a) = any.downcast_ref::<BinaryArray>() {
+        Arc::new(rows.iter().map(|r| a.is_valid(*r).then(|| a.value(*r))).collect::<BinaryArray>())
     } else {
         array.slice(0, 0)
     }
@@ -148,15 +156,17 @@ pub fn text_column(array: &ArrayRef) -> Arc<StringArray> {
 pub fn point_field(crs: Option<&str>, with_z: bool) -> Field {
     let mut metadata = HashMap::from([("ARROW:extension:name".to_string(), "geoarrow.point".to_string())]);
     if let Some(crs) = crs {
-        // A definition is well-known text, everything else a code.
-        let kind = if crs.contains('[') { "wkt2:2019" } else { "authority_code" };
-        let escaped = crs.replace('\\', "\\\\").replace('"', "\\\"");
-        metadata.insert(
-            "ARROW:extension:metadata".to_string(),
-            format!("{{\"crs\":\"{escaped}\",\"crs_type\":\"{kind}\"}}"),
-        );
+        metadata.insert("ARROW:extension:metadata".to_string(), crs_metadata(crs));
     }
     Field::new(POINT_COLUMN, DataType::Struct(point_fields(with_z)), true).with_metadata(metadata)
+}
+
+/// A system as the metadata of GeoArrow has it.
+pub(crate) fn crs_metadata(crs: &str) -> String {
+    // A definition is well-known text, everything else a code.
+    let kind = if crs.contains('[') { "wkt2:2019" } else { "authority_code" };
+    let escaped = crs.replace('\\', "\\\\").replace('"', "\\\"");
+    format!("{{\"crs\":\"{escaped}\",\"crs_type\":\"{kind}\"}}")
 }
 
 fn point_fields(with_z: bool) -> Fields {
@@ -206,9 +216,14 @@ pub fn point_index(schema: &Schema) -> Option<usize> {
     schema.fields().iter().position(|f| f.metadata().get("ARROW:extension:name").is_some_and(|n| n == "geoarrow.point"))
 }
 
-/// The CRS in a schema's point column, as `EPSG:code`.
+/// The index of the column of geometry of a schema, points or any.
+pub fn spatial_index(schema: &Schema) -> Option<usize> {
+    point_index(schema).or_else(|| geometry_index(schema))
+}
+
+/// The CRS of a schema's column of geometry, as `EPSG:code` or well-known text.
 pub fn point_crs(schema: &Schema) -> Option<String> {
-    let field = schema.field(point_index(schema)?);
+    let field = schema.field(spatial_index(schema)?);
     let metadata = field.metadata().get("ARROW:extension:metadata")?;
     let rest = metadata.split_once("\"crs\":\"")?.1;
     let mut out = String::new();

@@ -3,18 +3,21 @@
 //! | module | what is in it |
 //! |---|---|
 //! | [`batch`] | rows as Arrow arrays, each with the row of the source it came from; point geometry |
+//! | [`geometry`] | geometry of any type, well-known binary and text |
 //! | [`role`] | what a column seems to be, from its header and its values |
 //! | [`kind`] | the type of a column, decided from all of its values |
 //! | [`ledger`] | rows in = rows out + rows set aside |
 //! | [`nearest`] | the names that come nearest to one that does not exist |
 
 pub mod batch;
+pub mod geometry;
 pub mod kind;
 pub mod ledger;
 pub mod nearest;
 pub mod role;
 
 pub use batch::{Batch, POINT_COLUMN, SetAsideRow, text_column};
+pub use geometry::{Geometries, Geometry, Position, geometry_field, geometry_index};
 pub use kind::{ColumnProfile, ValueKind};
 pub use ledger::{Ledger, LedgerError};
 pub use role::Role;

@@ -1,0 +1,203 @@
+//! Geometry of the OGC simple features, for one row, and how a column of it travels.
+//!
+//! | module | what is in it |
+//! |---|---|
+//! | [`wkb`] | well-known binary, which columns hold |
+//! | [`wkt`] | well-known text, which tables show |
+//!
+//! A column of points alone is a struct of coordinates ([`crate::batch::point_field`]); a column of any geometry holds
+//! well-known binary, as GeoArrow has it ([`geometry_field`]). Positions are easting or longitude first throughout.
+
+pub mod wkb;
+pub mod wkt;
+
+use crate::batch::crs_metadata;
+use arrow_array::{Array, BinaryArray, RecordBatch};
+use arrow_schema::{DataType, Field, Schema};
+use std::collections::HashMap;
+
+/// A position: easting or longitude, northing or latitude, and where there are any, height and measure; NaN where not.
+#[derive(Debug, Clone, Copy)]
+pub struct Position {
+    /// Easting or longitude.
+    pub x: f64,
+    /// Northing or latitude.
+    pub y: f64,
+    /// Height; NaN for none.
+    pub z: f64,
+    /// Measure along a line; NaN for none.
+    pub m: f64,
+}
+
+impl Position {
+    /// A position in the plane.
+    pub fn xy(x: f64, y: f64) -> Self {
+        Position { x, y, z: f64::NAN, m: f64::NAN }
+    }
+
+    /// A position with a height.
+    pub fn xyz(x: f64, y: f64, z: f64) -> Self {
+        Position { x, y, z, m: f64::NAN }
+    }
+}
+
+impl PartialEq for Position {
+    /// Two NaN are equal: both say that there is no value.
+    fn eq(&self, other: &Self) -> bool {
+        let same = |a: f64, b: f64| a == b || a.is_nan() && b.is_nan();
+        same(self.x, other.x) && same(self.y, other.y) && same(self.z, other.z) && same(self.m, other.m)
+    }
+}
+
+/// A geometry.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Geometry {
+    /// A point.
+    Point(Position),
+    /// A line through positions.
+    LineString(Vec<Position>),
+    /// Rings, the outer one first; each ends where it begins.
+    Polygon(Vec<Vec<Position>>),
+    /// Points.
+    MultiPoint(Vec<Position>),
+    /// Lines.
+    MultiLineString(Vec<Vec<Position>>),
+    /// Polygons.
+    MultiPolygon(Vec<Vec<Vec<Position>>>),
+    /// Geometries of any type.
+    Collection(Vec<Geometry>),
+}
+
+/// The names of the types in well-known text, in the order of their codes in well-known binary.
+pub const TYPES: [&str; 7] =
+    ["POINT", "LINESTRING", "POLYGON", "MULTIPOINT", "MULTILINESTRING", "MULTIPOLYGON", "GEOMETRYCOLLECTION"];
+
+impl Geometry {
+    /// Code of the type in well-known binary: 1 for a point to 7 for a collection.
+    pub fn code(&self) -> u32 {
+        match self {
+            Geometry::Point(_) => 1,
+            Geometry::LineString(_) => 2,
+            Geometry::Polygon(_) => 3,
+            Geometry::MultiPoint(_) => 4,
+            Geometry::MultiLineString(_) => 5,
+            Geometry::MultiPolygon(_) => 6,
+            Geometry::Collection(_) => 7,
+        }
+    }
+
+    /// Name of the type in well-known text.
+    pub fn type_name(&self) -> &'static str {
+        TYPES[self.code() as usize - 1]
+    }
+
+    /// Goes through all positions.
+    pub fn each_position(&self, f: &mut dyn FnMut(&Position)) {
+        match self {
+            Geometry::Point(p) => f(p),
+            Geometry::LineString(l) | Geometry::MultiPoint(l) => l.iter().for_each(f),
+            Geometry::Polygon(l) | Geometry::MultiLineString(l) => l.iter().flatten().for_each(f),
+            Geometry::MultiPolygon(l) => l.iter().flatten().flatten().for_each(f),
+            Geometry::Collection(l) => l.iter().for_each(|g| g.each_position(f)),
+        }
+    }
+
+    /// Goes through all positions, which may be changed.
+    pub fn each_position_mut(&mut self, f: &mut dyn FnMut(&mut Position)) {
+        match self {
+            Geometry::Point(p) => f(p),
+            Geometry::LineString(l) | Geometry::MultiPoint(l) => l.iter_mut().for_each(f),
+            Geometry::Polygon(l) | Geometry::MultiLineString(l) => l.iter_mut().flatten().for_each(f),
+            Geometry::MultiPolygon(l) => l.iter_mut().flatten().flatten().for_each(f),
+            Geometry::Collection(l) => l.iter_mut().for_each(|g| g.each_position_mut(f)),
+        }
+    }
+
+    /// Smallest and largest x and y: `[x_min, y_min, x_max, y_max]`; `None` where there is no position.
+    pub fn bounds(&self) -> Option<[f64; 4]> {
+        let mut out: Option<[f64; 4]> = None;
+        self.each_position(&mut |p| {
+            if p.x.is_finite() && p.y.is_finite() {
+                let b = out.get_or_insert([p.x, p.y, p.x, p.y]);
+                *b = [b[0].min(p.x), b[1].min(p.y), b[2].max(p.x), b[3].max(p.y)];
+            }
+        });
+        out
+    }
+
+    /// Whether there is no position.
+    pub fn is_empty(&self) -> bool {
+        self.bounds().is_none()
+    }
+
+    /// Whether any position has a height, and whether any has a measure.
+    pub fn has_z_and_m(&self) -> (bool, bool) {
+        let mut found = (false, false);
+        self.each_position(&mut |p| {
+            found.0 |= !p.z.is_nan();
+            found.1 |= !p.m.is_nan();
+        });
+        found
+    }
+}
+
+/// Twice the signed area of a ring in the plane: positive where it runs against the clock.
+pub fn ring_turn(ring: &[Position]) -> f64 {
+    let Some(first) = ring.first() else { return 0.0 };
+    // Around the first position, so that large coordinates do not eat the digits.
+    ring.windows(2).map(|w| (w[0].x - first.x) * (w[1].y - first.y) - (w[1].x - first.x) * (w[0].y - first.y)).sum()
+}
+
+/// The field of a column of geometries of any type, in well-known binary.
+pub fn geometry_field(crs: Option<&str>) -> Field {
+    let mut metadata = HashMap::from([("ARROW:extension:name".to_string(), "geoarrow.wkb".to_string())]);
+    if let Some(crs) = crs {
+        metadata.insert("ARROW:extension:metadata".to_string(), crs_metadata(crs));
+    }
+    Field::new(crate::POINT_COLUMN, DataType::Binary, true).with_metadata(metadata)
+}
+
+/// The index of the column of geometries of a schema.
+pub fn geometry_index(schema: &Schema) -> Option<usize> {
+    schema.fields().iter().position(|f| f.metadata().get("ARROW:extension:name").is_some_and(|n| n == "geoarrow.wkb"))
+}
+
+/// A view of a column of geometries.
+pub struct Geometries<'a> {
+    array: &'a BinaryArray,
+}
+
+impl<'a> Geometries<'a> {
+    /// The column of geometries of a batch, if it has one.
+    pub fn of(batch: &'a RecordBatch) -> Option<Self> {
+        let index = geometry_index(&batch.schema())?;
+        batch.column(index).as_any().downcast_ref::<BinaryArray>().map(|array| Geometries { array })
+    }
+
+    /// The geometry of a row; `None` where it has none.
+    pub fn get(&self, row: usize) -> Option<Geometry> {
+        wkb::read(self.bytes(row)?).ok()
+    }
+
+    /// The well-known binary of a row; `None` where it has none.
+    pub fn bytes(&self, row: usize) -> Option<&'a [u8]> {
+        self.array.is_valid(row).then(|| self.array.value(row))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn bounds_and_turns() {
+        let ring = [(0.0, 0.0), (4.0, 0.0), (4.0, 3.0), (0.0, 0.0)].map(|(x, y)| Position::xy(x, y)).to_vec();
+        assert_eq!(ring_turn(&ring), 12.0, "twice the area of half of 4 by 3");
+        let back: Vec<Position> = ring.iter().rev().copied().collect();
+        assert_eq!(ring_turn(&back), -12.0);
+        let g = Geometry::Polygon(vec![ring]);
+        assert_eq!(g.bounds(), Some([0.0, 0.0, 4.0, 3.0]));
+        assert!(Geometry::MultiPoint(Vec::new()).is_empty());
+        assert_eq!(g.has_z_and_m(), (false, false));
+    }
+}
