@@ -7,6 +7,7 @@ use crate::pipeline::{Pipeline, sample};
 use crate::plan::LayerPlan;
 use crate::report::DoubtReport;
 use basilocus_formats::{Format, layers, open};
+use basilocus_table::geometry::TYPES;
 use basilocus_table::{Ledger, ValueKind};
 use serde::Serialize;
 use std::path::{Path, PathBuf};
@@ -88,6 +89,8 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     let profiles = crate::run::profile(reader.as_mut(), &pipeline, cancel, progress)?;
     let mut ledger = Ledger::default();
     let (mut blank_second, mut extent) = (false, None::<[f64; 4]>);
+    // Rows by the type of their geometry; the first is of those without.
+    let mut types = [0u64; 8];
     let decoder = reader.decoder();
     crate::engine::stream(
         reader.as_mut(),
@@ -101,9 +104,21 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
                     *o = [o[0].min(x), o[1].min(y), o[2].max(x), o[3].max(y)];
                 }
             }
-            Ok((d.batch.len() as u64, d.set_aside, e))
+            let mut types = [0u64; 8];
+            if let Some(shapes) = basilocus_table::Geometries::of(&d.batch.records) {
+                for row in 0..d.batch.len() {
+                    let shape = shapes.get(row);
+                    types[shape.as_ref().map_or(0, |g| g.code() as usize)] += 1;
+                    if let Some(b) = shape.and_then(|g| g.bounds()) {
+                        let o = e.get_or_insert(b);
+                        *o = [o[0].min(b[0]), o[1].min(b[1]), o[2].max(b[2]), o[3].max(b[3])];
+                    }
+                }
+            }
+            Ok((d.batch.len() as u64, d.set_aside, e, types))
         },
-        &mut |(rows, aside, e)| {
+        &mut |(rows, aside, e, t)| {
+            types.iter_mut().zip(t).for_each(|(all, n)| *all += n);
             ledger.rows_in += rows + aside.len() as u64;
             ledger.rows_out += rows;
             for row in &aside {
@@ -119,6 +134,7 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     )?;
     progress.finish();
     let schema = pipeline.schema();
+    let any_shape = basilocus_table::geometry_index(schema).is_some();
     let mut columns = Vec::new();
     let mut named = Vec::new();
     for ((field, role), p) in schema.fields().iter().zip(&pipeline.roles).zip(&profiles) {
@@ -126,12 +142,15 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
         if field.name() == basilocus_table::POINT_COLUMN {
             columns.push(ColumnReport {
                 name: "geometry".into(),
-                role: Some("points".into()),
+                role: Some(if any_shape { "any geometry" } else { "points" }.into()),
                 kind: "geometry".into(),
                 filled: p.filled,
                 empty: p.empty,
                 range: None,
-                note: None,
+                note: any_shape.then(|| {
+                    let there = (1..8).filter(|i| types[*i] > 0);
+                    there.map(|i| format!("{} {}", types[i], TYPES[i - 1])).collect::<Vec<_>>().join(", ")
+                }),
             });
             continue;
         }

@@ -1,5 +1,7 @@
 //! A layer's steps, compiled: what every worker does with a block.
 
+mod shapes;
+
 use crate::Error;
 use crate::answers::{Known, ReviewRow};
 use crate::doubt::Tally;
@@ -18,7 +20,8 @@ use arrow_schema::SchemaRef;
 use basilocus_formats::{Block, ColumnStyle, CrsText, Decode, Encode, Encoded, Format, LayerOut, Reader};
 use basilocus_geodesy::crs::{Area, Catalogue, Crs, Kind, wkt};
 use basilocus_geodesy::operation::Operation;
-use basilocus_table::batch::{point_array, point_field, point_index};
+use basilocus_table::batch::{point_array, point_field, spatial_index};
+use basilocus_table::geometry::{Geometry, geometry_field, geometry_index};
 use basilocus_table::{Batch, ColumnProfile, Role, SetAsideRow, role};
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -58,6 +61,8 @@ pub(crate) struct Pipeline {
     /// Whether all rows have to be looked at for the order of latitude and longitude.
     pub(crate) order_is_open: bool,
     with_z: bool,
+    /// Whether the geometry is of any type, not points alone.
+    any_shape: bool,
     pub(crate) roles: Vec<Option<Role>>,
     pub(crate) understood: Vec<String>,
     pub(crate) told: Vec<String>,
@@ -102,7 +107,7 @@ pub(crate) fn roles(schema: &SchemaRef, sample: &Batch) -> Vec<Option<Role>> {
         (0..names.len()).map(|c| (0..sample.len().min(ROWS)).map(|r| sample.text(c, r)).collect()).collect();
     let values: Vec<Vec<&str>> = texts.iter().map(|c| c.iter().map(String::as_str).collect()).collect();
     let mut found = role::detect(&names, &values);
-    if let Some(i) = point_index(schema) {
+    if let Some(i) = spatial_index(schema) {
         found[i] = None;
     }
     found
@@ -146,6 +151,7 @@ impl Pipeline {
             typing: None,
             order_is_open: false,
             with_z: false,
+            any_shape: false,
             roles,
             understood: reader.about().notes.iter().filter(|n| !n.starts_with("slip-")).cloned().collect(),
             told: Vec::new(),
@@ -160,15 +166,19 @@ impl Pipeline {
             p.source_crs = Some(Catalogue::embedded().get(4326)?);
         } else if plan.position.is_some()
             || !plan.to.is_empty()
-            || point_index(&schema).is_some()
+            || spatial_index(&schema).is_some()
             || spatial && has_position_roles(&p.roles)
         {
             let reader =
                 PositionReader::new(&plan.position.clone().unwrap_or_default(), &p.finder, &schema, &p.roles, &path)?;
             p.understood.extend(reader.understood.iter().cloned());
             p.with_z = reader.has_z(&schema);
+            p.any_shape = reader.is_from_geometry() && geometry_index(&schema).is_some();
             p.source_crs = Some(reader.crs.clone());
             p.order_is_open = reader.order_is_open(&mended_sample);
+            if p.any_shape {
+                p.tell_of_shapes(outputs);
+            }
             if let Some(near) = near_of(&reader, &mended_sample) {
                 p.finder = Arc::new(p.finder.around(near));
             }
@@ -185,6 +195,21 @@ impl Pipeline {
             p.find_targets(plan, &schema, spatial, &mut taken, outputs)?;
         }
         Ok(p)
+    }
+
+    /// What becomes of lines and polygons in outputs that have no place for them.
+    fn tell_of_shapes(&mut self, outputs: &[Wants]) {
+        if outputs.iter().any(|o| o.format == Format::Delimited) {
+            self.told.push(
+                "lines and polygons are written as well-known text in the column \"geometry\"; coordinate columns are those of their middle"
+                    .into(),
+            );
+        }
+        if outputs.iter().any(|o| o.format == Format::Xlsx) {
+            self.told.push(
+                "a workbook has no place for lines and polygons: the coordinates of their middle are written".into(),
+            );
+        }
     }
 
     fn find_targets(
@@ -221,7 +246,7 @@ impl Pipeline {
         }
         let finder = &*finder;
         for (i, crs) in wanted.into_iter().enumerate() {
-            let from_geometry = point_index(schema).is_some();
+            let from_geometry = spatial_index(schema).is_some();
             let own = crs.is_same(&source);
             let hidden = if self.geocode.is_some() {
                 // The match's own columns hold WGS 84 already.
@@ -420,7 +445,7 @@ impl Pipeline {
             (Some(t), true) => t.schema(base),
             _ => base.clone(),
         };
-        let point = point_index(&typed);
+        let point = spatial_index(&typed);
         let mut fields = Vec::new();
         let mut styles = Vec::new();
         for (i, f) in typed.fields().iter().enumerate() {
@@ -453,7 +478,12 @@ impl Pipeline {
         }
         let mut crs = None;
         if let Some(target) = self.geometry_target(wants) {
-            fields.push(point_field(Some(&crate::system::text_of(&target.crs)?), self.with_z));
+            let system = crate::system::text_of(&target.crs)?;
+            fields.push(match (self.any_shape, wants.format) {
+                (true, Format::Delimited) => arrow_schema::Field::new("geometry", arrow_schema::DataType::Utf8, true),
+                (true, _) => geometry_field(Some(&system)),
+                (false, _) => point_field(Some(&system), self.with_z),
+            });
             styles.push(ColumnStyle { digits: None, longest: None });
             crs = Some(CrsText {
                 code: target.crs.code,
@@ -470,6 +500,12 @@ impl Pipeline {
             (Format::GeoJson, Some(i)) => self.targets.get(i),
             _ => self.targets.first(),
         }
+    }
+
+    /// Index of the target whose positions an output has as its geometry.
+    pub(crate) fn geometry_index(&self, wants: Wants) -> Option<usize> {
+        let target = self.geometry_target(wants)?;
+        self.targets.iter().position(|u| std::ptr::eq(u, target))
     }
 
     /// All steps for one block.
@@ -494,6 +530,7 @@ impl Pipeline {
         let mut keep = vec![true; n];
         let mut added = Vec::new();
         let mut places: Vec<[Vec<f64>; 3]> = Vec::new();
+        let mut shaped: Vec<Vec<Option<Geometry>>> = Vec::new();
         if let Some(start) = self.start(&mended, &mut part, &mut keep, &source, &mut added)? {
             if let Some(nearest) = &self.nearest {
                 added.extend(nearest.columns(&start, &keep));
@@ -513,6 +550,11 @@ impl Pipeline {
                     }
                 }
                 places.push([x, y, z]);
+            }
+            if self.any_shape {
+                shaped = shapes::transformed(self, &mended, outputs, &mut keep, &mut |row, class, reason| {
+                    part.set_aside.push(set_aside(&source, row, class, reason));
+                });
             }
             self.count(&start, &places, &keep, &mut part.tally);
             for (target, [x, y, z]) in self.targets.iter().zip(&places) {
@@ -540,8 +582,10 @@ impl Pipeline {
         part.rows_out = keep.iter().filter(|k| **k).count() as u64;
         if let Some([x, y, _]) = places.first() {
             for row in (0..n).filter(|r| keep[*r]) {
-                let e = part.extent.get_or_insert([x[row], y[row], x[row], y[row]]);
-                *e = [e[0].min(x[row]), e[1].min(y[row]), e[2].max(x[row]), e[3].max(y[row])];
+                let whole = shaped.first().and_then(|s| s[row].as_ref()).and_then(Geometry::bounds);
+                let b = whole.unwrap_or([x[row], y[row], x[row], y[row]]);
+                let e = part.extent.get_or_insert(b);
+                *e = [e[0].min(b[0]), e[1].min(b[1]), e[2].max(b[2]), e[3].max(b[3])];
             }
         }
         for (wants, encode) in outputs {
@@ -550,11 +594,19 @@ impl Pipeline {
                 _ => mended.clone(),
             };
             let mut columns = added.clone();
-            if let Some(i) =
-                self.geometry_target(*wants).and_then(|t| self.targets.iter().position(|u| std::ptr::eq(u, t)))
-                && wants.format != Format::Delimited
-                && wants.format != Format::Xlsx
-            {
+            let target = self.geometry_index(*wants);
+            if let Some(i) = target.filter(|_| self.any_shape && wants.format != Format::Xlsx) {
+                columns.push(shapes::column(
+                    shaped.get(i).map_or(&[], Vec::as_slice),
+                    &crate::system::text_of(&self.targets[i].crs)?,
+                    // A tenth of a millimetre.
+                    (wants.format == Format::Delimited).then_some(if self.targets[i].crs.is_geographic() {
+                        9
+                    } else {
+                        4
+                    }),
+                ));
+            } else if let Some(i) = target.filter(|_| !matches!(wants.format, Format::Delimited | Format::Xlsx)) {
                 let [x, y, z] = places[i].clone();
                 columns.push((
                     point_field(Some(&crate::system::text_of(&self.targets[i].crs)?), self.with_z),
@@ -660,7 +712,7 @@ fn near_of(reader: &PositionReader, sample: &Batch) -> Option<Area> {
 }
 
 fn without_point(batch: &Batch) -> Batch {
-    match point_index(&batch.records.schema()) {
+    match spatial_index(&batch.records.schema()) {
         None => batch.clone(),
         Some(point) => {
             let columns: Vec<usize> = (0..batch.records.num_columns()).filter(|i| *i != point).collect();

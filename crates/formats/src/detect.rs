@@ -94,11 +94,14 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
     if !utf16 && head.contains(&0) {
         return not("holds binary data, not text; delimited text, XLSX, GeoJSON and GeoPackage are read");
     }
-    let controls = head.iter().filter(|b| **b < 32 && !matches!(**b, b'\t' | b'\n' | b'\r' | 0x1A | 0x0C)).count();
+    let controls =
+        head.iter().filter(|b| **b < 32 && !matches!(**b, b'\t' | b'\n' | b'\r' | 0x1A | 0x0C | 0x1E)).count();
     if !utf16 && controls * 50 > head.len() {
         return not("holds binary data, not text; delimited text, XLSX, GeoJSON and GeoPackage are read");
     }
     let text = head.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(&head);
+    // A record separator stands in front of every feature of a sequence (RFC 8142).
+    let text = text.strip_prefix(b"\x1E").unwrap_or(text);
     let first = text.iter().find(|b| !b.is_ascii_whitespace());
     if first == Some(&b'{')
         && (text.windows(6).any(|w| w == b"\"type\"") || Format::of_ending(path) == Some(Format::GeoJson))

@@ -16,7 +16,9 @@
 pub mod delimited;
 mod detect;
 mod error;
+mod feature;
 pub mod geojson;
+mod geometry_text;
 pub mod geopackage;
 pub mod number;
 mod output;

@@ -1,5 +1,6 @@
 //! What every reader gives.
 
+use crate::geometry_text::GeometryText;
 use crate::{Format, FormatError, delimited, detect, geojson, geopackage, spool, xlsx};
 use arrow_schema::SchemaRef;
 use basilocus_table::{Batch, SetAsideRow};
@@ -21,7 +22,7 @@ pub struct InputOptions {
     pub skip_lines: Option<u64>,
     /// Encoding of a text file, by its WHATWG label.
     pub encoding: Option<String>,
-    /// Gives geometries of all types of a GeoJSON file as well-known text in a column `geometry`, instead of points.
+    /// Gives the geometry of a layer as well-known text in a column `geometry`.
     pub geometry_text: bool,
 }
 
@@ -119,6 +120,10 @@ impl Decode for PassThrough {
 /// # Errors
 /// [`FormatError`] for everything that keeps the file from being read at all.
 pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, FormatError> {
+    if options.geometry_text {
+        let reader = open(path, &InputOptions { geometry_text: false, ..options.clone() })?;
+        return Ok(Box::new(GeometryText(reader)));
+    }
     if let Some(reader) = spool::open_spooled(path, options)? {
         return Ok(reader);
     }

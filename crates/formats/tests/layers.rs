@@ -182,8 +182,10 @@ fn geojson_as_others_write_it() {
       ],"type":"FeatureCollection"}"#).unwrap();
     let (names, rows, aside) = read(&path, &InputOptions::default());
     assert_eq!(names, ["id: Int64", "a: Float64", "b: Utf8", "c: Utf8", "e: Boolean", "geometry: point"]);
-    assert_eq!(rows[0], ["7", "1", "x", "{\"d\":[1]}", "", "1 2"]);
-    assert_eq!(aside, ["the geometry is a Polygon; points are read"]);
+    assert_eq!(rows[0], ["7", "1", "x", "{\"d\":[1]}", "", "POINT (1 2)"]);
+    assert_eq!(rows[1][5], "POINT Z (3 4 5)");
+    assert_eq!(rows[2][5], "POLYGON ((0 0, 1 0, 1 1, 0 0))");
+    assert!(aside.is_empty());
     for (text, part) in [
         ("{\"type\":\"FeatureCollection\",\"features\":[{]}", "line 1"),
         ("{\"type\":\"Topology\"}", "FeatureCollection is expected"),
@@ -194,6 +196,89 @@ fn geojson_as_others_write_it() {
         let message = open(&path, &InputOptions::default()).err().unwrap().to_string();
         assert!(message.contains(part), "{message}");
     }
+}
+
+#[test]
+fn a_feature_a_line() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("gates.geojsonl");
+    let feature = |n: u32| {
+        format!(
+            "{{\"type\":\"Feature\",\"properties\":{{\"n\":{n}}},\"geometry\":{{\"type\":\"Point\",\"coordinates\":[{n},2]}}}}"
+        )
+    };
+    // RFC 8142 with its record separators, and the same without; a line that is cut is set aside.
+    for separator in ["\u{1e}", ""] {
+        let text = format!(
+            "{separator}{}\n{separator}{}\n{separator}{{\"type\":\"Fea\n\n{}\n",
+            feature(1),
+            feature(2),
+            feature(3)
+        );
+        std::fs::write(&path, text).unwrap();
+        let (names, rows, aside) = read(&path, &InputOptions::default());
+        assert_eq!(names, ["n: Int64", "geometry: point"]);
+        assert_eq!(rows, [["1", "1 2"], ["2", "2 2"], ["3", "3 2"]]);
+        assert_eq!(aside.len(), 1);
+        assert!(aside[0].starts_with("the line is not valid JSON"), "{aside:?}");
+    }
+}
+
+#[test]
+fn lines_and_polygons_come_back_from_every_layer_format() {
+    let folder = tempfile::tempdir().unwrap();
+    let shapes = [
+        Some("POLYGON ((0 0, 4 0, 4 4, 0 4, 0 0), (1 1, 1 2, 2 2, 1 1))"),
+        Some("MULTIPOLYGON (((0 0, 1 0, 1 1, 0 0)), ((5 5, 6 5, 6 6, 5 5)))"),
+        None,
+        Some("LINESTRING Z (0 0 1, 1 1 2)"),
+        Some("POINT (1 2)"),
+    ];
+    let schema = Arc::new(Schema::new(vec![
+        Field::new("n", DataType::Int64, true),
+        basilocus_table::geometry_field(Some("EPSG:4326")),
+    ]));
+    let binary: arrow_array::BinaryArray = shapes
+        .iter()
+        .map(|s| s.map(|s| basilocus_table::geometry::wkb::write(&basilocus_table::geometry::wkt::read(s).unwrap())))
+        .collect();
+    let columns: Vec<ArrayRef> = vec![Arc::new(Int64Array::from_iter_values(1..=5)), Arc::new(binary)];
+    let batch =
+        Batch { records: RecordBatch::try_new(schema.clone(), columns).unwrap(), source_rows: vec![1, 2, 3, 4, 5] };
+    for name in ["areas.gpkg", "areas.geojson"] {
+        let path = folder.path().join(name);
+        let mut writer = create(&path, true).unwrap();
+        let layer = LayerOut {
+            name: "areas".into(),
+            schema: schema.clone(),
+            styles: vec![ColumnStyle { digits: None, longest: None }; 2],
+            crs: Some(CrsText {
+                code: Some(4326),
+                name: "WGS 84".into(),
+                wkt: "GEOGCS[\"x\"]".into(),
+                geographic: true,
+            }),
+        };
+        let encoder = writer.start_layer(&layer).unwrap();
+        writer.write(encoder.encode(&batch)).unwrap();
+        writer.end_layer().unwrap();
+        writer.finish(&RunAbout::default(), &SetAsideTable::default()).unwrap().0.publish().unwrap();
+        let (_, rows, aside) = read(&path, &InputOptions::default());
+        assert!(aside.is_empty(), "{name}");
+        let texts: Vec<&str> = rows.iter().map(|r| r.last().unwrap().as_str()).collect();
+        assert_eq!(texts, shapes.map(|s| s.unwrap_or("")), "{name}");
+    }
+    // What another program sees: the type in both places, the bounds in the index.
+    let db = rusqlite::Connection::open(folder.path().join("areas.gpkg")).unwrap();
+    let text = |sql: &str| db.query_row(sql, [], |r| r.get::<_, String>(0)).unwrap();
+    assert_eq!(text("SELECT geometry_type_name FROM gpkg_geometry_columns"), "GEOMETRY");
+    assert_eq!(text("SELECT type FROM pragma_table_info('areas') WHERE name = 'geom'"), "GEOMETRY");
+    let bounds: Vec<f64> = db
+        .query_row("SELECT minx, maxx, miny, maxy FROM rtree_areas_geom WHERE id = 2", [], |r| {
+            (0..4).map(|i| r.get(i)).collect()
+        })
+        .unwrap();
+    assert_eq!(bounds, [0.0, 6.0, 0.0, 6.0]);
 }
 
 #[test]

@@ -17,7 +17,7 @@ use crate::plan::{InputPlan, PositionPlan};
 use crate::report::DoubtReport;
 use crate::step::position::PositionReader;
 use basilocus_address::{Builder, grammar};
-use basilocus_formats::{Format, FormatError, PendingOutput, Reader, delimited, open};
+use basilocus_formats::{FormatError, PendingOutput, Reader, delimited, open};
 use basilocus_geodesy::crs::Catalogue;
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::{Batch, Ledger, Role, SetAsideRow};
@@ -167,7 +167,7 @@ impl Source {
         let mut reader = open(path, &options)?;
         let mut head = sample(reader.as_mut())?;
         // Lines and polygons of a layer of features come as text.
-        if reader.about().format == Format::GeoJson && head.is_empty() {
+        if basilocus_table::geometry_index(&reader.schema()).is_some() {
             options.geometry_text = true;
             reader = open(path, &options)?;
             head = sample(reader.as_mut())?;

@@ -9,7 +9,8 @@ use basilocus_geodesy::crs::{Catalogue, Crs, Heights, Kind};
 use basilocus_geodesy::ellipsoid::Ellipsoid;
 use basilocus_geodesy::notation::{self, AxisOrder, Notation, NotationError, OrderEvidence, Reading};
 use basilocus_geodesy::operation::Operation;
-use basilocus_table::batch::{Points, cell_text, point_crs, point_index};
+use basilocus_table::batch::{Points, cell_text, point_crs, point_index, spatial_index};
+use basilocus_table::geometry::{Geometries, Geometry};
 use basilocus_table::{Batch, Role};
 use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
@@ -88,6 +89,14 @@ pub(crate) fn has_position_roles(roles: &[Option<Role>]) -> bool {
     has(Role::Longitude) && has(Role::Latitude) || has(Role::Easting) && has(Role::Northing) || has(Role::Coordinates)
 }
 
+/// The position that stands for a geometry: a point itself, else the middle of its bounds.
+fn middle(geometry: &Geometry) -> Option<(f64, f64, Option<f64>)> {
+    if let Geometry::Point(p) = geometry {
+        return Some((p.x, p.y, Some(p.z).filter(|z| !z.is_nan()))).filter(|(x, y, _)| x.is_finite() && y.is_finite());
+    }
+    geometry.bounds().map(|[w, s, e, n]| (w + (e - w) / 2.0, s + (n - s) / 2.0, None))
+}
+
 impl PositionReader {
     /// Finds the columns and the system.
     pub(crate) fn new(
@@ -142,7 +151,7 @@ impl PositionReader {
             (None, None, Some(c)) => Source::Whole(column(c)?),
             (None, None, None) => {
                 said = false;
-                if point_index(schema).is_some() {
+                if spatial_index(schema).is_some() {
                     Source::Geometry
                 } else if let (Some((x, y)), true, None) = (degrees, plane, lengths) {
                     return Err(Error::Plan(format!(
@@ -240,6 +249,11 @@ impl PositionReader {
         matches!(self.source, Source::Columns { .. })
     }
 
+    /// Whether positions are those of the layer's geometry.
+    pub(crate) fn is_from_geometry(&self) -> bool {
+        matches!(self.source, Source::Geometry)
+    }
+
     /// Whether geometry carries heights.
     pub(crate) fn has_z(&self, schema: &SchemaRef) -> bool {
         self.z.is_some()
@@ -263,8 +277,10 @@ impl PositionReader {
         match &self.source {
             Source::Geometry => {
                 let points = Points::of(&batch.records);
+                let shapes = Geometries::of(&batch.records);
                 for row in 0..n {
-                    match points.as_ref().and_then(|p| p.get(row)) {
+                    let point = points.as_ref().and_then(|p| p.get(row));
+                    match point.or_else(|| middle(&shapes.as_ref()?.get(row)?)) {
                         Some((x, y, z)) => {
                             (out.x[row], out.y[row], out.z[row]) = (x, y, z.unwrap_or(f64::NAN));
                             self.check(row, &mut out);
@@ -272,7 +288,11 @@ impl PositionReader {
                         None => {
                             out.unusable[row] = Some(Unusable {
                                 class: "no coordinates",
-                                reason: "the row has no geometry; a point is expected".into(),
+                                reason: if shapes.is_some() {
+                                    "the row has no geometry, or an empty one".into()
+                                } else {
+                                    "the row has no geometry; a point is expected".into()
+                                },
                             })
                         }
                     }

@@ -4,7 +4,7 @@ use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTa
 use crate::{FormatError, PendingOutput, number};
 use arrow_array::{Array, Float64Array, Int64Array, StringArray};
 use basilocus_table::Batch;
-use basilocus_table::batch::{cell_text, point_index};
+use basilocus_table::batch::{cell_text, spatial_index};
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::sync::Arc;
@@ -40,7 +40,7 @@ impl DelimitedWriter {
 
 impl Writer for DelimitedWriter {
     fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
-        let skip = point_index(&layer.schema);
+        let skip = spatial_index(&layer.schema);
         let columns: Vec<usize> = (0..layer.schema.fields().len()).filter(|i| Some(*i) != skip).collect();
         let names: Vec<String> = columns.iter().map(|i| layer.schema.field(*i).name().clone()).collect();
         match &self.header {

@@ -1,8 +1,37 @@
 //! GeoJSON, RFC 7946: always WGS 84, longitude first.
 
+mod geometry;
 mod reader;
 mod stream;
 mod writer;
 
 pub use reader::GeoJsonReader;
 pub use writer::GeoJsonWriter;
+
+use std::io::{BufRead, BufReader, Read};
+use std::path::Path;
+
+/// Whether a file has a feature a line (RFC 8142, or without its record separators).
+pub(crate) fn is_sequence(path: &Path) -> bool {
+    const FIRST_LINE: u64 = 16 << 20;
+    let Ok(file) = std::fs::File::open(path) else { return false };
+    let mut line = Vec::new();
+    let mut input = BufReader::new(file.take(FIRST_LINE));
+    // Blank lines may stand in front.
+    while line.trim_ascii().is_empty() {
+        line.clear();
+        if input.read_until(b'\n', &mut line).unwrap_or(0) == 0 {
+            return false;
+        }
+    }
+    if line.starts_with(b"\x1E") {
+        return true;
+    }
+    #[derive(serde::Deserialize)]
+    struct Kind {
+        #[serde(rename = "type")]
+        kind: String,
+    }
+    let text = line.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(&line);
+    serde_json::from_slice::<Kind>(text).is_ok_and(|k| k.kind == "Feature")
+}

@@ -1,11 +1,13 @@
-//! Reads point features; other geometry types are set aside by name, unless all are asked for as well-known text.
+//! Reads features: of points alone as points, of any other geometry as what they are.
 
-use super::stream::{Feature, each_feature};
+use super::geometry;
+use super::stream::{Feature, each_feature, each_line};
 use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader};
 use crate::{Format, FormatError};
-use arrow_array::{ArrayRef, BooleanArray, Float64Array, Int64Array, StringArray};
+use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use basilocus_table::batch::{point_array, point_field, record_batch};
+use basilocus_table::geometry::{Geometry, geometry_field, wkb};
 use basilocus_table::{Batch, SetAsideRow};
 use serde_json::Value;
 use std::fs::File;
@@ -22,7 +24,8 @@ pub struct GeoJsonReader {
     schema: SchemaRef,
     columns: Vec<(String, DataType)>,
     with_z: bool,
-    as_text: bool,
+    /// Whether there are other geometries than points.
+    any_shape: bool,
 }
 
 impl GeoJsonReader {
@@ -30,25 +33,22 @@ impl GeoJsonReader {
     ///
     /// # Errors
     /// Where the file cannot be read, is no valid JSON, or is no feature collection.
-    pub fn open(path: &Path, options: &InputOptions) -> Result<Self, FormatError> {
-        let as_text = options.geometry_text;
+    pub fn open(path: &Path, _: &InputOptions) -> Result<Self, FormatError> {
         let mut columns: Vec<(String, Option<DataType>)> = Vec::new();
         let mut index = std::collections::HashMap::new();
-        let (mut with_z, mut features) = (false, 0u64);
+        let (mut with_z, mut features, mut any_shape) = (false, 0u64, false);
         let collection = read_features(path, &mut |f| {
-            features += 1;
+            features += u64::from(f.broken.is_none());
             if let Some(id) = f.id.as_ref().filter(|v| !v.is_null()) {
                 note(&mut columns, &mut index, "id", id);
             }
             for (name, value) in f.properties.iter().flatten() {
                 note(&mut columns, &mut index, name, value);
             }
-            with_z |= f
-                .geometry
-                .as_ref()
-                .and_then(|g| g.get("coordinates"))
-                .and_then(Value::as_array)
-                .is_some_and(|c| c.len() > 2 && c[2].is_number());
+            if let Some(g) = f.geometry.as_ref().filter(|g| !g.is_null()) {
+                with_z |= geometry::point_with_height(g);
+                any_shape |= g.get("type").and_then(Value::as_str) != Some("Point");
+            }
             true
         })?;
         if !collection.saw_features {
@@ -60,7 +60,7 @@ impl GeoJsonReader {
         if features == 0 {
             return Err(FormatError::Empty {
                 path: path.to_path_buf(),
-                what: "the collection holds no feature; point features are expected",
+                what: "the collection holds no feature; at least one is expected",
             });
         }
         let mut notes = Vec::new();
@@ -72,10 +72,7 @@ impl GeoJsonReader {
             .into_iter()
             .map(|(name, t)| {
                 let mut unique = name.clone();
-                while unique == basilocus_table::POINT_COLUMN
-                    || as_text && unique == "geometry"
-                    || fields_seen.contains(&unique)
-                {
+                while unique == basilocus_table::POINT_COLUMN || fields_seen.contains(&unique) {
                     unique.push('_');
                 }
                 fields_seen.push(unique);
@@ -84,11 +81,7 @@ impl GeoJsonReader {
             .collect();
         let mut fields: Vec<Field> =
             columns.iter().zip(&fields_seen).map(|((_, t), name)| Field::new(name, t.clone(), true)).collect();
-        if as_text {
-            fields.push(Field::new("geometry", DataType::Utf8, true));
-        } else {
-            fields.push(point_field(Some("EPSG:4326"), with_z));
-        }
+        fields.push(if any_shape { geometry_field(Some("EPSG:4326")) } else { point_field(Some("EPSG:4326"), with_z) });
         let bytes = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
         let about = About {
             path: path.to_path_buf(),
@@ -107,7 +100,7 @@ impl GeoJsonReader {
             schema: Arc::new(Schema::new(fields)),
             columns,
             with_z,
-            as_text,
+            any_shape,
         })
     }
 }
@@ -118,6 +111,10 @@ fn read_features(path: &Path, sink: &mut dyn FnMut(Feature) -> bool) -> Result<s
     let mut mark = [0u8; 3];
     let n = input.read(&mut mark).map_err(|e| FormatError::read(path, e))?;
     let start: &[u8] = if mark == *b"\xEF\xBB\xBF" { &[] } else { &mark[..n] };
+    if super::is_sequence(path) {
+        let input = BufReader::with_capacity(1 << 16, start.chain(input));
+        return each_line(input, sink).map_err(|e| FormatError::read(path, e));
+    }
     each_feature(start.chain(input), sink).map_err(|e| FormatError::Malformed {
         path: path.to_path_buf(),
         line: e.line() as u64,
@@ -166,7 +163,7 @@ fn text(value: &Value) -> Option<String> {
 struct Rows {
     features: Vec<Feature>,
     points: Vec<(f64, f64, f64)>,
-    texts: Vec<String>,
+    shapes: Vec<Option<Vec<u8>>>,
     source_rows: Vec<u64>,
     set_aside: Vec<SetAsideRow>,
 }
@@ -197,11 +194,10 @@ impl GeoJsonReader {
                 }
             })
             .collect();
-        if self.as_text {
-            arrays.push(Arc::new(StringArray::from(rows.texts)));
-        }
-        let z = self.with_z.then(|| rows.points.iter().map(|p| p.2).collect());
-        if !self.as_text {
+        if self.any_shape {
+            arrays.push(Arc::new(rows.shapes.iter().map(Option::as_deref).collect::<BinaryArray>()));
+        } else {
+            let z = self.with_z.then(|| rows.points.iter().map(|p| p.2).collect());
             arrays.push(point_array(
                 rows.points.iter().map(|p| p.0).collect(),
                 rows.points.iter().map(|p| p.1).collect(),
@@ -215,37 +211,21 @@ impl GeoJsonReader {
     }
 
     fn add(&self, rows: &mut Rows, number: u64, f: Feature) {
-        if self.as_text {
-            rows.texts.push(f.geometry.as_ref().and_then(well_known_text).unwrap_or_default());
-            rows.source_rows.push(number);
-            rows.features.push(f);
-            return;
-        }
-        let kind = f.geometry.as_ref().and_then(|g| g.get("type")).and_then(Value::as_str).map(String::from);
-        let place = match kind.as_deref() {
-            None => Err(("no geometry", "the feature has no geometry; a point is expected".to_string())),
-            Some("Point") => {
-                let values: Vec<f64> = f
-                    .geometry
-                    .as_ref()
-                    .and_then(|g| g.get("coordinates"))
-                    .and_then(Value::as_array)
-                    .map(|c| c.iter().filter_map(Value::as_f64).collect())
-                    .unwrap_or_default();
-                if values.len() >= 2 {
-                    Ok((values[0], values[1], values.get(2).copied().unwrap_or(f64::NAN)))
-                } else {
-                    Err((
-                        "no geometry",
-                        "the point has no coordinates; longitude and latitude are expected".to_string(),
-                    ))
-                }
-            }
-            Some(other) => Err(("geometry is not a point", format!("the geometry is a {other}; points are read"))),
+        let place = match (&f.broken, f.geometry.as_ref().filter(|g| !g.is_null())) {
+            (Some(problem), _) => Err(("is no feature", problem.clone())),
+            (None, None) if self.any_shape => Ok(None),
+            (None, None) => Err(("no geometry", "the feature has no geometry; a point is expected".to_string())),
+            (None, Some(g)) => geometry::read(g)
+                .map(Some)
+                .map_err(|problem| ("geometry cannot be read", format!("the geometry: {problem}"))),
         };
         match place {
-            Ok(p) => {
-                rows.points.push(p);
+            Ok(shape) => {
+                match shape {
+                    shape if self.any_shape => rows.shapes.push(shape.as_ref().map(wkb::write)),
+                    Some(Geometry::Point(p)) => rows.points.push((p.x, p.y, p.z)),
+                    _ => rows.points.push((f64::NAN, f64::NAN, f64::NAN)),
+                }
                 rows.source_rows.push(number);
                 rows.features.push(f);
             }
@@ -255,52 +235,11 @@ impl GeoJsonReader {
                     .iter()
                     .map(|(name, _)| self.cell(&f, name).and_then(text).unwrap_or_default())
                     .collect();
-                values.push(kind.unwrap_or_default());
+                values.push(f.geometry.map(|g| g.to_string()).unwrap_or_default());
                 rows.set_aside.push(SetAsideRow { source_row: number, class: class.into(), reason, values });
             }
         }
     }
-}
-
-/// A geometry as OGC well-known text; none where its coordinates do not fit its type.
-fn well_known_text(geometry: &Value) -> Option<String> {
-    let kind = geometry.get("type")?.as_str()?;
-    // How deep the positions lie.
-    let depth = match kind {
-        "Point" => 0,
-        "LineString" | "MultiPoint" => 1,
-        "Polygon" | "MultiLineString" => 2,
-        "MultiPolygon" => 3,
-        _ => return None,
-    };
-    let mut out = kind.to_ascii_uppercase();
-    out.push(' ');
-    if depth == 0 {
-        out.push('(');
-    }
-    push_coordinates(geometry.get("coordinates")?, depth, &mut out)?;
-    if depth == 0 {
-        out.push(')');
-    }
-    Some(out)
-}
-
-fn push_coordinates(value: &Value, depth: usize, out: &mut String) -> Option<()> {
-    let list = value.as_array()?;
-    if depth == 0 {
-        let (x, y) = (list.first()?.as_f64()?, list.get(1)?.as_f64()?);
-        out.push_str(&format!("{x} {y}"));
-        return Some(());
-    }
-    out.push('(');
-    for (i, part) in list.iter().enumerate() {
-        if i > 0 {
-            out.push_str(", ");
-        }
-        push_coordinates(part, depth - 1, out)?;
-    }
-    out.push(')');
-    Some(())
 }
 
 impl Reader for GeoJsonReader {
@@ -332,27 +271,5 @@ impl Reader for GeoJsonReader {
             sink(Block::Rows(self.finish(&mut rows)));
         }
         Ok(())
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use serde_json::json;
-
-    #[test]
-    fn geometries_as_text() {
-        let text = |v: Value| well_known_text(&v);
-        assert_eq!(text(json!({"type": "Point", "coordinates": [1, 2.5]})).as_deref(), Some("POINT (1 2.5)"));
-        assert_eq!(
-            text(json!({"type": "Polygon", "coordinates": [[[0, 0], [1, 0], [1, 1], [0, 0]]]})).as_deref(),
-            Some("POLYGON ((0 0, 1 0, 1 1, 0 0))")
-        );
-        assert_eq!(
-            text(json!({"type": "MultiPolygon", "coordinates": [[[[0, 0], [1, 0], [1, 1], [0, 0]]], [[[5, 5], [6, 5], [6, 6], [5, 5]]]]})).as_deref(),
-            Some("MULTIPOLYGON (((0 0, 1 0, 1 1, 0 0)), ((5 5, 6 5, 6 6, 5 5)))")
-        );
-        assert_eq!(text(json!({"type": "LineString", "coordinates": [[0, "x"]]})), None);
-        assert_eq!(text(json!({"type": "GeometryCollection", "geometries": []})), None);
     }
 }

@@ -13,6 +13,9 @@ pub(super) struct Feature {
     pub geometry: Option<Value>,
     #[serde(default)]
     pub properties: Option<Map<String, Value>>,
+    /// Why a line of a sequence is no feature.
+    #[serde(skip)]
+    pub broken: Option<String>,
 }
 
 /// What is beside the features.
@@ -97,6 +100,45 @@ impl<'de> Visitor<'de> for Features<'_> {
             }
         }
         Ok(())
+    }
+}
+
+/// Longest line of a sequence, in bytes.
+const LONGEST_LINE: u64 = 256 << 20;
+
+/// Gives every feature of newline-delimited GeoJSON (RFC 8142, with its record separators or without) to `sink`. A line
+/// that is no feature is given with the reason.
+pub(super) fn each_line(
+    mut input: impl std::io::BufRead,
+    sink: &mut dyn FnMut(Feature) -> bool,
+) -> std::io::Result<Collection> {
+    #[derive(serde::Deserialize)]
+    struct Line {
+        #[serde(default, rename = "type")]
+        kind: String,
+        #[serde(flatten)]
+        feature: Feature,
+    }
+    let mut line = Vec::new();
+    loop {
+        line.clear();
+        let n = std::io::BufRead::read_until(&mut std::io::Read::take(&mut input, LONGEST_LINE), b'\n', &mut line)?;
+        if n == 0 {
+            return Ok(Collection { saw_features: true, ..Collection::default() });
+        }
+        let text = line.strip_prefix(b"\x1E").unwrap_or(&line).trim_ascii();
+        if text.is_empty() {
+            continue;
+        }
+        let broken = |problem: String| Feature { broken: Some(problem), ..Feature::default() };
+        let feature = match serde_json::from_slice::<Line>(text) {
+            Ok(l) if l.kind == "Feature" => l.feature,
+            Ok(l) => broken(format!("the line is JSON of type \"{}\"; a Feature is expected", l.kind)),
+            Err(e) => broken(format!("the line is not valid JSON: {e}")),
+        };
+        if !sink(feature) {
+            return Ok(Collection { saw_features: true, ..Collection::default() });
+        }
     }
 }
 

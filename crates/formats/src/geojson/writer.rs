@@ -1,10 +1,12 @@
 //! Writes a feature collection. Coordinates must be WGS 84, longitude first: the caller brings them there.
 
+use super::geometry::{self, push_trimmed};
 use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput, number};
 use arrow_array::{Array, ArrayRef, BooleanArray, Float64Array, Int64Array};
 use basilocus_table::Batch;
-use basilocus_table::batch::{Points, cell_text, point_index};
+use basilocus_table::batch::{Points, cell_text, spatial_index};
+use basilocus_table::geometry::Geometries;
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::sync::Arc;
@@ -44,7 +46,7 @@ impl Writer for GeoJsonWriter {
                 "GeoJSON holds WGS 84 only (RFC 7946); the positions are in another system",
             ));
         }
-        let skip = point_index(&layer.schema);
+        let skip = spatial_index(&layer.schema);
         let keys = (0..layer.schema.fields().len())
             .filter(|i| Some(*i) != skip)
             .map(|i| (i, format!("{}:", Value::from(layer.schema.field(i).name().as_str()))))
@@ -98,6 +100,7 @@ impl Encode for FeatureEncoder {
     fn encode(&self, batch: &Batch) -> Encoded {
         let mut out = Vec::with_capacity(batch.len() * 200);
         let points = Points::of(&batch.records);
+        let shapes = Geometries::of(&batch.records);
         for row in 0..batch.len() {
             if row > 0 {
                 out.extend_from_slice(b",\n");
@@ -115,7 +118,10 @@ impl Encode for FeatureEncoder {
                     }
                     out.extend_from_slice(b"]}");
                 }
-                None => out.extend_from_slice(b"null"),
+                None => match shapes.as_ref().and_then(|s| s.get(row)) {
+                    Some(g) => geometry::push(&mut out, &g),
+                    None => out.extend_from_slice(b"null"),
+                },
             }
             out.extend_from_slice(b",\"properties\":{");
             let mut first = true;
@@ -140,20 +146,6 @@ impl Encode for FeatureEncoder {
             out.extend_from_slice(b"}}");
         }
         Encoded::Bytes(out)
-    }
-}
-
-/// Fixed decimals without the zeros at the end.
-fn push_trimmed(out: &mut Vec<u8>, value: f64, digits: usize) {
-    let start = out.len();
-    number::push_fixed(out, value, digits);
-    if out[start..].contains(&b'.') {
-        while out.last() == Some(&b'0') {
-            out.pop();
-        }
-        if out.last() == Some(&b'.') {
-            out.pop();
-        }
     }
 }
 

@@ -1,11 +1,12 @@
 //! Geometry blobs: a GeoPackage header (clause 2.1.3) before well-known binary (ISO 13249-3).
 
-/// A geometry as far as it is understood.
+use basilocus_table::geometry::{Geometry, wkb};
+
+/// What a blob holds.
 #[derive(Debug, Clone, PartialEq)]
-pub(super) enum Geometry {
-    Point { x: f64, y: f64, z: Option<f64> },
+pub(super) enum Blob {
     Empty,
-    Other(&'static str),
+    Geometry(Geometry),
 }
 
 /// A point in the blob form: little-endian, no envelope (a point needs none).
@@ -21,10 +22,27 @@ pub(super) fn write_point(srs_id: i32, x: f64, y: f64, z: Option<f64>) -> Vec<u8
     out
 }
 
-/// Reads a blob; `None` where it breaks the rules.
-pub(super) fn read(blob: &[u8]) -> Option<Geometry> {
+/// Any geometry in the blob form, of its well-known binary and its bounds; an envelope saves readers a pass.
+pub(super) fn write(srs_id: i32, bounds: Option<[f64; 4]>, wkb: &[u8]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(40 + wkb.len());
+    // Little-endian (1), an envelope of x and y (1 << 1), or empty (1 << 4).
+    out.extend_from_slice(b"GP\0");
+    out.push(if bounds.is_some() { 0x03 } else { 0x11 });
+    out.extend_from_slice(&srs_id.to_le_bytes());
+    if let Some([west, south, east, north]) = bounds {
+        for v in [west, east, south, north] {
+            out.extend_from_slice(&v.to_le_bytes());
+        }
+    }
+    out.extend_from_slice(wkb);
+    out
+}
+
+/// Reads a blob; the reason in words where it breaks the rules.
+pub(super) fn read(blob: &[u8]) -> Result<Blob, String> {
+    let short = || "the geometry ends too early".to_string();
     if blob.len() < 8 || &blob[..2] != b"GP" {
-        return None;
+        return Err("the geometry does not begin as the GeoPackage standard says".into());
     }
     let flags = blob[3];
     let envelope = match (flags >> 1) & 7 {
@@ -32,44 +50,30 @@ pub(super) fn read(blob: &[u8]) -> Option<Geometry> {
         1 => 32,
         2 | 3 => 48,
         4 => 64,
-        _ => return None,
+        _ => return Err("the envelope of the geometry is of no form of the standard".into()),
     };
     if flags & 0x10 != 0 {
-        return Some(Geometry::Empty);
+        return Ok(Blob::Empty);
     }
-    let wkb = blob.get(8 + envelope..)?;
-    let little = *wkb.first()? == 1;
-    let u32_at = |i: usize| {
-        let b: [u8; 4] = wkb.get(i..i + 4)?.try_into().ok()?;
-        Some(if little { u32::from_le_bytes(b) } else { u32::from_be_bytes(b) })
-    };
-    let f64_at = |i: usize| {
-        let b: [u8; 8] = wkb.get(i..i + 8)?.try_into().ok()?;
-        Some(if little { f64::from_le_bytes(b) } else { f64::from_be_bytes(b) })
-    };
-    let code = u32_at(1)?;
-    let (base, has_z) = (code % 1000, matches!(code / 1000, 1 | 3));
-    match base {
-        1 => {
-            let (x, y) = (f64_at(5)?, f64_at(13)?);
-            if x.is_nan() || y.is_nan() {
-                return Some(Geometry::Empty);
-            }
-            Some(Geometry::Point { x, y, z: if has_z { f64_at(21) } else { None } })
-        }
-        2 => Some(Geometry::Other("line string")),
-        3 => Some(Geometry::Other("polygon")),
-        4 => Some(Geometry::Other("multi-point")),
-        5 => Some(Geometry::Other("multi-line string")),
-        6 => Some(Geometry::Other("multi-polygon")),
-        7 => Some(Geometry::Other("geometry collection")),
-        _ => Some(Geometry::Other("curve or surface")),
-    }
+    let geometry = wkb::read(blob.get(8 + envelope..).ok_or_else(short)?).map_err(|e| e.to_string())?;
+    // An empty point is one without numbers.
+    Ok(match geometry {
+        Geometry::Point(p) if p.x.is_nan() || p.y.is_nan() => Blob::Empty,
+        geometry => Blob::Geometry(geometry),
+    })
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use basilocus_table::geometry::wkt;
+
+    fn text(blob: &[u8]) -> Result<String, String> {
+        read(blob).map(|b| match b {
+            Blob::Empty => "EMPTY".into(),
+            Blob::Geometry(g) => wkt::write(&g),
+        })
+    }
 
     #[test]
     fn byte_by_byte() {
@@ -83,14 +87,22 @@ mod tests {
         blob.extend(1u32.to_be_bytes());
         blob.extend(1.0f64.to_be_bytes());
         blob.extend(2.0f64.to_be_bytes());
-        assert_eq!(read(&blob), Some(Geometry::Point { x: 1.0, y: 2.0, z: None }));
+        assert_eq!(text(&blob).as_deref(), Ok("POINT (1 2)"));
         for cut in 0..blob.len() {
-            let _ = read(&blob[..cut]);
+            assert!(text(&blob[..cut]).is_err(), "{cut}");
         }
-        assert_eq!(
-            read(&write_point(2269, 5.0, 6.0, Some(7.0))),
-            Some(Geometry::Point { x: 5.0, y: 6.0, z: Some(7.0) })
-        );
-        assert_eq!(read(b"nonsense"), None);
+        assert_eq!(text(&write_point(2269, 5.0, 6.0, Some(7.0))).as_deref(), Ok("POINT Z (5 6 7)"));
+        assert!(text(b"nonsense").is_err());
+    }
+
+    #[test]
+    fn lines_and_polygons_with_their_envelope() {
+        let g = wkt::read("POLYGON ((0 1, 4 1, 4 5, 0 1))").unwrap();
+        let blob = write(4326, g.bounds(), &wkb::write(&g));
+        let number = |i: usize| f64::from_le_bytes(blob[i..i + 8].try_into().unwrap());
+        assert_eq!([number(8), number(16), number(24), number(32)], [0.0, 4.0, 1.0, 5.0], "x first, then y");
+        assert_eq!(text(&blob).as_deref(), Ok("POLYGON ((0 1, 4 1, 4 5, 0 1))"));
+        let empty = wkt::read("POLYGON EMPTY").unwrap();
+        assert_eq!(text(&write(4326, None, &wkb::write(&empty))).as_deref(), Ok("EMPTY"));
     }
 }

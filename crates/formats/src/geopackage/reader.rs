@@ -1,18 +1,15 @@
-//! Reads a layer of points, or a table without geometry.
+//! Reads a layer, or a table without geometry.
 
-use super::blob::{self, Geometry};
-use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader};
+use super::blob::{self, Blob};
+use crate::feature::{Cell, Features, Shape, layer_schema};
+use crate::reader::{About, Block, Decode, InputOptions, PassThrough, Reader};
 use crate::{Format, FormatError};
-use arrow_array::{ArrayRef, BooleanArray, Float64Array, Int64Array, StringArray};
-use arrow_schema::{DataType, Field, Schema, SchemaRef};
-use basilocus_table::batch::{point_array, point_field, record_batch};
-use basilocus_table::{Batch, SetAsideRow};
-use rusqlite::types::{Value, ValueRef};
+use arrow_schema::{DataType, SchemaRef};
+use basilocus_table::geometry::Geometry;
+use rusqlite::types::ValueRef;
 use rusqlite::{Connection, OpenFlags};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-
-const ROWS: usize = 4096;
 
 /// A layer of a GeoPackage.
 pub struct GeoPackageReader {
@@ -22,7 +19,7 @@ pub struct GeoPackageReader {
     schema: SchemaRef,
     columns: Vec<String>,
     geometry: Option<String>,
-    with_z: bool,
+    shape: Shape,
 }
 
 fn connect(path: &Path) -> Result<Connection, FormatError> {
@@ -87,20 +84,25 @@ impl GeoPackageReader {
         };
         let connection = connect(path)?;
         let broken = |e: rusqlite::Error| FormatError::broken(path, e);
-        let found: Option<(String, i64, i64)> = {
+        let found: Option<(String, i64, i64, String)> = {
             let mut statement = connection
-                .prepare("SELECT column_name, srs_id, z FROM gpkg_geometry_columns WHERE table_name = ?1")
+                .prepare("SELECT column_name, srs_id, z, geometry_type_name FROM gpkg_geometry_columns WHERE table_name = ?1")
                 .map_err(broken)?;
             let mut rows = statement.query([&layer]).map_err(broken)?;
             match rows.next().map_err(broken)? {
-                Some(r) => Some((r.get(0).map_err(broken)?, r.get(1).map_err(broken)?, r.get(2).map_err(broken)?)),
+                Some(r) => Some((
+                    r.get(0).map_err(broken)?,
+                    r.get(1).map_err(broken)?,
+                    r.get(2).map_err(broken)?,
+                    r.get(3).map_err(broken)?,
+                )),
                 None => None,
             }
         };
         let mut notes = Vec::new();
-        let (mut crs, mut with_z, mut geometry) = (None, false, None);
-        if let Some((column, srs_id, z)) = found {
-            with_z = z > 0;
+        let (mut crs, mut shape, mut geometry) = (None, Shape::None, None);
+        if let Some((column, srs_id, z, kind)) = found {
+            shape = if kind.eq_ignore_ascii_case("POINT") { Shape::Points { z: z > 0 } } else { Shape::Any };
             geometry = Some(column);
             let organization: Result<(String, i64, String), _> = connection.query_row(
                 "SELECT organization, organization_coordsys_id, definition FROM gpkg_spatial_ref_sys WHERE srs_id = ?1",
@@ -117,7 +119,7 @@ impl GeoPackageReader {
             }
         }
         let mut columns = Vec::new();
-        let mut fields = Vec::new();
+        let mut kinds = Vec::new();
         {
             let mut statement = connection
                 .prepare(&format!("SELECT name, type FROM pragma_table_info({})", sql_text(&layer)))
@@ -140,8 +142,7 @@ impl GeoPackageReader {
                     }
                     _ => DataType::Utf8,
                 };
-                let field_name = if name == basilocus_table::POINT_COLUMN { format!("{name}_") } else { name.clone() };
-                fields.push(Field::new(field_name, data_type, true));
+                kinds.push((name.clone(), data_type));
                 columns.push(name);
             }
         }
@@ -151,9 +152,7 @@ impl GeoPackageReader {
         if rows == 0 {
             return Err(FormatError::Empty { path: path.to_path_buf(), what: "the layer has no rows" });
         }
-        if geometry.is_some() {
-            fields.push(point_field(crs.as_deref(), with_z));
-        }
+        let schema = layer_schema(&kinds, shape, crs.as_deref());
         let bytes = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
         let about = About {
             path: path.to_path_buf(),
@@ -166,56 +165,7 @@ impl GeoPackageReader {
             bytes,
             typed: true,
         };
-        Ok(GeoPackageReader {
-            path: path.to_path_buf(),
-            layer,
-            about,
-            schema: Arc::new(Schema::new(fields)),
-            columns,
-            geometry,
-            with_z,
-        })
-    }
-
-    fn finish(&self, rows: &mut Rows) -> Decoded {
-        let rows = std::mem::take(rows);
-        let mut arrays: Vec<ArrayRef> = (0..self.columns.len())
-            .map(|c| {
-                let cells = rows.cells.iter().map(|r| &r[c]);
-                match self.schema.field(c).data_type() {
-                    DataType::Int64 => Arc::new(
-                        cells.map(|v| if let Value::Integer(i) = v { Some(*i) } else { None }).collect::<Int64Array>(),
-                    ) as ArrayRef,
-                    DataType::Float64 => Arc::new(
-                        cells
-                            .map(|v| match v {
-                                Value::Real(f) => Some(*f),
-                                Value::Integer(i) => Some(*i as f64),
-                                _ => None,
-                            })
-                            .collect::<Float64Array>(),
-                    ),
-                    DataType::Boolean => Arc::new(
-                        cells
-                            .map(|v| if let Value::Integer(i) = v { Some(*i != 0) } else { None })
-                            .collect::<BooleanArray>(),
-                    ),
-                    _ => Arc::new(cells.map(value_text).collect::<StringArray>()),
-                }
-            })
-            .collect();
-        if self.geometry.is_some() {
-            let z = self.with_z.then(|| rows.points.iter().map(|p| p.2).collect());
-            arrays.push(point_array(
-                rows.points.iter().map(|p| p.0).collect(),
-                rows.points.iter().map(|p| p.1).collect(),
-                z,
-            ));
-        }
-        let n = rows.source_rows.len();
-        let records = record_batch(self.schema.clone(), arrays, n)
-            .unwrap_or_else(|_| arrow_array::RecordBatch::new_empty(self.schema.clone()));
-        Decoded { batch: Batch { records, source_rows: rows.source_rows }, set_aside: rows.set_aside, bytes: 0 }
+        Ok(GeoPackageReader { path: path.to_path_buf(), layer, about, schema, columns, geometry, shape })
     }
 }
 
@@ -223,21 +173,40 @@ fn sql_text(text: &str) -> String {
     format!("'{}'", text.replace('\'', "''"))
 }
 
-fn value_text(value: &Value) -> Option<String> {
-    match value {
-        Value::Text(s) => Some(s.clone()),
-        Value::Integer(i) => Some(i.to_string()),
-        Value::Real(f) => Some(f.to_string()),
-        Value::Null | Value::Blob(_) => None,
+/// A value in the type of its column, as far as it is of that type.
+fn cell(value: ValueRef, kind: &DataType) -> Cell {
+    match (value, kind) {
+        (ValueRef::Integer(i), DataType::Boolean) => Cell::Boolean(i != 0),
+        (ValueRef::Integer(i), _) => Cell::Integer(i),
+        (ValueRef::Real(f), _) => Cell::Real(f),
+        // Text in another encoding is kept as far as it can be read.
+        (ValueRef::Text(t), _) => Cell::Text(String::from_utf8_lossy(t).into_owned()),
+        (ValueRef::Null | ValueRef::Blob(_), _) => Cell::Null,
     }
 }
 
-#[derive(Default)]
-struct Rows {
-    cells: Vec<Vec<Value>>,
-    points: Vec<(f64, f64, f64)>,
-    source_rows: Vec<u64>,
-    set_aside: Vec<SetAsideRow>,
+impl GeoPackageReader {
+    /// The geometry of a row, or the class and the reason why there is none.
+    fn geometry(&self, value: ValueRef) -> Result<Option<Geometry>, (&'static str, String)> {
+        let ValueRef::Blob(bytes) = value else {
+            return match self.shape {
+                Shape::Points { .. } => Err(("no geometry", "the row has no geometry; a point is expected".into())),
+                _ => Ok(None),
+            };
+        };
+        match (blob::read(bytes), self.shape) {
+            (Err(problem), _) => Err(("geometry cannot be read", problem)),
+            (Ok(Blob::Empty), Shape::Points { .. }) => {
+                Err(("no geometry", "the geometry is empty; a point is expected".into()))
+            }
+            (Ok(Blob::Empty), _) => Ok(None),
+            (Ok(Blob::Geometry(g)), Shape::Points { .. }) if !matches!(g, Geometry::Point(_)) => Err((
+                "geometry is not a point",
+                format!("the geometry is a {}; the layer says that it holds points", g.type_name()),
+            )),
+            (Ok(Blob::Geometry(g)), _) => Ok(Some(g)),
+        }
+    }
 }
 
 impl Reader for GeoPackageReader {
@@ -261,55 +230,28 @@ impl Reader for GeoPackageReader {
             .prepare(&format!("SELECT {} FROM {} ORDER BY rowid", list.join(", "), quoted(&self.layer)))
             .map_err(broken)?;
         let mut found = statement.query([]).map_err(broken)?;
-        let mut rows = Rows::default();
+        let mut features = Features::new(self.schema.clone(), self.shape);
         let mut number = 0;
         while let Some(row) = found.next().map_err(broken)? {
             number += 1;
             let mut cells = Vec::with_capacity(self.columns.len());
             for i in 0..self.columns.len() {
-                cells.push(match row.get_ref(i).map_err(broken)? {
-                    // Text in another encoding is kept as far as it can be read.
-                    ValueRef::Text(t) => Value::Text(String::from_utf8_lossy(t).into_owned()),
-                    other => Value::try_from(other).unwrap_or(Value::Null),
-                });
+                cells.push(cell(row.get_ref(i).map_err(broken)?, self.schema.field(i).data_type()));
             }
-            let place = match &self.geometry {
-                None => Ok((0.0, 0.0, 0.0)),
-                Some(_) => match row.get_ref(self.columns.len()).map_err(broken)? {
-                    ValueRef::Blob(b) => match blob::read(b) {
-                        Some(Geometry::Point { x, y, z }) => Ok((x, y, z.unwrap_or(f64::NAN))),
-                        Some(Geometry::Empty) => {
-                            Err(("no geometry", "the geometry is empty; a point is expected".to_string()))
-                        }
-                        Some(Geometry::Other(kind)) => {
-                            Err(("geometry is not a point", format!("the geometry is a {kind}; points are read")))
-                        }
-                        None => Err((
-                            "geometry cannot be read",
-                            "the geometry breaks the rules of the GeoPackage standard".to_string(),
-                        )),
-                    },
-                    _ => Err(("no geometry", "the row has no geometry; a point is expected".to_string())),
-                },
+            let geometry = match &self.geometry {
+                None => Ok(None),
+                Some(_) => self.geometry(row.get_ref(self.columns.len()).map_err(broken)?),
             };
-            match place {
-                Ok(p) => {
-                    rows.points.push(p);
-                    rows.source_rows.push(number);
-                    rows.cells.push(cells);
-                }
-                Err((class, reason)) => {
-                    let mut values: Vec<String> = cells.iter().map(|v| value_text(v).unwrap_or_default()).collect();
-                    values.push(String::new());
-                    rows.set_aside.push(SetAsideRow { source_row: number, class: class.into(), reason, values });
-                }
+            match geometry {
+                Ok(geometry) => features.push(number, cells, geometry, 0),
+                Err((class, reason)) => features.set_aside(number, &cells, class, reason),
             }
-            if rows.source_rows.len() + rows.set_aside.len() >= ROWS && !sink(Block::Rows(self.finish(&mut rows))) {
+            if features.is_full() && !sink(Block::Rows(features.finish())) {
                 return Ok(());
             }
         }
-        if !(rows.source_rows.is_empty() && rows.set_aside.is_empty()) {
-            sink(Block::Rows(self.finish(&mut rows)));
+        if !features.is_empty() {
+            sink(Block::Rows(features.finish()));
         }
         Ok(())
     }

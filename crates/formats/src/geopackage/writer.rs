@@ -1,13 +1,14 @@
-//! Writes layers of points (or tables without geometry) that any reader of the standard opens.
+//! Writes layers (or tables without geometry) that any reader of the standard opens.
 
-use super::blob;
+use super::blob::{self, Blob};
 use super::reader::quoted;
 use crate::writer::{CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput};
 use arrow_array::{Array, BooleanArray, Float64Array, Int64Array};
 use arrow_schema::DataType;
 use basilocus_table::Batch;
-use basilocus_table::batch::{Points, cell_text, point_index};
+use basilocus_table::batch::{Points, cell_text, point_index, spatial_index};
+use basilocus_table::geometry::{Geometries, Geometry, TYPES};
 use rusqlite::types::Value;
 use rusqlite::{Connection, OptionalExtension, params};
 use std::sync::Arc;
@@ -29,9 +30,29 @@ struct Layer {
     columns: Vec<usize>,
     srs_id: Option<i32>,
     with_z: bool,
+    /// Type of the geometry in the standard's words; none while nothing was written.
+    kind: Option<&'static str>,
+    with_m: bool,
     rows: i64,
     /// West, south, east, north of what was written.
     extent: Option<[f64; 4]>,
+}
+
+impl Layer {
+    /// The blob of a geometry, which counts for the extent and the type of the layer.
+    fn shape(&mut self, srs_id: i32, wkb: &[u8], geometry: &Geometry) -> Value {
+        let bounds = geometry.bounds();
+        if let Some(b) = bounds {
+            let e = self.extent.get_or_insert(b);
+            *e = [e[0].min(b[0]), e[1].min(b[1]), e[2].max(b[2]), e[3].max(b[3])];
+        }
+        let (z, m) = geometry.has_z_and_m();
+        self.with_z |= z;
+        self.with_m |= m;
+        let name = TYPES[geometry.code() as usize - 1];
+        self.kind = Some(if self.kind.is_none_or(|k| k == name) { name } else { "GEOMETRY" });
+        Value::Blob(blob::write(srs_id, bounds, wkb))
+    }
 }
 
 struct Rows;
@@ -147,7 +168,8 @@ impl Writer for GeoPackageWriter {
         if table != layer.name {
             self.told.push(format!("layer \"{}\" is the table \"{table}\"", layer.name));
         }
-        let geometry = point_index(&layer.schema);
+        let geometry = spatial_index(&layer.schema);
+        let points = point_index(&layer.schema).is_some();
         let with_z =
             matches!(geometry.map(|g| layer.schema.field(g).data_type()), Some(DataType::Struct(f)) if f.len() > 2);
         let columns: Vec<usize> = (0..layer.schema.fields().len()).filter(|i| Some(*i) != geometry).collect();
@@ -155,7 +177,7 @@ impl Writer for GeoPackageWriter {
         let mut definitions = vec!["fid INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL".to_string()];
         let mut names = Vec::new();
         if geometry.is_some() {
-            definitions.push(format!("{GEOMETRY} POINT"));
+            definitions.push(format!("{GEOMETRY} {}", if points { "POINT" } else { "GEOMETRY" }));
             names.push(GEOMETRY.to_string());
         }
         for i in &columns {
@@ -206,7 +228,8 @@ impl Writer for GeoPackageWriter {
             names.join(", "),
             (1..=names.len()).map(|i| format!("?{i}")).collect::<Vec<_>>().join(", ")
         );
-        self.layer = Some(Layer { table, insert, columns, srs_id, with_z, rows: 0, extent: None });
+        let kind = points.then_some("POINT");
+        self.layer = Some(Layer { table, insert, columns, srs_id, with_z, with_m: false, kind, rows: 0, extent: None });
         Ok(Arc::new(Rows))
     }
 
@@ -221,6 +244,7 @@ impl Writer for GeoPackageWriter {
         };
         let mut statement = self.connection.prepare_cached(&layer.insert).map_err(failed)?;
         let points = Points::of(&batch.records);
+        let shapes = Geometries::of(&batch.records);
         for row in 0..batch.len() {
             let mut at = 1;
             if let Some(srs_id) = layer.srs_id {
@@ -235,7 +259,10 @@ impl Writer for GeoPackageWriter {
                             if layer.with_z { Some(z.unwrap_or(f64::NAN)) } else { None },
                         ))
                     }
-                    None => Value::Null,
+                    None => match shapes.as_ref().and_then(|s| Some((s.bytes(row)?, s.get(row)?))) {
+                        Some((wkb, geometry)) => layer.shape(srs_id, wkb, &geometry),
+                        None => Value::Null,
+                    },
                 };
                 statement.raw_bind_parameter(at, value).map_err(failed)?;
                 at += 1;
@@ -280,10 +307,22 @@ impl Writer for GeoPackageWriter {
             )
             .map_err(failed)?;
         if let Some(srs_id) = layer.srs_id {
+            let kind = layer.kind.unwrap_or("GEOMETRY");
+            // 1: all have heights; 2: some may.
+            let heights = i32::from(layer.with_z) * if kind == "POINT" { 1 } else { 2 };
+            if !matches!(kind, "POINT" | "GEOMETRY") {
+                // The column's type has to be the one of the list of geometry columns; it is known now only.
+                self.connection
+                    .execute_batch(&format!(
+                        "PRAGMA writable_schema = ON; UPDATE sqlite_schema SET sql = replace(sql, '{GEOMETRY} GEOMETRY', '{GEOMETRY} {kind}') WHERE type = 'table' AND name = '{}'; PRAGMA writable_schema = RESET;",
+                        layer.table.replace('\'', "''")
+                    ))
+                    .map_err(failed)?;
+            }
             self.connection
                 .execute(
-                    "INSERT INTO gpkg_geometry_columns VALUES (?1, ?2, 'POINT', ?3, ?4, 0)",
-                    params![layer.table, GEOMETRY, srs_id, i32::from(layer.with_z)],
+                    "INSERT INTO gpkg_geometry_columns VALUES (?1, ?2, ?5, ?3, ?4, ?6)",
+                    params![layer.table, GEOMETRY, srs_id, heights, kind, i32::from(layer.with_m) * 2],
                 )
                 .map_err(failed)?;
             self.connection.execute_batch(&index_sql(&layer.table)).map_err(failed)?;
@@ -295,14 +334,16 @@ impl Writer for GeoPackageWriter {
                 .map_err(failed)?;
             let mut insert = self
                 .connection
-                .prepare(&format!("INSERT INTO {} VALUES (?1, ?2, ?2, ?3, ?3)", quoted(&index_name(&layer.table))))
+                .prepare(&format!("INSERT INTO {} VALUES (?1, ?2, ?3, ?4, ?5)", quoted(&index_name(&layer.table))))
                 .map_err(failed)?;
             let mut rows = select.query([]).map_err(failed)?;
             while let Some(row) = rows.next().map_err(failed)? {
                 let fid: i64 = row.get(0).map_err(failed)?;
                 let bytes: Vec<u8> = row.get(1).map_err(failed)?;
-                if let Some(blob::Geometry::Point { x, y, .. }) = blob::read(&bytes) {
-                    insert.execute(params![fid, x, y]).map_err(failed)?;
+                if let Ok(Blob::Geometry(geometry)) = blob::read(&bytes)
+                    && let Some([west, south, east, north]) = geometry.bounds()
+                {
+                    insert.execute(params![fid, west, east, south, north]).map_err(failed)?;
                 }
             }
         }

@@ -7,7 +7,7 @@ use crate::{FormatError, PendingOutput};
 use arrow_array::{Array, BooleanArray, Float64Array, Int64Array};
 use arrow_schema::DataType;
 use basilocus_table::Batch;
-use basilocus_table::batch::{cell_text, point_index};
+use basilocus_table::batch::{cell_text, spatial_index};
 use rust_xlsxwriter::{
     DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError,
 };
@@ -200,7 +200,7 @@ fn sheet_name(wanted: &str, taken: &[String]) -> String {
 
 impl Writer for XlsxWriter {
     fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
-        let skip = point_index(&layer.schema);
+        let skip = spatial_index(&layer.schema);
         self.columns = (0..layer.schema.fields().len()).filter(|i| Some(*i) != skip).collect();
         if self.columns.len() > 16_384 {
             return Err(FormatError::write(

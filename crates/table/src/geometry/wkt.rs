@@ -178,11 +178,34 @@ impl<'a> Cursor<'a> {
 /// A geometry as well-known text, numbers in their shortest form.
 pub fn write(geometry: &Geometry) -> String {
     let mut out = String::with_capacity(64);
-    push(geometry, &mut out);
+    push(geometry, None, &mut out);
     out
 }
 
-fn push(geometry: &Geometry, out: &mut String) {
+/// A geometry as well-known text, numbers rounded to so many decimals, without zeros at their end.
+pub fn write_rounded(geometry: &Geometry, digits: usize) -> String {
+    let mut out = String::with_capacity(64);
+    push(geometry, Some(digits), &mut out);
+    out
+}
+
+fn push_number(value: f64, digits: Option<usize>, out: &mut String) {
+    let Some(digits) = digits else {
+        let _ = write!(out, "{value}");
+        return;
+    };
+    let start = out.len();
+    let _ = write!(out, "{value:.digits$}");
+    if out[start..].contains('.') {
+        let kept = out.trim_end_matches('0').trim_end_matches('.').len();
+        out.truncate(kept);
+    }
+    if &out[start..] == "-0" {
+        out.replace_range(start.., "0");
+    }
+}
+
+fn push(geometry: &Geometry, digits: Option<usize>, out: &mut String) {
     out.push_str(geometry.type_name());
     let (z, m) = geometry.has_z_and_m();
     out.push_str(match (z, m) {
@@ -196,12 +219,10 @@ fn push(geometry: &Geometry, out: &mut String) {
         return;
     }
     let position = |p: &Position, out: &mut String| {
-        let _ = write!(out, "{} {}", p.x, p.y);
-        if z {
-            let _ = write!(out, " {}", p.z);
-        }
-        if m {
-            let _ = write!(out, " {}", p.m);
+        push_number(p.x, digits, out);
+        for v in [Some(p.y), z.then_some(p.z), m.then_some(p.m)].into_iter().flatten() {
+            out.push(' ');
+            push_number(v, digits, out);
         }
     };
     let positions = |l: &Vec<Position>, out: &mut String| list(l, out, &mut |p, out| position(p, out));
@@ -215,7 +236,7 @@ fn push(geometry: &Geometry, out: &mut String) {
         Geometry::LineString(l) | Geometry::MultiPoint(l) => positions(l, out),
         Geometry::Polygon(l) | Geometry::MultiLineString(l) => rings(l, out),
         Geometry::MultiPolygon(l) => list(l, out, &mut |r, out| rings(r, out)),
-        Geometry::Collection(l) => list(l, out, &mut |g, out| push(g, out)),
+        Geometry::Collection(l) => list(l, out, &mut |g, out| push(g, digits, out)),
     }
 }
 
@@ -247,6 +268,13 @@ mod tests {
         ] {
             assert_eq!(read(text).map(|g| write(&g)).as_deref(), Ok(wanted), "{text}");
         }
+    }
+
+    #[test]
+    fn digits_are_those_asked_for() {
+        let g = read("LINESTRING (1.23456 -0.00001, 100 2.5)").unwrap();
+        assert_eq!(write_rounded(&g, 3), "LINESTRING (1.235 0, 100 2.5)");
+        assert_eq!(write_rounded(&g, 0), "LINESTRING (1 0, 100 2)");
     }
 
     #[test]

@@ -1,0 +1,165 @@
+//! Rows of a layer in the making, for readers that meet features one by one.
+
+use crate::reader::Decoded;
+use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, Int64Array, StringArray};
+use arrow_schema::{DataType, Field, Schema, SchemaRef};
+use basilocus_table::batch::{point_array, point_field, record_batch};
+use basilocus_table::geometry::{Geometry, geometry_field, wkb};
+use basilocus_table::{Batch, POINT_COLUMN, SetAsideRow};
+use std::sync::Arc;
+
+/// Rows that travel together.
+const ROWS: usize = 4096;
+
+/// A value of a feature.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Cell {
+    Null,
+    Boolean(bool),
+    Integer(i64),
+    Real(f64),
+    Text(String),
+}
+
+impl Cell {
+    pub(crate) fn text(&self) -> Option<String> {
+        match self {
+            Cell::Null => None,
+            Cell::Boolean(b) => Some(b.to_string()),
+            Cell::Integer(i) => Some(i.to_string()),
+            Cell::Real(f) => Some(f.to_string()),
+            Cell::Text(t) => Some(t.clone()),
+        }
+    }
+}
+
+/// What geometry a layer has.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Shape {
+    /// None: a table.
+    None,
+    /// Points alone, with heights or without.
+    Points { z: bool },
+    /// Any.
+    Any,
+}
+
+/// The schema of a layer: its columns, none of which takes the name of the geometry or another's, then the geometry.
+pub(crate) fn layer_schema(columns: &[(String, DataType)], shape: Shape, crs: Option<&str>) -> SchemaRef {
+    let mut fields: Vec<Field> = Vec::with_capacity(columns.len() + 1);
+    for (name, kind) in columns {
+        let mut unique = if name.is_empty() { format!("column {}", fields.len() + 1) } else { name.clone() };
+        while unique == POINT_COLUMN || fields.iter().any(|f| *f.name() == unique) {
+            unique.push('_');
+        }
+        fields.push(Field::new(unique, kind.clone(), true));
+    }
+    match shape {
+        Shape::None => {}
+        Shape::Points { z } => fields.push(point_field(crs, z)),
+        Shape::Any => fields.push(geometry_field(crs)),
+    }
+    Arc::new(Schema::new(fields))
+}
+
+/// Features until they are enough for a batch.
+pub(crate) struct Features {
+    schema: SchemaRef,
+    shape: Shape,
+    rows: Vec<(u64, Vec<Cell>, Option<Geometry>)>,
+    set_aside: Vec<SetAsideRow>,
+    bytes: u64,
+}
+
+impl Features {
+    pub(crate) fn new(schema: SchemaRef, shape: Shape) -> Self {
+        Features { schema, shape, rows: Vec::new(), set_aside: Vec::new(), bytes: 0 }
+    }
+
+    /// Adds a feature, with as many cells as the schema has columns beside the geometry; `bytes` of the source.
+    pub(crate) fn push(&mut self, number: u64, cells: Vec<Cell>, geometry: Option<Geometry>, bytes: u64) {
+        self.rows.push((number, cells, geometry));
+        self.bytes += bytes;
+    }
+
+    /// Sets a feature aside.
+    pub(crate) fn set_aside(&mut self, number: u64, cells: &[Cell], class: &str, reason: String) {
+        let mut values: Vec<String> = cells.iter().map(|c| c.text().unwrap_or_default()).collect();
+        values.resize(self.schema.fields().len(), String::new());
+        self.set_aside.push(SetAsideRow { source_row: number, class: class.into(), reason, values });
+    }
+
+    /// Whether they are enough.
+    pub(crate) fn is_full(&self) -> bool {
+        self.rows.len() + self.set_aside.len() >= ROWS
+    }
+
+    pub(crate) fn is_empty(&self) -> bool {
+        self.rows.is_empty() && self.set_aside.is_empty()
+    }
+
+    /// The features as a batch.
+    pub(crate) fn finish(&mut self) -> Decoded {
+        let mut rows = std::mem::take(&mut self.rows);
+        let columns = self.schema.fields().len() - usize::from(self.shape != Shape::None);
+        let mut arrays: Vec<ArrayRef> = (0..columns)
+            .map(|c| {
+                let mut cells = rows.iter_mut().map(|(_, cells, _)| {
+                    cells.get_mut(c).map_or(Cell::Null, |cell| std::mem::replace(cell, Cell::Null))
+                });
+                array(self.schema.field(c).data_type(), &mut cells)
+            })
+            .collect();
+        match self.shape {
+            Shape::None => {}
+            Shape::Points { z } => {
+                let at = |f: &dyn Fn(&basilocus_table::Position) -> f64| -> Vec<f64> {
+                    rows.iter()
+                        .map(|(_, _, g)| if let Some(Geometry::Point(p)) = g { f(p) } else { f64::NAN })
+                        .collect()
+                };
+                arrays.push(point_array(at(&|p| p.x), at(&|p| p.y), z.then(|| at(&|p| p.z))));
+            }
+            Shape::Any => {
+                arrays.push(Arc::new(rows.iter().map(|(_, _, g)| g.as_ref().map(wkb::write)).collect::<BinaryArray>()));
+            }
+        }
+        let source_rows: Vec<u64> = rows.iter().map(|(n, ..)| *n).collect();
+        let records = record_batch(self.schema.clone(), arrays, source_rows.len())
+            .unwrap_or_else(|_| arrow_array::RecordBatch::new_empty(self.schema.clone()));
+        Decoded {
+            batch: Batch { records, source_rows },
+            set_aside: std::mem::take(&mut self.set_aside),
+            bytes: std::mem::take(&mut self.bytes),
+        }
+    }
+}
+
+/// Cells as an array of a type; what does not fit it is null.
+fn array(kind: &DataType, cells: &mut dyn Iterator<Item = Cell>) -> ArrayRef {
+    match kind {
+        DataType::Int64 => {
+            Arc::new(cells.map(|c| if let Cell::Integer(i) = c { Some(i) } else { None }).collect::<Int64Array>())
+        }
+        DataType::Float64 => Arc::new(
+            cells
+                .map(|c| match c {
+                    Cell::Real(f) => Some(f),
+                    Cell::Integer(i) => Some(i as f64),
+                    _ => None,
+                })
+                .collect::<Float64Array>(),
+        ),
+        DataType::Boolean => {
+            Arc::new(cells.map(|c| if let Cell::Boolean(b) = c { Some(b) } else { None }).collect::<BooleanArray>())
+        }
+        _ => Arc::new(
+            cells
+                .map(|c| match c {
+                    Cell::Text(t) => Some(t),
+                    other => other.text(),
+                })
+                .collect::<StringArray>(),
+        ),
+    }
+}
