@@ -157,7 +157,7 @@ impl Pipeline {
             told: Vec::new(),
             source_columns: source_schema.fields().iter().map(|f| f.name().clone()).collect(),
         };
-        let spatial = outputs.iter().any(|o| matches!(o.format, Format::GeoJson | Format::GeoPackage));
+        let spatial = outputs.iter().any(|o| o.format.holds_geometry());
         if let Some(g) = &plan.geocode {
             let geocode = Geocode::new(g, &schema, &p.roles, &path, day, &mut taken)?;
             p.understood.push(geocode.understood.clone());
@@ -183,7 +183,7 @@ impl Pipeline {
                 p.finder = Arc::new(p.finder.around(near));
             }
             p.position = Some(reader);
-        } else if outputs.iter().any(|o| o.format == Format::GeoJson) {
+        } else if outputs.iter().any(|o| o.format.needs_geometry()) {
             return Err(Error::NoPosition { path, names: taken });
         }
         if let (Some(n), Some(source)) = (&plan.nearest, &p.source_crs) {
@@ -205,9 +205,10 @@ impl Pipeline {
                     .into(),
             );
         }
-        if outputs.iter().any(|o| o.format == Format::Xlsx) {
+        if outputs.iter().any(|o| matches!(o.format, Format::Xlsx | Format::Dbf)) {
             self.told.push(
-                "a workbook has no place for lines and polygons: the coordinates of their middle are written".into(),
+                "a workbook or DBF has no place for lines and polygons: the coordinates of their middle are written"
+                    .into(),
             );
         }
     }
@@ -256,7 +257,7 @@ impl Pipeline {
                 own && plan.write.notation.is_none()
                     && plan.write.columns.is_empty()
                     && if from_geometry {
-                        spatial && outputs.iter().all(|o| o.typed() && o.format != Format::Xlsx)
+                        spatial && outputs.iter().all(|o| o.format.holds_geometry())
                     } else {
                         self.position.as_ref().is_some_and(|p| p.column_names().0 != p.column_names().1)
                     }
@@ -595,7 +596,9 @@ impl Pipeline {
             };
             let mut columns = added.clone();
             let target = self.geometry_index(*wants);
-            if let Some(i) = target.filter(|_| self.any_shape && wants.format != Format::Xlsx) {
+            if let Some(i) = target
+                .filter(|_| self.any_shape && (wants.format.holds_geometry() || wants.format == Format::Delimited))
+            {
                 columns.push(shapes::column(
                     shaped.get(i).map_or(&[], Vec::as_slice),
                     &crate::system::text_of(&self.targets[i].crs)?,
@@ -606,7 +609,7 @@ impl Pipeline {
                         4
                     }),
                 ));
-            } else if let Some(i) = target.filter(|_| !matches!(wants.format, Format::Delimited | Format::Xlsx)) {
+            } else if let Some(i) = target.filter(|_| wants.format.holds_geometry() && !self.any_shape) {
                 let [x, y, z] = places[i].clone();
                 columns.push((
                     point_field(Some(&crate::system::text_of(&self.targets[i].crs)?), self.with_z),

@@ -1,6 +1,6 @@
 //! Which format a file is in: by its content first, its ending second.
 
-use crate::FormatError;
+use crate::{FormatError, dbf, shapefile};
 use std::io::Read;
 use std::path::Path;
 
@@ -15,6 +15,10 @@ pub enum Format {
     GeoJson,
     /// OGC GeoPackage.
     GeoPackage,
+    /// Shapes with an index and a table.
+    Shapefile,
+    /// A DBF table.
+    Dbf,
 }
 
 impl Format {
@@ -25,7 +29,22 @@ impl Format {
             Format::Xlsx => "XLSX workbook",
             Format::GeoJson => "GeoJSON",
             Format::GeoPackage => "GeoPackage",
+            Format::Shapefile => "shapefile",
+            Format::Dbf => "DBF table",
         }
+    }
+
+    /// Whether a layer's geometry has a place in it.
+    pub fn holds_geometry(self) -> bool {
+        match self {
+            Format::GeoJson | Format::GeoPackage | Format::Shapefile => true,
+            Format::Delimited | Format::Xlsx | Format::Dbf => false,
+        }
+    }
+
+    /// Whether it is nothing without geometry.
+    pub fn needs_geometry(self) -> bool {
+        matches!(self, Format::GeoJson | Format::Shapefile)
     }
 
     /// The format that the ending of an output says.
@@ -37,12 +56,17 @@ impl Format {
         match path.extension()?.to_str()?.to_ascii_lowercase().as_str() {
             "csv" | "tsv" | "tab" | "txt" => Some(Format::Delimited),
             "xlsx" => Some(Format::Xlsx),
-            "geojson" | "json" => Some(Format::GeoJson),
+            "geojson" | "json" | "geojsonl" | "ndjson" => Some(Format::GeoJson),
             "gpkg" => Some(Format::GeoPackage),
+            "shp" => Some(Format::Shapefile),
+            "dbf" => Some(Format::Dbf),
             _ => None,
         }
     }
 }
+
+/// What is read, in words.
+const READ: &str = "delimited text, XLSX, DBF, shapefiles, GeoJSON and GeoPackage";
 
 /// Finds the format of an existing file.
 ///
@@ -68,6 +92,12 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
     if head.starts_with(b"SQLite format 3\0") {
         return Ok(Format::GeoPackage);
     }
+    if head.starts_with(&shapefile::MAGIC) {
+        return Ok(Format::Shapefile);
+    }
+    if dbf::is_dbf(&head) {
+        return Ok(Format::Dbf);
+    }
     if head.starts_with(b"PK\x03\x04") {
         return Ok(Format::Xlsx);
     }
@@ -87,17 +117,17 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
         (b"\x7FELF", "a program"),
     ] {
         if head.starts_with(magic) {
-            return not(&format!("is {what}, not a table; delimited text, XLSX, GeoJSON and GeoPackage are read"));
+            return not(&format!("is {what}, not a table; {READ} are read"));
         }
     }
     let utf16 = head.starts_with(b"\xFF\xFE") || head.starts_with(b"\xFE\xFF");
     if !utf16 && head.contains(&0) {
-        return not("holds binary data, not text; delimited text, XLSX, GeoJSON and GeoPackage are read");
+        return not(&format!("holds binary data, not text; {READ} are read"));
     }
     let controls =
         head.iter().filter(|b| **b < 32 && !matches!(**b, b'\t' | b'\n' | b'\r' | 0x1A | 0x0C | 0x1E)).count();
     if !utf16 && controls * 50 > head.len() {
-        return not("holds binary data, not text; delimited text, XLSX, GeoJSON and GeoPackage are read");
+        return not(&format!("holds binary data, not text; {READ} are read"));
     }
     let text = head.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(&head);
     // A record separator stands in front of every feature of a sequence (RFC 8142).

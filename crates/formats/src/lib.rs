@@ -8,11 +8,14 @@
 //! |---|---|---|---|
 //! | delimited text | [`delimited`] | yes | yes |
 //! | XLSX | [`xlsx`] | yes | yes |
-//! | GeoJSON (RFC 7946) | [`geojson`] | points | yes |
-//! | GeoPackage | [`geopackage`] | points, tables | points, tables |
+//! | GeoJSON (RFC 7946), a feature a line (RFC 8142) | [`geojson`] | yes | yes |
+//! | GeoPackage | [`geopackage`] | yes | yes |
+//! | shapefile | [`shapefile`] | yes | yes |
+//! | DBF | [`dbf`] | yes | yes |
 //!
 //! To add one: a folder with a reader and a writer, and its line in [`Format`], [`open`] and [`create`].
 
+pub mod dbf;
 pub mod delimited;
 mod detect;
 mod error;
@@ -23,6 +26,7 @@ pub mod geopackage;
 pub mod number;
 mod output;
 mod reader;
+pub mod shapefile;
 mod spool;
 mod writer;
 pub mod xlsx;

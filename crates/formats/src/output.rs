@@ -10,6 +10,10 @@ pub struct PendingOutput {
     target: PathBuf,
     temporary: tempfile::TempPath,
     overwrite: bool,
+    /// Files that belong to it, beside it under other endings.
+    companions: Vec<(tempfile::TempPath, PathBuf)>,
+    /// Files that are no longer true once it is replaced.
+    stale: Vec<PathBuf>,
 }
 
 impl PendingOutput {
@@ -24,7 +28,13 @@ impl PendingOutput {
             let temporary = tempfile::NamedTempFile::new()
                 .map_err(|e| FormatError::write(&std::env::temp_dir(), e))?
                 .into_temp_path();
-            return Ok(PendingOutput { target: target.to_path_buf(), temporary, overwrite });
+            return Ok(PendingOutput {
+                target: target.to_path_buf(),
+                temporary,
+                overwrite,
+                companions: Vec::new(),
+                stale: Vec::new(),
+            });
         }
         if target.is_dir() {
             return Err(FormatError::IsFolder { path: target.to_path_buf() });
@@ -36,16 +46,35 @@ impl PendingOutput {
         if !folder.is_dir() {
             return Err(FormatError::NoFolder { path: target.to_path_buf(), folder: folder.to_path_buf() });
         }
-        let mut builder = tempfile::Builder::new();
-        builder.prefix(".basilocus-").suffix(".partial");
-        #[cfg(unix)]
-        {
-            // As any new file: what the user's umask leaves of rw-rw-rw-.
-            use std::os::unix::fs::PermissionsExt;
-            builder.permissions(std::fs::Permissions::from_mode(0o666));
+        let temporary = temporary_beside(target, folder)?;
+        Ok(PendingOutput {
+            target: target.to_path_buf(),
+            temporary,
+            overwrite,
+            companions: Vec::new(),
+            stale: Vec::new(),
+        })
+    }
+
+    /// A file that belongs to the output and appears with it, under its name with another ending: where to write it.
+    ///
+    /// # Errors
+    /// As [`PendingOutput::new`].
+    pub fn companion(&mut self, ending: &str) -> Result<PathBuf, FormatError> {
+        let target = self.target.with_extension(ending);
+        if target.exists() && !self.overwrite {
+            return Err(FormatError::OutputExists { path: target });
         }
-        let temporary = builder.tempfile_in(folder).map_err(|e| FormatError::write(target, e))?.into_temp_path();
-        Ok(PendingOutput { target: target.to_path_buf(), temporary, overwrite })
+        let folder = target.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let temporary = temporary_beside(&target, folder)?;
+        let path = temporary.to_path_buf();
+        self.companions.push((temporary, target));
+        Ok(path)
+    }
+
+    /// Says which files beside the output, by their endings, are not true any more once it is replaced.
+    pub fn stale(&mut self, endings: &[&str]) {
+        self.stale.extend(endings.iter().map(|e| self.target.with_extension(e)).filter(|p| p.is_file()));
     }
 
     /// Where to write for now.
@@ -63,7 +92,7 @@ impl PendingOutput {
     /// # Errors
     /// [`FormatError::Write`], or [`FormatError::OutputExists`] where something appeared there meanwhile.
     pub fn publish(self) -> Result<(), FormatError> {
-        let PendingOutput { target, temporary, overwrite } = self;
+        let PendingOutput { target, temporary, overwrite, companions, stale } = self;
         if is_standard(&target) {
             let failed = |e: std::io::Error| FormatError::Standard { source: e };
             let mut file = std::fs::File::open(&temporary).map_err(failed)?;
@@ -71,19 +100,47 @@ impl PendingOutput {
             std::io::copy(&mut file, &mut out).map_err(failed)?;
             return std::io::Write::flush(&mut out).map_err(failed);
         }
-        let done = if overwrite {
-            temporary.persist(&target).map_err(|e| e.error)
-        } else {
-            temporary.persist_noclobber(&target).map_err(|e| e.error)
-        };
-        done.map_err(|e| {
-            if e.kind() == std::io::ErrorKind::AlreadyExists {
-                FormatError::OutputExists { path: target.clone() }
-            } else {
-                FormatError::write(&target, e)
-            }
-        })
+        // All are written; only moving them is left.
+        if let Some((_, there)) = companions.iter().find(|(_, t)| t.exists() && !overwrite) {
+            return Err(FormatError::OutputExists { path: there.clone() });
+        }
+        for (temporary, target) in companions {
+            persist(temporary, &target, overwrite)?;
+        }
+        persist(temporary, &target, overwrite)?;
+        for file in stale {
+            std::fs::remove_file(&file).map_err(|e| FormatError::write(&file, e))?;
+        }
+        Ok(())
     }
+}
+
+/// A temporary file in the folder of an output.
+fn temporary_beside(target: &Path, folder: &Path) -> Result<tempfile::TempPath, FormatError> {
+    let mut builder = tempfile::Builder::new();
+    builder.prefix(".basilocus-").suffix(".partial");
+    #[cfg(unix)]
+    {
+        // As any new file: what the user's umask leaves of rw-rw-rw-.
+        use std::os::unix::fs::PermissionsExt;
+        builder.permissions(std::fs::Permissions::from_mode(0o666));
+    }
+    Ok(builder.tempfile_in(folder).map_err(|e| FormatError::write(target, e))?.into_temp_path())
+}
+
+fn persist(temporary: tempfile::TempPath, target: &Path, overwrite: bool) -> Result<(), FormatError> {
+    let done = if overwrite {
+        temporary.persist(target).map_err(|e| e.error)
+    } else {
+        temporary.persist_noclobber(target).map_err(|e| e.error)
+    };
+    done.map_err(|e| {
+        if e.kind() == std::io::ErrorKind::AlreadyExists {
+            FormatError::OutputExists { path: target.to_path_buf() }
+        } else {
+            FormatError::write(target, e)
+        }
+    })
 }
 
 #[cfg(test)]

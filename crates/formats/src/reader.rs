@@ -1,7 +1,7 @@
 //! What every reader gives.
 
 use crate::geometry_text::GeometryText;
-use crate::{Format, FormatError, delimited, detect, geojson, geopackage, spool, xlsx};
+use crate::{Format, FormatError, dbf, delimited, detect, geojson, geopackage, shapefile, spool, xlsx};
 use arrow_schema::SchemaRef;
 use basilocus_table::{Batch, SetAsideRow};
 use std::path::{Path, PathBuf};
@@ -146,6 +146,8 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
         Format::Xlsx => Box::new(xlsx::XlsxReader::open(path, options)?),
         Format::GeoJson => Box::new(geojson::GeoJsonReader::open(path, options)?),
         Format::GeoPackage => Box::new(geopackage::GeoPackageReader::open(path, options)?),
+        Format::Shapefile => Box::new(shapefile::ShapefileReader::open(path, options)?),
+        Format::Dbf => Box::new(dbf::DbfReader::open(path, options)?),
     })
 }
 
@@ -161,6 +163,6 @@ pub fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
     match detect(path)? {
         Format::Xlsx => xlsx::sheets(path),
         Format::GeoPackage => geopackage::layers(path),
-        Format::Delimited | Format::GeoJson => Ok(Vec::new()),
+        Format::Delimited | Format::GeoJson | Format::Shapefile | Format::Dbf => Ok(Vec::new()),
     }
 }

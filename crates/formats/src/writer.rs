@@ -1,6 +1,6 @@
 //! What every writer takes.
 
-use crate::{Format, FormatError, PendingOutput, delimited, geojson, geopackage, xlsx};
+use crate::{Format, FormatError, PendingOutput, dbf, delimited, geojson, geopackage, shapefile, xlsx};
 use arrow_schema::SchemaRef;
 use basilocus_table::Batch;
 use std::path::Path;
@@ -122,5 +122,7 @@ pub fn create(path: &Path, overwrite: bool) -> Result<Box<dyn Writer>, FormatErr
         Format::Xlsx => Box::new(xlsx::XlsxWriter::create(pending)),
         Format::GeoJson => Box::new(geojson::GeoJsonWriter::create(pending)?),
         Format::GeoPackage => Box::new(geopackage::GeoPackageWriter::create(pending)?),
+        Format::Shapefile => Box::new(shapefile::ShapefileWriter::create(pending)),
+        Format::Dbf => Box::new(dbf::DbfWriter::create(pending)),
     })
 }

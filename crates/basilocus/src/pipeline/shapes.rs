@@ -21,7 +21,10 @@ pub(super) fn transformed(
     let source: Vec<Option<Geometry>> =
         (0..batch.len()).map(|row| if keep[row] { shapes.get(row) } else { None }).collect();
     let needed = |i: usize| {
-        i == 0 || outputs.iter().any(|(w, _)| w.format != Format::Xlsx && pipeline.geometry_index(*w) == Some(i))
+        i == 0
+            || outputs.iter().any(|(w, _)| {
+                (w.format.holds_geometry() || w.format == Format::Delimited) && pipeline.geometry_index(*w) == Some(i)
+            })
     };
     let mut out = Vec::new();
     for (i, target) in pipeline.targets.iter().enumerate() {

@@ -19,6 +19,8 @@ pub struct GeoJsonWriter {
     pending: PendingOutput,
     file: BufWriter<File>,
     any: bool,
+    /// A feature a line, without a collection around them.
+    lines: bool,
 }
 
 impl GeoJsonWriter {
@@ -28,8 +30,12 @@ impl GeoJsonWriter {
     /// Where it cannot be written.
     pub fn create(pending: PendingOutput) -> Result<Self, FormatError> {
         let file = File::create(pending.path()).map_err(|e| FormatError::write(pending.target(), e))?;
-        let mut writer = GeoJsonWriter { pending, file: BufWriter::with_capacity(1 << 16, file), any: false };
-        writer.put(b"{\"type\":\"FeatureCollection\",\"features\":[\n")?;
+        let ending = pending.target().extension().and_then(|e| e.to_str()).unwrap_or("").to_ascii_lowercase();
+        let lines = matches!(ending.as_str(), "geojsonl" | "ndjson");
+        let mut writer = GeoJsonWriter { pending, file: BufWriter::with_capacity(1 << 16, file), any: false, lines };
+        if !lines {
+            writer.put(b"{\"type\":\"FeatureCollection\",\"features\":[\n")?;
+        }
         Ok(writer)
     }
 
@@ -54,6 +60,7 @@ impl Writer for GeoJsonWriter {
         Ok(Arc::new(FeatureEncoder {
             keys,
             styles: layer.styles.clone(),
+            lines: self.lines,
             layer: layer.schema.field_with_name("layer").is_err().then(|| layer.name.clone()),
         }))
     }
@@ -66,7 +73,7 @@ impl Writer for GeoJsonWriter {
             return Ok(());
         }
         if self.any {
-            self.put(b",\n")?;
+            self.put(if self.lines { b"\n" } else { b",\n" })?;
         }
         self.any = true;
         self.put(&bytes)
@@ -81,7 +88,7 @@ impl Writer for GeoJsonWriter {
         _: &RunAbout,
         _: &SetAsideTable,
     ) -> Result<(PendingOutput, Vec<String>), FormatError> {
-        self.put(b"\n]}\n")?;
+        self.put(if self.lines { b"\n" } else { b"\n]}\n" })?;
         self.file.flush().map_err(|e| FormatError::write(self.pending.target(), e))?;
         Ok((self.pending, Vec::new()))
     }
@@ -92,6 +99,7 @@ use serde_json::Value;
 struct FeatureEncoder {
     keys: Vec<(usize, String)>,
     styles: Vec<ColumnStyle>,
+    lines: bool,
     /// Name of the layer, which every feature carries; none where a column has that name.
     layer: Option<String>,
 }
@@ -103,7 +111,7 @@ impl Encode for FeatureEncoder {
         let shapes = Geometries::of(&batch.records);
         for row in 0..batch.len() {
             if row > 0 {
-                out.extend_from_slice(b",\n");
+                out.extend_from_slice(if self.lines { b"\n" } else { b",\n" });
             }
             out.extend_from_slice(b"{\"type\":\"Feature\",\"geometry\":");
             match points.as_ref().and_then(|p| p.get(row)) {

@@ -1,0 +1,28 @@
+//! DBF tables, as dBase III and IV and their successors write them: on their own, and as the attributes of shapefiles.
+//!
+//! | module | what is in it |
+//! |---|---|
+//! | `header` | the columns as the file declares them |
+//! | `encoding` | which encoding the text is in |
+//! | `memo` | texts of any length, in a file beside the table |
+//! | `rows` | rows to cells, with types decided from all values |
+//! | `reader` | a table on its own |
+//! | `writer` | writes tables, with widths from the data |
+//!
+//! Our own code and no package, because every row has to be accounted for, those that are marked as deleted too, and
+//! because numbers that are identifiers (leading zeros, more digits than a float holds) must stay what they are.
+
+mod encoding;
+mod header;
+mod memo;
+mod reader;
+mod rows;
+mod writer;
+
+pub(crate) use header::is_dbf;
+pub(crate) use reader::DELETED;
+pub use reader::DbfReader;
+pub(crate) use rows::Table;
+pub(crate) use rows::beside;
+pub use writer::DbfWriter;
+pub(crate) use writer::{Columns, TableSpool};

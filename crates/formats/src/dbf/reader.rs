@@ -1,0 +1,81 @@
+//! A table on its own.
+
+use super::rows::Table;
+use crate::feature::{Features, Shape, layer_schema};
+use crate::reader::{About, Block, Decode, InputOptions, PassThrough, Reader};
+use crate::{Format, FormatError};
+use arrow_schema::SchemaRef;
+use std::path::Path;
+use std::sync::Arc;
+
+/// A DBF table.
+pub struct DbfReader {
+    table: Table,
+    about: About,
+    schema: SchemaRef,
+}
+
+impl DbfReader {
+    /// Opens a table.
+    ///
+    /// # Errors
+    /// Where it cannot be read, its header does not fit, or it has no row.
+    pub fn open(path: &Path, options: &InputOptions) -> Result<Self, FormatError> {
+        let table = Table::open(path, options.encoding.as_deref())?;
+        if table.rows() == 0 {
+            return Err(FormatError::Empty { path: path.to_path_buf(), what: "the table has no rows" });
+        }
+        let about = About {
+            path: path.to_path_buf(),
+            format: Format::Dbf,
+            layer: None,
+            layers: Vec::new(),
+            crs: None,
+            header_row: None,
+            notes: table.notes.clone(),
+            bytes: table.rows() * table.row_bytes(),
+            typed: true,
+        };
+        let schema = layer_schema(&table.columns(), Shape::None, None);
+        Ok(DbfReader { table, about, schema })
+    }
+}
+
+/// Why a row that is marked as deleted is not used.
+pub(crate) const DELETED: (&str, &str) =
+    ("marked as deleted", "the row is marked as deleted in the file; programs that edit it no longer show it");
+
+impl Reader for DbfReader {
+    fn about(&self) -> &About {
+        &self.about
+    }
+
+    fn schema(&self) -> SchemaRef {
+        self.schema.clone()
+    }
+
+    fn decoder(&self) -> Arc<dyn Decode> {
+        Arc::new(PassThrough(self.schema.clone()))
+    }
+
+    fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
+        let mut features = Features::new(self.schema.clone(), Shape::None);
+        let mut cursor = self.table.cursor()?;
+        let mut number = 0;
+        while let Some(row) = cursor.next()? {
+            number += 1;
+            if row.deleted {
+                features.set_aside(number, &row.cells, DELETED.0, DELETED.1.into());
+            } else {
+                features.push(number, row.cells, None, self.table.row_bytes());
+            }
+            if features.is_full() && !sink(Block::Rows(features.finish())) {
+                return Ok(());
+            }
+        }
+        if !features.is_empty() {
+            sink(Block::Rows(features.finish()));
+        }
+        Ok(())
+    }
+}
