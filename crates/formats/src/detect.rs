@@ -11,6 +11,8 @@ pub enum Format {
     Delimited,
     /// Office Open XML workbook.
     Xlsx,
+    /// OpenDocument workbook; read only.
+    Ods,
     /// GeoJSON, RFC 7946.
     GeoJson,
     /// OGC GeoPackage.
@@ -27,6 +29,7 @@ impl Format {
         match self {
             Format::Delimited => "delimited text",
             Format::Xlsx => "XLSX workbook",
+            Format::Ods => "OpenDocument workbook",
             Format::GeoJson => "GeoJSON",
             Format::GeoPackage => "GeoPackage",
             Format::Shapefile => "shapefile",
@@ -38,7 +41,7 @@ impl Format {
     pub fn holds_geometry(self) -> bool {
         match self {
             Format::GeoJson | Format::GeoPackage | Format::Shapefile => true,
-            Format::Delimited | Format::Xlsx | Format::Dbf => false,
+            Format::Delimited | Format::Xlsx | Format::Ods | Format::Dbf => false,
         }
     }
 
@@ -66,7 +69,7 @@ impl Format {
 }
 
 /// What is read, in words.
-const READ: &str = "delimited text, XLSX, DBF, shapefiles, GeoJSON and GeoPackage";
+const READ: &str = "delimited text, XLSX, ODS, DBF, shapefiles, GeoJSON and GeoPackage";
 
 /// Finds the format of an existing file.
 ///
@@ -97,6 +100,10 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
     }
     if dbf::is_dbf(&head) {
         return Ok(Format::Dbf);
+    }
+    // The first member of an OpenDocument file says what it is, unpacked.
+    if head.get(30..).is_some_and(|h| h.starts_with(b"mimetypeapplication/vnd.oasis.opendocument.spreadsheet")) {
+        return Ok(Format::Ods);
     }
     if head.starts_with(b"PK\x03\x04") {
         return Ok(Format::Xlsx);

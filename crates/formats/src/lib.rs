@@ -8,6 +8,7 @@
 //! |---|---|---|---|
 //! | delimited text | [`delimited`] | yes | yes |
 //! | XLSX | [`xlsx`] | yes | yes |
+//! | OpenDocument workbooks | [`xlsx`] | yes | no |
 //! | GeoJSON (RFC 7946), a feature a line (RFC 8142) | [`geojson`] | yes | yes |
 //! | GeoPackage | [`geopackage`] | yes | yes |
 //! | shapefile | [`shapefile`] | yes | yes |
@@ -15,6 +16,7 @@
 //!
 //! To add one: a folder with a reader and a writer, and its line in [`Format`], [`open`] and [`create`].
 
+mod archive;
 pub mod dbf;
 pub mod delimited;
 mod detect;

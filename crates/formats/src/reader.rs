@@ -132,7 +132,7 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
         path: path.to_path_buf(),
         problem: format!("{flag} is for {what}; this is {}", format.name()),
     };
-    if options.sheet.is_some() && format != Format::Xlsx {
+    if options.sheet.is_some() && !matches!(format, Format::Xlsx | Format::Ods) {
         return Err(unfit("--sheet", "workbooks"));
     }
     if options.layer.is_some() && format != Format::GeoPackage {
@@ -143,7 +143,7 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
     }
     Ok(match format {
         Format::Delimited => Box::new(delimited::DelimitedReader::open(path, options)?),
-        Format::Xlsx => Box::new(xlsx::XlsxReader::open(path, options)?),
+        Format::Xlsx | Format::Ods => Box::new(xlsx::XlsxReader::open(path, options)?),
         Format::GeoJson => Box::new(geojson::GeoJsonReader::open(path, options)?),
         Format::GeoPackage => Box::new(geopackage::GeoPackageReader::open(path, options)?),
         Format::Shapefile => Box::new(shapefile::ShapefileReader::open(path, options)?),
@@ -157,11 +157,11 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
 /// Where the file cannot be read.
 pub fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
     // Standard input can be read once only, and a packed file is unpacked once only: by the reader.
-    if spool::is_standard(path) || spool::is_gzip(path) {
+    if spool::is_standard(path) || spool::is_gzip(path) || crate::archive::is_archive(path) {
         return Ok(Vec::new());
     }
     match detect(path)? {
-        Format::Xlsx => xlsx::sheets(path),
+        Format::Xlsx | Format::Ods => xlsx::sheets(path),
         Format::GeoPackage => geopackage::layers(path),
         Format::Delimited | Format::GeoJson | Format::Shapefile | Format::Dbf => Ok(Vec::new()),
     }

@@ -1,10 +1,10 @@
-//! Standard input and gzip-ed files.
+//! Standard input, gzip-ed files and zip archives.
 //!
 //! A table is read more than once (its form, the types of its values, the rows), so what can be read only once, or only
 //! from the front, is written to a temporary file first. It is removed when the reader is dropped.
 
-use crate::FormatError;
 use crate::reader::{About, Block, Decode, Decoded, InputOptions, Reader, open};
+use crate::{FormatError, archive};
 use arrow_schema::SchemaRef;
 use std::fs::File;
 use std::io::{BufReader, Read, Write};
@@ -35,24 +35,33 @@ struct Spooled {
     file: PathBuf,
     _folder: tempfile::TempDir,
     note: String,
+    /// Whether the layer that was asked for is the file itself.
+    took_layer: bool,
 }
 
 /// Opens standard input or a gzip-ed file; `None` for any other.
 pub(crate) fn open_spooled(path: &Path, options: &InputOptions) -> Result<Option<Box<dyn Reader>>, FormatError> {
-    let Some(spooled) = spool(path)? else {
+    let layer = options.layer.as_deref();
+    let Some(mut spooled) = spool(path, layer)? else {
         return Ok(None);
     };
-    // What came from standard input may be gzip-ed.
-    let again = if is_standard(path) { spool(&spooled.file).map_err(|e| e.at(path))? } else { None };
-    let spooled = again.unwrap_or(spooled);
-    let inner = open(&spooled.file, options).map_err(|e| e.at(path))?;
+    // What came from standard input may be packed.
+    if is_standard(path)
+        && let Some(again) = spool(&spooled.file, layer).map_err(|e| e.at(path))?
+    {
+        spooled = again;
+    }
+    // The name of a file in an archive is no layer of it.
+    let options =
+        InputOptions { layer: if spooled.took_layer { None } else { options.layer.clone() }, ..options.clone() };
+    let inner = open(&spooled.file, &options).map_err(|e| e.at(path))?;
     let mut about = inner.about().clone();
     about.path = path.to_path_buf();
     about.notes.insert(0, spooled.note.clone());
     Ok(Some(Box::new(SpooledReader { inner, about, path: path.to_path_buf(), _spooled: spooled })))
 }
 
-fn spool(path: &Path) -> Result<Option<Spooled>, FormatError> {
+fn spool(path: &Path, layer: Option<&str>) -> Result<Option<Spooled>, FormatError> {
     let folder = || {
         tempfile::Builder::new()
             .prefix("basilocus-")
@@ -71,7 +80,15 @@ fn spool(path: &Path) -> Result<Option<Spooled>, FormatError> {
                 what: "standard input is empty; a table with a header is expected",
             });
         }
-        return Ok(Some(Spooled { file, _folder: folder, note: "from standard input".into() }));
+        return Ok(Some(Spooled { file, _folder: folder, note: "from standard input".into(), took_layer: false }));
+    }
+    if archive::is_archive(path) {
+        let packed = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
+        let most = packed.saturating_mul(MOST_TIMES).max(ALWAYS_ALLOWED);
+        let folder = folder()?;
+        let (file, members) = archive::unpack(path, folder.path(), layer, most)?;
+        let note = format!("archive, {} unpacked", members.join(", "));
+        return Ok(Some(Spooled { file, _folder: folder, note, took_layer: layer.is_some() }));
     }
     if !is_gzip(path) {
         return Ok(None);
@@ -105,7 +122,7 @@ fn spool(path: &Path) -> Result<Option<Spooled>, FormatError> {
         }
         output.write_all(&buffer[..n]).map_err(|e| FormatError::write(&file, e))?;
     }
-    Ok(Some(Spooled { file, _folder: folder, note: format!("gzip, {written} bytes unpacked") }))
+    Ok(Some(Spooled { file, _folder: folder, note: format!("gzip, {written} bytes unpacked"), took_layer: false }))
 }
 
 /// A reader of the temporary copy that speaks of the original.

@@ -120,6 +120,7 @@ pub fn create(path: &Path, overwrite: bool) -> Result<Box<dyn Writer>, FormatErr
     Ok(match format {
         Format::Delimited => Box::new(delimited::DelimitedWriter::create(pending)?),
         Format::Xlsx => Box::new(xlsx::XlsxWriter::create(pending)),
+        Format::Ods => return Err(FormatError::OutputFormat { path: path.to_path_buf() }),
         Format::GeoJson => Box::new(geojson::GeoJsonWriter::create(pending)?),
         Format::GeoPackage => Box::new(geopackage::GeoPackageWriter::create(pending)?),
         Format::Shapefile => Box::new(shapefile::ShapefileWriter::create(pending)),

@@ -2,6 +2,7 @@
 
 mod reader;
 mod tables;
+mod workbook;
 mod writer;
 
 pub use reader::{XlsxReader, sheets};

@@ -1,18 +1,16 @@
-//! Reads a sheet as a stream of rows of text.
+//! Reads a sheet as a stream of rows of text, of XLSX and of OpenDocument workbooks.
 //!
 //! Numbers become their shortest text, dates ISO 8601, booleans `true`/`false`; a text cell stays as it is, so
 //! that `01234` keeps its zero. Error cells (`#N/A`) become empty and are counted in a note.
 
+use super::workbook::Workbook;
+use crate::FormatError;
 use crate::delimited::unique_names;
 use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader};
-use crate::{Format, FormatError};
 use arrow_array::builder::StringBuilder;
 use arrow_array::{ArrayRef, RecordBatch};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use basilocus_table::{Batch, SetAsideRow};
-use calamine::{DataRef, Reader as _, Xlsx, XlsxError};
-use std::fs::File;
-use std::io::BufReader;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -30,31 +28,12 @@ pub struct XlsxReader {
     data_from: u32,
 }
 
-fn open_workbook(path: &Path) -> Result<Xlsx<BufReader<File>>, FormatError> {
-    let file = File::open(path).map_err(|e| FormatError::read(path, e))?;
-    Xlsx::new(BufReader::new(file)).map_err(|e| broken(path, e))
-}
-
-fn broken(path: &Path, e: XlsxError) -> FormatError {
-    match e {
-        XlsxError::Password => FormatError::Password { path: path.to_path_buf() },
-        XlsxError::FileNotFound(_) => FormatError::NotRecognised {
-            path: path.to_path_buf(),
-            problem: "is an archive but not a workbook (.xlsx); unpack it first".into(),
-        },
-        other => FormatError::broken(
-            path,
-            format!("the workbook cannot be read: {other}; open it in a spreadsheet program and save it again"),
-        ),
-    }
-}
-
 /// The names of the sheets.
 ///
 /// # Errors
 /// Where the workbook cannot be read.
 pub fn sheets(path: &Path) -> Result<Vec<String>, FormatError> {
-    Ok(open_workbook(path)?.sheet_names())
+    Ok(Workbook::open(path)?.names())
 }
 
 impl XlsxReader {
@@ -63,8 +42,8 @@ impl XlsxReader {
     /// # Errors
     /// Where the workbook cannot be read, needs a password, has no such sheet, or no row of data.
     pub fn open(path: &Path, options: &InputOptions) -> Result<Self, FormatError> {
-        let mut workbook = open_workbook(path)?;
-        let names = workbook.sheet_names();
+        let mut workbook = Workbook::open(path)?;
+        let names = workbook.names();
         let mut notes = Vec::new();
         let sheet = match &options.sheet {
             Some(wanted) => names
@@ -81,10 +60,7 @@ impl XlsxReader {
             None => {
                 let mut chosen = None;
                 for name in &names {
-                    let filled = workbook
-                        .worksheet_cells_reader(name)
-                        .is_ok_and(|mut cells| matches!(cells.next_cell(), Ok(Some(_))));
-                    if filled {
+                    if workbook.is_filled(name) {
                         chosen = Some(name.clone());
                         break;
                     }
@@ -104,7 +80,7 @@ impl XlsxReader {
         }
         // The first rows, to find the header.
         let mut head: Vec<(u32, Vec<String>)> = Vec::new();
-        each_row(&mut workbook, path, &sheet, &mut |row, cells, _| {
+        workbook.each_row(path, &sheet, &mut |row, cells, _| {
             head.push((row, cells.to_vec()));
             head.len() < 200
         })?;
@@ -171,7 +147,7 @@ impl XlsxReader {
         let bytes = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
         let about = About {
             path: path.to_path_buf(),
-            format: Format::Xlsx,
+            format: workbook.format(),
             layer: Some(sheet.clone()),
             layers: names,
             crs: None,
@@ -181,70 +157,6 @@ impl XlsxReader {
             typed: false,
         };
         Ok(XlsxReader { path: path.to_path_buf(), sheet, about, schema, data_from })
-    }
-}
-
-/// Calls `f` with the row number (from 0), its cells as text, and the number of error cells, until it says false.
-fn each_row(
-    workbook: &mut Xlsx<BufReader<File>>,
-    path: &Path,
-    sheet: &str,
-    f: &mut dyn FnMut(u32, &[String], u64) -> bool,
-) -> Result<(), FormatError> {
-    let mut cells = workbook.worksheet_cells_reader(sheet).map_err(|e| broken(path, e))?;
-    let (mut row, mut texts, mut errors, mut any) = (0u32, Vec::<String>::new(), 0u64, false);
-    loop {
-        let cell = cells.next_cell().map_err(|e| broken(path, e))?;
-        let position = cell.as_ref().map(|c| c.get_position());
-        if position.is_none_or(|(r, _)| r != row || !any) && any {
-            if !f(row, &texts, errors) {
-                return Ok(());
-            }
-            texts.clear();
-            errors = 0;
-        }
-        let Some((r, c)) = position else {
-            return Ok(());
-        };
-        (row, any) = (r, true);
-        let text = cell.map(|cell| cell_text(cell.get_value(), &mut errors)).unwrap_or_default();
-        // Columns end at XFD; a larger index would only be there to waste memory.
-        let column = (c as usize).min(16_383);
-        if texts.len() <= column {
-            texts.resize(column + 1, String::new());
-        }
-        texts[column] = text;
-    }
-}
-
-fn cell_text(value: &DataRef, errors: &mut u64) -> String {
-    match value {
-        DataRef::Int(v) => v.to_string(),
-        DataRef::Float(v) => {
-            let mut out = Vec::new();
-            crate::number::push_shortest(&mut out, *v);
-            String::from_utf8(out).unwrap_or_default()
-        }
-        DataRef::String(s) => s.clone(),
-        DataRef::SharedString(s) => (*s).to_string(),
-        DataRef::Bool(b) => b.to_string(),
-        DataRef::DateTime(d) if d.is_datetime() => {
-            let (y, mo, da, h, mi, s, ms) = d.to_ymd_hms_milli();
-            let day = format!("{y:04}-{mo:02}-{da:02}");
-            let time = if ms > 0 { format!("{h:02}:{mi:02}:{s:02}.{ms:03}") } else { format!("{h:02}:{mi:02}:{s:02}") };
-            match (d.as_f64() < 1.0, (h, mi, s, ms) == (0, 0, 0, 0)) {
-                (true, _) => time,
-                (false, true) => day,
-                (false, false) => format!("{day}T{time}"),
-            }
-        }
-        DataRef::DateTime(d) => d.as_f64().to_string(),
-        DataRef::DateTimeIso(s) | DataRef::DurationIso(s) => s.clone(),
-        DataRef::Error(_) => {
-            *errors += 1;
-            String::new()
-        }
-        DataRef::Empty => String::new(),
     }
 }
 
@@ -286,13 +198,13 @@ impl Reader for XlsxReader {
     }
 
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
-        let mut workbook = open_workbook(&self.path)?;
+        let mut workbook = Workbook::open(&self.path)?;
         let width = self.schema.fields().len();
         let mut building = Building::new(width);
         let mut next = self.data_from;
         let mut stopped = false;
         let (schema, data_from) = (self.schema.clone(), self.data_from);
-        each_row(&mut workbook, &self.path, &self.sheet, &mut |row, cells, errors| {
+        workbook.each_row(&self.path, &self.sheet, &mut |row, cells, errors| {
             if row < data_from {
                 return true;
             }

@@ -1,0 +1,169 @@
+//! Workbooks of both open standards as rows of text: XLSX row by row, OpenDocument a sheet at a time.
+
+use crate::{Format, FormatError};
+use calamine::{Data, DataRef, Ods, OdsError, Reader as _, Xlsx, XlsxError};
+use std::fs::File;
+use std::io::BufReader;
+use std::path::Path;
+
+/// An opened workbook.
+pub(super) enum Workbook {
+    Xlsx(Xlsx<BufReader<File>>),
+    Ods(Ods<BufReader<File>>),
+}
+
+/// Gets the row number (from 0), its cells as text, and the number of error cells, until it says false.
+pub(super) type EachRow<'a> = &'a mut dyn FnMut(u32, &[String], u64) -> bool;
+
+fn broken(path: &Path, e: XlsxError) -> FormatError {
+    match e {
+        XlsxError::Password => FormatError::Password { path: path.to_path_buf() },
+        XlsxError::FileNotFound(_) => FormatError::NotRecognised {
+            path: path.to_path_buf(),
+            problem: "is an archive but not a workbook (.xlsx); unpack it first".into(),
+        },
+        other => unreadable(path, &other),
+    }
+}
+
+fn broken_ods(path: &Path, e: OdsError) -> FormatError {
+    match e {
+        OdsError::Password => FormatError::Password { path: path.to_path_buf() },
+        other => unreadable(path, &other),
+    }
+}
+
+fn unreadable(path: &Path, e: &dyn std::fmt::Display) -> FormatError {
+    FormatError::broken(
+        path,
+        format!("the workbook cannot be read: {e}; open it in a spreadsheet program and save it again"),
+    )
+}
+
+impl Workbook {
+    pub(super) fn open(path: &Path) -> Result<Self, FormatError> {
+        let file = BufReader::new(File::open(path).map_err(|e| FormatError::read(path, e))?);
+        Ok(match crate::detect(path)? {
+            Format::Ods => Workbook::Ods(Ods::new(file).map_err(|e| broken_ods(path, e))?),
+            _ => Workbook::Xlsx(Xlsx::new(file).map_err(|e| broken(path, e))?),
+        })
+    }
+
+    pub(super) fn format(&self) -> Format {
+        match self {
+            Workbook::Xlsx(_) => Format::Xlsx,
+            Workbook::Ods(_) => Format::Ods,
+        }
+    }
+
+    /// Names of the sheets.
+    pub(super) fn names(&self) -> Vec<String> {
+        match self {
+            Workbook::Xlsx(w) => w.sheet_names(),
+            Workbook::Ods(w) => w.sheet_names(),
+        }
+    }
+
+    /// Whether a sheet holds anything.
+    pub(super) fn is_filled(&mut self, sheet: &str) -> bool {
+        match self {
+            Workbook::Xlsx(w) => {
+                w.worksheet_cells_reader(sheet).is_ok_and(|mut cells| matches!(cells.next_cell(), Ok(Some(_))))
+            }
+            Workbook::Ods(w) => w.worksheet_range(sheet).is_ok_and(|r| !r.is_empty()),
+        }
+    }
+
+    /// Gives the rows of a sheet.
+    pub(super) fn each_row(&mut self, path: &Path, sheet: &str, f: EachRow) -> Result<(), FormatError> {
+        match self {
+            Workbook::Xlsx(w) => rows_of_xlsx(w, path, sheet, f),
+            Workbook::Ods(w) => {
+                let range = w.worksheet_range(sheet).map_err(|e| broken_ods(path, e))?;
+                let (first_row, first_column) = range.start().unwrap_or((0, 0));
+                for (i, row) in range.rows().enumerate() {
+                    let mut errors = 0;
+                    let mut texts = vec![String::new(); first_column as usize];
+                    texts.extend(row.iter().map(|d| cell_text(&borrowed(d), &mut errors)));
+                    let empty = texts.iter().all(String::is_empty) && errors == 0;
+                    if !empty && !f(first_row + i as u32, &texts, errors) {
+                        break;
+                    }
+                }
+                Ok(())
+            }
+        }
+    }
+}
+
+fn rows_of_xlsx(workbook: &mut Xlsx<BufReader<File>>, path: &Path, sheet: &str, f: EachRow) -> Result<(), FormatError> {
+    let mut cells = workbook.worksheet_cells_reader(sheet).map_err(|e| broken(path, e))?;
+    let (mut row, mut texts, mut errors, mut any) = (0u32, Vec::<String>::new(), 0u64, false);
+    loop {
+        let cell = cells.next_cell().map_err(|e| broken(path, e))?;
+        let position = cell.as_ref().map(|c| c.get_position());
+        if position.is_none_or(|(r, _)| r != row || !any) && any {
+            if !f(row, &texts, errors) {
+                return Ok(());
+            }
+            texts.clear();
+            errors = 0;
+        }
+        let Some((r, c)) = position else {
+            return Ok(());
+        };
+        (row, any) = (r, true);
+        let text = cell.map(|cell| cell_text(cell.get_value(), &mut errors)).unwrap_or_default();
+        // Columns end at XFD; a larger index would only be there to waste memory.
+        let column = (c as usize).min(16_383);
+        if texts.len() <= column {
+            texts.resize(column + 1, String::new());
+        }
+        texts[column] = text;
+    }
+}
+
+fn borrowed(value: &Data) -> DataRef<'_> {
+    match value {
+        Data::Int(v) => DataRef::Int(*v),
+        Data::Float(v) => DataRef::Float(*v),
+        Data::String(s) => DataRef::SharedString(s),
+        Data::Bool(b) => DataRef::Bool(*b),
+        Data::DateTime(d) => DataRef::DateTime(*d),
+        Data::DateTimeIso(s) => DataRef::DateTimeIso(s.clone()),
+        Data::DurationIso(s) => DataRef::DurationIso(s.clone()),
+        Data::Error(e) => DataRef::Error(e.clone()),
+        _ => DataRef::Empty,
+    }
+}
+
+fn cell_text(value: &DataRef, errors: &mut u64) -> String {
+    match value {
+        DataRef::Int(v) => v.to_string(),
+        DataRef::Float(v) => {
+            let mut out = Vec::new();
+            crate::number::push_shortest(&mut out, *v);
+            String::from_utf8(out).unwrap_or_default()
+        }
+        DataRef::String(s) => s.clone(),
+        DataRef::SharedString(s) => (*s).to_string(),
+        DataRef::Bool(b) => b.to_string(),
+        DataRef::DateTime(d) if d.is_datetime() => {
+            let (y, mo, da, h, mi, s, ms) = d.to_ymd_hms_milli();
+            let day = format!("{y:04}-{mo:02}-{da:02}");
+            let time = if ms > 0 { format!("{h:02}:{mi:02}:{s:02}.{ms:03}") } else { format!("{h:02}:{mi:02}:{s:02}") };
+            match (d.as_f64() < 1.0, (h, mi, s, ms) == (0, 0, 0, 0)) {
+                (true, _) => time,
+                (false, true) => day,
+                (false, false) => format!("{day}T{time}"),
+            }
+        }
+        DataRef::DateTime(d) => d.as_f64().to_string(),
+        DataRef::DateTimeIso(s) | DataRef::DurationIso(s) => s.clone(),
+        DataRef::Error(_) => {
+            *errors += 1;
+            String::new()
+        }
+        DataRef::Empty => String::new(),
+    }
+}
