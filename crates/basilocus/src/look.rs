@@ -260,6 +260,6 @@ fn extent_of_columns(
 pub fn layers_to_choose(path: &Path) -> Result<Vec<String>, Error> {
     let names = layers(path)?;
     // No names: no layers to choose from, or a source that only its reader can look into.
-    let several = names.len() > 1 && basilocus_formats::detect(path)? == Format::GeoPackage;
+    let several = names.len() > 1 && matches!(basilocus_formats::detect(path)?, Format::GeoPackage | Format::Gpx);
     Ok(if several { names } else { Vec::new() })
 }

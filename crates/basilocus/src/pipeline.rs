@@ -271,7 +271,7 @@ impl Pipeline {
             };
             self.targets.push(Target::new(&source, crs, finder, &plan.write, columns, taken, &mut self.told)?);
         }
-        if outputs.iter().any(|o| o.format == Format::GeoJson) {
+        if let Some(format) = outputs.iter().map(|o| o.format).find(|f| f.is_always_wgs84()) {
             let at = match self.targets.iter().position(|t| t.crs.code == Some(4326)) {
                 Some(i) => i,
                 None => {
@@ -287,7 +287,9 @@ impl Pipeline {
                     let accuracy =
                         t.operation.accuracy_m().map_or("accuracy not stated".into(), |a| format!("accuracy {a} m"));
                     self.told.push(format!(
-                        "GeoJSON is always WGS 84 (RFC 7946): positions are brought there from {} ({}; {accuracy})",
+                        "{} is always WGS 84{}: positions are brought there from {} ({}; {accuracy})",
+                        format.name(),
+                        if format == Format::GeoJson { " (RFC 7946)" } else { "" },
                         source.title(),
                         t.operation.name()
                     ));
@@ -498,7 +500,7 @@ impl Pipeline {
 
     fn geometry_target(&self, wants: Wants) -> Option<&Target> {
         match (wants.format, self.wgs84) {
-            (Format::GeoJson, Some(i)) => self.targets.get(i),
+            (format, Some(i)) if format.is_always_wgs84() => self.targets.get(i),
             _ => self.targets.first(),
         }
     }

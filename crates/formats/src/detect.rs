@@ -1,6 +1,6 @@
 //! Which format a file is in: by its content first, its ending second.
 
-use crate::{FormatError, dbf, shapefile};
+use crate::{FormatError, dbf, shapefile, xml};
 use std::io::Read;
 use std::path::Path;
 
@@ -21,6 +21,10 @@ pub enum Format {
     Shapefile,
     /// A DBF table.
     Dbf,
+    /// OGC KML.
+    Kml,
+    /// GPS exchange format; read only.
+    Gpx,
 }
 
 impl Format {
@@ -34,20 +38,27 @@ impl Format {
             Format::GeoPackage => "GeoPackage",
             Format::Shapefile => "shapefile",
             Format::Dbf => "DBF table",
+            Format::Kml => "KML",
+            Format::Gpx => "GPX",
         }
     }
 
     /// Whether a layer's geometry has a place in it.
     pub fn holds_geometry(self) -> bool {
         match self {
-            Format::GeoJson | Format::GeoPackage | Format::Shapefile => true,
+            Format::GeoJson | Format::GeoPackage | Format::Shapefile | Format::Kml | Format::Gpx => true,
             Format::Delimited | Format::Xlsx | Format::Ods | Format::Dbf => false,
         }
     }
 
     /// Whether it is nothing without geometry.
     pub fn needs_geometry(self) -> bool {
-        matches!(self, Format::GeoJson | Format::Shapefile)
+        matches!(self, Format::GeoJson | Format::Shapefile | Format::Kml)
+    }
+
+    /// Whether positions in it are WGS 84 by its standard, longitude first.
+    pub fn is_always_wgs84(self) -> bool {
+        matches!(self, Format::GeoJson | Format::Kml | Format::Gpx)
     }
 
     /// The format that the ending of an output says.
@@ -63,13 +74,14 @@ impl Format {
             "gpkg" => Some(Format::GeoPackage),
             "shp" => Some(Format::Shapefile),
             "dbf" => Some(Format::Dbf),
+            "kml" => Some(Format::Kml),
             _ => None,
         }
     }
 }
 
 /// What is read, in words.
-const READ: &str = "delimited text, XLSX, ODS, DBF, shapefiles, GeoJSON and GeoPackage";
+const READ: &str = "delimited text, XLSX, ODS, DBF, shapefiles, GeoJSON, GeoPackage, KML and GPX";
 
 /// Finds the format of an existing file.
 ///
@@ -144,6 +156,15 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
         && (text.windows(6).any(|w| w == b"\"type\"") || Format::of_ending(path) == Some(Format::GeoJson))
     {
         return Ok(Format::GeoJson);
+    }
+    // UTF-16 with its mark begins with the sign too, a zero beside it.
+    if first == Some(&b'<') || utf16 && head.get(2..4).is_some_and(|h| h.contains(&b'<')) {
+        return match xml::root(path).as_deref() {
+            Some("kml") => Ok(Format::Kml),
+            Some("gpx") => Ok(Format::Gpx),
+            Some(root) => not(&format!("is XML that begins with <{root}>; of XML, KML and GPX are read")),
+            None => not("begins as XML does and is none; get the file again"),
+        };
     }
     if first.is_none() && !utf16 {
         return Err(FormatError::Empty {

@@ -11,6 +11,8 @@
 //! | OpenDocument workbooks | [`xlsx`] | yes | no |
 //! | GeoJSON (RFC 7946), a feature a line (RFC 8142) | [`geojson`] | yes | yes |
 //! | GeoPackage | [`geopackage`] | yes | yes |
+//! | KML 2.2 | [`kml`] | yes | yes |
+//! | GPX | [`gpx`] | yes | no |
 //! | shapefile | [`shapefile`] | yes | yes |
 //! | DBF | [`dbf`] | yes | yes |
 //!
@@ -25,6 +27,8 @@ mod feature;
 pub mod geojson;
 mod geometry_text;
 pub mod geopackage;
+pub mod gpx;
+pub mod kml;
 pub mod number;
 mod output;
 mod reader;
@@ -32,6 +36,7 @@ pub mod shapefile;
 mod spool;
 mod writer;
 pub mod xlsx;
+mod xml;
 
 pub use detect::{Format, detect};
 pub use error::FormatError;

@@ -1,7 +1,7 @@
 //! What every reader gives.
 
 use crate::geometry_text::GeometryText;
-use crate::{Format, FormatError, dbf, delimited, detect, geojson, geopackage, shapefile, spool, xlsx};
+use crate::{Format, FormatError, dbf, delimited, detect, geojson, geopackage, gpx, kml, shapefile, spool, xlsx};
 use arrow_schema::SchemaRef;
 use basilocus_table::{Batch, SetAsideRow};
 use std::path::{Path, PathBuf};
@@ -135,8 +135,8 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
     if options.sheet.is_some() && !matches!(format, Format::Xlsx | Format::Ods) {
         return Err(unfit("--sheet", "workbooks"));
     }
-    if options.layer.is_some() && format != Format::GeoPackage {
-        return Err(unfit("--layer", "GeoPackages"));
+    if options.layer.is_some() && !matches!(format, Format::GeoPackage | Format::Gpx) {
+        return Err(unfit("--layer", "GeoPackages, GPX files and archives"));
     }
     if options.delimiter.is_some() && format != Format::Delimited {
         return Err(unfit("--delimiter", "delimited text"));
@@ -148,6 +148,8 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
         Format::GeoPackage => Box::new(geopackage::GeoPackageReader::open(path, options)?),
         Format::Shapefile => Box::new(shapefile::ShapefileReader::open(path, options)?),
         Format::Dbf => Box::new(dbf::DbfReader::open(path, options)?),
+        Format::Kml => Box::new(kml::KmlReader::open(path, options)?),
+        Format::Gpx => Box::new(gpx::GpxReader::open(path, options)?),
     })
 }
 
@@ -163,6 +165,7 @@ pub fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
     match detect(path)? {
         Format::Xlsx | Format::Ods => xlsx::sheets(path),
         Format::GeoPackage => geopackage::layers(path),
-        Format::Delimited | Format::GeoJson | Format::Shapefile | Format::Dbf => Ok(Vec::new()),
+        Format::Gpx => gpx::layers(path),
+        Format::Delimited | Format::GeoJson | Format::Shapefile | Format::Dbf | Format::Kml => Ok(Vec::new()),
     }
 }

@@ -1,6 +1,6 @@
 //! What every writer takes.
 
-use crate::{Format, FormatError, PendingOutput, dbf, delimited, geojson, geopackage, shapefile, xlsx};
+use crate::{Format, FormatError, PendingOutput, dbf, delimited, geojson, geopackage, kml, shapefile, xlsx};
 use arrow_schema::SchemaRef;
 use basilocus_table::Batch;
 use std::path::Path;
@@ -120,7 +120,8 @@ pub fn create(path: &Path, overwrite: bool) -> Result<Box<dyn Writer>, FormatErr
     Ok(match format {
         Format::Delimited => Box::new(delimited::DelimitedWriter::create(pending)?),
         Format::Xlsx => Box::new(xlsx::XlsxWriter::create(pending)),
-        Format::Ods => return Err(FormatError::OutputFormat { path: path.to_path_buf() }),
+        Format::Kml => Box::new(kml::KmlWriter::create(pending)?),
+        Format::Ods | Format::Gpx => return Err(FormatError::OutputFormat { path: path.to_path_buf() }),
         Format::GeoJson => Box::new(geojson::GeoJsonWriter::create(pending)?),
         Format::GeoPackage => Box::new(geopackage::GeoPackageWriter::create(pending)?),
         Format::Shapefile => Box::new(shapefile::ShapefileWriter::create(pending)),

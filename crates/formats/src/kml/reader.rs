@@ -1,0 +1,243 @@
+//! Placemarks as rows: name, description, folder, time, icon, and the data that they carry, typed or not.
+
+use super::geometry;
+use crate::feature::{Cell, Features, Shape, layer_schema};
+use crate::reader::{About, Block, Decode, InputOptions, PassThrough, Reader};
+use crate::xml::{Element, Found, each};
+use crate::{Format, FormatError};
+use arrow_schema::{DataType, SchemaRef};
+use basilocus_table::geometry::Geometry;
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// A KML file.
+pub struct KmlReader {
+    path: PathBuf,
+    about: About,
+    schema: SchemaRef,
+    shape: Shape,
+    columns: Vec<String>,
+    /// Icons of shared styles, by `#id`.
+    icons: HashMap<String, String>,
+}
+
+/// A placemark: its values by the names of columns, and its geometry.
+struct Placemark {
+    values: Vec<(String, String)>,
+    geometry: Result<Option<Geometry>, String>,
+}
+
+impl KmlReader {
+    /// Opens a file and goes through it once for its columns.
+    ///
+    /// # Errors
+    /// Where it cannot be read, is no well-formed XML, or has no placemark.
+    pub fn open(path: &Path, _: &InputOptions) -> Result<Self, FormatError> {
+        let mut columns: Vec<String> = Vec::new();
+        let mut icons = HashMap::new();
+        let (mut rows, mut any_shape, mut z) = (0u64, false, false);
+        placemarks(path, &mut icons, &mut |p| {
+            rows += 1;
+            for (name, _) in &p.values {
+                if !columns.contains(name) {
+                    columns.push(name.clone());
+                }
+            }
+            if let Ok(Some(g)) = &p.geometry {
+                any_shape |= !matches!(g, Geometry::Point(_));
+                g.each_position(&mut |p| z |= !p.z.is_nan() && p.z != 0.0);
+            }
+            true
+        })?;
+        if rows == 0 {
+            return Err(FormatError::Empty {
+                path: path.to_path_buf(),
+                what: "the file holds no Placemark; it may only lead to others (NetworkLink)",
+            });
+        }
+        let shape = if any_shape { Shape::Any } else { Shape::Points { z } };
+        let kinds: Vec<(String, DataType)> = columns.iter().map(|c| (c.clone(), DataType::Utf8)).collect();
+        let about = About {
+            path: path.to_path_buf(),
+            format: Format::Kml,
+            layer: None,
+            layers: Vec::new(),
+            crs: Some("EPSG:4326".into()),
+            header_row: None,
+            notes: Vec::new(),
+            bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
+            // Data of KML is text unless a schema says otherwise; the values decide.
+            typed: false,
+        };
+        let schema = layer_schema(&kinds, shape, Some("EPSG:4326"));
+        Ok(KmlReader { path: path.to_path_buf(), about, schema, shape, columns, icons })
+    }
+}
+
+/// Gives the placemarks of a file in order, with the folders that they are in.
+fn placemarks(
+    path: &Path,
+    icons: &mut HashMap<String, String>,
+    sink: &mut dyn FnMut(Placemark) -> bool,
+) -> Result<(), FormatError> {
+    // Names of the containers around, an entry an element that was entered.
+    let mut around: Vec<Option<String>> = Vec::new();
+    let mut is_folder: Vec<bool> = Vec::new();
+    let whole = |name: &str, parent: &str| {
+        matches!(name, "Placemark" | "Style" | "StyleMap" | "Schema")
+            || name == "name" && matches!(parent, "Folder" | "Document")
+    };
+    each(path, &whole, &mut |found| {
+        match found {
+            Found::Enter(e) => {
+                around.push(None);
+                // A document in another is a folder too; the outermost stands for the file.
+                let inner = e.name == "Document" && around.len() > 2;
+                is_folder.push(e.name == "Folder" || inner);
+            }
+            Found::Leave => {
+                around.pop();
+                is_folder.pop();
+            }
+            Found::Whole(e) if e.name == "name" => {
+                if let Some(last) = around.last_mut() {
+                    *last = Some(e.text);
+                }
+            }
+            Found::Whole(e) if e.name == "Style" => {
+                if let (Some(id), Some(icon)) = (e.attribute("id"), icon(&e)) {
+                    icons.insert(format!("#{id}"), icon);
+                }
+            }
+            Found::Whole(e) if e.name == "StyleMap" => {
+                let normal = e.children.iter().find(|p| p.text_of("key") == Some("normal"));
+                if let (Some(id), Some(url)) = (e.attribute("id"), normal.and_then(|p| p.text_of("styleUrl"))) {
+                    icons.insert(format!("#{id}"), url.to_string());
+                }
+            }
+            Found::Whole(e) if e.name == "Placemark" => {
+                let folders: Vec<&str> = around
+                    .iter()
+                    .zip(&is_folder)
+                    .filter(|(_, folder)| **folder)
+                    .map(|(n, _)| n.as_deref().unwrap_or(""))
+                    .filter(|n| !n.is_empty())
+                    .collect();
+                return sink(placemark(&e, &folders.join("/"), icons));
+            }
+            Found::Whole(_) => {}
+        }
+        true
+    })
+}
+
+/// The icon of a style, by its address.
+fn icon(style: &Element) -> Option<String> {
+    style.find("Icon").and_then(|i| i.text_of("href")).filter(|t| !t.is_empty()).map(String::from)
+}
+
+fn placemark(e: &Element, folder: &str, icons: &HashMap<String, String>) -> Placemark {
+    let mut values: Vec<(String, String)> = Vec::new();
+    let mut put = |name: &str, value: &str| {
+        // What is there twice has its values side by side.
+        match values.iter_mut().find(|(n, _)| n == name) {
+            Some((_, there)) if !value.is_empty() => {
+                there.push_str("; ");
+                there.push_str(value);
+            }
+            Some(_) => {}
+            None => values.push((name.to_string(), value.to_string())),
+        }
+    };
+    for (element, column) in
+        [("name", "name"), ("description", "description"), ("address", "address"), ("phoneNumber", "phone")]
+    {
+        if let Some(text) = e.text_of(element) {
+            put(column, text);
+        }
+    }
+    if !folder.is_empty() {
+        put("folder", folder);
+    }
+    if let Some(when) = e.child("TimeStamp").and_then(|t| t.text_of("when")) {
+        put("time", when);
+    }
+    if let Some(span) = e.child("TimeSpan") {
+        for edge in ["begin", "end"] {
+            if let Some(text) = span.text_of(edge) {
+                put(edge, text);
+            }
+        }
+    }
+    let mut style = e.child("Style").and_then(icon).or_else(|| e.text_of("styleUrl").map(String::from));
+    // A shared style may lead to another one.
+    for _ in 0..2 {
+        style = style.map(|s| icons.get(&s).cloned().unwrap_or(s));
+    }
+    if let Some(style) = style.filter(|s| !s.starts_with('#')) {
+        put("icon", &style);
+    }
+    if let Some(data) = e.child("ExtendedData") {
+        for d in &data.children {
+            match d.name.as_str() {
+                "Data" => put(d.attribute("name").unwrap_or("data"), d.text_of("value").unwrap_or("")),
+                "SchemaData" => {
+                    for s in d.children.iter().filter(|s| s.name == "SimpleData") {
+                        put(s.attribute("name").unwrap_or("data"), &s.text);
+                    }
+                }
+                name => put(name, &d.text),
+            }
+        }
+    }
+    let geometry = e.children.iter().find(|c| geometry::is_geometry(&c.name)).map_or(Ok(None), geometry::read);
+    Placemark { values, geometry }
+}
+
+impl Reader for KmlReader {
+    fn about(&self) -> &About {
+        &self.about
+    }
+
+    fn schema(&self) -> SchemaRef {
+        self.schema.clone()
+    }
+
+    fn decoder(&self) -> Arc<dyn Decode> {
+        Arc::new(PassThrough(self.schema.clone()))
+    }
+
+    fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
+        let mut features = Features::new(self.schema.clone(), self.shape);
+        let (mut number, mut wanted) = (0, true);
+        // Styles may stand behind what uses them: those of the first pass are all known.
+        let mut icons = self.icons.clone();
+        placemarks(&self.path, &mut icons, &mut |p| {
+            number += 1;
+            let mut values: HashMap<String, String> = p.values.into_iter().collect();
+            let cells: Vec<Cell> =
+                self.columns.iter().map(|c| values.remove(c).map_or(Cell::Null, Cell::Text)).collect();
+            match p.geometry {
+                Ok(None) if matches!(self.shape, Shape::Points { .. }) => {
+                    features.set_aside(
+                        number,
+                        &cells,
+                        "no geometry",
+                        "the placemark has no geometry; a point is expected".into(),
+                    );
+                }
+                Ok(geometry) => features.push(number, cells, geometry, 0),
+                Err(problem) => features.set_aside(number, &cells, "geometry cannot be read", problem),
+            }
+            if features.is_full() {
+                wanted = sink(Block::Rows(features.finish()));
+            }
+            wanted
+        })?;
+        if wanted && !features.is_empty() {
+            sink(Block::Rows(features.finish()));
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,190 @@
+//! KML and GPX: documents written by hand from the standards, and what we write as another XML reader sees it.
+
+use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, RecordBatch, StringArray};
+use arrow_schema::{DataType, Field, Schema};
+use basilocus_formats::{ColumnStyle, CrsText, InputOptions, LayerOut, RunAbout, SetAsideTable, create, layers, open};
+use basilocus_table::geometry::{geometry_field, wkb, wkt};
+use basilocus_table::{Batch, SetAsideRow};
+use proptest::prelude::*;
+use std::path::Path;
+use std::sync::Arc;
+
+#[allow(clippy::type_complexity)]
+fn read(path: &Path, layer: Option<&str>) -> Result<(Vec<String>, Vec<Vec<String>>, Vec<SetAsideRow>), String> {
+    let options = InputOptions { layer: layer.map(String::from), ..Default::default() };
+    let mut reader = open(path, &options).map_err(|e| e.to_string())?;
+    let names = reader.schema().fields().iter().map(|f| f.name().clone()).collect();
+    let decoder = reader.decoder();
+    let (mut rows, mut aside) = (Vec::new(), Vec::new());
+    reader
+        .read(&mut |block| {
+            let d = decoder.decode(block).unwrap();
+            rows.extend((0..d.batch.len()).map(|r| d.batch.row_texts(r)));
+            aside.extend(d.set_aside);
+            true
+        })
+        .map_err(|e| e.to_string())?;
+    Ok((names, rows, aside))
+}
+
+const KML: &str = r##"<?xml version="1.0" encoding="UTF-8"?>
+<kml xmlns="http://www.opengis.net/kml/2.2" xmlns:gx="http://www.google.com/kml/ext/2.2">
+<Document><name>Tern Estuary</name>
+<Style id="gate"><IconStyle><Icon><href>gate.png</href></Icon></IconStyle></Style>
+<StyleMap id="map"><Pair><key>normal</key><styleUrl>#gate</styleUrl></Pair></StyleMap>
+<Folder><name>Gates</name><Folder><name>North</name>
+<Placemark><name>TG-01 &amp; co</name><description><![CDATA[<b>top</b> hung]]></description><styleUrl>#map</styleUrl>
+<TimeStamp><when>2026-11-20</when></TimeStamp>
+<ExtendedData><Data name="width"><value>1.5</value></Data><Data name="code"><value>01234</value></Data></ExtendedData>
+<Point><coordinates> -123.8,46.2,4.5 </coordinates></Point></Placemark></Folder>
+<Placemark><name>pond</name><Polygon><outerBoundaryIs><LinearRing><coordinates>0,0 4,0 4,4 0,4</coordinates></LinearRing></outerBoundaryIs>
+<innerBoundaryIs><LinearRing><coordinates>1,1 1,2 2,2 1,1</coordinates></LinearRing></innerBoundaryIs></Polygon></Placemark></Folder>
+<Placemark><name>both</name><MultiGeometry><LineString><coordinates>0,0 1,1</coordinates></LineString><LineString><coordinates>2,2 3,3</coordinates></LineString></MultiGeometry></Placemark>
+<Placemark><name>walk</name><gx:Track><when>2026-11-20T10:00:00Z</when><gx:coord>-123.8 46.2 1</gx:coord><gx:coord>-123.7 46.2 2</gx:coord></gx:Track></Placemark>
+<Placemark><name>nowhere</name></Placemark>
+<Placemark><name>wrong</name><Point><coordinates>46,2;-123,8</coordinates></Point></Placemark>
+</Document></kml>"##;
+
+#[test]
+fn placemarks_with_their_folders_data_and_geometry() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("estuary.kml");
+    std::fs::write(&path, KML).unwrap();
+    let (names, rows, aside) = read(&path, None).unwrap();
+    assert_eq!(names, ["name", "description", "folder", "time", "icon", "width", "code", "geometry"]);
+    assert_eq!(
+        rows[0],
+        [
+            "TG-01 & co",
+            "<b>top</b> hung",
+            "Gates/North",
+            "2026-11-20",
+            "gate.png",
+            "1.5",
+            "01234",
+            "POINT Z (-123.8 46.2 4.5)"
+        ]
+    );
+    let shapes: Vec<(&str, &str, &str)> = rows.iter().map(|r| (r[0].as_str(), r[2].as_str(), r[7].as_str())).collect();
+    assert_eq!(
+        shapes[1..],
+        [
+            ("pond", "Gates", "POLYGON ((0 0, 4 0, 4 4, 0 4, 0 0), (1 1, 1 2, 2 2, 1 1))"),
+            ("both", "", "MULTILINESTRING ((0 0, 1 1), (2 2, 3 3))"),
+            ("walk", "", "LINESTRING Z (-123.8 46.2 1, -123.7 46.2 2)"),
+            ("nowhere", "", ""),
+        ]
+    );
+    assert_eq!((aside.len(), aside[0].source_row), (1, 6));
+    assert!(aside[0].reason.contains("46,2;-123,8"), "{}", aside[0].reason);
+}
+
+const GPX: &str = r#"<?xml version="1.0"?><gpx version="1.1" creator="hand" xmlns="http://www.topografix.com/GPX/1/1">
+<metadata><name>survey</name></metadata>
+<wpt lat="46.2" lon="-123.8"><ele>4.5</ele><time>2026-11-20T10:00:00Z</time><name>TG-01</name><extensions><a:depth xmlns:a="b">2.5</a:depth></extensions></wpt>
+<wpt lat="96.2" lon="-123.8"><name>TG-02</name></wpt>
+<rte><name>round</name><rtept lat="1" lon="2"/><rtept lat="3" lon="4"/></rte>
+<trk><name>walk</name><trkseg><trkpt lat="1" lon="2"><ele>3</ele></trkpt><trkpt lat="4" lon="5"><ele>6</ele></trkpt></trkseg><trkseg><trkpt lat="7" lon="8"/><trkpt lat="9" lon="10"/></trkseg></trk>
+</gpx>"#;
+
+#[test]
+fn way_points_routes_and_tracks() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("survey.gpx");
+    std::fs::write(&path, GPX).unwrap();
+    assert_eq!(layers(&path).unwrap(), ["waypoints", "tracks", "routes", "track_points"]);
+    let (names, rows, aside) = read(&path, None).unwrap();
+    assert_eq!(names, ["ele", "time", "name", "depth", "geometry"]);
+    assert_eq!(rows, [["4.5", "2026-11-20T10:00:00Z", "TG-01", "2.5", "-123.8 46.2 4.5"]]);
+    assert!(aside[0].reason.contains("lat=\"96.2\""), "{}", aside[0].reason);
+    let (_, rows, _) = read(&path, Some("routes")).unwrap();
+    assert_eq!(rows, [["round", "LINESTRING (2 1, 4 3)"]]);
+    let (_, rows, _) = read(&path, Some("tracks")).unwrap();
+    assert_eq!(rows[0][1].split_once(", (").unwrap().1, "8 7 NaN, 10 9 NaN))", "heights where there are any");
+    let (names, rows, _) = read(&path, Some("track_points")).unwrap();
+    assert_eq!(names, ["track", "segment", "ele", "geometry"]);
+    assert_eq!((rows.len(), rows[2].join(" ").as_str()), (4, "walk 2  8 7"));
+    assert!(read(&path, Some("roads")).unwrap_err().contains("it has: waypoints, tracks, routes, track_points"));
+}
+
+#[test]
+fn what_we_write_is_in_the_order_of_the_schema() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("out.kml");
+    let schema = Arc::new(Schema::new(vec![
+        Field::new("label <1>", DataType::Utf8, true),
+        Field::new("width", DataType::Float64, true),
+        Field::new("open", DataType::Boolean, true),
+        geometry_field(Some("EPSG:4326")),
+    ]));
+    let shapes =
+        [Some("POINT Z (1 2 3.25)"), Some("MULTIPOLYGON (((0 0, 1 0, 1 1, 0 0)), ((5 5, 6 5, 6 6, 5 5)))"), None];
+    let columns: Vec<ArrayRef> = vec![
+        Arc::new(StringArray::from(vec![Some("a & b"), None, Some("c")])),
+        Arc::new(Float64Array::from(vec![1.25, 2.0, 3.0])),
+        Arc::new(BooleanArray::from(vec![Some(true), None, Some(false)])),
+        Arc::new(shapes.iter().map(|s| s.map(|s| wkb::write(&wkt::read(s).unwrap()))).collect::<BinaryArray>()),
+    ];
+    let batch = Batch { records: RecordBatch::try_new(schema.clone(), columns).unwrap(), source_rows: vec![1, 2, 3] };
+    let mut writer = create(&path, true).unwrap();
+    for name in ["gates", "culverts"] {
+        let mut styles = vec![ColumnStyle { digits: None, longest: None }; 4];
+        styles[1].digits = Some(2);
+        let crs = CrsText { code: Some(4326), name: "WGS 84".into(), wkt: String::new(), geographic: true };
+        let layer = LayerOut { name: name.into(), schema: schema.clone(), styles, crs: Some(crs) };
+        let encoder = writer.start_layer(&layer).unwrap();
+        writer.write(encoder.encode(&batch)).unwrap();
+        writer.end_layer().unwrap();
+    }
+    writer.finish(&RunAbout::default(), &SetAsideTable::default()).unwrap().0.publish().unwrap();
+    let text = std::fs::read_to_string(&path).unwrap();
+    // In the schema a document has its name, then schemas, then features; a placemark its data before its geometry.
+    let order: Vec<usize> = ["<name>gates", "<Schema ", "<Placemark>", "<ExtendedData>", "<Point>", "<name>culverts"]
+        .iter()
+        .map(|t| text.find(t).unwrap_or_else(|| panic!("{t}")))
+        .collect();
+    assert!(order.windows(2).all(|w| w[0] < w[1]), "{order:?}");
+    assert!(text.contains("<SimpleField type=\"double\" name=\"width\">"));
+    assert!(text.contains("<altitudeMode>absolute</altitudeMode><coordinates>1,2,3.25</coordinates>"));
+    let (names, rows, _) = read(&path, None).unwrap();
+    assert_eq!(names, ["name", "folder", "label <1>", "width", "open", "geometry"]);
+    assert_eq!(rows.len(), 6);
+    assert_eq!(rows[0], ["a & b", "gates", "a & b", "1.25", "true", shapes[0].unwrap()]);
+    assert_eq!(rows[4], ["", "culverts", "", "2.00", "", shapes[1].unwrap()]);
+}
+
+#[test]
+fn other_documents_are_named() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.kml");
+    for (text, part) in [
+        ("<html><body/></html>", "begins with <html>"),
+        ("<kml><Document>", "the file was cut"),
+        ("<kml><Document/></kml>", "no Placemark"),
+        ("<gpx/>", "no way point, route or track"),
+        ("<<<", "begins as XML does and is none"),
+    ] {
+        std::fs::write(&path, text).unwrap();
+        let message = read(&path, None).unwrap_err();
+        assert!(message.contains(part), "{text}: {message}");
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    #[test]
+    fn damaged_documents_do_no_harm(kml in any::<bool>(), cut in 0usize..3000, flips in prop::collection::vec((0usize..3000, any::<u8>()), 0..6)) {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("a.xml");
+        let mut bytes = if kml { KML } else { GPX }.as_bytes().to_vec();
+        for (at, bits) in flips {
+            let n = bytes.len();
+            bytes[at % n] ^= bits;
+        }
+        bytes.truncate(cut.max(1));
+        std::fs::write(&path, bytes).unwrap();
+        let _ = read(&path, None);
+        let _ = read(&path, Some("tracks"));
+    }
+}
