@@ -35,6 +35,7 @@ pub mod reference;
 pub mod report;
 mod run;
 pub mod sheets;
+mod split;
 mod step;
 pub mod system;
 pub mod transformation;

@@ -64,6 +64,17 @@ pub struct ColumnReport {
     pub note: Option<String>,
 }
 
+/// A system that a file carries, by its title where it carries a definition.
+fn system_title(text: &str) -> String {
+    if !text.contains('[') {
+        return text.to_string();
+    }
+    match crate::system::find(text) {
+        Ok(found) => found.crs.title(),
+        Err(_) => format!("{}, by a definition that is not understood", text.split('"').nth(1).unwrap_or("a system")),
+    }
+}
+
 /// Looks at a file: the layer that the plan says, or the first.
 ///
 /// # Errors
@@ -198,7 +209,7 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
         columns,
         first_rows: (0..rows).map(|r| head.row_texts(r)).collect(),
         first_row_numbers: head.source_rows[..rows].to_vec(),
-        crs: about.crs.clone(),
+        crs: about.crs.as_deref().map(system_title),
         extent,
         doubts,
     })

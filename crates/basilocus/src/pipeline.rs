@@ -12,6 +12,7 @@ use crate::step::geocode::Geocode;
 use crate::step::nearest::NearestStep;
 use crate::step::position::{OrderCounts, PositionReader, has_position_roles};
 use crate::step::repair::Repair;
+use crate::step::select::{OTHER_VALUE, Select};
 use crate::step::target::{ColumnsWanted, Target};
 use crate::step::typing::Typing;
 use crate::step::with_columns;
@@ -44,6 +45,7 @@ pub(crate) struct Pipeline {
     repair: Repair,
     geocode: Option<Geocode>,
     nearest: Option<NearestStep>,
+    select: Option<Select>,
     position: Option<PositionReader>,
     source_crs: Option<Crs>,
     targets: Vec<Target>,
@@ -74,6 +76,8 @@ pub(crate) struct Pipeline {
 pub(crate) struct Part {
     pub encoded: Vec<Encoded>,
     pub set_aside: Vec<SetAsideRow>,
+    /// Rows that a selection left out, by what they are.
+    pub left_out: BTreeMap<&'static str, u64>,
     pub rows_in: u64,
     pub rows_out: u64,
     pub bytes: u64,
@@ -139,6 +143,7 @@ impl Pipeline {
             repair,
             geocode: None,
             nearest: None,
+            select: None,
             position: None,
             source_crs: None,
             targets: Vec::new(),
@@ -165,6 +170,7 @@ impl Pipeline {
             p.geocode = Some(geocode);
             p.source_crs = Some(Catalogue::embedded().get(4326)?);
         } else if plan.position.is_some()
+            || plan.select.as_ref().is_some_and(|s| s.inside.is_some() || s.extent.is_some())
             || !plan.to.is_empty()
             || spatial_index(&schema).is_some()
             || spatial && has_position_roles(&p.roles)
@@ -190,6 +196,11 @@ impl Pipeline {
             let step = NearestStep::new(n, source, &mut taken)?;
             p.understood.push(step.understood.clone());
             p.nearest = Some(step);
+        }
+        if let Some(s) = &plan.select {
+            let step = Select::new(s, p.source_crs.as_ref(), &schema, &path, &mut taken)?;
+            p.understood.extend(step.understood.iter().cloned());
+            p.select = Some(step);
         }
         if p.source_crs.is_some() {
             p.find_targets(plan, &schema, spatial, &mut taken, outputs)?;
@@ -464,8 +475,9 @@ impl Pipeline {
                 .unwrap_or(ColumnStyle { digits: None, longest: None }),
             );
         }
-        for (f, s) in
-            self.geocode.iter().flat_map(Geocode::fields).chain(self.nearest.iter().flat_map(NearestStep::fields))
+        for (f, s) in (self.geocode.iter().flat_map(Geocode::fields))
+            .chain(self.nearest.iter().flat_map(NearestStep::fields))
+            .chain(self.select.iter().flat_map(Select::fields))
         {
             fields.push(f);
             styles.push(s);
@@ -520,6 +532,7 @@ impl Pipeline {
             rows_in: (source.len() + decoded.set_aside.len()) as u64,
             rows_out: 0,
             set_aside: decoded.set_aside,
+            left_out: BTreeMap::new(),
             bytes: decoded.bytes,
             tally: Tally::default(),
             levels: BTreeMap::new(),
@@ -531,12 +544,22 @@ impl Pipeline {
         let mended = self.repair.apply(&source);
         let n = mended.len();
         let mut keep = vec![true; n];
+        if let Some(select) = &self.select {
+            for row in (0..n).filter(|r| !select.has_values(&mended, *r)) {
+                keep[row] = false;
+                *part.left_out.entry(OTHER_VALUE).or_default() += 1;
+            }
+        }
         let mut added = Vec::new();
         let mut places: Vec<[Vec<f64>; 3]> = Vec::new();
         let mut shaped: Vec<Vec<Option<Geometry>>> = Vec::new();
         if let Some(start) = self.start(&mended, &mut part, &mut keep, &source, &mut added)? {
             if let Some(nearest) = &self.nearest {
                 added.extend(nearest.columns(&start, &keep));
+            }
+            if let Some(select) = &self.select {
+                let left_out = &mut part.left_out;
+                added.extend(select.by_place(&start, &mut keep, &mut |why| *left_out.entry(why).or_default() += 1));
             }
             for target in &self.targets {
                 let [mut x, mut y, mut z] = start.clone();
@@ -638,8 +661,9 @@ impl Pipeline {
         if let Some(geocode) = &self.geocode {
             let found = geocode.apply(mended)?;
             for (row, why) in found.unusable.into_iter().enumerate() {
-                if let Some((class, reason)) = why {
-                    keep[row] = false;
+                if let Some((class, reason)) = why
+                    && std::mem::take(&mut keep[row])
+                {
                     part.set_aside.push(set_aside(source, row, &class, reason));
                 }
             }
@@ -653,8 +677,10 @@ impl Pipeline {
         let Some(position) = self.position.as_ref() else { return Ok(None) };
         let found = position.read(mended);
         for (row, why) in found.unusable.into_iter().enumerate() {
-            if let Some(why) = why {
-                keep[row] = false;
+            // A row that was left out for its values is not asked for its position.
+            if let Some(why) = why
+                && std::mem::take(&mut keep[row])
+            {
                 part.set_aside.push(set_aside(source, row, why.class, why.reason));
             }
         }

@@ -58,6 +58,9 @@ pub struct LayerPlan {
     /// The nearest address to each position.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub nearest: Option<NearestPlan>,
+    /// Which rows to choose.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub select: Option<SelectPlan>,
     /// Which way is taken between systems.
     #[serde(default, skip_serializing_if = "is_default")]
     pub operation: OperationPlan,
@@ -229,6 +232,30 @@ pub struct NearestPlan {
     /// Farther addresses are none, metres; 1000 without it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub most_m: Option<f64>,
+}
+
+/// Which rows to choose, and how to part them.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct SelectPlan {
+    /// A layer of polygons; rows inside one of them are chosen.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub inside: Option<PathBuf>,
+    /// Which of the areas count: `COLUMN=VALUE`, several values parted by `|`; all conditions hold.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub choose: Vec<String>,
+    /// Columns of the areas that rows inside take.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub take: Vec<String>,
+    /// Rows by their own columns: `COLUMN=VALUE`, several values parted by `|`; all conditions hold.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub values: Vec<String>,
+    /// Rows between meridians and parallels, `WEST,SOUTH,EAST,NORTH` in degrees of WGS 84.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub extent: Option<String>,
+    /// One output for each value of this column.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub split_by: Option<String>,
 }
 
 /// Coordinates to read. Columns that are not said are found from headers and values.

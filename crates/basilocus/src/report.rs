@@ -14,6 +14,9 @@ pub struct Report {
     pub rows_out: u64,
     /// Rows set aside by reason.
     pub set_aside: BTreeMap<String, u64>,
+    /// Rows that a selection was asked to leave out, by what they are.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub left_out: BTreeMap<String, u64>,
     /// Suspicions about the data.
     pub doubts: Vec<DoubtReport>,
     /// The operation that made the coordinates, of the first layer and its first target.
@@ -43,6 +46,9 @@ pub struct LayerReport {
     pub rows_out: u64,
     /// Rows set aside by reason.
     pub set_aside: BTreeMap<String, u64>,
+    /// Rows that a selection was asked to leave out.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub left_out: BTreeMap<String, u64>,
     /// Matches by level.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub levels: BTreeMap<String, u64>,
@@ -98,6 +104,9 @@ impl Report {
         self.rows_out += ledger.rows_out;
         for (reason, n) in &ledger.set_aside {
             *self.set_aside.entry(reason.clone()).or_default() += n;
+        }
+        for (reason, n) in &ledger.left_out {
+            *self.left_out.entry(reason.clone()).or_default() += n;
         }
     }
 

@@ -7,13 +7,15 @@ use crate::engine::{Cancel, Progress, stream};
 use crate::pipeline::{Pipeline, Wants};
 use crate::plan::{LayerPlan, Plan};
 use crate::report::{LayerReport, Report};
+use crate::split::{AsRows, Split};
 use crate::step::position::OrderCounts;
 use basilocus_formats::{
-    Format, FormatError, PendingOutput, Reader, RunAbout, SetAsideTable, Writer, create, delimited, open,
+    Encoded, Format, FormatError, PendingOutput, Reader, RunAbout, SetAsideTable, Writer, create, delimited, open,
 };
 use basilocus_table::{ColumnProfile, Ledger, SetAsideRow};
 use std::io::Write;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::time::Instant;
 
 /// How to run a plan.
@@ -56,11 +58,18 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     }
     // Everything that can be wrong before a row is read is found here, for all layers and outputs.
     let mut writers: Vec<Box<dyn Writer>> = Vec::new();
+    let split_by = plan.layers.iter().find_map(|l| l.select.as_ref()?.split_by.clone());
+    if split_by.is_some() && plan.layers.len() > 1 {
+        return Err(Error::Plan("--split-by parts one layer; the plan has several".into()));
+    }
+    let mut split: Option<Split> = None;
     let mut wants = Vec::new();
     for output in &plan.outputs {
         let format =
             Format::of_ending(&output.file).ok_or_else(|| FormatError::OutputFormat { path: output.file.clone() })?;
-        writers.push(create(&output.file, options.overwrite)?);
+        if split_by.is_none() {
+            writers.push(create(&output.file, options.overwrite)?);
+        }
         wants.push(Wants { format });
     }
     let names = layer_names(&plan.layers);
@@ -86,9 +95,13 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         let mut aside = AsideFile::new(file, options.overwrite, &pipeline.source_columns);
         let table = holds_set_aside.then_some(&mut set_aside_table);
         let mut review = Review::start(pipeline, options.overwrite)?;
+        if let Some(column) = &split_by {
+            let outputs = plan.outputs.iter().map(|o| o.file.clone()).zip(wants.iter().copied()).collect();
+            split = Some(Split::new(column, outputs, options.overwrite));
+        }
         let run = LayerRun { layer, name, wants: &wants, options };
         let (layer_report, ledger, doubts) =
-            run.run(reader.as_mut(), pipeline, &mut writers, &mut aside, table, review.as_mut())?;
+            run.run(reader.as_mut(), pipeline, &mut writers, &mut aside, table, review.as_mut(), split.as_mut())?;
         let mut layer_report = layer_report;
         match aside.finish()? {
             Some(output) => {
@@ -112,6 +125,13 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         report.layers.push(layer_report);
     }
     let about = about(&report, &layers, &date);
+    if let Some(split) = split {
+        report.told.push(split.sum());
+        let (outputs, told) = split.finish(&about, &set_aside_table)?;
+        report.outputs = outputs.iter().map(|o| o.target().to_path_buf()).collect();
+        pending.extend(outputs);
+        report.told.extend(told);
+    }
     for writer in writers {
         let (output, told) = writer.finish(&about, &set_aside_table)?;
         pending.push(output);
@@ -266,6 +286,7 @@ struct LayerRun<'a> {
 }
 
 impl LayerRun<'_> {
+    #[allow(clippy::too_many_arguments)]
     fn run(
         &self,
         reader: &mut dyn Reader,
@@ -274,6 +295,7 @@ impl LayerRun<'_> {
         aside: &mut AsideFile,
         mut table: Option<&mut SetAsideTable>,
         mut review: Option<&mut Review>,
+        mut split: Option<&mut Split>,
     ) -> Result<(LayerReport, Ledger, Vec<crate::DoubtReport>), Error> {
         let progress: &dyn Progress = self.options.progress.unwrap_or(&());
         let bytes = reader.about().bytes;
@@ -298,6 +320,12 @@ impl LayerRun<'_> {
         let mut outputs = Vec::new();
         for (writer, wants) in writers.iter_mut().zip(self.wants) {
             outputs.push((*wants, writer.start_layer(&pipeline.layer_out(self.name, *wants)?)?));
+        }
+        if let Some(split) = split.as_deref_mut() {
+            for wants in self.wants {
+                split.layer(pipeline.layer_out(self.name, *wants)?)?;
+                outputs.push((*wants, Arc::new(AsRows)));
+            }
         }
         progress.start(self.name, "writing", bytes);
         let mut ledger = Ledger::default();
@@ -337,8 +365,22 @@ impl LayerRun<'_> {
                     add_row(table, self.name, &pipeline.source_columns, row);
                 }
             }
-            for (writer, encoded) in writers.iter_mut().zip(part.encoded) {
-                writer.write(encoded)?;
+            for (class, n) in &part.left_out {
+                ledger.leave_out(class, *n);
+            }
+            match split.as_deref_mut() {
+                Some(split) => {
+                    for (i, encoded) in part.encoded.into_iter().enumerate() {
+                        if let Encoded::Rows(batch) = encoded {
+                            split.write(i, &batch)?;
+                        }
+                    }
+                }
+                None => {
+                    for (writer, encoded) in writers.iter_mut().zip(part.encoded) {
+                        writer.write(encoded)?;
+                    }
+                }
             }
             progress.advance(part.bytes, part.rows_in);
             Ok(())
@@ -348,6 +390,13 @@ impl LayerRun<'_> {
         }
         progress.finish();
         ledger.check()?;
+        if let Some(split) = split.as_deref().filter(|s| s.rows() != ledger.rows_out) {
+            return Err(Error::Plan(format!(
+                "the parts have {} rows and the whole {}: this is a defect, nothing was written",
+                split.rows(),
+                ledger.rows_out
+            )));
+        }
         let named: Vec<_> = pipeline
             .schema()
             .fields()
@@ -376,6 +425,7 @@ impl LayerRun<'_> {
         report.rows_in = ledger.rows_in;
         report.rows_out = ledger.rows_out;
         report.set_aside = ledger.set_aside.clone();
+        report.left_out = ledger.left_out.clone();
         report.operations = pipeline.operations();
         Ok((report, ledger, doubts))
     }

@@ -11,16 +11,19 @@ pub struct Ledger {
     pub rows_out: u64,
     /// Rows set aside, by class of reason.
     pub set_aside: BTreeMap<String, u64>,
+    /// Rows that a selection was asked to leave out, by what they are.
+    pub left_out: BTreeMap<String, u64>,
 }
 
 /// The sum does not come out: a defect of the program, never of the data.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error(
-    "the ledger does not balance: {rows_in} rows in, {rows_out} out, {set_aside} set aside; this is a defect, the output is not to be trusted"
+    "the ledger does not balance: {rows_in} rows in, {rows_out} out, {left_out} left out, {set_aside} set aside; this is a defect, the output is not to be trusted"
 )]
 pub struct LedgerError {
     rows_in: u64,
     rows_out: u64,
+    left_out: u64,
     set_aside: u64,
 }
 
@@ -40,6 +43,16 @@ impl Ledger {
         self.set_aside.values().sum()
     }
 
+    /// Counts rows that a selection left out.
+    pub fn leave_out(&mut self, class: &str, rows: u64) {
+        *self.left_out.entry(class.to_string()).or_default() += rows;
+    }
+
+    /// All rows that a selection left out.
+    pub fn left_out_total(&self) -> u64 {
+        self.left_out.values().sum()
+    }
+
     /// Adds another account.
     pub fn merge(&mut self, other: &Ledger) {
         self.rows_in += other.rows_in;
@@ -47,18 +60,21 @@ impl Ledger {
         for (class, n) in &other.set_aside {
             *self.set_aside.entry(class.clone()).or_default() += n;
         }
+        for (class, n) in &other.left_out {
+            *self.left_out.entry(class.clone()).or_default() += n;
+        }
     }
 
     /// Checks the sum.
     ///
     /// # Errors
-    /// [`LedgerError`] where rows in ≠ rows out + rows set aside.
+    /// [`LedgerError`] where rows in ≠ rows out + rows left out + rows set aside.
     pub fn check(&self) -> Result<(), LedgerError> {
-        let set_aside = self.set_aside_total();
-        if self.rows_in == self.rows_out + set_aside {
+        let (set_aside, left_out) = (self.set_aside_total(), self.left_out_total());
+        if self.rows_in == self.rows_out + left_out + set_aside {
             Ok(())
         } else {
-            Err(LedgerError { rows_in: self.rows_in, rows_out: self.rows_out, set_aside })
+            Err(LedgerError { rows_in: self.rows_in, rows_out: self.rows_out, left_out, set_aside })
         }
     }
 }

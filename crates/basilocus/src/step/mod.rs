@@ -4,6 +4,7 @@ pub(crate) mod geocode;
 pub(crate) mod nearest;
 pub(crate) mod position;
 pub(crate) mod repair;
+pub(crate) mod select;
 pub(crate) mod target;
 pub(crate) mod typing;
 

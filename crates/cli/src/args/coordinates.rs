@@ -8,7 +8,7 @@ use std::path::PathBuf;
 /// `convert`
 #[derive(Debug, Args)]
 pub struct ConvertArgs {
-    /// Table or layer; - reads standard input, and a gzip-ed file is unpacked
+    /// Table or layer; - reads standard input, gzip-ed files and zip archives are unpacked
     pub input_file: PathBuf,
     /// How to read
     #[command(flatten)]

@@ -3,11 +3,13 @@
 mod addresses;
 mod calc;
 mod coordinates;
+mod select;
 mod shared;
 
 pub use addresses::{CompareArgs, GeocodeArgs, NearestArgs, ReferenceCommand};
 pub use calc::CalcCommand;
 pub use coordinates::{AtArgs, BetweenArgs, ConvertArgs, CrsCommand, FitArgs, GuessArgs, SuggestArgs};
+pub use select::SelectArgs;
 pub use shared::{InputArgs, OperationArgs, PositionArgs, RepairArgs, RunBehaviour, WriteArgs};
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
@@ -41,6 +43,8 @@ pub enum Command {
     Compare(CompareArgs),
     /// Coordinates to another system, notation or format
     Convert(ConvertArgs),
+    /// A part of a table or layer: inside areas, by values, by an extent; one output a value on request
+    Select(SelectArgs),
     /// One coordinate typed by hand: how it was read, and the same spot in other notations and systems
     At(AtArgs),
     /// The catalogue of coordinate reference systems

@@ -11,7 +11,7 @@ pub struct InputArgs {
     /// Sheet of a workbook
     #[arg(long, value_name = "NAME")]
     pub sheet: Option<String>,
-    /// Layer of a GeoPackage
+    /// Layer of a GeoPackage or GPX file, or file in an archive
     #[arg(long, value_name = "NAME")]
     pub layer: Option<String>,
     /// Delimiter of text: a character, or tab, space, comma, semicolon
@@ -125,8 +125,8 @@ pub struct WriteArgs {
 #[derive(Debug, Clone, Default, Args)]
 #[command(next_help_heading = "Behaviour")]
 pub struct RunBehaviour {
-    /// Output; its ending says the format (.csv .tsv .xlsx .geojson .gpkg); - prints a table with tabs; may be given
-    /// several times
+    /// Output; its ending says the format (.csv .tsv .xlsx .dbf .geojson .geojsonl .gpkg .shp .kml); - prints a table with
+    /// tabs; may be given several times
     #[arg(short, long, value_name = "FILE")]
     pub output: Vec<PathBuf>,
     /// Replace outputs that exist

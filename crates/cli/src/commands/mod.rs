@@ -34,6 +34,10 @@ pub fn run(arguments: Arguments) -> Result<Done> {
             basilocus::Plan { layers: vec![a.layer()], outputs: a.behaviour.outputs(), ..Default::default() },
             &a.behaviour,
         ),
+        Command::Select(a) => run::plan(
+            basilocus::Plan { layers: vec![a.layer()?], outputs: a.behaviour.outputs(), ..Default::default() },
+            &a.behaviour,
+        ),
         Command::At(a) => at::run(&a),
         Command::Crs(c) => crs::run(&c),
         Command::Fit(a) => fit::run(&a),

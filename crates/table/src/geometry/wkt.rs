@@ -60,6 +60,11 @@ impl<'a> Cursor<'a> {
     fn number(&mut self) -> Option<f64> {
         self.blanks();
         let rest = &self.text[self.at..];
+        // A position without a height among others that have one.
+        if rest.get(..3).is_some_and(|w| w.eq_ignore_ascii_case("nan")) {
+            self.at += 3;
+            return Some(f64::NAN);
+        }
         let n =
             rest.bytes().take_while(|b| b.is_ascii_digit() || matches!(b, b'+' | b'-' | b'.' | b'e' | b'E')).count();
         let value: f64 = rest[..n].parse().ok().filter(|v: &f64| v.is_finite())?;
@@ -162,7 +167,8 @@ impl<'a> Cursor<'a> {
     fn position(&mut self, z: bool, m: bool) -> Result<Position, WktError> {
         let mut n = || self.number();
         let (x, y, third, fourth) = (n(), n(), n(), n());
-        let (Some(x), Some(y)) = (x, y) else { return Err(self.expected("a number")) };
+        let number = |v: Option<f64>| v.filter(|v| !v.is_nan());
+        let (Some(x), Some(y)) = (number(x), number(y)) else { return Err(self.expected("a number")) };
         let mut p = Position::xy(x, y);
         match (third, m && !z) {
             (Some(v), true) => p.m = v,
@@ -264,6 +270,7 @@ mod tests {
             ("MULTIPOINT ((1 2), (3 4))", "MULTIPOINT (1 2, 3 4)"),
             (" POLYGON((0 0,1e0 0,1 1,0 0)) ", "POLYGON ((0 0, 1 0, 1 1, 0 0))"),
             ("POINT EMPTY", "POINT EMPTY"),
+            ("LINESTRING Z (1 2 nan, 3 4 5)", "LINESTRING Z (1 2 NaN, 3 4 5)"),
             ("LineString Z Empty", "LINESTRING EMPTY"),
         ] {
             assert_eq!(read(text).map(|g| write(&g)).as_deref(), Ok(wanted), "{text}");

@@ -1,0 +1,196 @@
+//! From any format to any other, and parts of layers, as a user meets them. The real binary.
+
+mod common;
+
+use common::Folder;
+
+const DISTRICTS: &str = r#"{"type":"FeatureCollection","features":[
+{"type":"Feature","properties":{"district":"North","code":"01"},"geometry":{"type":"Polygon","coordinates":[[[-124,46.2],[-123.5,46.2],[-123.5,46.5],[-124,46.5],[-124,46.2]]]}},
+{"type":"Feature","properties":{"district":"South","code":"02"},"geometry":{"type":"Polygon","coordinates":[[[-124,46],[-123.5,46],[-123.5,46.2],[-124,46.2],[-124,46]],[[-123.9,46.05],[-123.8,46.1],[-123.8,46.05],[-123.9,46.05]]]}}]}"#;
+
+fn estuary() -> Folder {
+    let f = Folder::new();
+    f.write("districts.geojson", DISTRICTS);
+    // On the shared edge, in the hole, outside, in the north, in the south, and one without a position.
+    f.write(
+        "gates.csv",
+        "id,kind,lon,lat\n1,flap,-123.7,46.2\n2,flap,-123.82,46.06\n3,sluice,-123.4,46.2\n4,flap,-123.7,46.3\n5,sluice,-123.7,46.1\n6,flap,,\n",
+    );
+    f
+}
+
+#[test]
+fn a_layer_through_all_formats_and_back() {
+    let f = estuary();
+    let mut last = "districts.geojson".to_string();
+    for (next, to) in [
+        ("a.gpkg", "EPSG:2269"),
+        ("b.shp", "EPSG:26910"),
+        ("c.kml", "EPSG:4326"),
+        ("d.geojsonl", "EPSG:4326"),
+        ("e.geojson", "EPSG:4326"),
+    ] {
+        f.ok(&["convert", &last, "-o", next, "--to", to, "--no-progress"]);
+        last = next.to_string();
+    }
+    let first: serde_json::Value = serde_json::from_str(DISTRICTS).unwrap();
+    let back: serde_json::Value = serde_json::from_str(&f.read("e.geojson")).unwrap();
+    for i in 0..2 {
+        let (a, b) = (&first["features"][i], &back["features"][i]);
+        assert_eq!(a["properties"]["district"], b["properties"]["district"]);
+        assert_eq!(b["properties"]["code"], ["01", "02"][i], "the zero is kept through the table of the shapefile");
+        assert_eq!(a["geometry"]["type"], b["geometry"]["type"]);
+        let numbers = |v: &serde_json::Value| -> Vec<f64> {
+            let text = v["geometry"]["coordinates"].to_string().replace(['[', ']'], "");
+            let mut list: Vec<f64> = text.split(',').map(|n| n.parse().unwrap()).collect();
+            list.sort_by(f64::total_cmp);
+            list
+        };
+        // Through two projections and back: a micrometre, beyond the nine decimals of GeoJSON. The order of a ring's
+        // corners is each format's own.
+        let (x, y) = (numbers(a), numbers(b));
+        assert_eq!(x.len(), y.len());
+        assert!(x.iter().zip(&y).all(|(p, q)| (p - q).abs() < 2e-9), "{x:?} {y:?}");
+    }
+}
+
+#[test]
+fn a_part_of_a_table() {
+    let f = estuary();
+    let out = f.ok(&[
+        "select",
+        "gates.csv",
+        "--from",
+        "EPSG:4326",
+        "--inside",
+        "districts.geojson",
+        "--take",
+        "district",
+        "-o",
+        "part.csv",
+        "--no-progress",
+    ]);
+    insta::assert_snapshot!(out, @r#"
+    gates
+      source     gates.csv
+      read as    encoding UTF-8 (found)
+      read as    delimiter comma (found)
+      read as    positions from columns "lon" and "lat" (found), in WGS 84 (EPSG:4326) (degrees)
+      read as    rows inside 2 areas of districts.geojson
+      system     WGS 84 (EPSG:4326), as it is in the source
+      extent     -123.70000 to -123.70000 east, 46.10000 to 46.30000 north
+      ledger     6 rows in = 3 out + 2 not chosen (2 outside the areas) + 1 set aside (1 no coordinates)
+      wrote      part.csv
+      set aside  part.set-aside.csv (gates)
+    "#);
+    insta::assert_snapshot!(f.read("part.csv"), @r"
+    id,kind,lon,lat,district
+    1,flap,-123.7,46.2,North
+    4,flap,-123.7,46.3,North
+    5,sluice,-123.7,46.1,South
+    ");
+    insta::assert_snapshot!(f.read("part.set-aside.csv"), @r#"
+    source_row,reason,id,kind,lon,lat
+    7,"column ""lon"" is empty; a longitude is expected",6,flap,,
+    "#);
+}
+
+#[test]
+fn parts_add_up_to_the_whole() {
+    let f = estuary();
+    let out = f.ok(&[
+        "select",
+        "gates.csv",
+        "--from",
+        "EPSG:4326",
+        "--inside",
+        "districts.geojson",
+        "--take",
+        "district,code",
+        "--split-by",
+        "DISTRICT",
+        "-o",
+        "part.csv",
+        "-o",
+        "part.gpkg",
+        "--no-progress",
+    ]);
+    assert!(out.contains("2 parts by district: North 2, South 1; together 3 rows"), "{out}");
+    assert_eq!(f.read("part-South.csv"), "id,kind,lon,lat,district,code\n5,sluice,-123.7,46.1,South,02\n");
+    assert!(f.path("part-North.gpkg").exists());
+    // By a column of its own; nothing is chosen, so all rows that have a position are in a part.
+    let out = f.ok(&["select", "gates.csv", "--split-by", "kind", "-o", "kind.csv", "--no-progress"]);
+    assert!(out.contains("2 parts by kind: flap 4, sluice 2; together 6 rows"), "{out}");
+    let rows = |name: &str| f.read(name).lines().count() - 1;
+    assert_eq!(rows("kind-flap.csv") + rows("kind-sluice.csv"), 6);
+    let message = f.refusal(&["select", "gates.csv", "--split-by", "kind", "-o", "kind.csv", "--no-progress"]);
+    assert!(message.contains("kind-flap.csv: exists already"), "{message}");
+}
+
+#[test]
+fn an_empty_choice_is_no_success() {
+    let f = estuary();
+    let (status, out, _) =
+        f.run(&["select", "gates.csv", "--value", "kind=weir", "-o", "none.csv", "--strict", "--no-progress"]);
+    assert_eq!(status, 3);
+    assert!(
+        out.contains("slip-15 in gates: the result is empty: none of the 6 rows was chosen (6 another value)"),
+        "{out}"
+    );
+    for (line, part) in [
+        (vec!["select", "gates.csv", "-o", "x.csv"], "nothing is chosen; say --inside AREAS"),
+        (vec!["select", "gates.csv", "--value", "kind", "-o", "x.csv"], "COLUMN=VALUE is expected"),
+        (vec!["select", "gates.csv", "--value", "knid=flap", "-o", "x.csv"], "knid"),
+        (
+            vec![
+                "select",
+                "gates.csv",
+                "--from",
+                "EPSG:4326",
+                "--inside",
+                "districts.geojson",
+                "--where",
+                "district=West",
+                "-o",
+                "x.csv",
+            ],
+            "no area has the values of --where",
+        ),
+        (
+            vec!["select", "gates.csv", "--from", "EPSG:4326", "--extent", "1,2,3", "-o", "x.csv"],
+            "WEST,SOUTH,EAST,NORTH",
+        ),
+        (vec!["select", "gates.csv", "--split-by", "knid", "-o", "x.csv"], "there is no such column"),
+    ] {
+        let message = f.refusal(&line);
+        assert!(message.contains(part), "{message}");
+    }
+    assert!(!f.path("x.csv").exists());
+}
+
+#[test]
+fn what_a_format_has_no_place_for_is_said() {
+    let f = estuary();
+    let out =
+        f.ok(&["convert", "districts.geojson", "-o", "d.csv", "-o", "d.dbf", "--to", "EPSG:26910", "--no-progress"]);
+    assert!(out.contains("well-known text in the column \"geometry\""), "{out}");
+    assert!(out.contains("a workbook or DBF has no place for lines and polygons"), "{out}");
+    let line = f.read("d.csv").lines().nth(1).unwrap().to_string();
+    assert!(line.starts_with("North,01,") && line.contains("\"POLYGON (("), "{line}");
+    let message = f.refusal(&["convert", "gates.csv", "-o", "x.shp", "--set", "a=b", "--drop", "lon,lat"]);
+    assert!(message.contains("no positions") || message.contains("coordinates"), "{message}");
+    // A vertex that the projection has no place for.
+    f.write("far.geojson", r#"{"type":"FeatureCollection","features":[{"type":"Feature","properties":{"n":1},"geometry":{"type":"LineString","coordinates":[[0,0],[0,90]]}},{"type":"Feature","properties":{"n":2},"geometry":{"type":"LineString","coordinates":[[0,0],[1,1]]}}]}"#);
+    let out = f.ok(&["convert", "far.geojson", "-o", "far.gpkg", "--to", "EPSG:3857", "--no-progress"]);
+    assert!(out.contains("2 rows in = 1 out + 1 set aside (1 cannot be transformed)"), "{out}");
+    assert!(f.read("far.set-aside.csv").contains("a vertex of it:"), "{}", f.read("far.set-aside.csv"));
+}
+
+#[test]
+fn looking_at_any_layer() {
+    let f = estuary();
+    f.ok(&["convert", "districts.geojson", "-o", "d.shp", "--to", "EPSG:2269", "--no-progress"]);
+    let out = f.ok(&["look", "d.shp"]);
+    assert!(out.contains("NAD83 / Oregon North (ft) (EPSG:2269)"), "{out}");
+    assert!(out.contains("2 POLYGON"), "{out}");
+}
