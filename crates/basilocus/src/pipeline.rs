@@ -9,6 +9,7 @@ use crate::finder::Finder;
 use crate::plan::LayerPlan;
 use crate::report::OperationReport;
 use crate::step::geocode::Geocode;
+use crate::step::measure::Measure;
 use crate::step::nearest::NearestStep;
 use crate::step::position::{OrderCounts, PositionReader, has_position_roles};
 use crate::step::repair::Repair;
@@ -46,6 +47,7 @@ pub(crate) struct Pipeline {
     geocode: Option<Geocode>,
     nearest: Option<NearestStep>,
     select: Option<Select>,
+    measure: Option<Measure>,
     position: Option<PositionReader>,
     source_crs: Option<Crs>,
     targets: Vec<Target>,
@@ -144,6 +146,7 @@ impl Pipeline {
             geocode: None,
             nearest: None,
             select: None,
+            measure: None,
             position: None,
             source_crs: None,
             targets: Vec::new(),
@@ -201,6 +204,17 @@ impl Pipeline {
             let step = Select::new(s, p.source_crs.as_ref(), &schema, &path, &mut taken)?;
             p.understood.extend(step.understood.iter().cloned());
             p.select = Some(step);
+        }
+        if plan.write.measure {
+            let Some(source) = p.source_crs.as_ref().filter(|_| p.any_shape) else {
+                return Err(Error::Plan(format!(
+                    "--measure: {} has no lines or polygons, so there is nothing to measure",
+                    path.display()
+                )));
+            };
+            let step = Measure::new(source, &mut taken)?;
+            p.understood.push(step.understood.clone());
+            p.measure = Some(step);
         }
         if p.source_crs.is_some() {
             p.find_targets(plan, &schema, spatial, &mut taken, outputs)?;
@@ -478,6 +492,7 @@ impl Pipeline {
         for (f, s) in (self.geocode.iter().flat_map(Geocode::fields))
             .chain(self.nearest.iter().flat_map(NearestStep::fields))
             .chain(self.select.iter().flat_map(Select::fields))
+            .chain(self.measure.iter().flat_map(Measure::fields))
         {
             fields.push(f);
             styles.push(s);
@@ -560,6 +575,9 @@ impl Pipeline {
             if let Some(select) = &self.select {
                 let left_out = &mut part.left_out;
                 added.extend(select.by_place(&start, &mut keep, &mut |why| *left_out.entry(why).or_default() += 1));
+            }
+            if let Some(measure) = &self.measure {
+                added.extend(measure.columns(&mended));
             }
             for target in &self.targets {
                 let [mut x, mut y, mut z] = start.clone();

@@ -295,6 +295,9 @@ pub struct WritePlan {
     /// Names of the coordinate columns of the first target.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub columns: Vec<String>,
+    /// Whether lines and polygons get columns of their length and area.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub measure: bool,
 }
 
 /// A file to write.

@@ -186,6 +186,43 @@ fn what_a_format_has_no_place_for_is_said() {
     assert!(f.read("far.set-aside.csv").contains("a vertex of it:"), "{}", f.read("far.set-aside.csv"));
 }
 
+/// The quadrilateral between two parallels and two meridians has meridians and near-parallels for its sides. Its area by
+/// the authalic latitude (Snyder, USGS Professional Paper 1395, formula 3-12) lies between parallels; the geodesics between
+/// its corners bulge to the north by what a long quadrilateral shows and a narrow one does not.
+#[test]
+fn lengths_and_areas_on_the_ellipsoid() {
+    let f = estuary();
+    let narrow = |w: f64, e: f64| {
+        format!(
+            "{{\"type\":\"Feature\",\"properties\":{{}},\"geometry\":{{\"type\":\"Polygon\",\"coordinates\":[[[{w},46],[{e},46],[{e},46.5],[{w},46.5],[{w},46]]]}}}}"
+        )
+    };
+    let line = "{\"type\":\"Feature\",\"properties\":{},\"geometry\":{\"type\":\"LineString\",\"coordinates\":[[-123.8,0],[-123.8,90]]}}";
+    f.write(
+        "m.geojson",
+        format!("{{\"type\":\"FeatureCollection\",\"features\":[{},{line}]}}", narrow(-123.801, -123.8)),
+    );
+    f.ok(&["convert", "m.geojson", "-o", "m.csv", "--measure", "--no-progress"]);
+    let rows: Vec<Vec<String>> =
+        f.read("m.csv").lines().skip(1).map(|l| l.split(',').take(2).map(String::from).collect()).collect();
+    let area: f64 = rows[0][1].parse().unwrap();
+    // q(phi) = (1-e2)(sin/(1-e2 sin2) - ln((1-e sin)/(1+e sin))/(2e)); area = a2/2 (q2-q1) dlambda.
+    let (a, inverse) = (6_378_137.0_f64, 298.257_223_563_f64);
+    let e2 = (2.0 - 1.0 / inverse) / inverse;
+    let e = e2.sqrt();
+    let q = |degrees: f64| {
+        let s = degrees.to_radians().sin();
+        (1.0 - e2) * (s / (1.0 - e2 * s * s) - ((1.0 - e * s) / (1.0 + e * s)).ln() / (2.0 * e))
+    };
+    let wanted = a * a / 2.0 * (q(46.5) - q(46.0)) * 0.001_f64.to_radians();
+    assert!((area / wanted - 1.0).abs() < 1e-6, "{area} {wanted}");
+    // The quarter of a meridian of WGS 84: 10 001 965.729 m.
+    assert_eq!(rows[1][0], "10001965.729");
+    assert_eq!(rows[1][1], "");
+    let message = f.refusal(&["convert", "gates.csv", "--from", "EPSG:4326", "-o", "x.csv", "--measure"]);
+    assert!(message.contains("no lines or polygons"), "{message}");
+}
+
 #[test]
 fn looking_at_any_layer() {
     let f = estuary();

@@ -1,6 +1,7 @@
 //! The steps that rows go through, one file each.
 
 pub(crate) mod geocode;
+pub(crate) mod measure;
 pub(crate) mod nearest;
 pub(crate) mod position;
 pub(crate) mod repair;

@@ -119,6 +119,9 @@ pub struct WriteArgs {
     /// Names of the coordinate columns: easting/longitude, northing/latitude, height
     #[arg(long, value_name = "A,B[,C]", value_delimiter = ',')]
     pub columns: Vec<String>,
+    /// Add length_m (of polygons the perimeter) and area_m2 of lines and polygons, geodesic
+    #[arg(long)]
+    pub measure: bool,
 }
 
 /// How a run behaves.
@@ -218,7 +221,12 @@ impl OperationArgs {
 impl WriteArgs {
     /// The part of a plan.
     pub fn plan(&self) -> WritePlan {
-        WritePlan { notation: self.notation.clone(), digits: self.digits, columns: self.columns.clone() }
+        WritePlan {
+            notation: self.notation.clone(),
+            digits: self.digits,
+            columns: self.columns.clone(),
+            measure: self.measure,
+        }
     }
 }
 
