@@ -311,13 +311,15 @@ impl Pipeline {
                     )?;
                     let accuracy =
                         t.operation.accuracy_m().map_or("accuracy not stated".into(), |a| format!("accuracy {a} m"));
-                    self.told.push(format!(
-                        "{} is always WGS 84{}: positions are brought there from {} ({}; {accuracy})",
-                        format.name(),
-                        if format == Format::GeoJson { " (RFC 7946)" } else { "" },
-                        source.title(),
-                        t.operation.name()
-                    ));
+                    if source.code != Some(4326) {
+                        self.told.push(format!(
+                            "{} is always WGS 84{}: positions are brought there from {} ({}; {accuracy})",
+                            format.name(),
+                            if format == Format::GeoJson { " (RFC 7946)" } else { "" },
+                            source.title(),
+                            t.operation.name()
+                        ));
+                    }
                     self.targets.push(t);
                     self.targets.len() - 1
                 }

@@ -7,10 +7,11 @@ use crate::engine::{Cancel, Progress, stream};
 use crate::pipeline::{Pipeline, Wants};
 use crate::plan::{LayerPlan, Plan};
 use crate::report::{LayerReport, Report};
-use crate::split::{AsRows, Split};
+use crate::split::Split;
 use crate::step::position::OrderCounts;
 use basilocus_formats::{
-    Encoded, Format, FormatError, PendingOutput, Reader, RunAbout, SetAsideTable, Writer, create, delimited, open,
+    AsRows, Encoded, Format, FormatError, PendingOutput, Reader, RunAbout, SetAsideTable, Writer, create, delimited,
+    open,
 };
 use basilocus_table::{ColumnProfile, Ledger, SetAsideRow};
 use std::io::Write;

@@ -2,7 +2,7 @@
 
 use crate::Error;
 use crate::pipeline::Wants;
-use basilocus_formats::{Encode, Encoded, LayerOut, PendingOutput, RunAbout, SetAsideTable, Writer, create};
+use basilocus_formats::{Encode, LayerOut, PendingOutput, RunAbout, SetAsideTable, Writer, create};
 use basilocus_table::Batch;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -25,15 +25,6 @@ pub(crate) struct Split {
     overwrite: bool,
     parts: BTreeMap<String, Part>,
     paths: Vec<PathBuf>,
-}
-
-/// Leaves batches as they are: which file a row goes to is known only when it comes.
-pub(crate) struct AsRows;
-
-impl Encode for AsRows {
-    fn encode(&self, batch: &Batch) -> Encoded {
-        Encoded::Rows(batch.clone())
-    }
 }
 
 impl Split {

@@ -25,6 +25,8 @@ pub enum Format {
     Kml,
     /// GPS exchange format; read only.
     Gpx,
+    /// XML that repeats an element; read only.
+    Feed,
 }
 
 impl Format {
@@ -40,6 +42,7 @@ impl Format {
             Format::Dbf => "DBF table",
             Format::Kml => "KML",
             Format::Gpx => "GPX",
+            Format::Feed => "XML",
         }
     }
 
@@ -47,7 +50,7 @@ impl Format {
     pub fn holds_geometry(self) -> bool {
         match self {
             Format::GeoJson | Format::GeoPackage | Format::Shapefile | Format::Kml | Format::Gpx => true,
-            Format::Delimited | Format::Xlsx | Format::Ods | Format::Dbf => false,
+            Format::Delimited | Format::Xlsx | Format::Ods | Format::Dbf | Format::Feed => false,
         }
     }
 
@@ -81,7 +84,7 @@ impl Format {
 }
 
 /// What is read, in words.
-const READ: &str = "delimited text, XLSX, ODS, DBF, shapefiles, GeoJSON, GeoPackage, KML and GPX";
+const READ: &str = "delimited text, XLSX, ODS, DBF, shapefiles, GeoJSON, GeoPackage, KML, GPX and XML feeds";
 
 /// Finds the format of an existing file.
 ///
@@ -162,7 +165,10 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
         return match xml::root(path).as_deref() {
             Some("kml") => Ok(Format::Kml),
             Some("gpx") => Ok(Format::Gpx),
-            Some(root) => not(&format!("is XML that begins with <{root}>; of XML, KML and GPX are read")),
+            Some(root) if root.eq_ignore_ascii_case("html") => {
+                not("is a web page, not data; save the table or feed that it shows")
+            }
+            Some(_) => Ok(Format::Feed),
             None => not("begins as XML does and is none; get the file again"),
         };
     }

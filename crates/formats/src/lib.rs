@@ -13,6 +13,7 @@
 //! | GeoPackage | [`geopackage`] | yes | yes |
 //! | KML 2.2 | [`kml`] | yes | yes |
 //! | GPX | [`gpx`] | yes | no |
+//! | XML that repeats an element: Atom, RSS, GeoRSS | [`feed`] | yes | no |
 //! | shapefile | [`shapefile`] | yes | yes |
 //! | DBF | [`dbf`] | yes | yes |
 //!
@@ -24,6 +25,7 @@ pub mod delimited;
 mod detect;
 mod error;
 mod feature;
+pub mod feed;
 pub mod geojson;
 mod geometry_text;
 pub mod geopackage;
@@ -43,4 +45,4 @@ pub use error::FormatError;
 pub use output::PendingOutput;
 pub use reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, layers, open};
 pub use spool::{STANDARD, is_standard};
-pub use writer::{ColumnStyle, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, create};
+pub use writer::{AsRows, ColumnStyle, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, create};

@@ -1,7 +1,7 @@
 //! What every reader gives.
 
 use crate::geometry_text::GeometryText;
-use crate::{Format, FormatError, dbf, delimited, detect, geojson, geopackage, gpx, kml, shapefile, spool, xlsx};
+use crate::{Format, FormatError, dbf, delimited, detect, feed, geojson, geopackage, gpx, kml, shapefile, spool, xlsx};
 use arrow_schema::SchemaRef;
 use basilocus_table::{Batch, SetAsideRow};
 use std::path::{Path, PathBuf};
@@ -135,8 +135,8 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
     if options.sheet.is_some() && !matches!(format, Format::Xlsx | Format::Ods) {
         return Err(unfit("--sheet", "workbooks"));
     }
-    if options.layer.is_some() && !matches!(format, Format::GeoPackage | Format::Gpx) {
-        return Err(unfit("--layer", "GeoPackages, GPX files and archives"));
+    if options.layer.is_some() && !matches!(format, Format::GeoPackage | Format::Gpx | Format::Feed) {
+        return Err(unfit("--layer", "GeoPackages, GPX files, XML and archives"));
     }
     if options.delimiter.is_some() && format != Format::Delimited {
         return Err(unfit("--delimiter", "delimited text"));
@@ -150,6 +150,7 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
         Format::Dbf => Box::new(dbf::DbfReader::open(path, options)?),
         Format::Kml => Box::new(kml::KmlReader::open(path, options)?),
         Format::Gpx => Box::new(gpx::GpxReader::open(path, options)?),
+        Format::Feed => Box::new(feed::FeedReader::open(path, options)?),
     })
 }
 
@@ -166,6 +167,7 @@ pub fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
         Format::Xlsx | Format::Ods => xlsx::sheets(path),
         Format::GeoPackage => geopackage::layers(path),
         Format::Gpx => gpx::layers(path),
+        Format::Feed => feed::layers(path),
         Format::Delimited | Format::GeoJson | Format::Shapefile | Format::Dbf | Format::Kml => Ok(Vec::new()),
     }
 }

@@ -74,6 +74,15 @@ pub trait Encode: Send + Sync {
     fn encode(&self, batch: &Batch) -> Encoded;
 }
 
+/// Leaves batches as they are, for outputs whose rows are written one by one.
+pub struct AsRows;
+
+impl Encode for AsRows {
+    fn encode(&self, batch: &Batch) -> Encoded {
+        Encoded::Rows(batch.clone())
+    }
+}
+
 /// An output that takes layers one after another.
 pub trait Writer {
     /// Begins a layer and gives what makes its batches ready.
@@ -121,7 +130,7 @@ pub fn create(path: &Path, overwrite: bool) -> Result<Box<dyn Writer>, FormatErr
         Format::Delimited => Box::new(delimited::DelimitedWriter::create(pending)?),
         Format::Xlsx => Box::new(xlsx::XlsxWriter::create(pending)),
         Format::Kml => Box::new(kml::KmlWriter::create(pending)?),
-        Format::Ods | Format::Gpx => return Err(FormatError::OutputFormat { path: path.to_path_buf() }),
+        Format::Ods | Format::Gpx | Format::Feed => return Err(FormatError::OutputFormat { path: path.to_path_buf() }),
         Format::GeoJson => Box::new(geojson::GeoJsonWriter::create(pending)?),
         Format::GeoPackage => Box::new(geopackage::GeoPackageWriter::create(pending)?),
         Format::Shapefile => Box::new(shapefile::ShapefileWriter::create(pending)),

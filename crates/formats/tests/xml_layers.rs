@@ -107,6 +107,41 @@ fn way_points_routes_and_tracks() {
     assert!(read(&path, Some("roads")).unwrap_err().contains("it has: waypoints, tracks, routes, track_points"));
 }
 
+const RSS: &str = r#"<?xml version="1.0"?><rss version="2.0" xmlns:georss="http://www.georss.org/georss" xmlns:gml="http://www.opengis.net/gml"><channel><title>Tern gauges</title>
+<item><title>High water</title><guid isPermaLink="false">g-01</guid><category>level</category><category>alert</category><georss:point>46.2 -123.8</georss:point><gauge><id>017</id><value unit="m">2.5</value></gauge></item>
+<item><title>Low water</title><guid isPermaLink="false">g-02</guid><georss:where><gml:Point><gml:pos>46.1 -123.7</gml:pos></gml:Point></georss:where></item>
+<item><title>Swapped</title><georss:point>-123.8 46.2</georss:point></item>
+<item><title>Nowhere</title></item>
+</channel></rss>"#;
+
+#[test]
+fn feeds_are_tables_with_positions() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("alerts.xml");
+    std::fs::write(&path, RSS).unwrap();
+    assert_eq!(layers(&path).unwrap(), ["rss/channel/item", "rss/channel/item/guid"]);
+    let (names, rows, aside) = read(&path, None).unwrap();
+    assert_eq!(
+        names,
+        ["title", "guid", "guid.isPermaLink", "category", "gauge.id", "gauge.value", "gauge.value.unit", "geometry"]
+    );
+    assert_eq!(rows[0], ["High water", "g-01", "false", "level; alert", "017", "2.5", "m", "-123.8 46.2"]);
+    assert_eq!(rows[1][7], "-123.7 46.1");
+    let why: Vec<(u64, &str)> = aside.iter().map(|a| (a.source_row, a.reason.as_str())).collect();
+    assert_eq!(why[0].0, 3);
+    assert!(why[0].1.contains("the first number is a latitude"), "{}", why[0].1);
+    assert_eq!(why[1], (4, "the element has no position, and others have"));
+    // Any XML, with the element that is a row chosen by its name.
+    std::fs::write(&path, "<survey><site n='1'><reading at='10:00'>2.5</reading><reading at='11:00'>2.7</reading></site><site n='2'><reading at='10:00'>1</reading></site></survey>").unwrap();
+    let (names, rows, _) = read(&path, None).unwrap();
+    assert_eq!((names.as_slice(), rows.len()), (["n", "reading", "reading.at"].map(String::from).as_slice(), 2));
+    assert_eq!(rows[0], ["1", "2.5; 2.7", "10:00; 11:00"]);
+    let (names, rows, _) = read(&path, Some("reading")).unwrap();
+    assert_eq!(names, ["at", "reading"]);
+    assert_eq!(rows, [["10:00", "2.5"], ["11:00", "2.7"], ["10:00", "1"]]);
+    assert!(read(&path, Some("gauge")).unwrap_err().contains("survey/site, survey/site/reading"));
+}
+
 #[test]
 fn what_we_write_is_in_the_order_of_the_schema() {
     let folder = tempfile::tempdir().unwrap();
@@ -158,7 +193,8 @@ fn other_documents_are_named() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("a.kml");
     for (text, part) in [
-        ("<html><body/></html>", "begins with <html>"),
+        ("<html><body/></html>", "is a web page"),
+        ("<list><one/></list>", "no element of the document is there more than once"),
         ("<kml><Document>", "the file was cut"),
         ("<kml><Document/></kml>", "no Placemark"),
         ("<gpx/>", "no way point, route or track"),

@@ -49,7 +49,7 @@ fn convert(source: &Path, target: &Path) {
     assert_eq!(report.rows_in, report.rows_out);
 }
 
-fn plain_copy(source: &Path, target: &Path) {
+pub(crate) fn plain_copy(source: &Path, target: &Path) {
     let mut reader = csv::Reader::from_path(source).expect("the source is there");
     let mut writer = csv::Writer::from_path(target).expect("the folder is there");
     writer.write_byte_record(reader.byte_headers().expect("a header")).expect("written");
@@ -60,7 +60,7 @@ fn plain_copy(source: &Path, target: &Path) {
     writer.flush().expect("written");
 }
 
-fn write_source(path: &Path, rows: usize) {
+pub(crate) fn write_source(path: &Path, rows: usize) {
     let mut random = Random(11);
     let mut file = std::io::BufWriter::new(std::fs::File::create(path).expect("the folder is there"));
     writeln!(file, "id,name,lon,lat,kind,remark").expect("written");

@@ -1,9 +1,10 @@
 //! The figures that the project promises, each as a ratio to a floor that runs beside it in the same process.
 //!
 //! `cargo bench -p basilocus` prints them; nothing here passes or fails, because machines are noisy. Single parts:
-//! `cargo bench -p basilocus -- kernels|convert|geocode|start`, and `--rows N` for another size of the table.
+//! `cargo bench -p basilocus -- kernels|convert|formats|geocode|start`, and `--rows N` for another size of the table.
 
 mod convert;
+mod formats;
 mod geocode;
 mod kernels;
 mod start;
@@ -32,6 +33,9 @@ fn main() {
     }
     if wanted("convert") {
         convert::run(rows);
+    }
+    if wanted("formats") {
+        formats::run(rows);
     }
     if wanted("geocode") {
         geocode::run();

@@ -122,6 +122,16 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
         "basilocus convert harbour_piles.csv --via harbour.toml --x x --y y --to EPSG:4326 -o harbour_piles.geojson --overwrite --no-progress",
     )?;
 
+    step(
+        "8. The drainage districts for other programs, with their areas in square metres, and the culverts parted by district",
+    )?;
+    command(
+        "basilocus convert districts.geojson -o districts.shp -o districts.kml --to EPSG:2269 --measure --overwrite --no-progress",
+    )?;
+    command(
+        "basilocus select culverts.gpkg --layer landowners --inside districts.geojson --take district --split-by district -o district.xlsx --overwrite --no-progress",
+    )?;
+
     step("What to open")?;
     say(&format!(
         "  {0}/culverts.xlsx      in a spreadsheet program: a sheet for each source, one of the rows set aside, one that says what this is\n  \
@@ -129,6 +139,7 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
          {0}/culverts.gpkg      in any program that reads GeoPackage: one layer for each source, in Oregon North feet\n  \
          {0}/culverts.geojson   in a text editor or a web map: all points, in WGS 84\n  \
          {0}/harbour_piles.geojson in the same: the piles of the old plan\n  \
+         {0}/districts.shp      in any program that reads shapefiles; {0}/districts.kml on a globe\n  \
          {0}/{PLAN} in a text editor: change it, and `basilocus run` it\n",
         folder.display()
     ))?;
@@ -193,6 +204,7 @@ fn command(line: &str) -> Result<()> {
         Command::Geocode(a) => plan_of(a.layer(), &a.behaviour)?,
         Command::Nearest(a) => plan_of(a.layer(), &a.behaviour)?,
         Command::Convert(a) => plan_of(a.layer(), &a.behaviour)?,
+        Command::Select(a) => plan_of(a.layer()?, &a.behaviour)?,
         Command::Fit(a) => super::fit::run(&a).map(|_| ())?,
         _ => bail!("no step of the demonstration: {line}"),
     }

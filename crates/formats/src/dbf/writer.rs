@@ -1,6 +1,6 @@
 //! Writes tables. Widths are those of the data, so rows wait in a temporary file until all are known.
 
-use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
+use crate::writer::{AsRows, ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput};
 use arrow_array::{Array, ArrayRef, BooleanArray, Float64Array, Int64Array};
 use arrow_schema::DataType;
@@ -306,15 +306,6 @@ impl DbfWriter {
     /// Prepares a table.
     pub fn create(pending: PendingOutput) -> Self {
         DbfWriter { pending, table: None }
-    }
-}
-
-/// Batches as they are, for formats whose rows are written one by one.
-pub(crate) struct AsRows;
-
-impl Encode for AsRows {
-    fn encode(&self, batch: &Batch) -> Encoded {
-        Encoded::Rows(batch.clone())
     }
 }
 

@@ -2,11 +2,10 @@
 
 use super::blob::{self, Blob};
 use super::reader::quoted;
-use crate::writer::{CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
+use crate::writer::{AsRows, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput};
 use arrow_array::{Array, BooleanArray, Float64Array, Int64Array};
 use arrow_schema::DataType;
-use basilocus_table::Batch;
 use basilocus_table::batch::{Points, cell_text, point_index, spatial_index};
 use basilocus_table::geometry::{Geometries, Geometry, TYPES};
 use rusqlite::types::Value;
@@ -52,14 +51,6 @@ impl Layer {
         let name = TYPES[geometry.code() as usize - 1];
         self.kind = Some(if self.kind.is_none_or(|k| k == name) { name } else { "GEOMETRY" });
         Value::Blob(blob::write(srs_id, bounds, wkb))
-    }
-}
-
-struct Rows;
-
-impl Encode for Rows {
-    fn encode(&self, batch: &Batch) -> Encoded {
-        Encoded::Rows(batch.clone())
     }
 }
 
@@ -230,7 +221,7 @@ impl Writer for GeoPackageWriter {
         );
         let kind = points.then_some("POINT");
         self.layer = Some(Layer { table, insert, columns, srs_id, with_z, with_m: false, kind, rows: 0, extent: None });
-        Ok(Arc::new(Rows))
+        Ok(Arc::new(AsRows))
     }
 
     fn write(&mut self, part: Encoded) -> Result<(), FormatError> {

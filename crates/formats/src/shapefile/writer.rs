@@ -3,10 +3,9 @@
 use super::MAGIC;
 use super::record::{self, Family, Kind};
 use crate::dbf::{Columns, TableSpool};
-use crate::writer::{Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
+use crate::writer::{AsRows, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput};
 use arrow_schema::DataType;
-use basilocus_table::Batch;
 use basilocus_table::batch::{Points, point_index, spatial_index};
 use basilocus_table::geometry::{Geometries, Geometry, Position};
 use std::fs::File;
@@ -40,16 +39,10 @@ struct Layer {
     measures: Option<(f64, f64)>,
     table: TableSpool,
     system: Option<String>,
+    /// Positions without a height in a file that has heights.
+    without_height: u64,
     /// Empty shapes that came before the first that says of what kind the file is.
     waiting: u64,
-}
-
-struct AsRows;
-
-impl Encode for AsRows {
-    fn encode(&self, batch: &Batch) -> Encoded {
-        Encoded::Rows(batch.clone())
-    }
 }
 
 impl ShapefileWriter {
@@ -77,7 +70,10 @@ impl Layer {
             *e = [e[0].min(b[0]), e[1].min(b[1]), e[2].max(b[2]), e[3].max(b[3])];
         }
         let (heights, measures) = (&mut self.heights, &mut self.measures);
+        let with_heights = kind.z;
+        let without = &mut self.without_height;
         g.each_position(&mut |p| {
+            *without += u64::from(with_heights && p.z.is_nan());
             for (v, range) in [(p.z, &mut *heights), (p.m, &mut *measures)] {
                 if !v.is_nan() {
                     let r = range.get_or_insert((v, v));
@@ -139,6 +135,7 @@ impl Writer for ShapefileWriter {
             measures: None,
             table: TableSpool::new(Columns::of(layer), &target)?,
             system: layer.crs.as_ref().map(|c| c.wkt.clone()),
+            without_height: 0,
             waiting: 0,
         });
         Ok(Arc::new(AsRows))
@@ -229,6 +226,12 @@ impl Writer for ShapefileWriter {
             told.push(
                 "heights were left out: the first shape has none, and a shapefile has them for all or for none".into(),
             );
+        }
+        if layer.without_height > 0 {
+            told.push(format!(
+                "{} positions have no height; a shapefile with heights says 0 for them",
+                layer.without_height
+            ));
         }
         if layer.with_m {
             told.push("measures were left out: the first shape has none".into());

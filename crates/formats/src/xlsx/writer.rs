@@ -2,11 +2,10 @@
 //! filters, a sheet of the rows set aside, and a sheet that says what this is.
 
 use super::{MOST_CHARACTERS, MOST_ROWS};
-use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
+use crate::writer::{AsRows, ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput};
 use arrow_array::{Array, BooleanArray, Float64Array, Int64Array};
 use arrow_schema::DataType;
-use basilocus_table::Batch;
 use basilocus_table::batch::{cell_text, spatial_index};
 use rust_xlsxwriter::{
     DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError,
@@ -66,14 +65,6 @@ fn guarded<T>(target: &std::path::Path, f: impl FnOnce() -> Result<T, XlsxError>
 
 thread_local! {
     static GUARDED: std::cell::Cell<bool> = const { std::cell::Cell::new(false) };
-}
-
-struct Rows;
-
-impl Encode for Rows {
-    fn encode(&self, batch: &Batch) -> Encoded {
-        Encoded::Rows(batch.clone())
-    }
 }
 
 impl XlsxWriter {
@@ -221,7 +212,7 @@ impl Writer for XlsxWriter {
         self.layer = Some(layer.clone());
         self.part = 1;
         self.start_sheet()?;
-        Ok(Arc::new(Rows))
+        Ok(Arc::new(AsRows))
     }
 
     fn write(&mut self, part: Encoded) -> Result<(), FormatError> {

@@ -1,0 +1,82 @@
+//! Which elements a document repeats.
+
+use crate::FormatError;
+use crate::xml::{Found, each};
+use std::collections::HashMap;
+use std::path::Path;
+
+/// Different paths that are counted; a document with more has no form that could be a table.
+const MOST_PATHS: usize = 10_000;
+
+/// An element that is there more than once.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) struct Repeated {
+    /// Names from the outermost element on, parted by `/`.
+    pub path: String,
+    pub name: String,
+    pub parent: String,
+    pub count: u64,
+    /// Whether it has elements or attributes in it: only such a one is a row.
+    pub has_parts: bool,
+}
+
+/// The elements that are there more than once, in the order in which they are met.
+pub(super) fn repeated(path: &Path) -> Result<Vec<Repeated>, FormatError> {
+    let mut around: Vec<String> = Vec::new();
+    let mut index: HashMap<String, usize> = HashMap::new();
+    let mut list: Vec<Repeated> = Vec::new();
+    each(path, &|_, _| false, &mut |found| {
+        match found {
+            Found::Enter(e) => {
+                let parent = around.last().cloned().unwrap_or_default();
+                if let Some(i) = index.get(&around.join("/")) {
+                    let above: &mut Repeated = &mut list[*i];
+                    above.has_parts = true;
+                }
+                around.push(e.name.clone());
+                let here = around.join("/");
+                match index.get(&here) {
+                    Some(i) => list[*i].count += 1,
+                    None if list.len() < MOST_PATHS => {
+                        index.insert(here.clone(), list.len());
+                        list.push(Repeated {
+                            path: here,
+                            name: e.name,
+                            parent,
+                            count: 1,
+                            has_parts: !e.attributes.is_empty(),
+                        });
+                    }
+                    None => {}
+                }
+            }
+            Found::Leave => {
+                around.pop();
+            }
+            Found::Whole(_) => {}
+        }
+        true
+    })?;
+    list.retain(|r| r.count > 1 || matches!(r.name.as_str(), "item" | "entry"));
+    Ok(list)
+}
+
+/// The paths of the elements that may be rows.
+///
+/// # Errors
+/// Where the file is no well-formed XML.
+pub(crate) fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
+    Ok(repeated(path)?.into_iter().filter(|r| r.has_parts).map(|r| r.path).collect())
+}
+
+/// The element that is most likely a row: that of a feed, else the one that repeats least deep, and most often there.
+pub(super) fn likeliest(list: &[Repeated]) -> Option<&Repeated> {
+    let depth = |r: &Repeated| r.path.matches('/').count();
+    let rows = || list.iter().filter(|r| r.has_parts);
+    rows()
+        .find(|r| {
+            r.name == "item" && matches!(r.parent.as_str(), "channel" | "RDF")
+                || r.name == "entry" && r.parent == "feed"
+        })
+        .or_else(|| rows().min_by_key(|r| (depth(r), std::cmp::Reverse(r.count))))
+}
