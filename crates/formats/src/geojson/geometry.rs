@@ -1,60 +1,136 @@
 //! Geometry objects of GeoJSON (RFC 7946, clause 3.1), both ways.
 
+use super::feature::GeometryObject;
 use crate::number;
 use basilocus_table::geometry::{Geometry, Position, ring_turn};
-use serde_json::Value;
+use serde::Deserialize;
+use serde::de::{Deserializer, SeqAccess, Visitor};
+use std::fmt;
 
 /// Decimals of a coordinate: a tenth of a millimetre on the ground.
 const DIGITS: usize = 9;
 /// How deep collections may lie in each other.
 const DEEPEST: usize = 16;
 
+/// Coordinates of any depth: a position, or a list of what lies one deeper.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub(super) enum Coordinates {
+    /// None were there, or what was there is no coordinates.
+    #[default]
+    Missing,
+    /// A number alone, which only a position may hold.
+    Number(f64),
+    /// Longitude, latitude, height; NaN where a number is missing or is none.
+    Position([f64; 3]),
+    /// Positions, lines, rings.
+    List(Vec<Coordinates>),
+}
+
+impl<'de> Deserialize<'de> for Coordinates {
+    fn deserialize<D: Deserializer<'de>>(d: D) -> Result<Self, D::Error> {
+        struct V;
+        impl<'de> Visitor<'de> for V {
+            type Value = Coordinates;
+            fn expecting(&self, f: &mut fmt::Formatter) -> fmt::Result {
+                f.write_str("coordinates")
+            }
+            fn visit_unit<E>(self) -> Result<Coordinates, E> {
+                Ok(Coordinates::Missing)
+            }
+            fn visit_bool<E>(self, _: bool) -> Result<Coordinates, E> {
+                Ok(Coordinates::Missing)
+            }
+            fn visit_str<E>(self, _: &str) -> Result<Coordinates, E> {
+                Ok(Coordinates::Missing)
+            }
+            fn visit_f64<E>(self, v: f64) -> Result<Coordinates, E> {
+                Ok(Coordinates::Number(v))
+            }
+            fn visit_i64<E>(self, v: i64) -> Result<Coordinates, E> {
+                Ok(Coordinates::Number(v as f64))
+            }
+            fn visit_u64<E>(self, v: u64) -> Result<Coordinates, E> {
+                Ok(Coordinates::Number(v as f64))
+            }
+            fn visit_map<A: serde::de::MapAccess<'de>>(self, mut map: A) -> Result<Coordinates, A::Error> {
+                while map.next_entry::<serde::de::IgnoredAny, serde::de::IgnoredAny>()?.is_some() {}
+                Ok(Coordinates::Missing)
+            }
+            fn visit_seq<A: SeqAccess<'de>>(self, mut seq: A) -> Result<Coordinates, A::Error> {
+                let number = |c: Coordinates| if let Coordinates::Number(v) = c { v } else { f64::NAN };
+                match seq.next_element::<Coordinates>()? {
+                    None => Ok(Coordinates::List(Vec::new())),
+                    Some(first @ (Coordinates::Position(_) | Coordinates::List(_))) => {
+                        let mut list = vec![first];
+                        while let Some(next) = seq.next_element()? {
+                            list.push(next);
+                        }
+                        Ok(Coordinates::List(list))
+                    }
+                    Some(first) => {
+                        let mut position = [number(first), f64::NAN, f64::NAN];
+                        let mut i = 1;
+                        while let Some(next) = seq.next_element::<Coordinates>()? {
+                            if let Some(slot) = position.get_mut(i) {
+                                *slot = number(next);
+                            }
+                            i += 1;
+                        }
+                        Ok(Coordinates::Position(position))
+                    }
+                }
+            }
+        }
+        d.deserialize_any(V)
+    }
+}
+
 /// Whether a geometry is a point with a height.
-pub(super) fn point_with_height(geometry: &Value) -> bool {
-    geometry.get("coordinates").and_then(Value::as_array).is_some_and(|c| c.len() > 2 && c[2].is_number())
+pub(super) fn point_with_height(geometry: &GeometryObject) -> bool {
+    matches!(geometry.coordinates, Coordinates::Position([_, _, z]) if !z.is_nan())
 }
 
 /// Reads a geometry object.
 ///
 /// # Errors
 /// In words, what does not fit.
-pub(super) fn read(geometry: &Value) -> Result<Geometry, String> {
+pub(super) fn read(geometry: &GeometryObject) -> Result<Geometry, String> {
     read_at(geometry, 0)
 }
 
-fn read_at(geometry: &Value, depth: usize) -> Result<Geometry, String> {
+fn read_at(geometry: &GeometryObject, depth: usize) -> Result<Geometry, String> {
     if depth > DEEPEST {
         return Err("collections lie more than 16 deep in each other".into());
     }
-    let kind = geometry.get("type").and_then(Value::as_str).unwrap_or("");
-    let c = || geometry.get("coordinates").unwrap_or(&Value::Null);
-    Ok(match kind {
-        "Point" => Geometry::Point(position(c())?),
-        "LineString" => Geometry::LineString(positions(c())?),
-        "Polygon" => Geometry::Polygon(list(c(), positions)?),
-        "MultiPoint" => Geometry::MultiPoint(positions(c())?),
-        "MultiLineString" => Geometry::MultiLineString(list(c(), positions)?),
-        "MultiPolygon" => Geometry::MultiPolygon(list(c(), |v| list(v, positions))?),
-        "GeometryCollection" => {
-            Geometry::Collection(list(geometry.get("geometries").unwrap_or(&Value::Null), |g| read_at(g, depth + 1))?)
-        }
+    let c = &geometry.coordinates;
+    Ok(match geometry.kind.as_ref() {
+        "Point" => Geometry::Point(position(c)?),
+        "LineString" => Geometry::LineString(positions(c)?),
+        "Polygon" => Geometry::Polygon(list(c, positions)?),
+        "MultiPoint" => Geometry::MultiPoint(positions(c)?),
+        "MultiLineString" => Geometry::MultiLineString(list(c, positions)?),
+        "MultiPolygon" => Geometry::MultiPolygon(list(c, |v| list(v, positions))?),
+        "GeometryCollection" => Geometry::Collection(
+            geometry.geometries.iter().flatten().map(|g| read_at(g, depth + 1)).collect::<Result<_, _>>()?,
+        ),
         other => return Err(format!("\"{other}\" is no type of geometry of RFC 7946")),
     })
 }
 
-fn list<T>(value: &Value, one: impl Fn(&Value) -> Result<T, String>) -> Result<Vec<T>, String> {
-    value.as_array().ok_or("an array of coordinates is expected")?.iter().map(one).collect()
+fn list<T>(value: &Coordinates, one: impl Fn(&Coordinates) -> Result<T, String>) -> Result<Vec<T>, String> {
+    match value {
+        Coordinates::List(list) => list.iter().map(one).collect(),
+        _ => Err("an array of coordinates is expected".into()),
+    }
 }
 
-fn positions(value: &Value) -> Result<Vec<Position>, String> {
+fn positions(value: &Coordinates) -> Result<Vec<Position>, String> {
     list(value, position)
 }
 
-fn position(value: &Value) -> Result<Position, String> {
-    let numbers: &[Value] = value.as_array().map_or(&[], Vec::as_slice);
-    let at = |i: usize| numbers.get(i).and_then(Value::as_f64);
-    match (at(0), at(1)) {
-        (Some(x), Some(y)) => Ok(Position::xyz(x, y, at(2).unwrap_or(f64::NAN))),
+fn position(value: &Coordinates) -> Result<Position, String> {
+    match value {
+        Coordinates::Position([x, y, z]) if !x.is_nan() && !y.is_nan() => Ok(Position::xyz(*x, *y, *z)),
         _ => Err("a position without longitude and latitude".into()),
     }
 }
@@ -173,8 +249,8 @@ mod tests {
             "MULTIPOLYGON (((0 0, 1 0, 1 1, 0 0)), ((5 5, 6 5, 6 6, 5 5)))",
             "GEOMETRYCOLLECTION (POINT (1 2), LINESTRING (0 0, 1 1))",
         ] {
-            let value: Value = serde_json::from_str(&text(wanted)).unwrap();
-            assert_eq!(read(&value).map(|g| wkt::write(&g)).as_deref(), Ok(wanted));
+            let text = text(wanted);
+            assert_eq!(read(&serde_json::from_str(&text).unwrap()).map(|g| wkt::write(&g)).as_deref(), Ok(wanted));
         }
     }
 

@@ -1,8 +1,9 @@
 //! GeoJSON, RFC 7946: always WGS 84, longitude first.
 
+mod feature;
 mod geometry;
+mod pieces;
 mod reader;
-mod stream;
 mod writer;
 
 pub use reader::GeoJsonReader;

@@ -1,31 +1,36 @@
 //! Reads features: of points alone as points, of any other geometry as what they are.
 
+use super::feature::{Feature, Scalar};
 use super::geometry;
-use super::stream::{Feature, each_feature, each_line};
-use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader};
+use super::pieces::{self, Collection, END, Pieces};
+use crate::reader::{About, Block, Decode, Decoded, InputOptions, Reader};
 use crate::{Format, FormatError};
 use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use basilocus_table::batch::{point_array, point_field, record_batch};
 use basilocus_table::geometry::{Geometry, geometry_field, wkb};
 use basilocus_table::{Batch, SetAsideRow};
-use serde_json::Value;
-use std::fs::File;
-use std::io::{BufReader, Read};
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-
-const ROWS: usize = 4096;
 
 /// A GeoJSON file.
 pub struct GeoJsonReader {
     path: PathBuf,
     about: About,
+    layout: Arc<Layout>,
+    /// Whether there is a feature a line.
+    sequence: bool,
+}
+
+/// What the features have in common.
+struct Layout {
     schema: SchemaRef,
     columns: Vec<(String, DataType)>,
     with_z: bool,
     /// Whether there are other geometries than points.
     any_shape: bool,
+    sequence: bool,
 }
 
 impl GeoJsonReader {
@@ -34,23 +39,9 @@ impl GeoJsonReader {
     /// # Errors
     /// Where the file cannot be read, is no valid JSON, or is no feature collection.
     pub fn open(path: &Path, _: &InputOptions) -> Result<Self, FormatError> {
-        let mut columns: Vec<(String, Option<DataType>)> = Vec::new();
-        let mut index = std::collections::HashMap::new();
-        let (mut with_z, mut features, mut any_shape) = (false, 0u64, false);
-        let collection = read_features(path, &mut |f| {
-            features += u64::from(f.broken.is_none());
-            if let Some(id) = f.id.as_ref().filter(|v| !v.is_null()) {
-                note(&mut columns, &mut index, "id", id);
-            }
-            for (name, value) in f.properties.iter().flatten() {
-                note(&mut columns, &mut index, name, value);
-            }
-            if let Some(g) = f.geometry.as_ref().filter(|g| !g.is_null()) {
-                with_z |= geometry::point_with_height(g);
-                any_shape |= g.get("type").and_then(Value::as_str) != Some("Point");
-            }
-            true
-        })?;
+        let sequence = super::is_sequence(path);
+        let (collection, found) = survey(path, sequence)?;
+        let Survey { columns, with_z, any_shape, features, .. } = found;
         if !collection.saw_features {
             return Err(FormatError::NotRecognised {
                 path: path.to_path_buf(),
@@ -64,7 +55,7 @@ impl GeoJsonReader {
             });
         }
         let mut notes = Vec::new();
-        if collection.crs.is_some() {
+        if collection.has_crs {
             notes.push("the file has a \"crs\" member, which RFC 7946 took out: positions are read as WGS 84; say --from if they are not".into());
         }
         let mut fields_seen = Vec::new();
@@ -94,103 +85,187 @@ impl GeoJsonReader {
             bytes,
             typed: true,
         };
-        Ok(GeoJsonReader {
-            path: path.to_path_buf(),
-            about,
+        let layout = Layout {
             schema: Arc::new(Schema::new(fields)),
             columns,
             with_z,
             any_shape,
-        })
+            sequence,
+        };
+        Ok(GeoJsonReader { path: path.to_path_buf(), about, layout: Arc::new(layout), sequence })
     }
 }
 
-fn read_features(path: &Path, sink: &mut dyn FnMut(Feature) -> bool) -> Result<super::stream::Collection, FormatError> {
-    let file = File::open(path).map_err(|e| FormatError::read(path, e))?;
-    let mut input = BufReader::with_capacity(1 << 16, file);
-    let mut mark = [0u8; 3];
-    let n = input.read(&mut mark).map_err(|e| FormatError::read(path, e))?;
-    let start: &[u8] = if mark == *b"\xEF\xBB\xBF" { &[] } else { &mark[..n] };
-    if super::is_sequence(path) {
-        let input = BufReader::with_capacity(1 << 16, start.chain(input));
-        return each_line(input, sink).map_err(|e| FormatError::read(path, e));
-    }
-    each_feature(start.chain(input), sink).map_err(|e| FormatError::Malformed {
-        path: path.to_path_buf(),
-        line: e.line() as u64,
-        problem: format!("is not valid GeoJSON: {e}"),
-    })
-}
-
-/// Widens the type of a column by a value.
-fn note(
-    columns: &mut Vec<(String, Option<DataType>)>,
-    index: &mut std::collections::HashMap<String, usize>,
-    name: &str,
-    value: &Value,
-) {
-    let at = *index.entry(name.to_string()).or_insert_with(|| {
-        columns.push((name.to_string(), None));
-        columns.len() - 1
-    });
-    let seen = match value {
-        Value::Null => return,
-        Value::Bool(_) => DataType::Boolean,
-        Value::Number(n) if n.as_i64().is_some() => DataType::Int64,
-        Value::Number(_) => DataType::Float64,
-        _ => DataType::Utf8,
-    };
-    let slot = &mut columns[at].1;
-    *slot = Some(match slot.take() {
-        None => seen,
-        Some(t) if t == seen => t,
-        Some(DataType::Int64 | DataType::Float64) if matches!(seen, DataType::Int64 | DataType::Float64) => {
-            DataType::Float64
+/// A feature of its text; the reason in words where it is none.
+fn parse(text: &[u8], sequence: bool) -> Result<Feature<'_>, String> {
+    match serde_json::from_slice::<Feature>(text) {
+        Ok(f) if sequence && f.kind.as_deref() != Some("Feature") => {
+            Err(format!("the line is JSON of type \"{}\"; a Feature is expected", f.kind.as_deref().unwrap_or("")))
         }
-        Some(_) => DataType::Utf8,
-    });
+        Ok(f) => Ok(f),
+        Err(e) if sequence => Err(format!("the line is not valid JSON: {e}")),
+        Err(e) => Err(format!("the feature is not valid: {e}")),
+    }
 }
 
-fn text(value: &Value) -> Option<String> {
-    match value {
-        Value::Null => None,
-        Value::String(s) => Some(s.clone()),
-        other => Some(other.to_string()),
+/// The texts of the features of a block.
+fn texts(pieces: &[u8]) -> impl Iterator<Item = &[u8]> {
+    pieces.split(|b| *b == END).filter(|t| !t.is_empty())
+}
+
+/// What is found of columns and geometry before the rows are read.
+#[derive(Default)]
+struct Survey {
+    columns: Vec<(String, Option<DataType>)>,
+    index: HashMap<String, usize>,
+    with_z: bool,
+    any_shape: bool,
+    features: u64,
+}
+
+impl Survey {
+    fn add(&mut self, pieces: &[u8], sequence: bool) {
+        for text in texts(pieces) {
+            let Ok(f) = parse(text, sequence) else { continue };
+            self.features += 1;
+            if let Some(id) = f.id.as_ref().filter(|v| **v != Scalar::Null) {
+                self.note("id", 0, id);
+            }
+            let shift = usize::from(f.id.is_some());
+            for (i, (name, value)) in f.properties.iter().flat_map(|p| &p.0).enumerate() {
+                self.note(name, i + shift, value);
+            }
+            if let Some(g) = &f.geometry {
+                self.with_z |= geometry::point_with_height(g);
+                self.any_shape |= g.kind != "Point";
+            }
+        }
     }
+
+    /// Widens the type of a column, which is likely at a place, by a value.
+    fn note(&mut self, name: &str, likely: usize, value: &Scalar) {
+        let seen = match value {
+            Scalar::Null => None,
+            Scalar::Boolean(_) => Some(DataType::Boolean),
+            Scalar::Integer(_) => Some(DataType::Int64),
+            Scalar::Real(_) => Some(DataType::Float64),
+            Scalar::Text(_) | Scalar::Other(_) => Some(DataType::Utf8),
+        };
+        self.widen(name, likely, seen);
+    }
+
+    fn widen(&mut self, name: &str, likely: usize, seen: Option<DataType>) {
+        let at = match self.columns.get(likely) {
+            Some((n, _)) if n == name => likely,
+            _ => match self.index.get(name) {
+                Some(i) => *i,
+                None => {
+                    self.index.insert(name.to_string(), self.columns.len());
+                    self.columns.push((name.to_string(), None));
+                    self.columns.len() - 1
+                }
+            },
+        };
+        let Some(seen) = seen else { return };
+        let slot = &mut self.columns[at].1;
+        *slot = Some(match slot.take() {
+            None => seen,
+            Some(t) if t == seen => t,
+            Some(DataType::Int64 | DataType::Float64) if matches!(seen, DataType::Int64 | DataType::Float64) => {
+                DataType::Float64
+            }
+            Some(_) => DataType::Utf8,
+        });
+    }
+
+    fn merge(&mut self, other: Survey) {
+        for (i, (name, kind)) in other.columns.into_iter().enumerate() {
+            self.widen(&name, i, kind);
+        }
+        self.with_z |= other.with_z;
+        self.any_shape |= other.any_shape;
+        self.features += other.features;
+    }
+}
+
+/// Goes through a file once, on all cores.
+fn survey(path: &Path, sequence: bool) -> Result<(Collection, Survey), FormatError> {
+    let threads = std::thread::available_parallelism().map_or(1, usize::from);
+    let mut found = Survey::default();
+    let mut waiting: Vec<Pieces> = Vec::new();
+    let together = |waiting: &mut Vec<Pieces>, found: &mut Survey| {
+        let parts: Vec<Survey> = std::thread::scope(|scope| {
+            let handles: Vec<_> = waiting
+                .drain(..)
+                .map(|p| {
+                    scope.spawn(move || {
+                        let mut part = Survey::default();
+                        part.add(&p.bytes, sequence);
+                        part
+                    })
+                })
+                .collect();
+            handles.into_iter().map(|h| h.join().unwrap_or_default()).collect()
+        });
+        parts.into_iter().for_each(|p| found.merge(p));
+    };
+    let collection = pieces::each(path, sequence, &mut |p| {
+        waiting.push(p);
+        if waiting.len() >= 2 * threads {
+            together(&mut waiting, &mut found);
+        }
+        true
+    })?;
+    together(&mut waiting, &mut found);
+    Ok((collection, found))
 }
 
 #[derive(Default)]
-struct Rows {
-    features: Vec<Feature>,
+struct Rows<'a> {
+    features: Vec<Feature<'a>>,
     points: Vec<(f64, f64, f64)>,
     shapes: Vec<Option<Vec<u8>>>,
     source_rows: Vec<u64>,
     set_aside: Vec<SetAsideRow>,
 }
 
-impl GeoJsonReader {
-    fn cell<'a>(&self, f: &'a Feature, name: &str) -> Option<&'a Value> {
-        match f.properties.as_ref().and_then(|p| p.get(name)) {
+impl Layout {
+    fn cell<'f, 'a>(&self, f: &'f Feature<'a>, name: &str, likely: usize) -> Option<&'f Scalar<'a>> {
+        match f.properties.as_ref().and_then(|p| p.get(name, likely)) {
             Some(v) => Some(v),
             None if name == "id" => f.id.as_ref(),
             None => None,
         }
     }
 
-    fn finish(&self, rows: &mut Rows) -> Decoded {
-        let rows = std::mem::take(rows);
+    fn finish(&self, rows: Rows, bytes: u64) -> Decoded {
         let mut arrays: Vec<ArrayRef> = self
             .columns
             .iter()
-            .map(|(name, t)| {
-                let cells = rows.features.iter().map(|f| self.cell(f, name));
+            .enumerate()
+            .map(|(i, (name, t))| {
+                let cells = rows.features.iter().map(|f| self.cell(f, name, i));
                 match t {
-                    DataType::Int64 => {
-                        Arc::new(cells.map(|v| v.and_then(Value::as_i64)).collect::<Int64Array>()) as ArrayRef
-                    }
-                    DataType::Float64 => Arc::new(cells.map(|v| v.and_then(Value::as_f64)).collect::<Float64Array>()),
-                    DataType::Boolean => Arc::new(cells.map(|v| v.and_then(Value::as_bool)).collect::<BooleanArray>()),
-                    _ => Arc::new(cells.map(|v| v.and_then(text)).collect::<StringArray>()),
+                    DataType::Int64 => Arc::new(
+                        cells
+                            .map(|v| if let Some(Scalar::Integer(i)) = v { Some(*i) } else { None })
+                            .collect::<Int64Array>(),
+                    ) as ArrayRef,
+                    DataType::Float64 => Arc::new(
+                        cells
+                            .map(|v| match v {
+                                Some(Scalar::Real(f)) => Some(*f),
+                                Some(Scalar::Integer(i)) => Some(*i as f64),
+                                _ => None,
+                            })
+                            .collect::<Float64Array>(),
+                    ),
+                    DataType::Boolean => Arc::new(
+                        cells
+                            .map(|v| if let Some(Scalar::Boolean(b)) = v { Some(*b) } else { None })
+                            .collect::<BooleanArray>(),
+                    ),
+                    _ => Arc::new(cells.map(|v| v.and_then(Scalar::text)).collect::<StringArray>()),
                 }
             })
             .collect();
@@ -207,12 +282,16 @@ impl GeoJsonReader {
         let n = rows.source_rows.len();
         let records = record_batch(self.schema.clone(), arrays, n)
             .unwrap_or_else(|_| arrow_array::RecordBatch::new_empty(self.schema.clone()));
-        Decoded { batch: Batch { records, source_rows: rows.source_rows }, set_aside: rows.set_aside, bytes: 0 }
+        Decoded { batch: Batch { records, source_rows: rows.source_rows }, set_aside: rows.set_aside, bytes }
     }
 
-    fn add(&self, rows: &mut Rows, number: u64, f: Feature) {
-        let place = match (&f.broken, f.geometry.as_ref().filter(|g| !g.is_null())) {
-            (Some(problem), _) => Err(("is no feature", problem.clone())),
+    fn add<'a>(&self, rows: &mut Rows<'a>, number: u64, text: &'a [u8]) {
+        let (f, broken) = match parse(text, self.sequence) {
+            Ok(f) => (f, None),
+            Err(problem) => (Feature::default(), Some(problem)),
+        };
+        let place = match (broken, &f.geometry) {
+            (Some(problem), _) => Err(("is no feature", problem)),
             (None, None) if self.any_shape => Ok(None),
             (None, None) => Err(("no geometry", "the feature has no geometry; a point is expected".to_string())),
             (None, Some(g)) => geometry::read(g)
@@ -230,12 +309,12 @@ impl GeoJsonReader {
                 rows.features.push(f);
             }
             Err((class, reason)) => {
-                let mut values: Vec<String> = self
-                    .columns
-                    .iter()
-                    .map(|(name, _)| self.cell(&f, name).and_then(text).unwrap_or_default())
-                    .collect();
-                values.push(f.geometry.map(|g| g.to_string()).unwrap_or_default());
+                let cells = self.columns.iter().enumerate().map(|(i, (name, _))| self.cell(&f, name, i));
+                let mut values: Vec<String> =
+                    cells.map(|v| v.and_then(Scalar::text).unwrap_or_default().into_owned()).collect();
+                // As it stands, for whoever has to mend it.
+                const SHOWN: usize = 2000;
+                values.push(String::from_utf8_lossy(&text[..text.len().min(SHOWN)]).into_owned());
                 rows.set_aside.push(SetAsideRow { source_row: number, class: class.into(), reason, values });
             }
         }
@@ -248,28 +327,29 @@ impl Reader for GeoJsonReader {
     }
 
     fn schema(&self) -> SchemaRef {
-        self.schema.clone()
+        self.layout.schema.clone()
     }
 
     fn decoder(&self) -> Arc<dyn Decode> {
-        Arc::new(PassThrough(self.schema.clone()))
+        self.layout.clone()
     }
 
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
-        let mut rows = Rows::default();
-        let (mut number, mut wanted) = (0, true);
-        let this = &*self;
-        read_features(&this.path, &mut |f| {
-            number += 1;
-            this.add(&mut rows, number, f);
-            if rows.source_rows.len() + rows.set_aside.len() >= ROWS {
-                wanted = sink(Block::Rows(this.finish(&mut rows)));
-            }
-            wanted
-        })?;
-        if wanted && !(rows.source_rows.is_empty() && rows.set_aside.is_empty()) {
-            sink(Block::Rows(self.finish(&mut rows)));
-        }
+        pieces::each(&self.path, self.sequence, &mut |p| sink(Block::Text { bytes: p.bytes, first_line: p.first }))?;
         Ok(())
+    }
+}
+
+impl Decode for Layout {
+    fn decode(&self, block: Block) -> Result<Decoded, FormatError> {
+        let (bytes, first) = match block {
+            Block::Rows(decoded) => return Ok(decoded),
+            Block::Text { bytes, first_line } => (bytes, first_line),
+        };
+        let mut rows = Rows::default();
+        for (i, text) in texts(&bytes).enumerate() {
+            self.add(&mut rows, first + i as u64, text);
+        }
+        Ok(self.finish(rows, bytes.len() as u64))
     }
 }
