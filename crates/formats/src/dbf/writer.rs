@@ -229,7 +229,7 @@ fn fit(text: &[u8], kind: Kind, (_, width, decimals): (u8, usize, usize), out: &
     match kind {
         Kind::Text => {
             let text = std::str::from_utf8(text).unwrap_or_default();
-            let cut = text.floor_char_boundary(width);
+            let cut = (0..=width.min(text.len())).rev().find(|i| text.is_char_boundary(*i)).unwrap_or(0);
             out.extend_from_slice(&text.as_bytes()[..cut]);
             out.extend(pad(width - cut));
             cut < text.len()

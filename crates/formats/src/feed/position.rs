@@ -91,7 +91,7 @@ fn list(text: &str) -> Result<Vec<Position>, String> {
         .filter(|p| !p.is_empty())
         .map(|p| p.parse::<f64>().map_err(|_| format!("\"{p}\" is no number of degrees")))
         .collect::<Result<_, _>>()?;
-    if numbers.is_empty() || numbers.len() % 2 != 0 {
+    if numbers.is_empty() || !numbers.len().is_multiple_of(2) {
         return Err(format!("\"{text}\" has {} numbers; pairs of latitude and longitude are expected", numbers.len()));
     }
     numbers

@@ -67,6 +67,17 @@ fn lines(
     }
 }
 
+/// What matters outside of strings.
+const MATTERS: [bool; 256] = {
+    let mut table = [false; 256];
+    let mut i = 0;
+    while i < 256 {
+        table[i] = matches!(i as u8, b'"' | b'\n' | b'{' | b'}' | b'[' | b']');
+        i += 1;
+    }
+    table
+};
+
 /// Where in the document the cutter is.
 #[derive(Debug, Clone, Copy, PartialEq)]
 enum Place {
@@ -206,17 +217,28 @@ impl<'a> Cutter<'a> {
     /// Goes on to the end of a feature, if it is there.
     fn feature(&mut self, bytes: &[u8], i: &mut usize) -> Result<bool, FormatError> {
         while *i < bytes.len() {
-            let b = bytes[*i];
-            *i += 1;
             if self.in_string {
-                match b {
-                    _ if self.escaped => self.escaped = false,
-                    b'\\' => self.escaped = true,
-                    b'"' => self.in_string = false,
-                    _ => {}
+                if std::mem::take(&mut self.escaped) {
+                    *i += 1;
+                    continue;
+                }
+                // Most bytes are letters of strings and figures, and pass by many at once.
+                match memchr::memchr2(b'"', b'\\', &bytes[*i..]) {
+                    Some(n) => {
+                        self.escaped = bytes[*i + n] == b'\\';
+                        self.in_string = self.escaped;
+                        *i += n + 1;
+                    }
+                    None => *i = bytes.len(),
                 }
                 continue;
             }
+            let Some(n) = bytes[*i..].iter().position(|b| MATTERS[usize::from(*b)]) else {
+                *i = bytes.len();
+                break;
+            };
+            let b = bytes[*i + n];
+            *i += n + 1;
             match b {
                 b'"' => self.in_string = true,
                 b'\n' => self.line += 1,

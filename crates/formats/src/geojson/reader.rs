@@ -85,20 +85,17 @@ impl GeoJsonReader {
             bytes,
             typed: true,
         };
-        let layout = Layout {
-            schema: Arc::new(Schema::new(fields)),
-            columns,
-            with_z,
-            any_shape,
-            sequence,
-        };
+        let layout = Layout { schema: Arc::new(Schema::new(fields)), columns, with_z, any_shape, sequence };
         Ok(GeoJsonReader { path: path.to_path_buf(), about, layout: Arc::new(layout), sequence })
     }
 }
 
 /// A feature of its text; the reason in words where it is none.
 fn parse(text: &[u8], sequence: bool) -> Result<Feature<'_>, String> {
-    match serde_json::from_slice::<Feature>(text) {
+    // Looking at all bytes once is faster than at each string for itself.
+    let text =
+        std::str::from_utf8(text).map_err(|e| format!("the text is no UTF-8 after {} bytes", e.valid_up_to()))?;
+    match serde_json::from_str::<Feature>(text) {
         Ok(f) if sequence && f.kind.as_deref() != Some("Feature") => {
             Err(format!("the line is JSON of type \"{}\"; a Feature is expected", f.kind.as_deref().unwrap_or("")))
         }
@@ -110,7 +107,13 @@ fn parse(text: &[u8], sequence: bool) -> Result<Feature<'_>, String> {
 
 /// The texts of the features of a block.
 fn texts(pieces: &[u8]) -> impl Iterator<Item = &[u8]> {
-    pieces.split(|b| *b == END).filter(|t| !t.is_empty())
+    let mut rest = pieces;
+    std::iter::from_fn(move || {
+        let at = memchr::memchr(END, rest)?;
+        let text = &rest[..at];
+        rest = &rest[at + 1..];
+        Some(text)
+    })
 }
 
 /// What is found of columns and geometry before the rows are read.

@@ -131,7 +131,7 @@ impl Reader for ShapefileReader {
             let words = u64::from(u32::from_be_bytes([head[4], head[5], head[6], head[7]]));
             let length = words * 2;
             at += 8 + length;
-            if at > self.bytes || length > LONGEST || length < 4 {
+            if at > self.bytes || !(4..=LONGEST).contains(&length) {
                 return Err(cut(number, "is said to be longer than the file"));
             }
             content.resize(length as usize, 0);

@@ -6,7 +6,8 @@ use std::fs::File;
 use std::io::BufReader;
 use std::path::Path;
 
-/// An opened workbook.
+/// An opened workbook; there is one at a time, so its size does not matter.
+#[allow(clippy::large_enum_variant)]
 pub(super) enum Workbook {
     Xlsx(Xlsx<BufReader<File>>),
     Ods(Ods<BufReader<File>>),
