@@ -124,8 +124,10 @@ pub fn report(r: &Report, verbose: bool) -> String {
     }
     for o in &r.outputs {
         let standard = basilocus::formats::is_standard(o);
-        let _ =
-            writeln!(out, "  wrote      {}", if standard { "standard output".into() } else { o.display().to_string() });
+        let shapes = o.extension().is_some_and(|e| e.eq_ignore_ascii_case("shp"));
+        let more = if shapes { ", with .shx, .dbf, .cpg and .prj" } else { "" };
+        let name = if standard { "standard output".into() } else { o.display().to_string() };
+        let _ = writeln!(out, "  wrote      {name}{more}");
     }
     for layer in &r.layers {
         if let Some(file) = &layer.set_aside_file {
@@ -238,7 +240,10 @@ pub fn look(r: &LookReport) -> String {
         _ => {}
     }
     if let Some([w, s, e, n]) = r.extent {
-        let _ = writeln!(out, "  extent     x {w} to {e}, y {s} to {n}");
+        // Seven decimals are a centimetre in degrees, and more than anybody measured in metres or feet.
+        let short = |v: f64| (v * 1e7).round() / 1e7;
+        let digits = |v: f64| if v.abs() > 360.0 { (v * 1e3).round() / 1e3 } else { short(v) };
+        let _ = writeln!(out, "  extent     x {} to {}, y {} to {}", digits(w), digits(e), digits(s), digits(n));
     }
     let rows: Vec<Vec<String>> = r
         .columns

@@ -6,7 +6,7 @@ use std::io::{BufReader, Read, Write};
 use std::path::{Path, PathBuf};
 use zip::ZipArchive;
 
-/// Endings of files that may be what is meant, in a file without one of these nothing is looked for.
+/// Endings of files that are read, DBF tables beside them.
 const ENDINGS: [&str; 17] = [
     "shp", "gpkg", "geojson", "json", "geojsonl", "ndjson", "kml", "gpx", "gml", "xml", "dxf", "csv", "tsv", "txt",
     "xyz", "xlsx", "ods",

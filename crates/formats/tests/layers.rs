@@ -282,6 +282,38 @@ fn lines_and_polygons_come_back_from_every_layer_format() {
 }
 
 #[test]
+fn a_text_in_a_column_of_numbers_is_not_lost() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("gates.gpkg");
+    write(&path, 1, &SetAsideTable::default());
+    let db = rusqlite::Connection::open(&path).unwrap();
+    // The triggers of the index need functions that plain SQLite does not have.
+    let triggers: Vec<String> = db
+        .prepare("SELECT name FROM sqlite_schema WHERE type = 'trigger'")
+        .unwrap()
+        .query_map([], |r| r.get(0))
+        .unwrap()
+        .map(Result::unwrap)
+        .collect();
+    triggers.iter().for_each(|t| db.execute_batch(&format!("DROP TRIGGER \"{t}\"")).unwrap());
+    db.execute_batch(
+        "UPDATE tide_gates SET n = 'about 7' WHERE fid = 3; UPDATE tide_gates SET open = 0.5 WHERE fid = 1;",
+    )
+    .unwrap();
+    drop(db);
+    let (names, rows, _) = read(&path, &InputOptions::default());
+    assert!(names.contains(&"n: Utf8".to_string()) && names.contains(&"open: Float64".to_string()), "{names:?}");
+    let n = names.iter().position(|n| n.starts_with("n:")).unwrap();
+    assert_eq!((rows[0][n].as_str(), rows[1][n].as_str()), ("1", "about 7"));
+    let reader = open(&path, &InputOptions::default()).unwrap();
+    assert!(
+        reader.about().notes.iter().any(|n| n.contains("column n is declared as numbers")),
+        "{:?}",
+        reader.about().notes
+    );
+}
+
+#[test]
 fn workbook_has_real_numbers_and_text_codes() {
     use calamine::{Data, Reader, Xlsx, open_workbook};
     let folder = tempfile::tempdir().unwrap();

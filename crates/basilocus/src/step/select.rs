@@ -157,8 +157,8 @@ impl Select {
             return Err(Error::Plan(format!("--inside {}: {there}", file.display())));
         }
         out.understood.push(format!(
-            "rows inside {} areas of {}{}",
-            areas.len(),
+            "rows inside {} of {}{}",
+            if areas.len() == 1 { "1 area".to_string() } else { format!("{} areas", areas.len()) },
             file.display(),
             if none > 0 { format!(", without {none} rows of it that are no polygons") } else { String::new() }
         ));

@@ -152,6 +152,7 @@ impl GeoPackageReader {
         if rows == 0 {
             return Err(FormatError::Empty { path: path.to_path_buf(), what: "the layer has no rows" });
         }
+        widen(&connection, &layer, &mut kinds, &columns, &mut notes).map_err(broken)?;
         let schema = layer_schema(&kinds, shape, crs.as_deref());
         let bytes = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
         let about = About {
@@ -167,6 +168,46 @@ impl GeoPackageReader {
         };
         Ok(GeoPackageReader { path: path.to_path_buf(), layer, about, schema, columns, geometry, shape })
     }
+}
+
+/// Makes the types of columns those of all their values: SQLite holds a text in a column of numbers without a word, and as a
+/// number it would be lost.
+fn widen(
+    connection: &Connection,
+    layer: &str,
+    kinds: &mut [(String, DataType)],
+    columns: &[String],
+    notes: &mut Vec<String>,
+) -> rusqlite::Result<()> {
+    let numeric: Vec<usize> = (0..kinds.len()).filter(|i| kinds[*i].1 != DataType::Utf8).collect();
+    if numeric.is_empty() {
+        return Ok(());
+    }
+    let asked: Vec<String> = numeric
+        .iter()
+        .map(|i| {
+            let c = quoted(&columns[*i]);
+            format!("max(typeof({c}) = 'text'), max(typeof({c}) = 'real')")
+        })
+        .collect();
+    let sql = format!("SELECT {} FROM {}", asked.join(", "), quoted(layer));
+    let found: Vec<bool> = connection.query_row(&sql, [], |r| {
+        (0..2 * numeric.len()).map(|i| r.get::<_, Option<bool>>(i).map(|v| v.unwrap_or(false))).collect()
+    })?;
+    for (at, i) in numeric.into_iter().enumerate() {
+        let (text, real) = (found[2 * at], found[2 * at + 1]);
+        let (name, kind) = &mut kinds[i];
+        if text {
+            notes.push(format!("column {name} is declared as numbers and holds texts too: it is read as text"));
+            *kind = DataType::Utf8;
+        } else if real && *kind != DataType::Float64 {
+            notes.push(format!(
+                "column {name} is declared as whole numbers and holds others too: it is read as numbers"
+            ));
+            *kind = DataType::Float64;
+        }
+    }
+    Ok(())
 }
 
 fn sql_text(text: &str) -> String {

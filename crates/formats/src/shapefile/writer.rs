@@ -30,7 +30,6 @@ struct Layer {
     with_m: bool,
     shapes: BufWriter<File>,
     index: BufWriter<File>,
-    index_path: std::path::PathBuf,
     length: u64,
     number: u32,
     /// West, south, east, north.
@@ -127,7 +126,6 @@ impl Writer for ShapefileWriter {
             with_m: false,
             shapes,
             index,
-            index_path,
             length: 100,
             number: 0,
             extent: None,
@@ -244,7 +242,6 @@ impl Writer for ShapefileWriter {
             Some(system) => put(&self.pending.companion("prj")?, system)?,
             None => told.push("no reference system is known, so there is no .prj".into()),
         }
-        drop(layer.index_path);
         self.pending.stale(&STALE);
         Ok((self.pending, told))
     }
