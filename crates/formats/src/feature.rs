@@ -1,11 +1,12 @@
 //! Rows of a layer in the making, for readers that meet features one by one.
 
-use crate::reader::Decoded;
+use crate::reader::{Block, Decoded};
 use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use basilocus_table::batch::{point_array, point_field, record_batch};
 use basilocus_table::geometry::{Geometry, geometry_field, wkb};
 use basilocus_table::{Batch, POINT_COLUMN, SetAsideRow};
+use std::collections::HashMap;
 use std::sync::Arc;
 
 /// Rows that travel together.
@@ -31,6 +32,12 @@ impl Cell {
             Cell::Text(t) => Some(t.clone()),
         }
     }
+}
+
+/// Values by the names of columns, in the order of the columns.
+pub(crate) fn cells(columns: &[String], values: Vec<(String, String)>) -> Vec<Cell> {
+    let mut values: HashMap<String, String> = values.into_iter().collect();
+    columns.iter().map(|c| values.remove(c).map_or(Cell::Null, Cell::Text)).collect()
 }
 
 /// What geometry a layer has.
@@ -77,29 +84,52 @@ impl Features {
     }
 
     /// Adds a feature, with as many cells as the schema has columns beside the geometry; `bytes` of the source.
-    pub(crate) fn push(&mut self, number: u64, cells: Vec<Cell>, geometry: Option<Geometry>, bytes: u64) {
+    fn push(&mut self, number: u64, cells: Vec<Cell>, geometry: Option<Geometry>, bytes: u64) {
         self.rows.push((number, cells, geometry));
         self.bytes += bytes;
     }
 
     /// Sets a feature aside.
-    pub(crate) fn set_aside(&mut self, number: u64, cells: &[Cell], class: &str, reason: String) {
+    fn set_aside(&mut self, number: u64, cells: &[Cell], class: &str, reason: String) {
         let mut values: Vec<String> = cells.iter().map(|c| c.text().unwrap_or_default()).collect();
         values.resize(self.schema.fields().len(), String::new());
         self.set_aside.push(SetAsideRow { source_row: number, class: class.into(), reason, values });
     }
 
+    /// Adds a feature, or sets it aside where its geometry cannot be used or is missing among points; hands over what is
+    /// enough for a batch. False where no more is wanted.
+    pub(crate) fn give(
+        &mut self,
+        number: u64,
+        cells: Vec<Cell>,
+        geometry: Result<Option<Geometry>, (&str, String)>,
+        bytes: u64,
+        sink: &mut dyn FnMut(Block) -> bool,
+    ) -> bool {
+        match geometry {
+            Ok(None) if matches!(self.shape, Shape::Points { .. }) => {
+                self.set_aside(number, &cells, "no geometry", "the row has no geometry; a point is expected".into());
+            }
+            Ok(geometry) => self.push(number, cells, geometry, bytes),
+            Err((class, reason)) => self.set_aside(number, &cells, class, reason),
+        }
+        !self.is_full() || sink(Block::Rows(self.finish()))
+    }
+
+    /// Hands over what is left.
+    pub(crate) fn rest(mut self, sink: &mut dyn FnMut(Block) -> bool) {
+        if !self.rows.is_empty() || !self.set_aside.is_empty() {
+            sink(Block::Rows(self.finish()));
+        }
+    }
+
     /// Whether they are enough.
-    pub(crate) fn is_full(&self) -> bool {
+    fn is_full(&self) -> bool {
         self.rows.len() + self.set_aside.len() >= ROWS
     }
 
-    pub(crate) fn is_empty(&self) -> bool {
-        self.rows.is_empty() && self.set_aside.is_empty()
-    }
-
     /// The features as a batch.
-    pub(crate) fn finish(&mut self) -> Decoded {
+    fn finish(&mut self) -> Decoded {
         let mut rows = std::mem::take(&mut self.rows);
         let columns = self.schema.fields().len() - usize::from(self.shape != Shape::None);
         let mut arrays: Vec<ArrayRef> = (0..columns)

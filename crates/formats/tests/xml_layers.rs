@@ -130,7 +130,7 @@ fn feeds_are_tables_with_positions() {
     let why: Vec<(u64, &str)> = aside.iter().map(|a| (a.source_row, a.reason.as_str())).collect();
     assert_eq!(why[0].0, 3);
     assert!(why[0].1.contains("the first number is a latitude"), "{}", why[0].1);
-    assert_eq!(why[1], (4, "the element has no position, and others have"));
+    assert_eq!(why[1], (4, "the row has no geometry; a point is expected"));
     // Any XML, with the element that is a row chosen by its name.
     std::fs::write(&path, "<survey><site n='1'><reading at='10:00'>2.5</reading><reading at='11:00'>2.7</reading></site><site n='2'><reading at='10:00'>1</reading></site></survey>").unwrap();
     let (names, rows, _) = read(&path, None).unwrap();

@@ -64,18 +64,12 @@ impl Reader for DbfReader {
         let mut number = 0;
         while let Some(row) = cursor.next()? {
             number += 1;
-            if row.deleted {
-                features.set_aside(number, &row.cells, DELETED.0, DELETED.1.into());
-            } else {
-                features.push(number, row.cells, None, self.table.row_bytes());
-            }
-            if features.is_full() && !sink(Block::Rows(features.finish())) {
+            let deleted = if row.deleted { Err((DELETED.0, DELETED.1.to_string())) } else { Ok(None) };
+            if !features.give(number, row.cells, deleted, self.table.row_bytes(), sink) {
                 return Ok(());
             }
         }
-        if !features.is_empty() {
-            sink(Block::Rows(features.finish()));
-        }
+        features.rest(sink);
         Ok(())
     }
 }

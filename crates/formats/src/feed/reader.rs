@@ -2,13 +2,12 @@
 
 use super::position;
 use super::tree::{Repeated, likeliest, repeated};
-use crate::feature::{Cell, Features, Shape, layer_schema};
+use crate::feature::{Features, Shape, cells, layer_schema};
 use crate::reader::{About, Block, Decode, InputOptions, PassThrough, Reader};
 use crate::xml::{Element, Found, each};
 use crate::{Format, FormatError};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_table::geometry::Geometry;
-use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -153,28 +152,12 @@ impl Reader for FeedReader {
         let (mut number, mut wanted) = (0, true);
         rows(&self.path, &self.element, &mut |e| {
             number += 1;
-            let mut found: HashMap<String, String> = values(&e).into_iter().collect();
-            let cells: Vec<Cell> =
-                self.columns.iter().map(|c| found.remove(c).map_or(Cell::Null, Cell::Text)).collect();
-            match position::of(&e) {
-                Ok(None) if matches!(self.shape, Shape::Points { .. }) => {
-                    features.set_aside(
-                        number,
-                        &cells,
-                        "no geometry",
-                        "the element has no position, and others have".into(),
-                    );
-                }
-                Ok(geometry) => features.push(number, cells, geometry, 0),
-                Err(problem) => features.set_aside(number, &cells, "no coordinates", problem),
-            }
-            if features.is_full() {
-                wanted = sink(Block::Rows(features.finish()));
-            }
+            let geometry = position::of(&e).map_err(|problem| ("no coordinates", problem));
+            wanted = features.give(number, cells(&self.columns, values(&e)), geometry, 0, sink);
             wanted
         })?;
-        if wanted && !features.is_empty() {
-            sink(Block::Rows(features.finish()));
+        if wanted {
+            features.rest(sink);
         }
         Ok(())
     }

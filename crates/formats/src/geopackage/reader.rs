@@ -230,16 +230,10 @@ impl GeoPackageReader {
     /// The geometry of a row, or the class and the reason why there is none.
     fn geometry(&self, value: ValueRef) -> Result<Option<Geometry>, (&'static str, String)> {
         let ValueRef::Blob(bytes) = value else {
-            return match self.shape {
-                Shape::Points { .. } => Err(("no geometry", "the row has no geometry; a point is expected".into())),
-                _ => Ok(None),
-            };
+            return Ok(None);
         };
         match (blob::read(bytes), self.shape) {
             (Err(problem), _) => Err(("geometry cannot be read", problem)),
-            (Ok(Blob::Empty), Shape::Points { .. }) => {
-                Err(("no geometry", "the geometry is empty; a point is expected".into()))
-            }
             (Ok(Blob::Empty), _) => Ok(None),
             (Ok(Blob::Geometry(g)), Shape::Points { .. }) if !matches!(g, Geometry::Point(_)) => Err((
                 "geometry is not a point",
@@ -283,17 +277,11 @@ impl Reader for GeoPackageReader {
                 None => Ok(None),
                 Some(_) => self.geometry(row.get_ref(self.columns.len()).map_err(broken)?),
             };
-            match geometry {
-                Ok(geometry) => features.push(number, cells, geometry, 0),
-                Err((class, reason)) => features.set_aside(number, &cells, class, reason),
-            }
-            if features.is_full() && !sink(Block::Rows(features.finish())) {
+            if !features.give(number, cells, geometry, 0, sink) {
                 return Ok(());
             }
         }
-        if !features.is_empty() {
-            sink(Block::Rows(features.finish()));
-        }
+        features.rest(sink);
         Ok(())
     }
 }

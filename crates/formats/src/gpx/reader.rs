@@ -1,12 +1,11 @@
 //! Way points, the points of routes and tracks, or routes and tracks as lines: three layers of one file.
 
-use crate::feature::{Cell, Features, Shape, layer_schema};
+use crate::feature::{Features, Shape, cells, layer_schema};
 use crate::reader::{About, Block, Decode, InputOptions, PassThrough, Reader};
 use crate::xml::{Element, Found, each};
 use crate::{Format, FormatError};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_table::geometry::{Geometry, Position};
-use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -215,20 +214,12 @@ impl Reader for GpxReader {
         let (mut number, mut wanted) = (0, true);
         rows(&self.path, self.layer, &mut |(values, geometry)| {
             number += 1;
-            let mut values: HashMap<String, String> = values.into_iter().collect();
-            let cells: Vec<Cell> =
-                self.columns.iter().map(|c| values.remove(c).map_or(Cell::Null, Cell::Text)).collect();
-            match geometry {
-                Ok(geometry) => features.push(number, cells, geometry, 0),
-                Err(problem) => features.set_aside(number, &cells, "no coordinates", problem),
-            }
-            if features.is_full() {
-                wanted = sink(Block::Rows(features.finish()));
-            }
+            let geometry = geometry.map_err(|problem| ("no coordinates", problem));
+            wanted = features.give(number, cells(&self.columns, values), geometry, 0, sink);
             wanted
         })?;
-        if wanted && !features.is_empty() {
-            sink(Block::Rows(features.finish()));
+        if wanted {
+            features.rest(sink);
         }
         Ok(())
     }

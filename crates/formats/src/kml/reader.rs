@@ -1,7 +1,7 @@
 //! Placemarks as rows: name, description, folder, time, icon, and the data that they carry, typed or not.
 
 use super::geometry;
-use crate::feature::{Cell, Features, Shape, layer_schema};
+use crate::feature::{Features, Shape, cells, layer_schema};
 use crate::reader::{About, Block, Decode, InputOptions, PassThrough, Reader};
 use crate::xml::{Element, Found, each};
 use crate::{Format, FormatError};
@@ -215,28 +215,12 @@ impl Reader for KmlReader {
         let mut icons = self.icons.clone();
         placemarks(&self.path, &mut icons, &mut |p| {
             number += 1;
-            let mut values: HashMap<String, String> = p.values.into_iter().collect();
-            let cells: Vec<Cell> =
-                self.columns.iter().map(|c| values.remove(c).map_or(Cell::Null, Cell::Text)).collect();
-            match p.geometry {
-                Ok(None) if matches!(self.shape, Shape::Points { .. }) => {
-                    features.set_aside(
-                        number,
-                        &cells,
-                        "no geometry",
-                        "the placemark has no geometry; a point is expected".into(),
-                    );
-                }
-                Ok(geometry) => features.push(number, cells, geometry, 0),
-                Err(problem) => features.set_aside(number, &cells, "geometry cannot be read", problem),
-            }
-            if features.is_full() {
-                wanted = sink(Block::Rows(features.finish()));
-            }
+            let geometry = p.geometry.map_err(|problem| ("geometry cannot be read", problem));
+            wanted = features.give(number, cells(&self.columns, p.values), geometry, 0, sink);
             wanted
         })?;
-        if wanted && !features.is_empty() {
-            sink(Block::Rows(features.finish()));
+        if wanted {
+            features.rest(sink);
         }
         Ok(())
     }

@@ -85,7 +85,6 @@ impl ShapefileReader {
     fn geometry(&self, content: &[u8]) -> Result<Option<Geometry>, (&'static str, String)> {
         match (record::read(content), self.shape) {
             (Err(problem), _) => Err(("geometry cannot be read", problem)),
-            (Ok(None), Shape::Points { .. }) => Err(("no geometry", "the shape is empty; a point is expected".into())),
             (Ok(Some(g)), Shape::Points { .. }) if !matches!(g, Geometry::Point(_)) => Err((
                 "geometry is not a point",
                 format!("the shape is a {}; the file says that it holds points", g.type_name()),
@@ -142,19 +141,17 @@ impl Reader for ShapefileReader {
             };
             let missing = row.is_none() && self.table.is_some();
             let (cells, deleted) = row.map_or((Vec::new(), false), |r| (r.cells, r.deleted));
-            let geometry = self.geometry(&content);
-            match geometry {
-                _ if deleted => features.set_aside(number, &cells, dbf::DELETED.0, dbf::DELETED.1.into()),
-                _ if missing => features.set_aside(
-                    number,
-                    &cells,
+            let geometry = if deleted {
+                Err((dbf::DELETED.0, dbf::DELETED.1.to_string()))
+            } else if missing {
+                Err((
                     "no row of attributes",
-                    "the table of attributes has fewer rows than there are shapes".into(),
-                ),
-                Ok(geometry) => features.push(number, cells, geometry, 8 + length),
-                Err((class, reason)) => features.set_aside(number, &cells, class, reason),
-            }
-            if features.is_full() && !sink(Block::Rows(features.finish())) {
+                    "the table of attributes has fewer rows than there are shapes".to_string(),
+                ))
+            } else {
+                self.geometry(&content)
+            };
+            if !features.give(number, cells, geometry, 8 + length, sink) {
                 return Ok(());
             }
         }
@@ -162,16 +159,13 @@ impl Reader for ShapefileReader {
         if let Some(cursor) = &mut rows {
             while let Some(row) = cursor.next()? {
                 number += 1;
-                let reason = "the table of attributes has more rows than there are shapes";
-                features.set_aside(number, &row.cells, "no shape", reason.into());
-                if features.is_full() && !sink(Block::Rows(features.finish())) {
+                let why = Err(("no shape", "the table of attributes has more rows than there are shapes".to_string()));
+                if !features.give(number, row.cells, why, 0, sink) {
                     return Ok(());
                 }
             }
         }
-        if !features.is_empty() {
-            sink(Block::Rows(features.finish()));
-        }
+        features.rest(sink);
         Ok(())
     }
 }
