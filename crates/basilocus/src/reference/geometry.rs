@@ -1,42 +1,33 @@
-//! Lines and polygons of OGC well-known text.
+//! Lines and polygons of OGC well-known text, as references want them: longitude and latitude alone.
+
+use basilocus_table::geometry::{Geometry, Position, wkt};
 
 /// The vertices of a `LINESTRING (x y, x y)`; of a `MULTILINESTRING` with one line, that line.
 pub(super) fn line(text: &str) -> Result<Vec<(f64, f64)>, String> {
-    let (kind, body) = head(text)?;
-    let inner = match kind.as_str() {
-        "LINESTRING" => body.strip_prefix('(').and_then(|r| r.strip_suffix(')')),
-        "MULTILINESTRING" => {
-            let one = body.strip_prefix("((").and_then(|r| r.strip_suffix("))"));
-            if one.is_some_and(|r| r.contains('(')) {
-                return Err("a line of several parts; one part a row is expected".into());
-            }
-            one
-        }
-        _ => None,
-    };
-    vertices(inner.ok_or_else(|| format!("\"{}\" is not a LINESTRING in well-known text", short(text)))?)
+    match read(text)? {
+        Geometry::LineString(l) if !l.is_empty() => Ok(plain(&l)),
+        Geometry::MultiLineString(l) => match l.as_slice() {
+            [one] => Ok(plain(one)),
+            [] => Err("the geometry is empty".into()),
+            _ => Err("a line of several parts; one part a row is expected".into()),
+        },
+        Geometry::LineString(_) => Err("the geometry is empty".into()),
+        g => Err(format!("the geometry is a {}; a LINESTRING is expected", g.type_name())),
+    }
 }
 
 /// The rings of a `POLYGON` or `MULTIPOLYGON`, holes among them.
 pub(crate) fn rings(text: &str) -> Result<Vec<Vec<(f64, f64)>>, String> {
-    let (kind, body) = head(text)?;
-    let depth = match kind.as_str() {
-        "POLYGON" => 2,
-        "MULTIPOLYGON" => 3,
-        _ => return Err(format!("\"{}\" is not a POLYGON or MULTIPOLYGON in well-known text", short(text))),
+    let rings: Vec<Vec<(f64, f64)>> = match read(text)? {
+        Geometry::Polygon(rings) => rings.iter().map(|r| plain(r)).collect(),
+        Geometry::MultiPolygon(list) => list.iter().flatten().map(|r| plain(r)).collect(),
+        g => return Err(format!("the geometry is a {}; a POLYGON or MULTIPOLYGON is expected", g.type_name())),
     };
-    let balanced = body.matches('(').count() == body.matches(')').count();
-    if !balanced || !body.starts_with(&"(".repeat(depth)) || !body.ends_with(&")".repeat(depth)) {
-        return Err(format!("the brackets of \"{}\" do not fit a {kind}", short(text)));
+    match rings.iter().find(|r| r.first() != r.last()) {
+        Some(r) => Err(format!("a ring of {} points is not closed", r.len())),
+        None if rings.is_empty() => Err("the geometry is empty".into()),
+        None => Ok(rings),
     }
-    body.split('(')
-        .filter_map(|part| part.split_once(')').map(|(ring, _)| ring))
-        .map(vertices)
-        .collect::<Result<Vec<_>, _>>()
-        .and_then(|rings| match rings.iter().find(|r| r.first() != r.last()) {
-            Some(r) => Err(format!("a ring of {} points is not closed", r.len())),
-            None => Ok(rings),
-        })
 }
 
 /// Whether a text begins like a polygon.
@@ -45,35 +36,19 @@ pub(crate) fn is_polygon(text: &str) -> bool {
     start.starts_with("POLYGON") || start.starts_with("MULTIPOLYGON")
 }
 
-/// The type, without what says that it has heights, and the rest without blanks between brackets.
-fn head(text: &str) -> Result<(String, String), String> {
+fn read(text: &str) -> Result<Geometry, String> {
     let text = text.trim();
     // "SRID=4326;POINT …" is no well-known text but often met.
     let text =
         text.split_once(';').filter(|(a, _)| a.to_ascii_uppercase().starts_with("SRID=")).map_or(text, |(_, b)| b);
-    let letters = text.bytes().take_while(u8::is_ascii_alphabetic).count();
-    let kind = text[..letters].to_ascii_uppercase();
-    let rest = text[letters..].trim_start();
-    let words = rest.bytes().take_while(u8::is_ascii_alphabetic).count();
-    let kind = kind.strip_suffix('Z').map_or(kind.clone(), String::from);
-    let body = rest[words..].trim().replace(" (", "(").replace("( ", "(").replace(" )", ")").replace(") ", ")");
-    if body.is_empty() { Err("the geometry is empty".into()) } else { Ok((kind, body)) }
+    if text.is_empty() {
+        return Err("the geometry is empty".into());
+    }
+    wkt::read(text).map_err(|e| e.to_string())
 }
 
-fn vertices(list: &str) -> Result<Vec<(f64, f64)>, String> {
-    list.split(',')
-        .map(|vertex| {
-            let mut numbers = vertex.split_whitespace().map(str::parse::<f64>);
-            match (numbers.next(), numbers.next()) {
-                (Some(Ok(x)), Some(Ok(y))) => Ok((x, y)),
-                _ => Err(format!("vertex \"{}\" is not two numbers", vertex.trim())),
-            }
-        })
-        .collect()
-}
-
-fn short(text: &str) -> String {
-    text.chars().take(40).collect()
+fn plain(list: &[Position]) -> Vec<(f64, f64)> {
+    list.iter().map(|p| (p.x, p.y)).collect()
 }
 
 #[cfg(test)]
@@ -88,7 +63,7 @@ mod tests {
         assert_eq!(line("MULTILINESTRING ((1 2, 4 5))").unwrap().len(), 2);
         assert!(line("MULTILINESTRING ((1 2, 4 5), (6 7, 8 9))").unwrap_err().contains("several parts"));
         assert!(line("POINT (1 2)").unwrap_err().contains("LINESTRING"));
-        assert!(line("LINESTRING (1 2, x y)").unwrap_err().contains("vertex"));
+        assert!(line("LINESTRING (1 2, x y)").unwrap_err().contains("a number is expected after 17"));
         assert!(line("").is_err());
     }
 
@@ -99,7 +74,7 @@ mod tests {
         let two = "MULTIPOLYGON (((0 0, 1 0, 1 1, 0 0)), ((5 5, 6 5, 6 6, 5 5)))";
         assert_eq!(rings(two).unwrap()[1][0], (5.0, 5.0));
         assert!(rings("POLYGON ((0 0, 1 0, 1 1))").unwrap_err().contains("not closed"));
-        assert!(rings("POLYGON ((0 0, 1 0, 1 1, 0 0)").unwrap_err().contains("brackets"));
+        assert!(rings("POLYGON ((0 0, 1 0, 1 1, 0 0)").unwrap_err().contains("closing parenthesis"));
         assert!(rings("LINESTRING (0 0, 1 1)").unwrap_err().contains("POLYGON"));
         assert!(is_polygon(" polygon ((") && !is_polygon("LINESTRING ("));
     }
