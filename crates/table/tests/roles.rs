@@ -97,5 +97,11 @@ fn ledgers_add_up_reason_by_reason() {
     assert_eq!((ledger.set_aside_total(), ledger.set_aside["blank row"]), (3, 2));
     ledger.check().unwrap();
     ledger.rows_in += 1;
-    assert!(ledger.check().unwrap_err().to_string().contains("6 rows in, 2 out, 3 set aside"));
+    assert!(ledger.check().unwrap_err().to_string().contains("6 rows in, 2 out, 0 left out, 3 set aside"));
+    // What a selection left out is part of the sum.
+    ledger.leave_out("outside the areas", 1);
+    ledger.check().unwrap();
+    let mut two = Ledger::default();
+    two.merge(&ledger);
+    assert_eq!((two.left_out_total(), two.rows_in), (1, 6));
 }
