@@ -60,7 +60,7 @@ fn bad_input_is_named_with_what_to_do() {
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --from EPSG:43260"), @"[1] basilocus: no reference system \"EPSG:43260\" in the catalogue (EPSG Geodetic Parameter Dataset, kept by the IOGP); nearest: WGS 84 / SCAR IMW ST01-04 (EPSG:3260); WGS 84 (EPSG:4326)");
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --from EPSG:4326 --to odd.prj"), @r#"[1] basilocus: Odd (a system of your own) uses the method "Sideways Unrolled", which is not implemented; choose a system with another projection"#);
     insta::assert_snapshot!(r("convert gates.csv -o no/out.csv --from EPSG:4326"), @"[1] basilocus: no/out.csv: the folder no does not exist; make it first");
-    insta::assert_snapshot!(r("convert gates.csv -o out.xyz --from EPSG:4326"), @"[1] basilocus: out.xyz: the ending says no format that is written; use .csv, .tsv, .xlsx, .dbf, .geojson, .geojsonl, .gpkg, .shp or .kml");
+    insta::assert_snapshot!(r("convert gates.csv -o out.xyz --from EPSG:4326"), @"[1] basilocus: out.xyz: the ending says no format that is written; use .csv, .tsv, .xlsx, .dbf, .geojson, .geojsonl, .gpkg, .shp, .kml or .gpx");
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --x lonn --y lat --from EPSG:4326"), @r#"[1] basilocus: gates.csv: there is no column "lonn" (did you mean "lon"?); it has: id, lon, lat"#);
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --x lon --y lon --from EPSG:4326"), @r#"[2] basilocus: --x and --y name the same column "lon"; all points would lie on a diagonal line (slip-02)"#);
     insta::assert_snapshot!(r("convert gates.csv --from EPSG:4326"), @"[2] basilocus: no output is said; name one with -o FILE");

@@ -169,6 +169,29 @@ fn an_empty_choice_is_no_success() {
 }
 
 #[test]
+fn points_and_lines_for_a_receiver() {
+    let f = estuary();
+    f.write("walk.geojson", r#"{"type":"FeatureCollection","features":[
+{"type":"Feature","properties":{"name":"round","kind":"walk"},"geometry":{"type":"LineString","coordinates":[[-123.8,46.2,1.5],[-123.7,46.2,2]]}},
+{"type":"Feature","properties":{"name":"gate <1>","kind":"flap"},"geometry":{"type":"Point","coordinates":[-123.75,46.25]}}]}"#);
+    f.ok(&["convert", "walk.geojson", "-o", "walk.gpx", "--no-progress"]);
+    let text = f.read("walk.gpx");
+    // Way points stand in front of tracks, whatever the order of the rows.
+    assert!(text.find("<wpt").unwrap() < text.find("<trk>").unwrap(), "{text}");
+    assert!(
+        text.contains(
+            "<wpt lat=\"46.250000000\" lon=\"-123.750000000\"><name>gate &lt;1&gt;</name><desc>kind: flap</desc></wpt>"
+        ),
+        "{text}"
+    );
+    f.ok(&["convert", "walk.gpx", "--layer", "tracks", "-o", "back.csv", "--no-progress"]);
+    assert!(f.read("back.csv").contains("LINESTRING Z (-123.8 46.2 1.5, -123.7 46.2 2)"), "{}", f.read("back.csv"));
+    let message = f.refusal(&["convert", "districts.geojson", "-o", "d.gpx", "--no-progress"]);
+    assert!(message.contains("row 1 is POLYGON, and GPX holds points and lines alone"), "{message}");
+    assert!(!f.path("d.gpx").exists());
+}
+
+#[test]
 fn what_a_format_has_no_place_for_is_said() {
     let f = estuary();
     let out =

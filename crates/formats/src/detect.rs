@@ -23,7 +23,7 @@ pub enum Format {
     Dbf,
     /// OGC KML.
     Kml,
-    /// GPS exchange format; read only.
+    /// GPS exchange format.
     Gpx,
     /// XML that repeats an element; read only.
     Feed,
@@ -56,7 +56,7 @@ impl Format {
 
     /// Whether it is nothing without geometry.
     pub fn needs_geometry(self) -> bool {
-        matches!(self, Format::GeoJson | Format::Shapefile | Format::Kml)
+        matches!(self, Format::GeoJson | Format::Shapefile | Format::Kml | Format::Gpx)
     }
 
     /// Whether positions in it are WGS 84 by its standard, longitude first.
@@ -78,6 +78,7 @@ impl Format {
             "shp" => Some(Format::Shapefile),
             "dbf" => Some(Format::Dbf),
             "kml" => Some(Format::Kml),
+            "gpx" => Some(Format::Gpx),
             _ => None,
         }
     }

@@ -101,7 +101,7 @@ pub enum FormatError {
         folder: PathBuf,
     },
     /// An extension that names no format that is written.
-    #[error("{}: the ending says no format that is written; use .csv, .tsv, .xlsx, .dbf, .geojson, .geojsonl, .gpkg, .shp or .kml", .path.display())]
+    #[error("{}: the ending says no format that is written; use .csv, .tsv, .xlsx, .dbf, .geojson, .geojsonl, .gpkg, .shp, .kml or .gpx", .path.display())]
     OutputFormat {
         /// The file.
         path: PathBuf,

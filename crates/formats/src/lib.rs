@@ -12,7 +12,7 @@
 //! | GeoJSON (RFC 7946), a feature a line (RFC 8142) | [`geojson`] | yes | yes |
 //! | GeoPackage | [`geopackage`] | yes | yes |
 //! | KML 2.2 | [`kml`] | yes | yes |
-//! | GPX | [`gpx`] | yes | no |
+//! | GPX | [`gpx`] | yes | points, lines |
 //! | XML that repeats an element: Atom, RSS, GeoRSS | [`feed`] | yes | no |
 //! | shapefile | [`shapefile`] | yes | yes |
 //! | DBF | [`dbf`] | yes | yes |

@@ -1,6 +1,6 @@
 //! What every writer takes.
 
-use crate::{Format, FormatError, PendingOutput, dbf, delimited, geojson, geopackage, kml, shapefile, xlsx};
+use crate::{Format, FormatError, PendingOutput, dbf, delimited, geojson, geopackage, gpx, kml, shapefile, xlsx};
 use arrow_schema::SchemaRef;
 use basilocus_table::Batch;
 use std::path::Path;
@@ -130,7 +130,8 @@ pub fn create(path: &Path, overwrite: bool) -> Result<Box<dyn Writer>, FormatErr
         Format::Delimited => Box::new(delimited::DelimitedWriter::create(pending)?),
         Format::Xlsx => Box::new(xlsx::XlsxWriter::create(pending)),
         Format::Kml => Box::new(kml::KmlWriter::create(pending)?),
-        Format::Ods | Format::Gpx | Format::Feed => return Err(FormatError::OutputFormat { path: path.to_path_buf() }),
+        Format::Gpx => Box::new(gpx::GpxWriter::create(pending)?),
+        Format::Ods | Format::Feed => return Err(FormatError::OutputFormat { path: path.to_path_buf() }),
         Format::GeoJson => Box::new(geojson::GeoJsonWriter::create(pending)?),
         Format::GeoPackage => Box::new(geopackage::GeoPackageWriter::create(pending)?),
         Format::Shapefile => Box::new(shapefile::ShapefileWriter::create(pending)),

@@ -128,8 +128,8 @@ pub struct WriteArgs {
 #[derive(Debug, Clone, Default, Args)]
 #[command(next_help_heading = "Behaviour")]
 pub struct RunBehaviour {
-    /// Output; its ending says the format (.csv .tsv .xlsx .dbf .geojson .geojsonl .gpkg .shp .kml); - prints a table with
-    /// tabs; may be given several times
+    /// Output; its ending says the format (.csv .tsv .xlsx .dbf .geojson .geojsonl .gpkg .shp .kml .gpx); - prints a table
+    /// with tabs; may be given several times
     #[arg(short, long, value_name = "FILE")]
     pub output: Vec<PathBuf>,
     /// Replace outputs that exist
