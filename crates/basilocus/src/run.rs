@@ -59,7 +59,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     }
     // Everything that can be wrong before a row is read is found here, for all layers and outputs.
     let mut writers: Vec<Box<dyn Writer>> = Vec::new();
-    let split_by = plan.layers.iter().find_map(|l| l.select.as_ref()?.split_by.clone());
+    let split_by = split_by(plan);
     if split_by.is_some() && plan.layers.len() > 1 {
         return Err(Error::Plan("--split-by parts one layer; the plan has several".into()));
     }
@@ -96,7 +96,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         let mut aside = AsideFile::new(file, options.overwrite, &pipeline.source_columns);
         let table = holds_set_aside.then_some(&mut set_aside_table);
         let mut review = Review::start(pipeline, options.overwrite)?;
-        if let Some(column) = &split_by {
+        if let Some(column) = split_by {
             let outputs = plan.outputs.iter().map(|o| o.file.clone()).zip(wants.iter().copied()).collect();
             split = Some(Split::new(column, outputs, options.overwrite));
         }
@@ -222,9 +222,16 @@ fn layer_names(layers: &[LayerPlan]) -> Vec<String> {
     names
 }
 
-/// Where rows set aside go: beside the first output that has no place for them.
+/// The column whose values have an output each.
+fn split_by(plan: &Plan) -> Option<&str> {
+    plan.layers.iter().find_map(|l| l.select.as_ref()?.split_by.as_deref())
+}
+
+/// Where rows set aside go: beside the first output that has no place for them. Parts have none, whatever their format: a
+/// row without a position belongs to no part.
 fn set_aside_path(plan: &Plan, layer: &str) -> Option<PathBuf> {
-    let output = plan.outputs.iter().find(|o| Format::of_ending(&o.file) != Some(Format::Xlsx))?;
+    let split = split_by(plan).is_some();
+    let output = plan.outputs.iter().find(|o| split || Format::of_ending(&o.file) != Some(Format::Xlsx))?;
     if basilocus_formats::is_standard(&output.file) {
         return Some(PathBuf::from(format!("{layer}.set-aside.csv")));
     }
@@ -504,6 +511,10 @@ fn about(report: &Report, layers: &[(Box<dyn Reader>, Pipeline)], date: &str) ->
         ("Rows written".into(), report.rows_out.to_string()),
         ("Rows set aside".into(), report.set_aside.values().sum::<u64>().to_string()),
     ];
+    let left_out: u64 = report.left_out.values().sum();
+    if left_out > 0 {
+        lines.push(("Rows not chosen".into(), left_out.to_string()));
+    }
     for (layer, (_, pipeline)) in report.layers.iter().zip(layers) {
         lines.push((layer.name.clone(), String::new()));
         lines.push((
@@ -515,6 +526,9 @@ fn about(report: &Report, layers: &[(Box<dyn Reader>, Pipeline)], date: &str) ->
         }
         lines.push(("Rows read".into(), layer.rows_in.to_string()));
         lines.push(("Rows written".into(), layer.rows_out.to_string()));
+        for (reason, n) in &layer.left_out {
+            lines.push((format!("Not chosen: {reason}"), n.to_string()));
+        }
         for (reason, n) in &layer.set_aside {
             lines.push((format!("Set aside: {reason}"), n.to_string()));
         }

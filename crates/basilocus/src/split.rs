@@ -125,10 +125,17 @@ impl Split {
         aside: &SetAsideTable,
     ) -> Result<(Vec<PendingOutput>, Vec<String>), Error> {
         let (mut pending, mut told) = (Vec::new(), Vec::new());
-        for part in self.parts.into_values() {
+        for (value, part) in self.parts {
+            // The account of the whole stays; what this part is of it stands in front.
+            let mut own = about.clone();
+            let lines = [
+                ("Part".to_string(), format!("{} is {}", self.column, shown(&value))),
+                ("Rows of it".to_string(), part.rows.to_string()),
+            ];
+            own.lines.splice(own.lines.len().min(1)..own.lines.len().min(1), lines);
             for (mut writer, _) in part.writers {
                 writer.end_layer()?;
-                let (output, words) = writer.finish(about, aside)?;
+                let (output, words) = writer.finish(&own, aside)?;
                 pending.push(output);
                 told.extend(words);
             }

@@ -128,6 +128,42 @@ fn parts_add_up_to_the_whole() {
 }
 
 #[test]
+fn a_workbook_a_part_says_what_part_it_is_and_loses_no_row() {
+    use calamine::{Reader, Xlsx, open_workbook};
+    let f = estuary();
+    let out = f.ok(&[
+        "select",
+        "gates.csv",
+        "--from",
+        "EPSG:4326",
+        "--inside",
+        "districts.geojson",
+        "--take",
+        "district",
+        "--split-by",
+        "district",
+        "-o",
+        "part.xlsx",
+        "--no-progress",
+    ]);
+    assert!(out.contains("6 rows in = 3 out + 2 not chosen (2 outside the areas) + 1 set aside"), "{out}");
+    // A row without a position is in no part, so it has a file of its own though all outputs are workbooks.
+    assert!(
+        f.read("part.set-aside.csv").contains("7,\"column \"\"lon\"\" is empty"),
+        "{}",
+        f.read("part.set-aside.csv")
+    );
+    let mut book: Xlsx<_> = open_workbook(f.path("part-North.xlsx")).unwrap();
+    let range = book.worksheet_range("About").unwrap();
+    let line = |what: &str| {
+        let row = range.rows().find(|r| r[0].to_string() == what).unwrap_or_else(|| panic!("{what}"));
+        row[1].to_string()
+    };
+    assert_eq!((line("Part").as_str(), line("Rows of it").as_str()), ("district is North", "2"));
+    assert_eq!((line("Rows read").as_str(), line("Rows not chosen").as_str()), ("6", "2"));
+}
+
+#[test]
 fn an_empty_choice_is_no_success() {
     let f = estuary();
     let (status, out, _) =

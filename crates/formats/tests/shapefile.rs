@@ -40,10 +40,14 @@ fn layer(shapes: &[Option<&str>]) -> (LayerOut, Batch) {
 }
 
 fn write(path: &Path, shapes: &[Option<&str>]) -> Result<Vec<String>, basilocus_formats::FormatError> {
-    let mut writer = create(path, true)?;
     let (layer, batch) = layer(shapes);
-    let encoder = writer.start_layer(&layer)?;
-    writer.write(encoder.encode(&batch))?;
+    write_layer(path, &layer, &batch)
+}
+
+fn write_layer(path: &Path, layer: &LayerOut, batch: &Batch) -> Result<Vec<String>, basilocus_formats::FormatError> {
+    let mut writer = create(path, true)?;
+    let encoder = writer.start_layer(layer)?;
+    writer.write(encoder.encode(batch))?;
     writer.end_layer()?;
     let about = RunAbout { lines: Vec::new(), date: "2026-11-25".into() };
     let (pending, told) = writer.finish(&about, &SetAsideTable::default())?;
@@ -160,6 +164,10 @@ fn an_old_index_does_not_outlive_its_shapes() {
     std::fs::write(path.with_extension("qix"), "an index of the old shapes").unwrap();
     write(&path, &AREAS[..1]).unwrap();
     assert!(!path.with_extension("qix").exists());
+    // A system of earlier shapes would be a wrong one that looks right.
+    let (unknown, batch) = layer(&AREAS);
+    let told = write_layer(&path, &LayerOut { crs: None, ..unknown }, &batch).unwrap();
+    assert!(!path.with_extension("prj").exists() && told.iter().any(|t| t.contains("no .prj")), "{told:?}");
     let message = match create(&path, false) {
         Err(e) => e.to_string(),
         Ok(_) => panic!("an existing file is not replaced"),

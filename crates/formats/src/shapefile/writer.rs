@@ -240,7 +240,11 @@ impl Writer for ShapefileWriter {
         put(&self.pending.companion("cpg")?, "UTF-8")?;
         match &layer.system {
             Some(system) => put(&self.pending.companion("prj")?, system)?,
-            None => told.push("no reference system is known, so there is no .prj".into()),
+            None => {
+                told.push("no reference system is known, so there is no .prj".into());
+                // One of earlier shapes would say a system that these are not in.
+                self.pending.stale(&["prj"]);
+            }
         }
         self.pending.stale(&STALE);
         Ok((self.pending, told))
