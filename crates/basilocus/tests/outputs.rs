@@ -164,7 +164,7 @@ fn geometry_becomes_columns_where_a_format_has_none() {
     back.to = vec!["EPSG:2269".into()];
     let r = go(vec![back], std::slice::from_ref(&csv)).unwrap();
     assert!(r.layers[0].understood.iter().any(|u| u.contains("the geometry")), "{:?}", r.layers[0].understood);
-    assert_eq!(header(&csv), "fid,id,easting,northing");
+    assert_eq!(header(&csv), "feature_id,id,easting,northing");
 }
 
 #[test]

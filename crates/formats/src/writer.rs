@@ -74,6 +74,15 @@ pub trait Encode: Send + Sync {
     fn encode(&self, batch: &Batch) -> Encoded;
 }
 
+/// The column that names a row best, for formats that show a name: one that is called so, else the first.
+pub(crate) fn naming_column(schema: &SchemaRef) -> Option<usize> {
+    const NAMES: [&str; 5] = ["name", "title", "label", "id", "feature_id"];
+    let geometry = basilocus_table::batch::spatial_index(schema);
+    let columns = || schema.fields().iter().enumerate().filter(move |(i, _)| Some(*i) != geometry);
+    let named = |wanted: &str| columns().find(|(_, f)| f.name().eq_ignore_ascii_case(wanted));
+    NAMES.iter().find_map(|n| named(n)).or_else(|| columns().next()).map(|(i, _)| i)
+}
+
 /// Leaves batches as they are, for outputs whose rows are written one by one.
 pub struct AsRows;
 

@@ -16,7 +16,7 @@ fn sample(code: u32) -> (LayerOut, Batch) {
         Field::new("n", DataType::Int64, true),
         Field::new("width", DataType::Float64, true),
         Field::new("open", DataType::Boolean, true),
-        Field::new("geom", DataType::Utf8, true),
+        Field::new("Geometry", DataType::Utf8, true),
         point_field(Some(&crs), true),
     ];
     let schema = Arc::new(Schema::new(fields));
@@ -92,7 +92,7 @@ fn geopackage_is_read_by_plain_sqlite() {
     let told = write(&path, 2, &SetAsideTable::default());
     assert!(
         told.iter().any(|t| t.contains("tide_gates"))
-            && told.iter().any(|t| t.contains("\"geom\"") && t.contains("geom_")),
+            && told.iter().any(|t| t.contains("\"Geometry\"") && t.contains("Geometry_")),
         "{told:?}"
     );
     let c = rusqlite::Connection::open(&path).unwrap();
@@ -109,11 +109,11 @@ fn geopackage_is_read_by_plain_sqlite() {
     assert_eq!(one("SELECT min_x FROM gpkg_contents"), Real(-123.8));
     assert_eq!(one("SELECT last_change FROM gpkg_contents"), Text("2026-11-25T00:00:00.000Z".into()));
     assert_eq!(
-        one("SELECT count(*) FROM rtree_tide_gates_geom WHERE minx <= -123.8 AND maxx >= -123.8"),
+        one("SELECT count(*) FROM rtree_tide_gates_geometry WHERE minx <= -123.8 AND maxx >= -123.8"),
         Integer(1),
         "the index holds the points"
     );
-    assert_eq!(one("SELECT count(*) FROM rtree_tide_gates_geom"), Integer(2), "a null point is not in the index");
+    assert_eq!(one("SELECT count(*) FROM rtree_tide_gates_geometry"), Integer(2), "a null point is not in the index");
     assert_eq!(
         one("SELECT count(*) FROM sqlite_master WHERE type = 'trigger' AND tbl_name = 'tide_gates'"),
         Integer(7)
@@ -124,7 +124,7 @@ fn geopackage_is_read_by_plain_sqlite() {
         Text("integerintegerreal".into())
     );
     // The blob by the letter of the standard: magic, version, flags, srs_id, then POINT Z in WKB.
-    let Blob(blob) = one("SELECT geom FROM tide_gates") else { panic!("no blob") };
+    let Blob(blob) = one("SELECT geometry FROM tide_gates") else { panic!("no blob") };
     assert_eq!(&blob[..8], b"GP\0\x01\xE6\x10\0\0");
     assert_eq!(u32::from_le_bytes(blob[9..13].try_into().unwrap()), 1001);
     assert_eq!(f64::from_le_bytes(blob[13..21].try_into().unwrap()), -123.8);
@@ -140,7 +140,15 @@ fn geopackage_comes_back() {
     let (names, rows, aside) = read(&path, &InputOptions { layer: Some("tide_gates".into()), ..Default::default() });
     assert_eq!(
         names,
-        ["fid: Int64", "code: Utf8", "n: Int64", "width: Float64", "open: Boolean", "geom_: Utf8", "geometry: point"]
+        [
+            "feature_id: Int64",
+            "code: Utf8",
+            "n: Int64",
+            "width: Float64",
+            "open: Boolean",
+            "Geometry_: Utf8",
+            "geometry: point"
+        ]
     );
     assert_eq!(
         rows,
@@ -272,9 +280,9 @@ fn lines_and_polygons_come_back_from_every_layer_format() {
     let db = rusqlite::Connection::open(folder.path().join("areas.gpkg")).unwrap();
     let text = |sql: &str| db.query_row(sql, [], |r| r.get::<_, String>(0)).unwrap();
     assert_eq!(text("SELECT geometry_type_name FROM gpkg_geometry_columns"), "GEOMETRY");
-    assert_eq!(text("SELECT type FROM pragma_table_info('areas') WHERE name = 'geom'"), "GEOMETRY");
+    assert_eq!(text("SELECT type FROM pragma_table_info('areas') WHERE name = 'geometry'"), "GEOMETRY");
     let bounds: Vec<f64> = db
-        .query_row("SELECT minx, maxx, miny, maxy FROM rtree_areas_geom WHERE id = 2", [], |r| {
+        .query_row("SELECT minx, maxx, miny, maxy FROM rtree_areas_geometry WHERE id = 2", [], |r| {
             (0..4).map(|i| r.get(i)).collect()
         })
         .unwrap();
@@ -297,7 +305,7 @@ fn a_text_in_a_column_of_numbers_is_not_lost() {
         .collect();
     triggers.iter().for_each(|t| db.execute_batch(&format!("DROP TRIGGER \"{t}\"")).unwrap());
     db.execute_batch(
-        "UPDATE tide_gates SET n = 'about 7' WHERE fid = 3; UPDATE tide_gates SET open = 0.5 WHERE fid = 1;",
+        "UPDATE tide_gates SET n = 'about 7' WHERE feature_id = 3; UPDATE tide_gates SET open = 0.5 WHERE feature_id = 1;",
     )
     .unwrap();
     drop(db);

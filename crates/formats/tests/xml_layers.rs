@@ -92,7 +92,7 @@ fn way_points_routes_and_tracks() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("survey.gpx");
     std::fs::write(&path, GPX).unwrap();
-    assert_eq!(layers(&path).unwrap(), ["waypoints", "tracks", "routes", "track_points"]);
+    assert_eq!(layers(&path).unwrap(), ["way-points", "tracks", "routes", "positions-of-tracks"]);
     let (names, rows, aside) = read(&path, None).unwrap();
     assert_eq!(names, ["ele", "time", "name", "depth", "geometry"]);
     assert_eq!(rows, [["4.5", "2026-11-20T10:00:00Z", "TG-01", "2.5", "-123.8 46.2 4.5"]]);
@@ -101,10 +101,12 @@ fn way_points_routes_and_tracks() {
     assert_eq!(rows, [["round", "LINESTRING (2 1, 4 3)"]]);
     let (_, rows, _) = read(&path, Some("tracks")).unwrap();
     assert_eq!(rows[0][1].split_once(", (").unwrap().1, "8 7 NaN, 10 9 NaN))", "heights where there are any");
-    let (names, rows, _) = read(&path, Some("track_points")).unwrap();
+    let (names, rows, _) = read(&path, Some("positions-of-tracks")).unwrap();
     assert_eq!(names, ["track", "segment", "ele", "geometry"]);
     assert_eq!((rows.len(), rows[2].join(" ").as_str()), (4, "walk 2  8 7"));
-    assert!(read(&path, Some("roads")).unwrap_err().contains("it has: waypoints, tracks, routes, track_points"));
+    assert!(
+        read(&path, Some("roads")).unwrap_err().contains("it has: way-points, tracks, routes, positions-of-tracks")
+    );
 }
 
 const RSS: &str = r#"<?xml version="1.0"?><rss version="2.0" xmlns:georss="http://www.georss.org/georss" xmlns:gml="http://www.opengis.net/gml"><channel><title>Tern gauges</title>

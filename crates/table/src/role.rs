@@ -277,6 +277,7 @@ const HEADERS: &[(Role, &[&str])] = &[
             "recordid",
             "objectid",
             "fid",
+            "feature_id",
             "pointid",
             "station",
             "stationid",

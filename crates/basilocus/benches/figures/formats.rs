@@ -83,13 +83,13 @@ fn bare_sqlite(source: &Path, target: &Path) {
     let db = rusqlite::Connection::open(target).expect("made");
     db.execute_batch(
         "PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA cache_size = -49152; BEGIN;
-         CREATE TABLE t (fid INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL, geom BLOB, id INTEGER, name TEXT, lon DOUBLE, lat DOUBLE, kind TEXT, remark TEXT);
+         CREATE TABLE t (id0 INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL, shape BLOB, id INTEGER, name TEXT, lon DOUBLE, lat DOUBLE, kind TEXT, remark TEXT);
          CREATE VIRTUAL TABLE r USING rtree(id, minx, maxx, miny, maxy);",
     )
     .expect("made");
     {
         let mut insert = db
-            .prepare("INSERT INTO t (geom, id, name, lon, lat, kind, remark) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)")
+            .prepare("INSERT INTO t (shape, id, name, lon, lat, kind, remark) VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)")
             .expect("prepared");
         let mut index = db.prepare("INSERT INTO r VALUES (?1, ?2, ?2, ?3, ?3)").expect("prepared");
         let mut reader = csv::Reader::from_path(source).expect("the source is there");

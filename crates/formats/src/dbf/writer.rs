@@ -15,10 +15,10 @@ use std::sync::Arc;
 const NAME: usize = 10;
 /// Longest text, in bytes.
 const TEXT: usize = 254;
-/// Most figures of a number with its sign and point.
-const FIGURES: usize = 24;
-/// Most decimals.
-const DECIMALS: usize = 15;
+/// Most figures of a number with its sign and point, as dBase IV has it.
+const FIGURES: usize = 20;
+/// Most decimals: two less, for the sign and the point.
+const DECIMALS: usize = 18;
 /// Programs that count in signed 32 bits fail above this size.
 pub(crate) const LARGEST: u64 = 2_147_483_647;
 

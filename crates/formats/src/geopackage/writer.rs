@@ -12,7 +12,9 @@ use rusqlite::types::Value;
 use rusqlite::{Connection, OptionalExtension, params};
 use std::sync::Arc;
 
-const GEOMETRY: &str = "geom";
+const GEOMETRY: &str = "geometry";
+/// The key of a table of features.
+const KEY: &str = "feature_id";
 
 /// A GeoPackage in the making.
 pub struct GeoPackageWriter {
@@ -164,8 +166,8 @@ impl Writer for GeoPackageWriter {
         let with_z =
             matches!(geometry.map(|g| layer.schema.field(g).data_type()), Some(DataType::Struct(f)) if f.len() > 2);
         let columns: Vec<usize> = (0..layer.schema.fields().len()).filter(|i| Some(*i) != geometry).collect();
-        let mut taken = vec!["fid".to_string(), GEOMETRY.to_string()];
-        let mut definitions = vec!["fid INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL".to_string()];
+        let mut taken = vec![KEY.to_string(), GEOMETRY.to_string()];
+        let mut definitions = vec![format!("{KEY} INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL")];
         let mut names = Vec::new();
         if geometry.is_some() {
             definitions.push(format!("{GEOMETRY} {}", if points { "POINT" } else { "GEOMETRY" }));
@@ -321,7 +323,10 @@ impl Writer for GeoPackageWriter {
             // bytes 14 and 22 (from 1), little-endian doubles, which SQL cannot read; a pass in Rust can.
             let mut select = self
                 .connection
-                .prepare(&format!("SELECT fid, {GEOMETRY} FROM {} WHERE {GEOMETRY} IS NOT NULL", quoted(&layer.table)))
+                .prepare(&format!(
+                    "SELECT {KEY}, {GEOMETRY} FROM {} WHERE {GEOMETRY} IS NOT NULL",
+                    quoted(&layer.table)
+                ))
                 .map_err(failed)?;
             let mut insert = self
                 .connection
@@ -329,12 +334,12 @@ impl Writer for GeoPackageWriter {
                 .map_err(failed)?;
             let mut rows = select.query([]).map_err(failed)?;
             while let Some(row) = rows.next().map_err(failed)? {
-                let fid: i64 = row.get(0).map_err(failed)?;
+                let id: i64 = row.get(0).map_err(failed)?;
                 let bytes: Vec<u8> = row.get(1).map_err(failed)?;
                 if let Ok(Blob::Geometry(geometry)) = blob::read(&bytes)
                     && let Some([west, south, east, north]) = geometry.bounds()
                 {
-                    insert.execute(params![fid, west, east, south, north]).map_err(failed)?;
+                    insert.execute(params![id, west, east, south, north]).map_err(failed)?;
                 }
             }
         }
@@ -373,18 +378,18 @@ fn index_name(table: &str) -> String {
 fn index_sql(table: &str) -> String {
     let (t, index, c) = (quoted(table), quoted(&index_name(table)), GEOMETRY);
     let name = |suffix: &str| quoted(&format!("{}_{suffix}", index_name(table)));
-    let bounds = format!("NEW.fid, ST_MinX(NEW.{c}), ST_MaxX(NEW.{c}), ST_MinY(NEW.{c}), ST_MaxY(NEW.{c})");
+    let bounds = format!("NEW.{KEY}, ST_MinX(NEW.{c}), ST_MaxX(NEW.{c}), ST_MinY(NEW.{c}), ST_MaxY(NEW.{c})");
     let text = table.replace('\'', "''");
     format!(
         "INSERT INTO gpkg_extensions VALUES ('{text}', '{c}', 'gpkg_rtree_index', 'http://www.geopackage.org/spec120/#extension_rtree', 'write-only');
 CREATE VIRTUAL TABLE {index} USING rtree(id, minx, maxx, miny, maxy);
 CREATE TRIGGER {insert} AFTER INSERT ON {t} WHEN (NEW.{c} NOT NULL AND NOT ST_IsEmpty(NEW.{c})) BEGIN INSERT OR REPLACE INTO {index} VALUES ({bounds}); END;
-CREATE TRIGGER {update6} AFTER UPDATE OF {c} ON {t} WHEN OLD.fid = NEW.fid AND (NEW.{c} NOTNULL AND NOT ST_IsEmpty(NEW.{c})) AND (OLD.{c} NOTNULL AND NOT ST_IsEmpty(OLD.{c})) BEGIN UPDATE {index} SET minx = ST_MinX(NEW.{c}), maxx = ST_MaxX(NEW.{c}), miny = ST_MinY(NEW.{c}), maxy = ST_MaxY(NEW.{c}) WHERE id = NEW.fid; END;
-CREATE TRIGGER {update7} AFTER UPDATE OF {c} ON {t} WHEN OLD.fid = NEW.fid AND (NEW.{c} NOTNULL AND NOT ST_IsEmpty(NEW.{c})) AND (OLD.{c} ISNULL OR ST_IsEmpty(OLD.{c})) BEGIN INSERT INTO {index} VALUES ({bounds}); END;
-CREATE TRIGGER {update2} AFTER UPDATE OF {c} ON {t} WHEN OLD.fid = NEW.fid AND (NEW.{c} ISNULL OR ST_IsEmpty(NEW.{c})) BEGIN DELETE FROM {index} WHERE id = OLD.fid; END;
-CREATE TRIGGER {update5} AFTER UPDATE ON {t} WHEN OLD.fid != NEW.fid AND (NEW.{c} NOTNULL AND NOT ST_IsEmpty(NEW.{c})) BEGIN DELETE FROM {index} WHERE id = OLD.fid; INSERT OR REPLACE INTO {index} VALUES ({bounds}); END;
-CREATE TRIGGER {update4} AFTER UPDATE ON {t} WHEN OLD.fid != NEW.fid AND (NEW.{c} ISNULL OR ST_IsEmpty(NEW.{c})) BEGIN DELETE FROM {index} WHERE id IN (OLD.fid, NEW.fid); END;
-CREATE TRIGGER {delete} AFTER DELETE ON {t} WHEN OLD.{c} NOT NULL BEGIN DELETE FROM {index} WHERE id = OLD.fid; END;",
+CREATE TRIGGER {update6} AFTER UPDATE OF {c} ON {t} WHEN OLD.{KEY} = NEW.{KEY} AND (NEW.{c} NOTNULL AND NOT ST_IsEmpty(NEW.{c})) AND (OLD.{c} NOTNULL AND NOT ST_IsEmpty(OLD.{c})) BEGIN UPDATE {index} SET minx = ST_MinX(NEW.{c}), maxx = ST_MaxX(NEW.{c}), miny = ST_MinY(NEW.{c}), maxy = ST_MaxY(NEW.{c}) WHERE id = NEW.{KEY}; END;
+CREATE TRIGGER {update7} AFTER UPDATE OF {c} ON {t} WHEN OLD.{KEY} = NEW.{KEY} AND (NEW.{c} NOTNULL AND NOT ST_IsEmpty(NEW.{c})) AND (OLD.{c} ISNULL OR ST_IsEmpty(OLD.{c})) BEGIN INSERT INTO {index} VALUES ({bounds}); END;
+CREATE TRIGGER {update2} AFTER UPDATE OF {c} ON {t} WHEN OLD.{KEY} = NEW.{KEY} AND (NEW.{c} ISNULL OR ST_IsEmpty(NEW.{c})) BEGIN DELETE FROM {index} WHERE id = OLD.{KEY}; END;
+CREATE TRIGGER {update5} AFTER UPDATE ON {t} WHEN OLD.{KEY} != NEW.{KEY} AND (NEW.{c} NOTNULL AND NOT ST_IsEmpty(NEW.{c})) BEGIN DELETE FROM {index} WHERE id = OLD.{KEY}; INSERT OR REPLACE INTO {index} VALUES ({bounds}); END;
+CREATE TRIGGER {update4} AFTER UPDATE ON {t} WHEN OLD.{KEY} != NEW.{KEY} AND (NEW.{c} ISNULL OR ST_IsEmpty(NEW.{c})) BEGIN DELETE FROM {index} WHERE id IN (OLD.{KEY}, NEW.{KEY}); END;
+CREATE TRIGGER {delete} AFTER DELETE ON {t} WHEN OLD.{c} NOT NULL BEGIN DELETE FROM {index} WHERE id = OLD.{KEY}; END;",
         insert = name("insert"),
         update2 = name("update2"),
         update4 = name("update4"),

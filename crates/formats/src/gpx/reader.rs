@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// The layers that a file may have, in the order in which one is chosen.
-const LAYERS: [&str; 4] = ["waypoints", "tracks", "routes", "track_points"];
+const LAYERS: [&str; 4] = ["way-points", "tracks", "routes", "positions-of-tracks"];
 
 /// A layer of a GPX file.
 pub struct GpxReader {
@@ -86,7 +86,8 @@ impl GpxReader {
             }
             true
         })?;
-        let shape = if matches!(layer, "waypoints" | "track_points") { Shape::Points { z } } else { Shape::Any };
+        let shape =
+            if matches!(layer, "way-points" | "positions-of-tracks") { Shape::Points { z } } else { Shape::Any };
         let kinds: Vec<(String, DataType)> = columns.iter().map(|c| (c.clone(), DataType::Utf8)).collect();
         let about = About {
             path: path.to_path_buf(),
@@ -110,7 +111,7 @@ fn rows(path: &Path, layer: &str, sink: &mut dyn FnMut(Row) -> bool) -> Result<(
     each(path, &|name, _| matches!(name, "wpt" | "rte" | "trk"), &mut |found| {
         let Found::Whole(e) = found else { return true };
         match (e.name.as_str(), layer) {
-            ("wpt", "waypoints") => sink((values(&e), point(&e).map(|p| Some(Geometry::Point(p))))),
+            ("wpt", "way-points") => sink((values(&e), point(&e).map(|p| Some(Geometry::Point(p))))),
             ("rte", "routes") => {
                 let points = e.children.iter().filter(|c| c.name == "rtept").map(point);
                 sink((values(&e), points.collect::<Result<Vec<_>, _>>().map(line)))
@@ -129,7 +130,7 @@ fn rows(path: &Path, layer: &str, sink: &mut dyn FnMut(Row) -> bool) -> Result<(
                 });
                 sink((values(&e), geometry))
             }
-            ("trk", "track_points") => {
+            ("trk", "positions-of-tracks") => {
                 track += 1;
                 let name = e.text_of("name").map_or_else(|| format!("track {track}"), String::from);
                 for (i, segment) in e.children.iter().filter(|c| c.name == "trkseg").enumerate() {

@@ -1,7 +1,7 @@
 //! Points as way points, lines as tracks; each with a name and with its columns as its description. GPX has no place for
 //! polygons.
 
-use crate::writer::{AsRows, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
+use crate::writer::{AsRows, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, naming_column};
 use crate::xml::push_escaped;
 use crate::{FormatError, PendingOutput, number};
 use basilocus_table::Batch;
@@ -10,9 +10,6 @@ use basilocus_table::geometry::{Geometries, Geometry, Position};
 use std::fs::File;
 use std::io::{BufWriter, Seek, Write};
 use std::sync::Arc;
-
-/// Columns that name a point or track, the first that is there.
-const NAMES: [&str; 5] = ["name", "title", "label", "id", "fid"];
 
 /// A GPX file in the making.
 pub struct GpxWriter {
@@ -96,11 +93,7 @@ impl Writer for GpxWriter {
         let skip = spatial_index(&layer.schema);
         let names = layer.schema.fields().iter().enumerate().filter(|(i, _)| Some(*i) != skip);
         self.columns = names.map(|(i, f)| (i, f.name().clone())).collect();
-        self.named = NAMES
-            .iter()
-            .find_map(|n| self.columns.iter().find(|(_, c)| c.eq_ignore_ascii_case(n)))
-            .or(self.columns.first())
-            .map(|(i, _)| *i);
+        self.named = naming_column(&layer.schema);
         Ok(Arc::new(AsRows))
     }
 

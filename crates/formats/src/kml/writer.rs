@@ -1,7 +1,7 @@
 //! Placemarks in a document a layer, with their columns as typed data.
 
 use super::geometry;
-use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
+use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, naming_column};
 use crate::xml::push_escaped;
 use crate::{FormatError, PendingOutput, number};
 use arrow_array::{Array, Float64Array};
@@ -12,9 +12,6 @@ use basilocus_table::geometry::{Geometries, Geometry, Position};
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::sync::Arc;
-
-/// Columns that name a placemark, the first that is there.
-const NAMES: [&str; 5] = ["name", "title", "label", "id", "fid"];
 
 /// A KML file in the making.
 pub struct KmlWriter {
@@ -67,11 +64,7 @@ impl Writer for KmlWriter {
         let id = format!("layer{}", self.layers);
         let skip = spatial_index(&layer.schema);
         let columns: Vec<usize> = (0..layer.schema.fields().len()).filter(|i| Some(*i) != skip).collect();
-        let named = NAMES
-            .iter()
-            .find_map(|n| columns.iter().find(|i| layer.schema.field(**i).name().eq_ignore_ascii_case(n)))
-            .or(columns.first())
-            .copied();
+        let named = naming_column(&layer.schema);
         // A document in the document: only there a schema may stand, and only in front of what uses it.
         let mut text = String::from("<Document>\n<name>");
         push_escaped(&mut text, &layer.name);
