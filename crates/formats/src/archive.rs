@@ -7,9 +7,9 @@ use std::path::{Path, PathBuf};
 use zip::ZipArchive;
 
 /// Endings of files that are read, DBF tables beside them.
-const ENDINGS: [&str; 17] = [
-    "shp", "gpkg", "geojson", "json", "geojsonl", "ndjson", "kml", "gpx", "gml", "xml", "dxf", "csv", "tsv", "txt",
-    "xyz", "xlsx", "ods",
+const ENDINGS: [&str; 16] = [
+    "shp", "gpkg", "geojson", "json", "geojsonl", "ndjson", "kml", "gpx", "xml", "csv", "tsv", "tab", "txt", "xyz",
+    "xlsx", "ods",
 ];
 /// Members that are looked at; a list of more is a bomb of its own.
 const MOST_MEMBERS: usize = 65_536;
@@ -24,8 +24,9 @@ pub(crate) fn is_archive(path: &Path) -> bool {
     let Ok(archive) =
         File::open(path).map_err(zip::result::ZipError::from).and_then(|f| ZipArchive::new(BufReader::new(f)))
     else {
-        // Whoever reads workbooks says what is wrong with it.
-        return false;
+        // Of a damaged workbook its reader says what is wrong; of any other archive we do.
+        let ending = path.extension().map_or(String::new(), |e| e.to_string_lossy().to_ascii_lowercase());
+        return !matches!(ending.as_str(), "xlsx" | "xlsm" | "ods");
     };
     !archive
         .file_names()

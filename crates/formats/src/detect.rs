@@ -84,6 +84,30 @@ impl Format {
     }
 }
 
+/// Whether a drawing begins: a group code, then the word for a section, a line each; comments may stand in front.
+fn is_dxf(head: &[u8]) -> bool {
+    if head.get(8..18) == Some(b"Binary DXF") {
+        return true;
+    }
+    let text = String::from_utf8_lossy(&head[..head.len().min(4096)]);
+    let mut lines = text.lines().map(str::trim);
+    while let (Some(code), Some(value)) = (lines.next(), lines.next()) {
+        match code {
+            "999" => {}
+            "0" => return value == "SECTION",
+            _ => return false,
+        }
+    }
+    false
+}
+
+/// Whether the outermost element is of GML, or of the feature services that send it.
+fn in_gml(root: Option<&xml::Element>) -> bool {
+    root.is_some_and(|r| {
+        ["http://www.opengis.net/gml", "http://www.opengis.net/wfs"].iter().any(|s| r.space.starts_with(s))
+    })
+}
+
 /// What is read, in words.
 const READ: &str = "delimited text, XLSX, ODS, DBF, shapefiles, GeoJSON, GeoPackage, KML, GPX and XML feeds";
 
@@ -92,6 +116,12 @@ const READ: &str = "delimited text, XLSX, ODS, DBF, shapefiles, GeoJSON, GeoPack
 /// # Errors
 /// [`FormatError`] for a missing or empty file, a folder, and content that is none of the formats.
 pub fn detect(path: &Path) -> Result<Format, FormatError> {
+    if path.to_str().is_some_and(|p| p.starts_with("http://") || p.starts_with("https://")) {
+        return Err(FormatError::NotRecognised {
+            path: path.to_path_buf(),
+            problem: "addresses on the web are not read yet; save the file first".into(),
+        });
+    }
     let metadata = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?;
     if metadata.is_dir() {
         return Err(FormatError::IsFolder { path: path.to_path_buf() });
@@ -143,6 +173,12 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
             return not(&format!("is {what}, not a table; {READ} are read"));
         }
     }
+    if head.starts_with(b"PAR1") {
+        return not("is Parquet, which is not read yet; ask for the same data as CSV or GeoPackage");
+    }
+    if is_dxf(&head) {
+        return not("is a drawing (DXF), which is not read yet; save its points as a table or layer first");
+    }
     let utf16 = head.starts_with(b"\xFF\xFE") || head.starts_with(b"\xFE\xFF");
     if !utf16 && head.contains(&0) {
         return not(&format!("holds binary data, not text; {READ} are read"));
@@ -163,11 +199,16 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
     }
     // UTF-16 with its mark begins with the sign too, a zero beside it.
     if first == Some(&b'<') || utf16 && head.get(2..4).is_some_and(|h| h.contains(&b'<')) {
-        return match xml::root(path).as_deref() {
+        let root = xml::root(path);
+        return match root.as_ref().map(|r| r.name.as_str()) {
             Some("kml") => Ok(Format::Kml),
             Some("gpx") => Ok(Format::Gpx),
-            Some(root) if root.eq_ignore_ascii_case("html") => {
+            Some(name) if name.eq_ignore_ascii_case("html") => {
                 not("is a web page, not data; save the table or feed that it shows")
+            }
+            // Read as any XML it would lose its geometry without a word.
+            Some(name) if matches!(name, "FeatureCollection" | "SpatialDataset") || in_gml(root.as_ref()) => {
+                not("is GML, which is not read yet; ask for the same data as GeoJSON or GeoPackage")
             }
             Some(_) => Ok(Format::Feed),
             None => not("begins as XML does and is none; get the file again"),

@@ -12,7 +12,7 @@ use std::sync::Arc;
 pub struct InputOptions {
     /// Sheet of a workbook.
     pub sheet: Option<String>,
-    /// Layer of a GeoPackage.
+    /// Layer of a GeoPackage or GPX file, repeated element of XML, file in an archive.
     pub layer: Option<String>,
     /// Delimiter of a text file.
     pub delimiter: Option<u8>,
@@ -37,7 +37,7 @@ pub struct About {
     pub layer: Option<String>,
     /// All sheets or layers.
     pub layers: Vec<String>,
-    /// CRS that the file carries, as `EPSG:code`.
+    /// CRS that the file carries, as `EPSG:code` or well-known text.
     pub crs: Option<String>,
     /// Row of the header, counted from 1.
     pub header_row: Option<u64>,
@@ -115,7 +115,7 @@ impl Decode for PassThrough {
     }
 }
 
-/// Opens a source, finding its format; `-` is standard input, and a gzip-ed file is unpacked.
+/// Opens a source, finding its format; `-` is standard input; gzip-ed files and zip archives are unpacked.
 ///
 /// # Errors
 /// [`FormatError`] for everything that keeps the file from being read at all.

@@ -6,8 +6,9 @@
 use crate::FormatError;
 use encoding_rs::Encoding;
 use encoding_rs_io::DecodeReaderBytesBuilder;
-use quick_xml::XmlVersion;
 use quick_xml::events::{BytesStart, Event};
+use quick_xml::name::{Namespace, ResolveResult};
+use quick_xml::{NsReader, XmlVersion};
 use std::fs::File;
 use std::io::{BufRead, BufReader, Read};
 use std::path::Path;
@@ -21,6 +22,9 @@ const DEEPEST: usize = 256;
 #[derive(Debug, Clone, Default, PartialEq)]
 pub(crate) struct Element {
     pub name: String,
+    /// The name space that the name is in; empty for none.
+    pub space: String,
+    /// Attributes, without those that declare name spaces.
     pub attributes: Vec<(String, String)>,
     /// The text directly in it, without blanks at its ends.
     pub text: String,
@@ -59,17 +63,17 @@ pub(crate) enum Found {
     Leave,
 }
 
-/// Goes through a document. `whole` says, of the name of an element and of the one that it is in, whether it is wanted
-/// whole. `sink` says false where no more is wanted.
+/// Goes through a document. `whole` says, of the name of an element and of those that it is in, outermost first, whether it
+/// is wanted whole. `sink` says false where no more is wanted.
 ///
 /// # Errors
 /// Where the file cannot be read or is no well-formed XML.
 pub(crate) fn each(
     path: &Path,
-    whole: &dyn Fn(&str, &str) -> bool,
+    whole: &dyn Fn(&str, &[String]) -> bool,
     sink: &mut dyn FnMut(Found) -> bool,
 ) -> Result<(), FormatError> {
-    let mut reader = quick_xml::Reader::from_reader(decoded(path)?);
+    let mut reader = NsReader::from_reader(decoded(path)?);
     reader.config_mut().allow_dangling_amp = true;
     let mut buffer = Vec::new();
     let mut entered: Vec<String> = Vec::new();
@@ -89,13 +93,16 @@ pub(crate) fn each(
             _ => (None, false),
         };
         if let Some(e) = start {
-            let element = head(e);
+            let space = match reader.resolver().resolve_element(e.name()).0 {
+                ResolveResult::Bound(Namespace(space)) => String::from(space),
+                _ => String::new(),
+            };
+            let element = head(e, space);
             size += element.attributes.iter().map(|(n, v)| n.len() + v.len()).sum::<usize>() + element.name.len();
             if entered.len() + held.len() > DEEPEST {
                 return Err(broken(at, &format!("elements lie more than {DEEPEST} deep in each other")));
             }
-            let parent = entered.last().map_or("", String::as_str);
-            if held.is_empty() && !whole(&element.name, parent) {
+            if held.is_empty() && !whole(&element.name, &entered) {
                 entered.push(element.name.clone());
                 if !sink(Found::Enter(element)) {
                     return Ok(());
@@ -179,18 +186,19 @@ fn push_reference(name: &str, out: &mut String) {
     }
 }
 
-fn head(e: &BytesStart) -> Element {
+fn head(e: &BytesStart, space: String) -> Element {
     let attributes = e
         .attributes()
         .with_checks(false)
         .flatten()
+        .filter(|a| a.key.as_namespace_binding().is_none())
         .map(|a| {
             let value =
                 a.normalized_value(XmlVersion::Implicit1_0).map_or_else(|_| a.value.to_string(), |v| v.into_owned());
             (a.key.local_name().into_inner().to_string(), value)
         })
         .collect();
-    Element { name: e.local_name().into_inner().to_string(), attributes, ..Element::default() }
+    Element { name: e.local_name().into_inner().to_string(), space, attributes, ..Element::default() }
 }
 
 /// A document in UTF-8, whatever it is in: a mark in front counts, then what the document says.
@@ -213,17 +221,17 @@ fn decoded(path: &Path) -> Result<impl BufRead + use<>, FormatError> {
     Ok(BufReader::with_capacity(1 << 16, input))
 }
 
-/// The name of the outermost element, without its prefix; none where it is no XML.
-pub(crate) fn root(path: &Path) -> Option<String> {
-    let mut name = None;
+/// The outermost element, without what is in it; none where it is no XML.
+pub(crate) fn root(path: &Path) -> Option<Element> {
+    let mut root = None;
     each(path, &|_, _| false, &mut |found| {
         if let Found::Enter(e) = found {
-            name = Some(e.name);
+            root = Some(e);
         }
         false
     })
     .ok()?;
-    name
+    root
 }
 
 /// Appends text with the signs of markup written out.
@@ -268,6 +276,7 @@ mod tests {
         .unwrap();
         assert_eq!(found.len(), 2);
         assert_eq!((found[0].name.as_str(), found[0].attribute("id")), ("item", Some("1&2")));
+        assert_eq!((found[0].space.as_str(), found[1].space.as_str()), ("x", ""));
         assert_eq!(found[0].text, "x < <b> \u{e4}");
         assert_eq!(found[0].text_of("c"), Some("y"));
         assert_eq!(found[0].children[1], Element { name: "d".into(), ..Element::default() });

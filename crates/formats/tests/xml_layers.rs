@@ -40,7 +40,7 @@ const KML: &str = r##"<?xml version="1.0" encoding="UTF-8"?>
 <Placemark><name>pond</name><Polygon><outerBoundaryIs><LinearRing><coordinates>0,0 4,0 4,4 0,4</coordinates></LinearRing></outerBoundaryIs>
 <innerBoundaryIs><LinearRing><coordinates>1,1 1,2 2,2 1,1</coordinates></LinearRing></innerBoundaryIs></Polygon></Placemark></Folder>
 <Placemark><name>both</name><MultiGeometry><LineString><coordinates>0,0 1,1</coordinates></LineString><LineString><coordinates>2,2 3,3</coordinates></LineString></MultiGeometry></Placemark>
-<Placemark><name>walk</name><gx:Track><when>2026-11-20T10:00:00Z</when><gx:coord>-123.8 46.2 1</gx:coord><gx:coord>-123.7 46.2 2</gx:coord></gx:Track></Placemark>
+<Placemark><name>walk</name><gx:Track><when>2026-11-20T10:00:00Z</when><when>2026-11-20T11:00:00Z</when><gx:coord>-123.8 46.2 1</gx:coord><gx:coord>-123.7 46.2 2</gx:coord></gx:Track></Placemark>
 <Placemark><name>nowhere</name></Placemark>
 <Placemark><name>wrong</name><Point><coordinates>46,2;-123,8</coordinates></Point></Placemark>
 </Document></kml>"##;
@@ -51,7 +51,7 @@ fn placemarks_with_their_folders_data_and_geometry() {
     let path = folder.path().join("estuary.kml");
     std::fs::write(&path, KML).unwrap();
     let (names, rows, aside) = read(&path, None).unwrap();
-    assert_eq!(names, ["name", "description", "folder", "time", "icon", "width", "code", "geometry"]);
+    assert_eq!(names, ["name", "description", "folder", "time", "width", "code", "begin", "end", "icon", "geometry"]);
     assert_eq!(
         rows[0],
         [
@@ -59,13 +59,15 @@ fn placemarks_with_their_folders_data_and_geometry() {
             "<b>top</b> hung",
             "Gates/North",
             "2026-11-20",
-            "gate.png",
             "1.5",
             "01234",
+            "",
+            "",
+            "gate.png",
             "POINT Z (-123.8 46.2 4.5)"
         ]
     );
-    let shapes: Vec<(&str, &str, &str)> = rows.iter().map(|r| (r[0].as_str(), r[2].as_str(), r[7].as_str())).collect();
+    let shapes: Vec<(&str, &str, &str)> = rows.iter().map(|r| (r[0].as_str(), r[2].as_str(), r[9].as_str())).collect();
     assert_eq!(
         shapes[1..],
         [
@@ -75,6 +77,7 @@ fn placemarks_with_their_folders_data_and_geometry() {
             ("nowhere", "", ""),
         ]
     );
+    assert_eq!(rows[3][6..8], ["2026-11-20T10:00:00Z", "2026-11-20T11:00:00Z"], "a track has its times");
     assert_eq!((aside.len(), aside[0].source_row), (1, 6));
     assert!(aside[0].reason.contains("46,2;-123,8"), "{}", aside[0].reason);
 }
@@ -133,6 +136,21 @@ fn feeds_are_tables_with_positions() {
     assert_eq!(why[0].0, 3);
     assert!(why[0].1.contains("the first number is a latitude"), "{}", why[0].1);
     assert_eq!(why[1], (4, "the row has no geometry; a point is expected"));
+    // A ring with a hole, a system that feeds do not have, and names that are GeoRSS's in another name space.
+    let item = |inside: &str| format!("<item>{inside}</item>");
+    let polygon = item(
+        "<g:where><m:Polygon><m:exterior><m:LinearRing><m:posList>0 0 0 4 4 4 0 0</m:posList></m:LinearRing></m:exterior><m:interior><m:LinearRing><m:posList>1 1 1 2 2 2 1 1</m:posList></m:LinearRing></m:interior></m:Polygon></g:where>",
+    );
+    let other = item("<g:where><m:Point srsName='EPSG:2269'><m:pos>7 9</m:pos></m:Point></g:where>");
+    let bus = item("<line>12</line><point>5</point>");
+    std::fs::write(&path, format!("<rss xmlns:g='http://www.georss.org/georss' xmlns:m='http://www.opengis.net/gml'><channel>{polygon}{other}{bus}</channel></rss>")).unwrap();
+    let (names, rows, aside) = read(&path, None).unwrap();
+    assert_eq!(names, ["line", "point", "geometry"]);
+    assert_eq!(rows, [["", "", "POLYGON ((0 0, 4 0, 4 4, 0 0), (1 1, 2 1, 2 2, 1 1))"], ["12", "5", ""]]);
+    assert!(aside[0].reason.contains("EPSG:2269"), "{}", aside[0].reason);
+    // Rows are those of one path; the same name elsewhere is something else.
+    std::fs::write(&path, "<a><x><row n='1'/><row n='2'/></x><y><row n='3'/></y></a>").unwrap();
+    assert_eq!(read(&path, None).unwrap().1, [["1"], ["2"]]);
     // Any XML, with the element that is a row chosen by its name.
     std::fs::write(&path, "<survey><site n='1'><reading at='10:00'>2.5</reading><reading at='11:00'>2.7</reading></site><site n='2'><reading at='10:00'>1</reading></site></survey>").unwrap();
     let (names, rows, _) = read(&path, None).unwrap();
@@ -188,6 +206,41 @@ fn what_we_write_is_in_the_order_of_the_schema() {
     assert_eq!(rows.len(), 6);
     assert_eq!(rows[0], ["a & b", "gates", "a & b", "1.25", "true", shapes[0].unwrap()]);
     assert_eq!(rows[4], ["", "culverts", "", "2.00", "", shapes[1].unwrap()]);
+}
+
+/// A style behind the placemark that uses it.
+#[test]
+fn icons_are_found_wherever_their_style_stands() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("late.kml");
+    std::fs::write(&path, "<kml><Document><Placemark><styleUrl>#s</styleUrl><Point><coordinates>1,2</coordinates></Point></Placemark><Style id='s'><IconStyle><Icon><href>late.png</href></Icon></IconStyle></Style></Document></kml>").unwrap();
+    let (names, rows, _) = read(&path, None).unwrap();
+    assert_eq!(
+        (names.as_slice(), rows[0][0].as_str()),
+        (["icon", "geometry"].map(String::from).as_slice(), "late.png")
+    );
+}
+
+#[test]
+fn what_is_not_read_yet_is_refused_by_name() {
+    let folder = tempfile::tempdir().unwrap();
+    for (name, bytes, part) in [
+        ("a.gml", &b"<wfs:FeatureCollection xmlns:wfs='http://www.opengis.net/wfs/2.0'/>"[..], "is GML"),
+        ("b.xml", b"<g:Point xmlns:g='http://www.opengis.net/gml/3.2'/>", "is GML"),
+        ("c.dxf", b"999\nmade by hand\n  0\nSECTION\n  2\nHEADER\n", "is a drawing (DXF)"),
+        ("d.parquet", b"PAR1\x15\x04\x15", "is Parquet"),
+        ("e.zip", b"PK\x03\x04 cut", "is a damaged archive"),
+    ] {
+        let path = folder.path().join(name);
+        std::fs::write(&path, bytes).unwrap();
+        let message = read(&path, None).unwrap_err();
+        assert!(message.contains(part) && message.contains(name), "{message}");
+    }
+    assert!(
+        read(Path::new("https://example.org/gates.csv"), None)
+            .unwrap_err()
+            .contains("not read yet; save the file first")
+    );
 }
 
 #[test]

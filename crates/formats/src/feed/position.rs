@@ -4,19 +4,12 @@
 use crate::xml::Element;
 use basilocus_table::geometry::{Geometry, Position};
 
+/// The name space of GeoRSS; an element of the name in another one is something else.
+const SPACE: &str = "http://www.georss.org/georss";
+
 /// Whether an element holds a position, and is no column.
 pub(super) fn is_position(e: &Element) -> bool {
-    match e.name.as_str() {
-        "where" => {
-            e.children.iter().any(|c| matches!(c.name.as_str(), "Point" | "LineString" | "Polygon" | "Envelope"))
-        }
-        "point" | "line" | "polygon" | "box" => {
-            e.children.is_empty()
-                && e.text.split([' ', ',', '\n', '\t']).filter(|p| !p.is_empty()).all(|p| p.parse::<f64>().is_ok())
-                && !e.text.trim().is_empty()
-        }
-        _ => false,
-    }
+    e.space == SPACE && matches!(e.name.as_str(), "point" | "line" | "polygon" | "box" | "where")
 }
 
 /// The geometry of a row; none where it has none.
@@ -25,28 +18,35 @@ pub(super) fn is_position(e: &Element) -> bool {
 /// In words.
 pub(super) fn of(row: &Element) -> Result<Option<Geometry>, String> {
     let Some(e) = row.children.iter().find(|c| is_position(c)) else { return Ok(None) };
-    let text = |e: &Element| -> String {
-        ["pos", "posList", "coordinates"].iter().find_map(|n| e.find(n)).map_or(String::new(), |p| p.text.clone())
-    };
     Ok(Some(match e.name.as_str() {
         "point" => point(&e.text)?,
         "line" => Geometry::LineString(list(&e.text)?),
-        "polygon" => polygon(&e.text)?,
+        "polygon" => Geometry::Polygon(vec![ring(&e.text)?]),
         "box" => envelope(&e.text)?,
-        _ => {
-            let inner = e.children.iter().find(|c| is_gml(&c.name)).unwrap_or(e);
-            match inner.name.as_str() {
-                "Point" => point(&text(inner))?,
-                "LineString" => Geometry::LineString(list(&text(inner))?),
-                "Envelope" => envelope(&format!(
-                    "{} {}",
-                    inner.text_of("lowerCorner").unwrap_or(""),
-                    inner.text_of("upperCorner").unwrap_or("")
-                ))?,
-                _ => polygon(&text(inner))?,
-            }
-        }
+        _ => gml(e.children.iter().find(|c| is_gml(&c.name)).ok_or("<where> holds no geometry that is read")?)?,
     }))
+}
+
+/// A geometry of GML in a feed: in WGS 84, latitude first.
+fn gml(e: &Element) -> Result<Geometry, String> {
+    if let Some(system) = e.attribute("srsName").filter(|s| !s.contains("4326") && !s.contains("CRS84")) {
+        return Err(format!("the geometry is in {system}; a feed's positions are read in WGS 84"));
+    }
+    let text = |e: &Element| -> String {
+        ["pos", "posList"].iter().find_map(|n| e.find(n)).map_or(String::new(), |p| p.text.clone())
+    };
+    Ok(match e.name.as_str() {
+        "Point" => point(&text(e))?,
+        "LineString" => Geometry::LineString(list(&text(e))?),
+        "Envelope" => {
+            envelope(&format!("{} {}", e.text_of("lowerCorner").unwrap_or(""), e.text_of("upperCorner").unwrap_or("")))?
+        }
+        _ => {
+            let edges = ["exterior", "interior"];
+            let rings = edges.iter().flat_map(|edge| e.children.iter().filter(move |c| c.name == *edge));
+            Geometry::Polygon(rings.map(|r| ring(&text(r))).collect::<Result<_, _>>()?)
+        }
+    })
 }
 
 fn is_gml(name: &str) -> bool {
@@ -60,18 +60,14 @@ fn point(text: &str) -> Result<Geometry, String> {
     }
 }
 
-fn polygon(text: &str) -> Result<Geometry, String> {
+fn ring(text: &str) -> Result<Vec<Position>, String> {
     let mut ring = list(text)?;
     if let (Some(first), Some(last)) = (ring.first().copied(), ring.last())
         && first != *last
     {
         ring.push(first);
     }
-    if ring.len() < 4 {
-        Err(format!("\"{text}\" is no ring of three corners or more"))
-    } else {
-        Ok(Geometry::Polygon(vec![ring]))
-    }
+    if ring.len() < 4 { Err(format!("\"{text}\" is no ring of three corners or more")) } else { Ok(ring) }
 }
 
 fn envelope(text: &str) -> Result<Geometry, String> {

@@ -63,9 +63,8 @@ impl FeedReader {
                     columns.push(name);
                 }
             }
-            let there = e.children.iter().find(|c| position::is_position(c));
-            any |= there.is_some();
-            other |= there.is_some() && !matches!(position::of(&e), Ok(Some(Geometry::Point(_))) | Err(_));
+            any |= e.children.iter().any(position::is_position);
+            other |= matches!(position::of(&e), Ok(Some(g)) if !matches!(g, Geometry::Point(_)));
             true
         })?;
         let shape = match (any, other) {
@@ -93,7 +92,10 @@ impl FeedReader {
 
 /// Gives the rows of a document.
 fn rows(path: &Path, element: &Repeated, sink: &mut dyn FnMut(Element) -> bool) -> Result<(), FormatError> {
-    each(path, &|name, parent| name == element.name && parent == element.parent, &mut |found| match found {
+    // By the whole path: elsewhere an element of the name may be something else.
+    let above = element.path.rsplit_once('/').map_or("", |(above, _)| above);
+    let whole = |name: &str, around: &[String]| name == element.name && around.join("/") == above;
+    each(path, &whole, &mut |found| match found {
         Found::Whole(e) => sink(e),
         _ => true,
     })
@@ -117,10 +119,7 @@ fn values(e: &Element) -> Vec<(String, String)> {
 fn flatten(e: &Element, prefix: &str, put: &mut dyn FnMut(&str, &str)) {
     let named = |name: &str| if prefix.is_empty() { name.to_string() } else { format!("{prefix}.{name}") };
     for (name, value) in &e.attributes {
-        // Names of name spaces are no data.
-        if name != "xmlns" && !value.starts_with("http://www.w3.org/2000/xmlns") {
-            put(&named(name), value);
-        }
+        put(&named(name), value);
     }
     if prefix.is_empty() && e.children.is_empty() && !e.text.is_empty() {
         put(&e.name, &e.text);

@@ -22,9 +22,10 @@ pub struct KmlReader {
     icons: HashMap<String, String>,
 }
 
-/// A placemark: its values by the names of columns, and its geometry.
+/// A placemark: its values by the names of columns, its icon or the shared style that has it, and its geometry.
 struct Placemark {
     values: Vec<(String, String)>,
+    style: Option<String>,
     geometry: Result<Option<Geometry>, String>,
 }
 
@@ -36,6 +37,7 @@ impl KmlReader {
     pub fn open(path: &Path, _: &InputOptions) -> Result<Self, FormatError> {
         let mut columns: Vec<String> = Vec::new();
         let mut icons = HashMap::new();
+        let mut styles: Vec<String> = Vec::new();
         let (mut rows, mut any_shape, mut z) = (0u64, false, false);
         placemarks(path, &mut icons, &mut |p| {
             rows += 1;
@@ -43,6 +45,9 @@ impl KmlReader {
                 if !columns.contains(name) {
                     columns.push(name.clone());
                 }
+            }
+            if let Some(style) = p.style.filter(|s| !styles.contains(s)) {
+                styles.push(style);
             }
             if let Ok(Some(g)) = &p.geometry {
                 any_shape |= !matches!(g, Geometry::Point(_));
@@ -55,6 +60,10 @@ impl KmlReader {
                 path: path.to_path_buf(),
                 what: "the file holds no Placemark; it may only lead to others (NetworkLink)",
             });
+        }
+        // A style may stand behind what uses it: only now all are known.
+        if styles.iter().any(|s| resolved(s, &icons).is_some()) && !columns.iter().any(|c| c == ICON) {
+            columns.push(ICON.into());
         }
         let shape = if any_shape { Shape::Any } else { Shape::Points { z } };
         let kinds: Vec<(String, DataType)> = columns.iter().map(|c| (c.clone(), DataType::Utf8)).collect();
@@ -84,9 +93,9 @@ fn placemarks(
     // Names of the containers around, an entry an element that was entered.
     let mut around: Vec<Option<String>> = Vec::new();
     let mut is_folder: Vec<bool> = Vec::new();
-    let whole = |name: &str, parent: &str| {
+    let whole = |name: &str, around: &[String]| {
         matches!(name, "Placemark" | "Style" | "StyleMap" | "Schema")
-            || name == "name" && matches!(parent, "Folder" | "Document")
+            || name == "name" && matches!(around.last().map(String::as_str), Some("Folder" | "Document"))
     };
     each(path, &whole, &mut |found| {
         match found {
@@ -124,7 +133,7 @@ fn placemarks(
                     .map(|(n, _)| n.as_deref().unwrap_or(""))
                     .filter(|n| !n.is_empty())
                     .collect();
-                return sink(placemark(&e, &folders.join("/"), icons));
+                return sink(placemark(&e, &folders.join("/")));
             }
             Found::Whole(_) => {}
         }
@@ -137,7 +146,19 @@ fn icon(style: &Element) -> Option<String> {
     style.find("Icon").and_then(|i| i.text_of("href")).filter(|t| !t.is_empty()).map(String::from)
 }
 
-fn placemark(e: &Element, folder: &str, icons: &HashMap<String, String>) -> Placemark {
+/// The column of icons.
+const ICON: &str = "icon";
+
+/// The icon that a style leads to; a shared style may lead to another one.
+fn resolved(style: &str, icons: &HashMap<String, String>) -> Option<String> {
+    let mut style = style;
+    for _ in 0..2 {
+        style = icons.get(style).map_or(style, String::as_str);
+    }
+    (!style.starts_with('#')).then(|| style.to_string())
+}
+
+fn placemark(e: &Element, folder: &str) -> Placemark {
     let mut values: Vec<(String, String)> = Vec::new();
     let mut put = |name: &str, value: &str| {
         // What is there twice has its values side by side.
@@ -170,13 +191,11 @@ fn placemark(e: &Element, folder: &str, icons: &HashMap<String, String>) -> Plac
             }
         }
     }
-    let mut style = e.child("Style").and_then(icon).or_else(|| e.text_of("styleUrl").map(String::from));
-    // A shared style may lead to another one.
-    for _ in 0..2 {
-        style = style.map(|s| icons.get(&s).cloned().unwrap_or(s));
-    }
-    if let Some(style) = style.filter(|s| !s.starts_with('#')) {
-        put("icon", &style);
+    let track = e.find("Track").filter(|_| e.child("TimeSpan").is_none());
+    let mut moments = track.iter().flat_map(|t| &t.children).filter(|c| c.name == "when").map(|c| c.text.as_str());
+    if let Some(first) = moments.next() {
+        put("begin", first);
+        put("end", moments.last().unwrap_or(first));
     }
     if let Some(data) = e.child("ExtendedData") {
         for d in &data.children {
@@ -192,7 +211,8 @@ fn placemark(e: &Element, folder: &str, icons: &HashMap<String, String>) -> Plac
         }
     }
     let geometry = e.children.iter().find(|c| geometry::is_geometry(&c.name)).map_or(Ok(None), geometry::read);
-    Placemark { values, geometry }
+    let style = e.child("Style").and_then(icon).or_else(|| e.text_of("styleUrl").map(String::from));
+    Placemark { values, style, geometry }
 }
 
 impl Reader for KmlReader {
@@ -211,10 +231,13 @@ impl Reader for KmlReader {
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
         let mut features = Features::new(self.schema.clone(), self.shape);
         let (mut number, mut wanted) = (0, true);
-        // Styles may stand behind what uses them: those of the first pass are all known.
-        let mut icons = self.icons.clone();
-        placemarks(&self.path, &mut icons, &mut |p| {
+        placemarks(&self.path, &mut HashMap::new(), &mut |mut p| {
             number += 1;
+            if let Some(icon) = p.style.and_then(|s| resolved(&s, &self.icons))
+                && !p.values.iter().any(|(n, _)| n == ICON)
+            {
+                p.values.push((ICON.into(), icon));
+            }
             let geometry = p.geometry.map_err(|problem| ("geometry cannot be read", problem));
             wanted = features.give(number, cells(&self.columns, p.values), geometry, 0, sink);
             wanted
