@@ -206,6 +206,25 @@ fn geojson_as_others_write_it() {
     }
 }
 
+/// As programs wrote it before RFC 7946; positions are in feet, and as degrees they would be nowhere.
+#[test]
+fn the_older_member_for_the_system_is_understood() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("old.geojson");
+    for (name, crs) in [
+        ("urn:ogc:def:crs:EPSG::2269", "EPSG:2269"),
+        ("EPSG:2269", "EPSG:2269"),
+        ("urn:ogc:def:crs:OGC:1.3:CRS84", "EPSG:4326"),
+        ("my own grid", "EPSG:4326"),
+    ] {
+        std::fs::write(&path, format!(r#"{{"type":"FeatureCollection","crs":{{"type":"name","properties":{{"name":"{name}"}}}},"features":[{{"type":"Feature","properties":{{}},"geometry":{{"type":"Point","coordinates":[7348009,919575]}}}}]}}"#)).unwrap();
+        let reader = open(&path, &InputOptions::default()).unwrap();
+        assert_eq!(reader.about().crs.as_deref(), Some(crs), "{name}");
+        assert_eq!(basilocus_table::batch::point_crs(&reader.schema()).as_deref(), Some(crs));
+        assert!(reader.about().notes[0].contains("RFC 7946") || reader.about().notes[0].contains("names no system"));
+    }
+}
+
 #[test]
 fn a_feature_a_line() {
     let folder = tempfile::tempdir().unwrap();

@@ -23,6 +23,8 @@ const OUTSIDE_AREAS: &str = "outside the areas";
 
 /// An area with the values that rows in it take.
 struct Area {
+    /// Its place in the file: of areas that overlap the first counts.
+    number: usize,
     /// West, south, east, north.
     bounds: [f64; 4],
     rings: Vec<Vec<Position>>,
@@ -122,7 +124,10 @@ impl Select {
         let (mut areas, mut chosen, mut failed, mut none) = (Vec::new(), 0u64, None, 0u64);
         reader.read(&mut |block| {
             let batch = match decoder.decode(block) {
-                Ok(d) => d.batch,
+                Ok(d) => {
+                    none += d.set_aside.len() as u64;
+                    d.batch
+                }
                 Err(e) => {
                     failed = Some(Error::from(e));
                     return false;
@@ -144,7 +149,7 @@ impl Select {
                     }
                 };
                 let bounds = Geometry::MultiLineString(rings.clone()).bounds().unwrap_or([f64::NAN; 4]);
-                areas.push(Area { bounds, rings, values });
+                areas.push(Area { number: areas.len(), bounds, rings, values });
             }
             true
         })?;
@@ -160,9 +165,8 @@ impl Select {
             "rows inside {} of {}{}",
             if areas.len() == 1 { "1 area".to_string() } else { format!("{} areas", areas.len()) },
             file.display(),
-            if none > 0 { format!(", without {none} rows of it that are no polygons") } else { String::new() }
+            if none > 0 { format!(", without {none} rows of it that are no usable polygons") } else { String::new() }
         ));
-        // Stable: of areas that overlap the first of the file counts.
         areas.sort_by(|a, b| a.bounds[0].total_cmp(&b.bounds[0]));
         out.areas = Some(areas);
         out.to_areas = Some(Operation::between(placed()?, &system, None)?);
@@ -182,7 +186,7 @@ impl Select {
 
     /// Whether a row has the values that are wanted.
     pub(crate) fn has_values(&self, batch: &Batch, row: usize) -> bool {
-        self.values.iter().all(|(c, values)| values.contains(&batch.text(*c, row)))
+        self.values.iter().all(|(c, values)| values.iter().any(|v| v == batch.text(*c, row).trim()))
     }
 
     /// Takes rows from `keep` that lie elsewhere, and says so; gives the columns that the others take.
@@ -234,7 +238,8 @@ fn area_of(areas: &[Area], x: f64, y: f64) -> Option<&Area> {
     areas
         .iter()
         .take_while(|a| a.bounds[0] <= x)
-        .find(|a| x <= a.bounds[2] && a.bounds[1] <= y && y <= a.bounds[3] && is_inside(&a.rings, x, y))
+        .filter(|a| x <= a.bounds[2] && a.bounds[1] <= y && y <= a.bounds[3] && is_inside(&a.rings, x, y))
+        .min_by_key(|a| a.number)
 }
 
 /// Whether a ray to the east crosses the edges an odd number of times; holes count as edges too.
@@ -276,6 +281,19 @@ mod tests {
         for (x, y) in [(1.0, 1.0), (1.0, 0.5), (1.0, 0.3), (0.5, 1.0), (1.5, 1.0), (1.0, 1.7), (0.2, 0.2), (1.9, 1.9)] {
             assert_eq!(squares.iter().filter(|r| is_inside(r, x, y)).count(), 1, "{x} {y}");
         }
+    }
+
+    #[test]
+    fn of_areas_that_overlap_the_first_of_the_file_counts() {
+        let area = |number, text: &str| {
+            let rings = rings(text);
+            Area { number, bounds: Geometry::Polygon(rings.clone()).bounds().unwrap(), rings, values: Vec::new() }
+        };
+        // Sorted by western edge, as a selection has them: the second of the file begins farther west.
+        let areas = [area(1, "POLYGON ((0 0, 9 0, 9 9, 0 9, 0 0))"), area(0, "POLYGON ((4 0, 9 0, 9 9, 4 9, 4 0))")];
+        assert_eq!(area_of(&areas, 5.0, 5.0).map(|a| a.number), Some(0));
+        assert_eq!(area_of(&areas, 1.0, 5.0).map(|a| a.number), Some(1));
+        assert!(area_of(&areas, 10.0, 5.0).is_none());
     }
 
     #[test]

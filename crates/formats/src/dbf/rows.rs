@@ -150,6 +150,11 @@ impl Table {
                         whole[i] &= text.parse::<i64>().is_ok() && !leading_zero(text);
                         number[i] &= text.parse::<f64>().is_ok_and(f64::is_finite) && !leading_zero(text);
                     }
+                    // Another letter than those of yes and no would be lost as one.
+                    b'L' => {
+                        whole[i] &=
+                            matches!(value[0], b'T' | b't' | b'Y' | b'y' | b'F' | b'f' | b'N' | b'n' | b'?' | b' ' | 0)
+                    }
                     b'C' => utf8 &= value.is_ascii() || std::str::from_utf8(trimmed(value)).is_ok(),
                     _ => {}
                 }
@@ -164,7 +169,7 @@ impl Table {
                 b'I' => DataType::Int64,
                 b'B' if c.width == 8 => DataType::Float64,
                 b'O' | b'Y' => DataType::Float64,
-                b'L' => DataType::Boolean,
+                b'L' if whole => DataType::Boolean,
                 _ => DataType::Utf8,
             })
             .collect();
@@ -186,7 +191,7 @@ impl Table {
                     _ => Cell::Text(text.into_owned()),
                 }
             }
-            b'L' => match value[0] {
+            b'L' if *kind == DataType::Boolean => match value[0] {
                 b'T' | b't' | b'Y' | b'y' => Cell::Boolean(true),
                 b'F' | b'f' | b'N' | b'n' => Cell::Boolean(false),
                 _ => Cell::Null,

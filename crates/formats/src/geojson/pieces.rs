@@ -17,7 +17,8 @@ pub(super) const END: u8 = 0x1E;
 #[derive(Debug, Default)]
 pub(super) struct Collection {
     pub kind: String,
-    pub has_crs: bool,
+    /// The member that RFC 7946 took out.
+    pub crs: Option<Value>,
     pub saw_features: bool,
 }
 
@@ -320,7 +321,7 @@ impl<'a> Cutter<'a> {
             let value: Value = serde_json::from_slice(&self.other).map_err(|e| self.malformed(e))?;
             match self.name.as_slice() {
                 b"type" => self.found.kind = value.as_str().unwrap_or("").to_string(),
-                b"crs" => self.found.has_crs = !value.is_null(),
+                b"crs" => self.found.crs = Some(value).filter(|v| !v.is_null()),
                 _ => {}
             }
             self.place = if b == b'}' { Place::End } else { Place::Name };

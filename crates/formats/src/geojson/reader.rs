@@ -55,8 +55,16 @@ impl GeoJsonReader {
             });
         }
         let mut notes = Vec::new();
-        if collection.has_crs {
-            notes.push("the file has a \"crs\" member, which RFC 7946 took out: positions are read as WGS 84; say --from if they are not".into());
+        let mut crs = "EPSG:4326".to_string();
+        if let Some(member) = &collection.crs {
+            let taken = system_of(member);
+            notes.push(match &taken {
+                Some(code) => format!(
+                    "the file has a \"crs\" member, which RFC 7946 took out: positions are read in its system, {code}; say --from if they are in another"
+                ),
+                None => "the file has a \"crs\" member that names no system of the EPSG registry: positions are read as WGS 84; say --from if they are not".into(),
+            });
+            crs = taken.unwrap_or(crs);
         }
         let mut fields_seen = Vec::new();
         let columns: Vec<(String, DataType)> = columns
@@ -72,14 +80,14 @@ impl GeoJsonReader {
             .collect();
         let mut fields: Vec<Field> =
             columns.iter().zip(&fields_seen).map(|((_, t), name)| Field::new(name, t.clone(), true)).collect();
-        fields.push(if any_shape { geometry_field(Some("EPSG:4326")) } else { point_field(Some("EPSG:4326"), with_z) });
+        fields.push(if any_shape { geometry_field(Some(&crs)) } else { point_field(Some(&crs), with_z) });
         let bytes = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
         let about = About {
             path: path.to_path_buf(),
             format: Format::GeoJson,
             layer: None,
             layers: Vec::new(),
-            crs: Some("EPSG:4326".into()),
+            crs: Some(crs),
             header_row: None,
             notes,
             bytes,
@@ -88,6 +96,17 @@ impl GeoJsonReader {
         let layout = Layout { schema: Arc::new(Schema::new(fields)), columns, with_z, any_shape, sequence };
         Ok(GeoJsonReader { path: path.to_path_buf(), about, layout: Arc::new(layout), sequence })
     }
+}
+
+/// The system that the older member names: `EPSG:2269`, `urn:ogc:def:crs:EPSG::2269`, `urn:ogc:def:crs:OGC:1.3:CRS84`.
+fn system_of(member: &serde_json::Value) -> Option<String> {
+    let name = member.get("properties")?.get("name")?.as_str()?;
+    let last = name.rsplit(':').next()?;
+    if last == "CRS84" {
+        return Some("EPSG:4326".into());
+    }
+    let code: u32 = last.parse().ok()?;
+    name.to_ascii_uppercase().contains("EPSG").then(|| format!("EPSG:{code}"))
 }
 
 /// A feature of its text; the reason in words where it is none.
