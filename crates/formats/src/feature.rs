@@ -1,6 +1,7 @@
 //! Rows of a layer in the making, for readers that meet features one by one.
 
-use crate::reader::{Block, Decoded};
+use crate::FormatError;
+use crate::reader::{About, Block, Decode, Decoded, PassThrough, Reader};
 use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use basilocus_table::batch::{point_array, point_field, record_batch};
@@ -69,8 +70,57 @@ pub(crate) fn layer_schema(columns: &[(String, DataType)], shape: Shape, crs: Op
     Arc::new(Schema::new(fields))
 }
 
+/// A format whose features are met one by one, in order, and can be met again from the start. All that a [`Reader`] does
+/// beside follows from it.
+pub(crate) trait FeatureSource: Send {
+    /// How the source was understood.
+    fn about(&self) -> &About;
+
+    /// The columns, and what geometry there is.
+    fn layout(&self) -> (&SchemaRef, Shape);
+
+    /// Gives every feature until `give` says that no more is wanted: its cells, its geometry or the class and reason why
+    /// it has none that can be used, and the bytes of the source that it was. Features are counted from 1.
+    ///
+    /// # Errors
+    /// Where the file cannot be read or breaks the rules of its format.
+    fn each(&self, give: Give) -> Result<(), FormatError>;
+}
+
+/// Takes a feature; false where no more is wanted.
+pub(crate) type Give<'a> = &'a mut dyn FnMut(Vec<Cell>, Result<Option<Geometry>, (&str, String)>, u64) -> bool;
+
+impl<T: FeatureSource> Reader for T {
+    fn about(&self) -> &About {
+        FeatureSource::about(self)
+    }
+
+    fn schema(&self) -> SchemaRef {
+        self.layout().0.clone()
+    }
+
+    fn decoder(&self) -> Arc<dyn Decode> {
+        Arc::new(PassThrough(self.schema()))
+    }
+
+    fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
+        let (schema, shape) = self.layout();
+        let mut features = Features::new(schema.clone(), shape);
+        let (mut number, mut wanted) = (0, true);
+        self.each(&mut |cells, geometry, bytes| {
+            number += 1;
+            wanted = features.give(number, cells, geometry, bytes, sink);
+            wanted
+        })?;
+        if wanted {
+            features.rest(sink);
+        }
+        Ok(())
+    }
+}
+
 /// Features until they are enough for a batch.
-pub(crate) struct Features {
+struct Features {
     schema: SchemaRef,
     shape: Shape,
     rows: Vec<(u64, Vec<Cell>, Option<Geometry>)>,
@@ -79,7 +129,7 @@ pub(crate) struct Features {
 }
 
 impl Features {
-    pub(crate) fn new(schema: SchemaRef, shape: Shape) -> Self {
+    fn new(schema: SchemaRef, shape: Shape) -> Self {
         Features { schema, shape, rows: Vec::new(), set_aside: Vec::new(), bytes: 0 }
     }
 
@@ -98,7 +148,7 @@ impl Features {
 
     /// Adds a feature, or sets it aside where its geometry cannot be used or is missing among points; hands over what is
     /// enough for a batch. False where no more is wanted.
-    pub(crate) fn give(
+    fn give(
         &mut self,
         number: u64,
         cells: Vec<Cell>,
@@ -117,7 +167,7 @@ impl Features {
     }
 
     /// Hands over what is left.
-    pub(crate) fn rest(mut self, sink: &mut dyn FnMut(Block) -> bool) {
+    fn rest(mut self, sink: &mut dyn FnMut(Block) -> bool) {
         if !self.rows.is_empty() || !self.set_aside.is_empty() {
             sink(Block::Rows(self.finish()));
         }

@@ -4,9 +4,9 @@ use crate::FormatError;
 use crate::reader::{About, Block, Decode, Decoded, Reader};
 use arrow_array::{ArrayRef, StringArray};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
-use basilocus_table::batch::{Points, record_batch, spatial_index};
-use basilocus_table::geometry::{Geometries, Geometry, Position, wkt};
-use basilocus_table::{Batch, POINT_COLUMN};
+use basilocus_table::batch::{record_batch, spatial_index};
+use basilocus_table::geometry::wkt;
+use basilocus_table::{Batch, POINT_COLUMN, Spatial};
 use std::sync::Arc;
 
 /// A reader whose geometry is text; one of a table is as it was.
@@ -45,17 +45,8 @@ impl Decode for TextDecoder {
         let records = &decoded.batch.records;
         let Some(at) = spatial_index(&records.schema()) else { return Ok(decoded) };
         let n = decoded.batch.len();
-        let texts: StringArray = match (Points::of(records), Geometries::of(records)) {
-            (Some(points), _) => (0..n)
-                .map(|row| {
-                    points
-                        .get(row)
-                        .map(|(x, y, z)| wkt::write(&Geometry::Point(Position::xyz(x, y, z.unwrap_or(f64::NAN)))))
-                })
-                .collect(),
-            (None, Some(shapes)) => (0..n).map(|row| shapes.get(row).map(|g| wkt::write(&g))).collect(),
-            (None, None) => return Ok(decoded),
-        };
+        let spatial = Spatial::of(records);
+        let texts: StringArray = (0..n).map(|row| spatial.get(row).map(|g| wkt::write(&g))).collect();
         let mut columns: Vec<ArrayRef> = records.columns().to_vec();
         columns[at] = Arc::new(texts);
         let schema = schema_of(&records.schema());

@@ -1,12 +1,11 @@
 //! A table on its own.
 
 use super::rows::Table;
-use crate::feature::{Features, Shape, layer_schema};
-use crate::reader::{About, Block, Decode, InputOptions, PassThrough, Reader};
+use crate::feature::{FeatureSource, Give, Shape, layer_schema};
+use crate::reader::{About, InputOptions};
 use crate::{Format, FormatError};
 use arrow_schema::SchemaRef;
 use std::path::Path;
-use std::sync::Arc;
 
 /// A DBF table.
 pub struct DbfReader {
@@ -45,31 +44,23 @@ impl DbfReader {
 pub(crate) const DELETED: (&str, &str) =
     ("marked as deleted", "the row is marked as deleted in the file; programs that edit it no longer show it");
 
-impl Reader for DbfReader {
+impl FeatureSource for DbfReader {
     fn about(&self) -> &About {
         &self.about
     }
 
-    fn schema(&self) -> SchemaRef {
-        self.schema.clone()
+    fn layout(&self) -> (&SchemaRef, Shape) {
+        (&self.schema, Shape::None)
     }
 
-    fn decoder(&self) -> Arc<dyn Decode> {
-        Arc::new(PassThrough(self.schema.clone()))
-    }
-
-    fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
-        let mut features = Features::new(self.schema.clone(), Shape::None);
+    fn each(&self, give: Give) -> Result<(), FormatError> {
         let mut cursor = self.table.cursor()?;
-        let mut number = 0;
         while let Some(row) = cursor.next()? {
-            number += 1;
-            let deleted = if row.deleted { Err((DELETED.0, DELETED.1.to_string())) } else { Ok(None) };
-            if !features.give(number, row.cells, deleted, self.table.row_bytes(), sink) {
-                return Ok(());
+            let usable = if row.deleted { Err((DELETED.0, DELETED.1.to_string())) } else { Ok(None) };
+            if !give(row.cells, usable, self.table.row_bytes()) {
+                break;
             }
         }
-        features.rest(sink);
         Ok(())
     }
 }

@@ -2,14 +2,13 @@
 
 use super::position;
 use super::tree::{Repeated, likeliest, repeated};
-use crate::feature::{Features, Shape, cells, layer_schema};
-use crate::reader::{About, Block, Decode, InputOptions, PassThrough, Reader};
+use crate::feature::{FeatureSource, Give, Shape, cells, layer_schema};
+use crate::reader::{About, InputOptions};
 use crate::xml::{Element, Found, each};
 use crate::{Format, FormatError};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_table::geometry::Geometry;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 
 /// A document whose repeated element is a row.
 pub struct FeedReader {
@@ -133,31 +132,19 @@ fn flatten(e: &Element, prefix: &str, put: &mut dyn FnMut(&str, &str)) {
     }
 }
 
-impl Reader for FeedReader {
+impl FeatureSource for FeedReader {
     fn about(&self) -> &About {
         &self.about
     }
 
-    fn schema(&self) -> SchemaRef {
-        self.schema.clone()
+    fn layout(&self) -> (&SchemaRef, Shape) {
+        (&self.schema, self.shape)
     }
 
-    fn decoder(&self) -> Arc<dyn Decode> {
-        Arc::new(PassThrough(self.schema.clone()))
-    }
-
-    fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
-        let mut features = Features::new(self.schema.clone(), self.shape);
-        let (mut number, mut wanted) = (0, true);
+    fn each(&self, give: Give) -> Result<(), FormatError> {
         rows(&self.path, &self.element, &mut |e| {
-            number += 1;
             let geometry = position::of(&e).map_err(|problem| ("no coordinates", problem));
-            wanted = features.give(number, cells(&self.columns, values(&e)), geometry, 0, sink);
-            wanted
-        })?;
-        if wanted {
-            features.rest(sink);
-        }
-        Ok(())
+            give(cells(&self.columns, values(&e)), geometry, 0)
+        })
     }
 }

@@ -1,15 +1,14 @@
 //! Reads a layer, or a table without geometry.
 
 use super::blob::{self, Blob};
-use crate::feature::{Cell, Features, Shape, layer_schema};
-use crate::reader::{About, Block, Decode, InputOptions, PassThrough, Reader};
+use crate::feature::{Cell, FeatureSource, Give, Shape, layer_schema};
+use crate::reader::{About, InputOptions};
 use crate::{Format, FormatError};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_table::geometry::Geometry;
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, OpenFlags};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 
 /// A layer of a GeoPackage.
 pub struct GeoPackageReader {
@@ -244,20 +243,16 @@ impl GeoPackageReader {
     }
 }
 
-impl Reader for GeoPackageReader {
+impl FeatureSource for GeoPackageReader {
     fn about(&self) -> &About {
         &self.about
     }
 
-    fn schema(&self) -> SchemaRef {
-        self.schema.clone()
+    fn layout(&self) -> (&SchemaRef, Shape) {
+        (&self.schema, self.shape)
     }
 
-    fn decoder(&self) -> Arc<dyn Decode> {
-        Arc::new(PassThrough(self.schema.clone()))
-    }
-
-    fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
+    fn each(&self, give: Give) -> Result<(), FormatError> {
         let connection = connect(&self.path)?;
         let broken = |e: rusqlite::Error| FormatError::broken(&self.path, e);
         let list: Vec<String> = self.columns.iter().chain(&self.geometry).map(|c| quoted(c)).collect();
@@ -265,10 +260,7 @@ impl Reader for GeoPackageReader {
             .prepare(&format!("SELECT {} FROM {} ORDER BY rowid", list.join(", "), quoted(&self.layer)))
             .map_err(broken)?;
         let mut found = statement.query([]).map_err(broken)?;
-        let mut features = Features::new(self.schema.clone(), self.shape);
-        let mut number = 0;
         while let Some(row) = found.next().map_err(broken)? {
-            number += 1;
             let mut cells = Vec::with_capacity(self.columns.len());
             for i in 0..self.columns.len() {
                 cells.push(cell(row.get_ref(i).map_err(broken)?, self.schema.field(i).data_type()));
@@ -277,11 +269,10 @@ impl Reader for GeoPackageReader {
                 None => Ok(None),
                 Some(_) => self.geometry(row.get_ref(self.columns.len()).map_err(broken)?),
             };
-            if !features.give(number, cells, geometry, 0, sink) {
-                return Ok(());
+            if !give(cells, geometry, 0) {
+                break;
             }
         }
-        features.rest(sink);
         Ok(())
     }
 }

@@ -1,13 +1,12 @@
 //! Way points, the points of routes and tracks, or routes and tracks as lines: three layers of one file.
 
-use crate::feature::{Features, Shape, cells, layer_schema};
-use crate::reader::{About, Block, Decode, InputOptions, PassThrough, Reader};
+use crate::feature::{FeatureSource, Give, Shape, cells, layer_schema};
+use crate::reader::{About, InputOptions};
 use crate::xml::{Element, Found, each};
 use crate::{Format, FormatError};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_table::geometry::{Geometry, Position};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 
 /// The layers that a file may have, in the order in which one is chosen.
 const LAYERS: [&str; 4] = ["way-points", "tracks", "routes", "positions-of-tracks"];
@@ -197,31 +196,18 @@ fn leaves(e: &Element, put: &mut dyn FnMut(&str, &str)) {
     }
 }
 
-impl Reader for GpxReader {
+impl FeatureSource for GpxReader {
     fn about(&self) -> &About {
         &self.about
     }
 
-    fn schema(&self) -> SchemaRef {
-        self.schema.clone()
+    fn layout(&self) -> (&SchemaRef, Shape) {
+        (&self.schema, self.shape)
     }
 
-    fn decoder(&self) -> Arc<dyn Decode> {
-        Arc::new(PassThrough(self.schema.clone()))
-    }
-
-    fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
-        let mut features = Features::new(self.schema.clone(), self.shape);
-        let (mut number, mut wanted) = (0, true);
+    fn each(&self, give: Give) -> Result<(), FormatError> {
         rows(&self.path, self.layer, &mut |(values, geometry)| {
-            number += 1;
-            let geometry = geometry.map_err(|problem| ("no coordinates", problem));
-            wanted = features.give(number, cells(&self.columns, values), geometry, 0, sink);
-            wanted
-        })?;
-        if wanted {
-            features.rest(sink);
-        }
-        Ok(())
+            give(cells(&self.columns, values), geometry.map_err(|problem| ("no coordinates", problem)), 0)
+        })
     }
 }

@@ -4,9 +4,9 @@
 use crate::writer::{AsRows, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, naming_column};
 use crate::xml::push_escaped;
 use crate::{FormatError, PendingOutput, number};
-use basilocus_table::Batch;
-use basilocus_table::batch::{Points, spatial_index};
-use basilocus_table::geometry::{Geometries, Geometry, Position};
+use basilocus_table::batch::spatial_index;
+use basilocus_table::geometry::{Geometry, Position};
+use basilocus_table::{Batch, Spatial};
 use std::fs::File;
 use std::io::{BufWriter, Seek, Write};
 use std::sync::Arc;
@@ -99,14 +99,10 @@ impl Writer for GpxWriter {
 
     fn write(&mut self, part: Encoded) -> Result<(), FormatError> {
         let Encoded::Rows(batch) = part else { return Ok(()) };
-        let (points, shapes) = (Points::of(&batch.records), Geometries::of(&batch.records));
+        let spatial = Spatial::of(&batch.records);
         let (mut near, mut behind) = (String::new(), String::new());
         for row in 0..batch.len() {
-            let shape = match (&points, &shapes) {
-                (Some(p), _) => p.get(row).map(|(x, y, z)| Geometry::Point(Position::xyz(x, y, z.unwrap_or(f64::NAN)))),
-                (None, Some(s)) => s.get(row),
-                (None, None) => None,
-            };
+            let shape = spatial.get(row);
             let mut words = String::new();
             self.words(&batch, row, &mut words);
             let lines: Vec<Vec<Position>> = match shape {

@@ -1,15 +1,14 @@
 //! Placemarks as rows: name, description, folder, time, icon, and the data that they carry, typed or not.
 
 use super::geometry;
-use crate::feature::{Features, Shape, cells, layer_schema};
-use crate::reader::{About, Block, Decode, InputOptions, PassThrough, Reader};
+use crate::feature::{FeatureSource, Give, Shape, cells, layer_schema};
+use crate::reader::{About, InputOptions};
 use crate::xml::{Element, Found, each};
 use crate::{Format, FormatError};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_table::geometry::Geometry;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 
 /// A KML file.
 pub struct KmlReader {
@@ -215,36 +214,24 @@ fn placemark(e: &Element, folder: &str) -> Placemark {
     Placemark { values, style, geometry }
 }
 
-impl Reader for KmlReader {
+impl FeatureSource for KmlReader {
     fn about(&self) -> &About {
         &self.about
     }
 
-    fn schema(&self) -> SchemaRef {
-        self.schema.clone()
+    fn layout(&self) -> (&SchemaRef, Shape) {
+        (&self.schema, self.shape)
     }
 
-    fn decoder(&self) -> Arc<dyn Decode> {
-        Arc::new(PassThrough(self.schema.clone()))
-    }
-
-    fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
-        let mut features = Features::new(self.schema.clone(), self.shape);
-        let (mut number, mut wanted) = (0, true);
+    fn each(&self, give: Give) -> Result<(), FormatError> {
         placemarks(&self.path, &mut HashMap::new(), &mut |mut p| {
-            number += 1;
             if let Some(icon) = p.style.and_then(|s| resolved(&s, &self.icons))
                 && !p.values.iter().any(|(n, _)| n == ICON)
             {
                 p.values.push((ICON.into(), icon));
             }
             let geometry = p.geometry.map_err(|problem| ("geometry cannot be read", problem));
-            wanted = features.give(number, cells(&self.columns, p.values), geometry, 0, sink);
-            wanted
-        })?;
-        if wanted {
-            features.rest(sink);
-        }
-        Ok(())
+            give(cells(&self.columns, p.values), geometry, 0)
+        })
     }
 }

@@ -6,9 +6,8 @@ use crate::xml::push_escaped;
 use crate::{FormatError, PendingOutput, number};
 use arrow_array::{Array, Float64Array};
 use arrow_schema::DataType;
-use basilocus_table::Batch;
-use basilocus_table::batch::{Points, cell_text, spatial_index};
-use basilocus_table::geometry::{Geometries, Geometry, Position};
+use basilocus_table::batch::{cell_text, spatial_index};
+use basilocus_table::{Batch, Spatial};
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::sync::Arc;
@@ -135,7 +134,7 @@ impl PlacemarkEncoder {
 impl Encode for PlacemarkEncoder {
     fn encode(&self, batch: &Batch) -> Encoded {
         let mut out = String::with_capacity(batch.len() * 300);
-        let (points, shapes) = (Points::of(&batch.records), Geometries::of(&batch.records));
+        let spatial = Spatial::of(&batch.records);
         for row in 0..batch.len() {
             out.push_str("<Placemark>");
             if let Some(column) = self.named {
@@ -157,12 +156,7 @@ impl Encode for PlacemarkEncoder {
                 out.push_str("</SimpleData>");
             }
             out.push_str("</SchemaData></ExtendedData>");
-            let shape = match (&points, &shapes) {
-                (Some(p), _) => p.get(row).map(|(x, y, z)| Geometry::Point(Position::xyz(x, y, z.unwrap_or(f64::NAN)))),
-                (None, Some(s)) => s.get(row),
-                (None, None) => None,
-            };
-            if let Some(shape) = shape.filter(|g| !g.is_empty()) {
+            if let Some(shape) = spatial.get(row) {
                 geometry::push(&shape, &mut out);
             }
             out.push_str("</Placemark>\n");

@@ -3,15 +3,14 @@
 use super::MAGIC;
 use super::record::{self, Family, Kind};
 use crate::dbf::{self, Table, beside};
-use crate::feature::{Features, Shape, layer_schema};
-use crate::reader::{About, Block, Decode, InputOptions, PassThrough, Reader};
+use crate::feature::{FeatureSource, Give, Shape, layer_schema};
+use crate::reader::{About, InputOptions};
 use crate::{Format, FormatError};
 use arrow_schema::SchemaRef;
 use basilocus_table::geometry::Geometry;
 use std::fs::File;
 use std::io::{BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 
 const HEADER: u64 = 100;
 /// Longest shape, in bytes.
@@ -94,27 +93,22 @@ impl ShapefileReader {
     }
 }
 
-impl Reader for ShapefileReader {
+impl FeatureSource for ShapefileReader {
     fn about(&self) -> &About {
         &self.about
     }
 
-    fn schema(&self) -> SchemaRef {
-        self.schema.clone()
+    fn layout(&self) -> (&SchemaRef, Shape) {
+        (&self.schema, self.shape)
     }
 
-    fn decoder(&self) -> Arc<dyn Decode> {
-        Arc::new(PassThrough(self.schema.clone()))
-    }
-
-    fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
+    fn each(&self, give: Give) -> Result<(), FormatError> {
         let failed = |e| FormatError::read(&self.path, e);
         let mut file = File::open(&self.path).map_err(failed)?;
         file.seek(SeekFrom::Start(HEADER)).map_err(failed)?;
         let mut input = BufReader::with_capacity(1 << 18, file);
         let mut at = HEADER;
         let mut rows = self.table.as_ref().map(Table::cursor).transpose()?;
-        let mut features = Features::new(self.schema.clone(), self.shape);
         let mut content = Vec::new();
         let mut number = 0u64;
         let cut = |number: u64, problem: &str| {
@@ -151,21 +145,19 @@ impl Reader for ShapefileReader {
             } else {
                 self.geometry(&content)
             };
-            if !features.give(number, cells, geometry, 8 + length, sink) {
+            if !give(cells, geometry, 8 + length) {
                 return Ok(());
             }
         }
         // Rows of attributes that no shape belongs to.
         if let Some(cursor) = &mut rows {
             while let Some(row) = cursor.next()? {
-                number += 1;
                 let why = Err(("no shape", "the table of attributes has more rows than there are shapes".to_string()));
-                if !features.give(number, row.cells, why, 0, sink) {
+                if !give(row.cells, why, 0) {
                     return Ok(());
                 }
             }
         }
-        features.rest(sink);
         Ok(())
     }
 }

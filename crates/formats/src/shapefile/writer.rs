@@ -6,8 +6,8 @@ use crate::dbf::{Columns, TableSpool};
 use crate::writer::{AsRows, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput};
 use arrow_schema::DataType;
-use basilocus_table::batch::{Points, point_index, spatial_index};
-use basilocus_table::geometry::{Geometries, Geometry, Position};
+use basilocus_table::batch::{point_index, spatial_index};
+use basilocus_table::{Geometry, Spatial};
 use std::fs::File;
 use std::io::{BufWriter, Seek, SeekFrom, Write};
 use std::sync::Arc;
@@ -143,14 +143,10 @@ impl Writer for ShapefileWriter {
         let target = self.pending.target().to_path_buf();
         let failed = |e: std::io::Error| FormatError::write(&target, e);
         let (Encoded::Rows(batch), Some(layer)) = (part, self.layer.as_mut()) else { return Ok(()) };
-        let (points, shapes) = (Points::of(&batch.records), Geometries::of(&batch.records));
+        let spatial = Spatial::of(&batch.records);
         let mut content = Vec::new();
         for row in 0..batch.len() {
-            let geometry = match (&points, &shapes) {
-                (Some(p), _) => p.get(row).map(|(x, y, z)| Geometry::Point(Position::xyz(x, y, z.unwrap_or(f64::NAN)))),
-                (None, Some(s)) => s.get(row).filter(|g| !g.is_empty()),
-                (None, None) => None,
-            };
+            let geometry = spatial.get(row);
             if layer.length > LARGEST - (1 << 20) {
                 return Err(FormatError::write(
                     &target,

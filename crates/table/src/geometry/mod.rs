@@ -11,7 +11,7 @@
 pub mod wkb;
 pub mod wkt;
 
-use crate::batch::crs_metadata;
+use crate::batch::{Points, crs_metadata};
 use arrow_array::{Array, BinaryArray, RecordBatch};
 use arrow_schema::{DataType, Field, Schema};
 use std::collections::HashMap;
@@ -160,6 +160,38 @@ pub fn geometry_field(crs: Option<&str>) -> Field {
 /// The index of the column of geometries of a schema.
 pub fn geometry_index(schema: &Schema) -> Option<usize> {
     schema.fields().iter().position(|f| f.metadata().get("ARROW:extension:name").is_some_and(|n| n == "geoarrow.wkb"))
+}
+
+/// A view of the geometry of a batch, whether it is a column of points or of any type.
+pub enum Spatial<'a> {
+    /// A column of points.
+    Points(Points<'a>),
+    /// A column of any geometry.
+    Any(Geometries<'a>),
+    /// None.
+    None,
+}
+
+impl<'a> Spatial<'a> {
+    /// The geometry of a batch.
+    pub fn of(batch: &'a RecordBatch) -> Self {
+        match (Points::of(batch), Geometries::of(batch)) {
+            (Some(points), _) => Spatial::Points(points),
+            (None, Some(any)) => Spatial::Any(any),
+            (None, None) => Spatial::None,
+        }
+    }
+
+    /// The geometry of a row; `None` where it has none, or an empty one.
+    pub fn get(&self, row: usize) -> Option<Geometry> {
+        match self {
+            Spatial::Points(points) => {
+                points.get(row).map(|(x, y, z)| Geometry::Point(Position::xyz(x, y, z.unwrap_or(f64::NAN))))
+            }
+            Spatial::Any(any) => any.get(row).filter(|g| !g.is_empty()),
+            Spatial::None => None,
+        }
+    }
 }
 
 /// A view of a column of geometries.
