@@ -1,6 +1,6 @@
 //! `geocode`, `nearest`, `compare`, `reference`.
 
-use super::{InputArgs, OperationArgs, PositionArgs, RepairArgs, RunBehaviour, WriteArgs};
+use super::{InputArgs, OperationArgs, RepairArgs, RunBehaviour, TableArgs, WriteArgs};
 use basilocus::plan::{GeocodePlan, LayerPlan, NearestPlan};
 use clap::{Args, Subcommand};
 use std::path::PathBuf;
@@ -122,21 +122,9 @@ pub struct NearestArgs {
     /// Farther addresses are none, metres
     #[arg(long, value_name = "METRES", default_value_t = 1000.0)]
     pub most: f64,
-    /// How to read
+    /// How to take the table, from reading to writing
     #[command(flatten)]
-    pub input: InputArgs,
-    /// What to mend
-    #[command(flatten)]
-    pub repair: RepairArgs,
-    /// Where coordinates are
-    #[command(flatten)]
-    pub position: PositionArgs,
-    /// Which way to take
-    #[command(flatten)]
-    pub operation: OperationArgs,
-    /// How to write
-    #[command(flatten)]
-    pub write: WriteArgs,
+    pub table: TableArgs,
     /// How to behave
     #[command(flatten)]
     pub behaviour: RunBehaviour,
@@ -264,15 +252,9 @@ impl NearestArgs {
     /// The layer of a plan.
     pub fn layer(&self) -> LayerPlan {
         LayerPlan {
-            source: self.points.clone(),
-            to: self.write.to.clone(),
-            input: self.input.plan(),
-            repair: self.repair.plan(),
-            position: Some(self.position.plan()),
+            position: Some(self.table.position.plan()),
             nearest: Some(NearestPlan { reference: self.reference.clone(), most_m: Some(self.most) }),
-            operation: self.operation.plan(),
-            write: self.write.plan(),
-            ..Default::default()
+            ..self.table.layer(&self.points)
         }
     }
 }

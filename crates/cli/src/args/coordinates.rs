@@ -1,7 +1,7 @@
 //! `convert`, `at`, `crs`, `fit`.
 
-use super::{InputArgs, OperationArgs, PositionArgs, RepairArgs, RunBehaviour, WriteArgs};
-use basilocus::plan::{LayerPlan, PositionPlan};
+use super::{InputArgs, OperationArgs, RunBehaviour, TableArgs};
+use basilocus::plan::LayerPlan;
 use clap::{Args, Subcommand};
 use std::path::PathBuf;
 
@@ -10,21 +10,9 @@ use std::path::PathBuf;
 pub struct ConvertArgs {
     /// Table or layer; - reads standard input, gzip-ed files and zip archives are unpacked
     pub input_file: PathBuf,
-    /// How to read
+    /// How to take the table, from reading to writing
     #[command(flatten)]
-    pub input: InputArgs,
-    /// What to mend
-    #[command(flatten)]
-    pub repair: RepairArgs,
-    /// Where coordinates are
-    #[command(flatten)]
-    pub position: PositionArgs,
-    /// Which way to take
-    #[command(flatten)]
-    pub operation: OperationArgs,
-    /// How to write
-    #[command(flatten)]
-    pub write: WriteArgs,
+    pub table: TableArgs,
     /// How to behave
     #[command(flatten)]
     pub behaviour: RunBehaviour,
@@ -216,20 +204,6 @@ pub struct FitArgs {
 impl ConvertArgs {
     /// The layer of a plan.
     pub fn layer(&self) -> LayerPlan {
-        let position = self.position.plan();
-        let asked = position != PositionPlan::default()
-            || !self.write.to.is_empty()
-            || self.write.notation.is_some()
-            || self.operation.via.is_some();
-        LayerPlan {
-            source: self.input_file.clone(),
-            to: self.write.to.clone(),
-            input: self.input.plan(),
-            repair: self.repair.plan(),
-            position: asked.then_some(position),
-            operation: self.operation.plan(),
-            write: self.write.plan(),
-            ..Default::default()
-        }
+        self.table.layer(&self.input_file)
     }
 }

@@ -10,7 +10,7 @@ pub use addresses::{CompareArgs, GeocodeArgs, NearestArgs, ReferenceCommand};
 pub use calc::CalcCommand;
 pub use coordinates::{AtArgs, BetweenArgs, ConvertArgs, CrsCommand, FitArgs, GuessArgs, SuggestArgs};
 pub use select::SelectArgs;
-pub use shared::{InputArgs, OperationArgs, PositionArgs, RepairArgs, RunBehaviour, WriteArgs};
+pub use shared::{InputArgs, OperationArgs, RepairArgs, RunBehaviour, TableArgs, WriteArgs};
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;

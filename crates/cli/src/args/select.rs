@@ -1,7 +1,7 @@
 //! `select`.
 
-use super::{InputArgs, OperationArgs, PositionArgs, RepairArgs, RunBehaviour, WriteArgs};
-use basilocus::plan::{LayerPlan, PositionPlan, SelectPlan};
+use super::{RunBehaviour, TableArgs};
+use basilocus::plan::{LayerPlan, SelectPlan};
 use clap::Args;
 use std::path::PathBuf;
 
@@ -13,21 +13,9 @@ pub struct SelectArgs {
     /// What to choose
     #[command(flatten)]
     pub choice: ChoiceArgs,
-    /// How to read
+    /// How to take the table, from reading to writing
     #[command(flatten)]
-    pub input: InputArgs,
-    /// What to mend
-    #[command(flatten)]
-    pub repair: RepairArgs,
-    /// Where coordinates are
-    #[command(flatten)]
-    pub position: PositionArgs,
-    /// Which way to take
-    #[command(flatten)]
-    pub operation: OperationArgs,
-    /// How to write
-    #[command(flatten)]
-    pub write: WriteArgs,
+    pub table: TableArgs,
     /// How to behave
     #[command(flatten)]
     pub behaviour: RunBehaviour,
@@ -71,14 +59,7 @@ impl SelectArgs {
                 "nothing is chosen; say --inside AREAS, --value COLUMN=VALUE, --extent or --split-by COLUMN".into(),
             ));
         }
-        let position = self.position.plan();
-        let asked = position != PositionPlan::default() || !self.write.to.is_empty() || self.write.notation.is_some();
         Ok(LayerPlan {
-            source: self.input_file.clone(),
-            to: self.write.to.clone(),
-            input: self.input.plan(),
-            repair: self.repair.plan(),
-            position: asked.then_some(position),
             select: Some(SelectPlan {
                 inside: c.inside.clone(),
                 choose: c.choose.clone(),
@@ -87,9 +68,7 @@ impl SelectArgs {
                 extent: c.extent.clone(),
                 split_by: c.split_by.clone(),
             }),
-            operation: self.operation.plan(),
-            write: self.write.plan(),
-            ..Default::default()
+            ..self.table.layer(&self.input_file)
         })
     }
 }

@@ -1,8 +1,8 @@
 //! Options that many commands share: they mean the same everywhere.
 
-use basilocus::plan::{InputPlan, JoinPlan, OperationPlan, OutputPlan, PositionPlan, RepairPlan, WritePlan};
+use basilocus::plan::{InputPlan, JoinPlan, LayerPlan, OperationPlan, OutputPlan, PositionPlan, RepairPlan, WritePlan};
 use clap::Args;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// How to read the input.
 #[derive(Debug, Clone, Default, Args)]
@@ -122,6 +122,48 @@ pub struct WriteArgs {
     /// Add length_m (of polygons the perimeter) and area_m2 of lines and polygons, geodesic
     #[arg(long)]
     pub measure: bool,
+}
+
+/// Everything from reading a table with coordinates to writing it.
+#[derive(Debug, Clone, Default, Args)]
+pub struct TableArgs {
+    /// How to read
+    #[command(flatten)]
+    pub input: InputArgs,
+    /// What to mend
+    #[command(flatten)]
+    pub repair: RepairArgs,
+    /// Where coordinates are
+    #[command(flatten)]
+    pub position: PositionArgs,
+    /// Which way to take
+    #[command(flatten)]
+    pub operation: OperationArgs,
+    /// How to write
+    #[command(flatten)]
+    pub write: WriteArgs,
+}
+
+impl TableArgs {
+    /// The layer of a plan. Coordinates are read where anything about them is said; else they are found where an output
+    /// needs them.
+    pub fn layer(&self, source: &Path) -> LayerPlan {
+        let position = self.position.plan();
+        let asked = position != PositionPlan::default()
+            || !self.write.to.is_empty()
+            || self.write.notation.is_some()
+            || self.operation.via.is_some();
+        LayerPlan {
+            source: source.to_path_buf(),
+            to: self.write.to.clone(),
+            input: self.input.plan(),
+            repair: self.repair.plan(),
+            position: asked.then_some(position),
+            operation: self.operation.plan(),
+            write: self.write.plan(),
+            ..Default::default()
+        }
+    }
 }
 
 /// How a run behaves.
