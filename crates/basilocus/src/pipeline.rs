@@ -296,7 +296,8 @@ impl Pipeline {
             };
             self.targets.push(Target::new(&source, crs, finder, &plan.write, columns, taken, &mut self.told)?);
         }
-        if let Some(format) = outputs.iter().map(|o| o.format).find(|f| f.is_always_wgs84()) {
+        let fixed: Vec<Format> = outputs.iter().map(|o| o.format).filter(|f| f.is_always_wgs84()).collect();
+        if !fixed.is_empty() {
             let at = match self.targets.iter().position(|t| t.crs.code == Some(4326)) {
                 Some(i) => i,
                 None => {
@@ -313,9 +314,8 @@ impl Pipeline {
                         t.operation.accuracy_m().map_or("accuracy not stated".into(), |a| format!("accuracy {a} m"));
                     if source.code != Some(4326) {
                         self.told.push(format!(
-                            "{} is always WGS 84{}: positions are brought there from {} ({}; {accuracy})",
-                            format.name(),
-                            if format == Format::GeoJson { " (RFC 7946)" } else { "" },
+                            "{}: positions are brought there from {} ({}; {accuracy})",
+                            always_wgs84(&fixed),
                             source.title(),
                             t.operation.name()
                         ));
@@ -760,6 +760,15 @@ fn near_of(reader: &PositionReader, sample: &Batch) -> Option<Area> {
     let use_area = &reader.crs.area;
     (use_area.contains(area.west_deg, area.south_deg) && use_area.contains(area.east_deg, area.north_deg))
         .then_some(area)
+}
+
+/// `GeoJSON is always WGS 84 (RFC 7946)`, `KML and GPX are always WGS 84`.
+fn always_wgs84(formats: &[Format]) -> String {
+    match formats {
+        [Format::GeoJson] => "GeoJSON is always WGS 84 (RFC 7946)".into(),
+        [one] => format!("{} is always WGS 84", one.name()),
+        several => format!("{} are always WGS 84", several.iter().map(|f| f.name()).collect::<Vec<_>>().join(" and ")),
+    }
 }
 
 fn without_point(batch: &Batch) -> Batch {

@@ -1,7 +1,7 @@
 //! What every writer takes.
 
 use crate::{Format, FormatError, PendingOutput, dbf, delimited, geojson, geopackage, gpx, kml, shapefile, xlsx};
-use arrow_schema::SchemaRef;
+use arrow_schema::{DataType, SchemaRef};
 use basilocus_table::Batch;
 use std::path::Path;
 use std::sync::Arc;
@@ -74,13 +74,15 @@ pub trait Encode: Send + Sync {
     fn encode(&self, batch: &Batch) -> Encoded;
 }
 
-/// The column that names a row best, for formats that show a name: one that is called so, else the first.
+/// The column that names a row best, for formats that show a name: one that is called so, else the first text, else the
+/// first column.
 pub(crate) fn naming_column(schema: &SchemaRef) -> Option<usize> {
-    const NAMES: [&str; 5] = ["name", "title", "label", "id", "feature_id"];
+    const NAMES: [&str; 4] = ["name", "title", "label", "id"];
     let geometry = basilocus_table::batch::spatial_index(schema);
     let columns = || schema.fields().iter().enumerate().filter(move |(i, _)| Some(*i) != geometry);
     let named = |wanted: &str| columns().find(|(_, f)| f.name().eq_ignore_ascii_case(wanted));
-    NAMES.iter().find_map(|n| named(n)).or_else(|| columns().next()).map(|(i, _)| i)
+    let text = || columns().find(|(_, f)| f.data_type() == &DataType::Utf8);
+    NAMES.iter().find_map(|n| named(n)).or_else(text).or_else(|| columns().next()).map(|(i, _)| i)
 }
 
 /// Leaves batches as they are, for outputs whose rows are written one by one.
@@ -143,7 +145,7 @@ pub fn create(path: &Path, overwrite: bool) -> Result<Box<dyn Writer>, FormatErr
         Format::Ods | Format::Feed => return Err(FormatError::OutputFormat { path: path.to_path_buf() }),
         Format::GeoJson => Box::new(geojson::GeoJsonWriter::create(pending)?),
         Format::GeoPackage => Box::new(geopackage::GeoPackageWriter::create(pending)?),
-        Format::Shapefile => Box::new(shapefile::ShapefileWriter::create(pending)),
-        Format::Dbf => Box::new(dbf::DbfWriter::create(pending)),
+        Format::Shapefile => Box::new(shapefile::ShapefileWriter::create(pending)?),
+        Format::Dbf => Box::new(dbf::DbfWriter::create(pending)?),
     })
 }

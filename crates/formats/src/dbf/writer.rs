@@ -8,7 +8,7 @@ use basilocus_table::Batch;
 use basilocus_table::batch::{cell_text, spatial_index};
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Read, Seek, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// Longest name of a column, in letters.
@@ -43,6 +43,7 @@ impl Columns {
     pub(crate) fn of(layer: &LayerOut) -> Self {
         let skip = spatial_index(&layer.schema);
         let mut columns = Columns { list: Vec::new(), names: Vec::new(), told: Vec::new() };
+        let mut renamed: Vec<String> = Vec::new();
         for (i, field) in layer.schema.fields().iter().enumerate().filter(|(i, _)| Some(*i) != skip) {
             let style = layer.styles.get(i);
             let kind = match field.data_type() {
@@ -53,13 +54,16 @@ impl Columns {
             };
             let name = valid_name(field.name(), &columns.names);
             if name != *field.name() {
-                columns.told.push(format!(
-                    "column \"{}\" is called \"{name}\": names have at most {NAME} letters, figures and underscores, each once",
-                    field.name()
-                ));
+                renamed.push(format!("\"{}\" is {name}", field.name()));
             }
             columns.names.push(name);
             columns.list.push((i, kind));
+        }
+        if !renamed.is_empty() {
+            columns.told.push(format!(
+                "columns have names of at most {NAME} letters, figures and underscores: {}",
+                renamed.join(", ")
+            ));
         }
         columns
     }
@@ -299,13 +303,19 @@ fn head(rows: u32, length: u16, row_length: u16, date: &str) -> [u8; 32] {
 /// A table on its own in the making.
 pub struct DbfWriter {
     pending: PendingOutput,
+    /// The file that says the encoding.
+    label: PathBuf,
     table: Option<TableSpool>,
 }
 
 impl DbfWriter {
     /// Prepares a table.
-    pub fn create(pending: PendingOutput) -> Self {
-        DbfWriter { pending, table: None }
+    ///
+    /// # Errors
+    /// Where a file that belongs to it is there already.
+    pub fn create(mut pending: PendingOutput) -> Result<Self, FormatError> {
+        let label = pending.companion("cpg")?;
+        Ok(DbfWriter { pending, label, table: None })
     }
 }
 
@@ -341,8 +351,7 @@ impl Writer for DbfWriter {
         if let Some(table) = self.table.take() {
             told = table.finish(self.pending.path(), self.pending.target(), &about.date)?;
         }
-        let label = self.pending.companion("cpg")?;
-        std::fs::write(&label, "UTF-8").map_err(|e| FormatError::write(self.pending.target(), e))?;
+        std::fs::write(&self.label, "UTF-8").map_err(|e| FormatError::write(self.pending.target(), e))?;
         Ok((self.pending, told))
     }
 }

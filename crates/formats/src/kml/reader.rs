@@ -194,7 +194,7 @@ fn placemark(e: &Element, folder: &str) -> Placemark {
     let mut moments = track.iter().flat_map(|t| &t.children).filter(|c| c.name == "when").map(|c| c.text.as_str());
     if let Some(first) = moments.next() {
         put("begin", first);
-        put("end", moments.last().unwrap_or(first));
+        put("end", moments.next_back().unwrap_or(first));
     }
     if let Some(data) = e.child("ExtendedData") {
         for d in &data.children {

@@ -10,6 +10,7 @@ use basilocus_table::batch::{point_index, spatial_index};
 use basilocus_table::{Geometry, Spatial};
 use std::fs::File;
 use std::io::{BufWriter, Seek, SeekFrom, Write};
+use std::path::PathBuf;
 use std::sync::Arc;
 
 /// Programs that count in signed 32 bits fail above this size.
@@ -20,6 +21,10 @@ const STALE: [&str; 7] = ["sbn", "sbx", "qix", "fbn", "fbx", "ain", "aih"];
 /// A shapefile in the making.
 pub struct ShapefileWriter {
     pending: PendingOutput,
+    /// The index, the table and the file that says its encoding.
+    index: PathBuf,
+    table: PathBuf,
+    label: PathBuf,
     layer: Option<Layer>,
 }
 
@@ -46,8 +51,12 @@ struct Layer {
 
 impl ShapefileWriter {
     /// Prepares a shapefile.
-    pub fn create(pending: PendingOutput) -> Self {
-        ShapefileWriter { pending, layer: None }
+    ///
+    /// # Errors
+    /// Where a file that belongs to it is there already.
+    pub fn create(mut pending: PendingOutput) -> Result<Self, FormatError> {
+        let (index, table, label) = (pending.companion("shx")?, pending.companion("dbf")?, pending.companion("cpg")?);
+        Ok(ShapefileWriter { pending, index, table, label, layer: None })
     }
 }
 
@@ -116,8 +125,7 @@ impl Writer for ShapefileWriter {
         let with_z =
             points.is_some_and(|i| matches!(layer.schema.field(i).data_type(), DataType::Struct(f) if f.len() > 2));
         let mut shapes = BufWriter::with_capacity(1 << 18, File::create(self.pending.path()).map_err(failed)?);
-        let index_path = self.pending.companion("shx")?;
-        let mut index = BufWriter::with_capacity(1 << 16, File::create(&index_path).map_err(failed)?);
+        let mut index = BufWriter::with_capacity(1 << 16, File::create(&self.index).map_err(failed)?);
         shapes.write_all(&[0; 100]).map_err(failed)?;
         index.write_all(&[0; 100]).map_err(failed)?;
         self.layer = Some(Layer {
@@ -230,10 +238,9 @@ impl Writer for ShapefileWriter {
         if layer.with_m {
             told.push("measures were left out: the first shape has none".into());
         }
-        let table = self.pending.companion("dbf")?;
-        told.extend(layer.table.finish(&table, &target, &about.date)?);
+        told.extend(layer.table.finish(&self.table, &target, &about.date)?);
         let put = |path: &std::path::Path, text: &str| std::fs::write(path, text).map_err(failed);
-        put(&self.pending.companion("cpg")?, "UTF-8")?;
+        put(&self.label, "UTF-8")?;
         match &layer.system {
             Some(system) => put(&self.pending.companion("prj")?, system)?,
             None => {
