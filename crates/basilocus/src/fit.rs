@@ -2,9 +2,9 @@
 
 use crate::engine::Cancel;
 use crate::plan::InputPlan;
+use crate::source::open;
 use crate::transformation::{Pair, Plane, Space, TransformationFile, VERSION};
 use crate::{Error, system};
-use basilocus_formats::open;
 use basilocus_geodesy::crs::{Crs, Kind};
 use basilocus_geodesy::datum::RotationConvention;
 use basilocus_geodesy::datum::fit::{ControlPair, Fit, FitError, FitKind, KINDS, Local, fit};

@@ -6,7 +6,8 @@ use crate::engine::{Cancel, Progress};
 use crate::pipeline::{Pipeline, sample};
 use crate::plan::LayerPlan;
 use crate::report::DoubtReport;
-use basilocus_formats::{Format, layers, open};
+use crate::source::open;
+use basilocus_formats::{Format, layers};
 use basilocus_table::geometry::TYPES;
 use basilocus_table::{Ledger, ValueKind};
 use serde::Serialize;
@@ -80,7 +81,7 @@ fn system_title(text: &str) -> String {
 /// # Errors
 /// Where the file cannot be read.
 pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Progress) -> Result<LookReport, Error> {
-    let mut reader = open(&plan.source, &plan.input.options()?)?;
+    let mut reader = open(&plan.source, &plan.options()?)?;
     let about = reader.about().clone();
     let bare = LayerPlan { geocode: None, position: None, to: Vec::new(), ..plan.clone() };
     // Only the table's make is wanted here, so geometry without a known system is no hindrance.
@@ -88,7 +89,7 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
         Ok(p) => p,
         Err(Error::NoCrs { .. } | Error::Geodesy(_)) => {
             let with_any = LayerPlan {
-                position: Some(crate::plan::PositionPlan { from: Some("EPSG:4326".into()), ..Default::default() }),
+                position: Some(crate::plan::PositionPlan { from: Some("local".into()), ..Default::default() }),
                 ..bare.clone()
             };
             Pipeline::new(&with_any, reader.as_mut(), &[], false, "")?
@@ -271,6 +272,7 @@ fn extent_of_columns(
 pub fn layers_to_choose(path: &Path) -> Result<Vec<String>, Error> {
     let names = layers(path)?;
     // No names: no layers to choose from, or a source that only its reader can look into.
-    let several = names.len() > 1 && matches!(basilocus_formats::detect(path)?, Format::GeoPackage | Format::Gpx);
+    let several =
+        names.len() > 1 && matches!(basilocus_formats::detect(path)?, Format::GeoPackage | Format::Gml | Format::Gpx);
     Ok(if several { names } else { Vec::new() })
 }

@@ -33,7 +33,7 @@ pub struct PointTable {
 /// # Errors
 /// Those of reading a table, and [`Error::Plan`] where no row has a position.
 pub fn read_points(layer: &LayerPlan, cancel: &Cancel) -> Result<PointTable, Error> {
-    let mut reader = basilocus_formats::open(&layer.source, &layer.input.options()?)?;
+    let mut reader = crate::source::open(&layer.source, &layer.options()?)?;
     let plan =
         LayerPlan { to: Vec::new(), position: Some(layer.position.clone().unwrap_or_default()), ..layer.clone() };
     let mut pipeline = Pipeline::new(&plan, reader.as_mut(), &[], false, "")?;

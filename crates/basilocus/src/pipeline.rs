@@ -6,7 +6,7 @@ use crate::Error;
 use crate::answers::{Known, ReviewRow};
 use crate::doubt::Tally;
 use crate::finder::Finder;
-use crate::plan::LayerPlan;
+use crate::plan::{LayerPlan, ShowPlan};
 use crate::report::OperationReport;
 use crate::step::geocode::Geocode;
 use crate::step::measure::Measure;
@@ -23,7 +23,7 @@ use basilocus_formats::{Block, ColumnStyle, CrsText, Decode, Encode, Encoded, Fo
 use basilocus_geodesy::crs::{Area, Catalogue, Crs, Kind, wkt};
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::batch::{point_array, point_field, spatial_index};
-use basilocus_table::geometry::{Geometry, geometry_field, geometry_index};
+use basilocus_table::geometry::{Geometry, Position, geometry_field, geometry_index};
 use basilocus_table::{Batch, ColumnProfile, Role, SetAsideRow, role};
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -62,6 +62,7 @@ pub(crate) struct Pipeline {
     to_degrees: Option<Operation>,
     area: Option<(Area, String)>,
     typing: Option<Typing>,
+    show: ShowPlan,
     /// Whether all rows have to be looked at for the order of latitude and longitude.
     pub(crate) order_is_open: bool,
     with_z: bool,
@@ -72,6 +73,8 @@ pub(crate) struct Pipeline {
     pub(crate) told: Vec<String>,
     /// Names of the source's columns, for rows set aside.
     pub(crate) source_columns: Vec<String>,
+    /// For each of them the column of the rows as they come here, where they are others: lines made of points.
+    aside_columns: Option<Vec<Option<usize>>>,
 }
 
 /// What a worker makes of a block.
@@ -89,6 +92,14 @@ pub(crate) struct Part {
     pub found: Vec<(String, Known)>,
     pub notations: BTreeMap<&'static str, u64>,
     pub extent: Option<[f64; 4]>,
+}
+
+/// Rows with their positions, in the system of the source.
+pub(crate) struct Vertices {
+    pub source: Batch,
+    pub mended: Batch,
+    pub places: Vec<(usize, Position)>,
+    pub set_aside: Vec<SetAsideRow>,
 }
 
 /// The first rows of a source, decoded.
@@ -157,6 +168,7 @@ impl Pipeline {
             to_degrees: None,
             area: None,
             typing: None,
+            show: plan.write.show.clone(),
             order_is_open: false,
             with_z: false,
             any_shape: false,
@@ -164,6 +176,7 @@ impl Pipeline {
             understood: reader.about().notes.iter().filter(|n| !n.starts_with("slip-")).cloned().collect(),
             told: Vec::new(),
             source_columns: source_schema.fields().iter().map(|f| f.name().clone()).collect(),
+            aside_columns: None,
         };
         let spatial = outputs.iter().any(|o| o.format.holds_geometry());
         if let Some(g) = &plan.geocode {
@@ -220,6 +233,13 @@ impl Pipeline {
             p.find_targets(plan, &schema, spatial, &mut taken, outputs)?;
         }
         Ok(p)
+    }
+
+    /// Says which columns the source had before its points became lines.
+    pub(crate) fn set_source_columns(&mut self, columns: Vec<String>) {
+        let here = std::mem::replace(&mut self.source_columns, columns);
+        let found = self.source_columns.iter().map(|c| here.iter().position(|h| h == c));
+        self.aside_columns = Some(found.collect());
     }
 
     /// What becomes of lines and polygons in outputs that have no place for them.
@@ -394,6 +414,24 @@ impl Pipeline {
         Ok((points, aside))
     }
 
+    /// The mended rows of a block that have a usable position, with it, and the rows that were set aside.
+    pub(crate) fn vertices(&self, block: Block) -> Result<Vertices, Error> {
+        let decoded = self.decoder.decode(block)?;
+        let (source, mut set_aside_rows) = (decoded.batch, decoded.set_aside);
+        let mended = self.repair.apply(&source);
+        let mut places = Vec::new();
+        if let Some(p) = &self.position {
+            let found = p.read(&mended);
+            for (row, why) in found.unusable.into_iter().enumerate() {
+                match why {
+                    Some(why) => set_aside_rows.push(set_aside(&source, row, why.class, why.reason)),
+                    None => places.push((row, Position::xyz(found.x[row], found.y[row], found.z[row]))),
+                }
+            }
+        }
+        Ok(Vertices { source, mended, places, set_aside: set_aside_rows })
+    }
+
     /// Texts of two columns, and usable positions, of a block with their source rows; the reasons of the others.
     #[allow(clippy::type_complexity)]
     pub(crate) fn texts_and_positions_of(
@@ -522,9 +560,12 @@ impl Pipeline {
                 name: target.crs.name.clone(),
                 wkt: wkt::wkt1(&target.crs).or_else(|_| wkt::wkt2(&target.crs))?,
                 geographic: target.crs.is_geographic(),
+                north_first: target.crs.north_first(),
             });
         }
-        Ok(LayerOut { name: name.to_string(), schema: Arc::new(arrow_schema::Schema::new(fields)), styles, crs })
+        let names: Vec<String> = fields.iter().map(|f| f.name().clone()).collect();
+        let show = crate::step::show::presentation(&self.show, &names)?;
+        Ok(LayerOut { name: name.to_string(), schema: Arc::new(arrow_schema::Schema::new(fields)), styles, crs, show })
     }
 
     fn geometry_target(&self, wants: Wants) -> Option<&Target> {
@@ -558,6 +599,7 @@ impl Pipeline {
             notations: BTreeMap::new(),
             extent: None,
         };
+        let aside_before = part.set_aside.len();
         let mended = self.repair.apply(&source);
         let n = mended.len();
         let mut keep = vec![true; n];
@@ -663,6 +705,12 @@ impl Pipeline {
             }
             let batch = with_columns(&without_point(&base), columns).filter(&keep);
             part.encoded.push(encode.encode(&batch));
+        }
+        if let Some(columns) = &self.aside_columns {
+            // What was set aside here has the columns of the lines, what was before those of the source.
+            for row in &mut part.set_aside[aside_before..] {
+                row.values = columns.iter().map(|c| c.map_or(String::new(), |c| row.values[c].clone())).collect();
+            }
         }
         // Rows set aside at different steps of a block, in the order of the source.
         part.set_aside.sort_by_key(|r| r.source_row);

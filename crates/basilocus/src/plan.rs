@@ -1,6 +1,7 @@
 //! What is to be done, as data: the form that the command's options build and that a file can hold.
 
 use crate::Error;
+use crate::gather::Gather;
 use basilocus_formats::InputOptions;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -52,6 +53,9 @@ pub struct LayerPlan {
     /// Addresses to match.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub geocode: Option<GeocodePlan>,
+    /// What is made of points or lines before all else.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub gather: Option<GatherPlan>,
     /// Coordinates to read.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub position: Option<PositionPlan>,
@@ -67,6 +71,20 @@ pub struct LayerPlan {
     /// How coordinates are written.
     #[serde(default, skip_serializing_if = "is_default")]
     pub write: WritePlan,
+}
+
+/// What is made of points or lines before all else.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct GatherPlan {
+    /// What they become.
+    pub into: Gather,
+    /// Column with a value for each line or polygon; without it all points are one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub by: Option<String>,
+    /// Column that gives the order of the points; without it that of the rows.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub order: Option<String>,
 }
 
 /// Which way is taken between systems.
@@ -109,6 +127,9 @@ pub struct InputPlan {
     /// Encoding of text.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub encoding: Option<String>,
+    /// Columns of text at fixed positions: widths in characters, or a ruler.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub fixed: Option<String>,
 }
 
 /// What to mend on the way in. Done in this order: join, set, rename, drop, keep.
@@ -298,6 +319,33 @@ pub struct WritePlan {
     /// Whether lines and polygons get columns of their length and area.
     #[serde(default, skip_serializing_if = "is_default")]
     pub measure: bool,
+    /// How rows are shown, by formats that show things.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub show: ShowPlan,
+}
+
+/// How rows are shown: by KML, and where rows are parted by drawings and workbooks too.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ShowPlan {
+    /// Column whose values are folders of KML, layers of a drawing, sheets of a workbook.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub category: Option<String>,
+    /// Name of a row: a column, or text with columns in braces.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub label: Option<String>,
+    /// Text of a row's balloon: a column, or text with columns in braces.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub balloon: Option<String>,
+    /// Icon: an address or file, a column, or `COLUMN:VALUE=ICON,*=ICON`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub icon: Option<String>,
+    /// Colour: `#RRGGBB` or a name, a column, or `COLUMN:VALUE=COLOUR,*=COLOUR`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub color: Option<String>,
+    /// What heights are counted from: `ground`, `above-ground`, `above-sea`.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub altitude: Option<String>,
 }
 
 /// A file to write.
@@ -312,6 +360,21 @@ impl LayerPlan {
     /// A layer of a file, with nothing said.
     pub fn new(source: impl Into<PathBuf>) -> Self {
         LayerPlan { source: source.into(), ..Default::default() }
+    }
+
+    /// The options for the reader.
+    ///
+    /// # Errors
+    /// As [`InputPlan::options`]; [`Error::Plan`] for an order that is none.
+    pub fn options(&self) -> Result<InputOptions, Error> {
+        use basilocus_geodesy::notation::AxisOrder;
+        let order = self.position.as_ref().and_then(|p| p.order.as_deref());
+        let north_first = match crate::typed::order(order)? {
+            AxisOrder::LatitudeFirst => Some(true),
+            AxisOrder::LongitudeFirst => Some(false),
+            _ => None,
+        };
+        Ok(InputOptions { north_first, ..self.input.options()? })
     }
 
     /// Name of the layer: what was said, or the file's stem.
@@ -356,7 +419,9 @@ impl InputPlan {
             header_row: self.header_row,
             skip_lines: self.skip_lines,
             encoding: self.encoding.clone(),
+            fixed: self.fixed.clone(),
             geometry_text: false,
+            north_first: None,
         })
     }
 }
@@ -413,9 +478,9 @@ impl Plan {
     }
 
     fn each_path(&mut self, f: &mut dyn FnMut(&mut PathBuf)) {
-        // Standard input and output are no files of a folder.
+        // Standard input and output and what is on the web are no files of a folder.
         let f = &mut |p: &mut PathBuf| {
-            if !basilocus_formats::is_standard(p) {
+            if !basilocus_formats::is_standard(p) && !basilocus_formats::is_address(p) {
                 f(p);
             }
         };

@@ -4,14 +4,16 @@ use crate::Error;
 use crate::answers::{self, Known, ReviewRow, Store};
 use crate::doubt::{self, Evidence, Tally};
 use crate::engine::{Cancel, Progress, stream};
+use crate::gather::{JOINED, gather};
 use crate::pipeline::{Pipeline, Wants};
 use crate::plan::{LayerPlan, Plan};
 use crate::report::{LayerReport, Report};
+use crate::source::open;
 use crate::split::Split;
 use crate::step::position::OrderCounts;
 use basilocus_formats::{
-    AsRows, Encoded, Format, FormatError, PendingOutput, Reader, RunAbout, SetAsideTable, Writer, create, delimited,
-    open,
+    AsRows, Encoded, Format, FormatError, PendingOutput, Reader, RunAbout, SetAsideTable, Writer, append, create,
+    delimited,
 };
 use basilocus_table::{ColumnProfile, Ledger, SetAsideRow};
 use std::io::Write;
@@ -24,6 +26,8 @@ use std::time::Instant;
 pub struct RunOptions<'a> {
     /// Whether existing outputs are replaced.
     pub overwrite: bool,
+    /// Whether layers are added to GeoPackages that exist.
+    pub append: bool,
     /// Whether a coarser operation than the best, for want of a grid file, is an error.
     pub strict: bool,
     /// Lets another thread stop the run.
@@ -60,6 +64,9 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     // Everything that can be wrong before a row is read is found here, for all layers and outputs.
     let mut writers: Vec<Box<dyn Writer>> = Vec::new();
     let split_by = split_by(plan);
+    if options.append && split_by.is_some() {
+        return Err(Error::Plan("--append and --split-by exclude each other: parts are files of their own".into()));
+    }
     if split_by.is_some() && plan.layers.len() > 1 {
         return Err(Error::Plan("--split-by parts one layer; the plan has several".into()));
     }
@@ -69,7 +76,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         let format =
             Format::of_ending(&output.file).ok_or_else(|| FormatError::OutputFormat { path: output.file.clone() })?;
         if split_by.is_none() {
-            writers.push(create(&output.file, options.overwrite)?);
+            writers.push(if options.append { append(&output.file)? } else { create(&output.file, options.overwrite)? });
         }
         wants.push(Wants { format });
     }
@@ -81,17 +88,24 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         return Err(FormatError::OutputExists { path }.into());
     }
     let mut layers: Vec<(Box<dyn Reader>, Pipeline)> = Vec::new();
+    let mut joined = Vec::new();
     for layer in &plan.layers {
-        let mut reader = open(&layer.source, &layer.input.options()?)?;
-        let pipeline = Pipeline::new(layer, reader.as_mut(), &wants, options.strict, &date)?;
-        layers.push((reader, pipeline));
+        let reader = open(&layer.source, &layer.options()?)?;
+        let mut gathered = gather(layer, reader, &options.cancel)?;
+        let mut pipeline = Pipeline::new(&gathered.plan, gathered.reader.as_mut(), &wants, options.strict, &date)?;
+        pipeline.told.splice(0..0, gathered.told);
+        if let Some(columns) = gathered.source_columns {
+            pipeline.set_source_columns(columns);
+        }
+        joined.push(gathered.joined);
+        layers.push((gathered.reader, pipeline));
     }
     let mut report = Report { outputs: plan.outputs.iter().map(|o| o.file.clone()).collect(), ..Default::default() };
     let mut set_aside_table = SetAsideTable::default();
     let mut pending: Vec<PendingOutput> = Vec::new();
     let mut stale: Vec<PathBuf> = Vec::new();
     let holds_set_aside = writers.iter().any(|w| w.holds_set_aside());
-    for ((layer, name), (reader, pipeline)) in plan.layers.iter().zip(&names).zip(&mut layers) {
+    for (((layer, name), (reader, pipeline)), joined) in plan.layers.iter().zip(&names).zip(&mut layers).zip(joined) {
         let file = set_aside_path(plan, name);
         let mut aside = AsideFile::new(file, options.overwrite, &pipeline.source_columns);
         let table = holds_set_aside.then_some(&mut set_aside_table);
@@ -100,7 +114,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
             let outputs = plan.outputs.iter().map(|o| o.file.clone()).zip(wants.iter().copied()).collect();
             split = Some(Split::new(column, outputs, options.overwrite));
         }
-        let run = LayerRun { layer, name, wants: &wants, options };
+        let run = LayerRun { layer, name, wants: &wants, options, joined };
         let (layer_report, ledger, doubts) =
             run.run(reader.as_mut(), pipeline, &mut writers, &mut aside, table, review.as_mut(), split.as_mut())?;
         let mut layer_report = layer_report;
@@ -291,6 +305,8 @@ struct LayerRun<'a> {
     name: &'a str,
     wants: &'a [Wants],
     options: &'a RunOptions<'a>,
+    /// Rows of the source that became positions of lines with others.
+    joined: u64,
 }
 
 impl LayerRun<'_> {
@@ -337,6 +353,10 @@ impl LayerRun<'_> {
         }
         progress.start(self.name, "writing", bytes);
         let mut ledger = Ledger::default();
+        if self.joined > 0 {
+            ledger.rows_in += self.joined;
+            ledger.leave_out(JOINED, self.joined);
+        }
         let mut tally = Tally::default();
         let mut report = LayerReport {
             name: self.name.to_string(),

@@ -2,8 +2,9 @@
 
 use crate::engine::Cancel;
 use crate::plan::InputPlan;
+use crate::source::open;
 use crate::{Error, system};
-use basilocus_formats::{PendingOutput, open};
+use basilocus_formats::PendingOutput;
 use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::notation;
 use basilocus_geodesy::sheet::{Sheet, SheetIndex};

@@ -193,10 +193,15 @@ pub fn ledger(
 ) -> String {
     let n: u64 = set_aside.values().sum();
     let reasons = if n > 0 { format!(" ({})", counts(set_aside)) } else { String::new() };
-    let left = match left_out.values().sum::<u64>() {
+    let mut left_out = left_out.clone();
+    let joined = left_out.remove(basilocus::gather::JOINED).unwrap_or(0);
+    let mut left = match left_out.values().sum::<u64>() {
         0 => String::new(),
-        l => format!(" + {} not chosen ({})", thousands(l), counts(left_out)),
+        l => format!(" + {} not chosen ({})", thousands(l), counts(&left_out)),
     };
+    if joined > 0 {
+        left.insert_str(0, &format!(" + {} {}", thousands(joined), basilocus::gather::JOINED));
+    }
     format!("{} rows in = {} out{left} + {} set aside{reasons}", thousands(rows_in), thousands(rows_out), thousands(n))
 }
 

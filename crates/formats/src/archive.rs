@@ -7,9 +7,9 @@ use std::path::{Path, PathBuf};
 use zip::ZipArchive;
 
 /// Endings of files that are read, DBF tables beside them.
-const ENDINGS: [&str; 16] = [
-    "shp", "gpkg", "geojson", "json", "geojsonl", "ndjson", "kml", "gpx", "xml", "csv", "tsv", "tab", "txt", "xyz",
-    "xlsx", "ods",
+const ENDINGS: [&str; 18] = [
+    "shp", "gpkg", "geojson", "json", "geojsonl", "ndjson", "kml", "gpx", "gml", "dxf", "xml", "csv", "tsv", "tab",
+    "txt", "xyz", "xlsx", "ods",
 ];
 /// Members that are looked at; a list of more is a bomb of its own.
 const MOST_MEMBERS: usize = 65_536;

@@ -1,6 +1,6 @@
 //! Which format a file is in: by its content first, its ending second.
 
-use crate::{FormatError, dbf, shapefile, xml};
+use crate::{FormatError, dbf, dxf, fixed, shapefile, xml, xyz};
 use std::io::Read;
 use std::path::Path;
 
@@ -9,6 +9,10 @@ use std::path::Path;
 pub enum Format {
     /// Comma-, tab-, semicolon-, bar- or space-separated text.
     Delimited,
+    /// Text in fixed columns; read only.
+    Fixed,
+    /// Lines of numbers parted by anything; read only.
+    Xyz,
     /// Office Open XML workbook.
     Xlsx,
     /// OpenDocument workbook; read only.
@@ -23,6 +27,10 @@ pub enum Format {
     Dbf,
     /// OGC KML.
     Kml,
+    /// GML simple features.
+    Gml,
+    /// A DXF drawing.
+    Dxf,
     /// GPS exchange format.
     Gpx,
     /// XML that repeats an element; read only.
@@ -34,6 +42,8 @@ impl Format {
     pub fn name(self) -> &'static str {
         match self {
             Format::Delimited => "delimited text",
+            Format::Fixed => "text in fixed columns",
+            Format::Xyz => "XYZ text",
             Format::Xlsx => "XLSX workbook",
             Format::Ods => "OpenDocument workbook",
             Format::GeoJson => "GeoJSON",
@@ -41,6 +51,8 @@ impl Format {
             Format::Shapefile => "shapefile",
             Format::Dbf => "DBF table",
             Format::Kml => "KML",
+            Format::Gml => "GML",
+            Format::Dxf => "DXF drawing",
             Format::Gpx => "GPX",
             Format::Feed => "XML",
         }
@@ -49,14 +61,26 @@ impl Format {
     /// Whether a layer's geometry has a place in it.
     pub fn holds_geometry(self) -> bool {
         match self {
-            Format::GeoJson | Format::GeoPackage | Format::Shapefile | Format::Kml | Format::Gpx => true,
-            Format::Delimited | Format::Xlsx | Format::Ods | Format::Dbf | Format::Feed => false,
+            Format::GeoJson
+            | Format::GeoPackage
+            | Format::Shapefile
+            | Format::Kml
+            | Format::Gml
+            | Format::Dxf
+            | Format::Gpx => true,
+            Format::Delimited
+            | Format::Fixed
+            | Format::Xyz
+            | Format::Xlsx
+            | Format::Ods
+            | Format::Dbf
+            | Format::Feed => false,
         }
     }
 
     /// Whether it is nothing without geometry.
     pub fn needs_geometry(self) -> bool {
-        matches!(self, Format::GeoJson | Format::Shapefile | Format::Kml | Format::Gpx)
+        matches!(self, Format::GeoJson | Format::Shapefile | Format::Kml | Format::Gpx | Format::Dxf)
     }
 
     /// Whether positions in it are WGS 84 by its standard, longitude first.
@@ -77,28 +101,13 @@ impl Format {
             "gpkg" => Some(Format::GeoPackage),
             "shp" => Some(Format::Shapefile),
             "dbf" => Some(Format::Dbf),
-            "kml" => Some(Format::Kml),
+            "kml" | "kmz" => Some(Format::Kml),
+            "gml" => Some(Format::Gml),
+            "dxf" => Some(Format::Dxf),
             "gpx" => Some(Format::Gpx),
             _ => None,
         }
     }
-}
-
-/// Whether a drawing begins: a group code, then the word for a section, a line each; comments may stand in front.
-fn is_dxf(head: &[u8]) -> bool {
-    if head.get(8..18) == Some(b"Binary DXF") {
-        return true;
-    }
-    let text = String::from_utf8_lossy(&head[..head.len().min(4096)]);
-    let mut lines = text.lines().map(str::trim);
-    while let (Some(code), Some(value)) = (lines.next(), lines.next()) {
-        match code {
-            "999" => {}
-            "0" => return value == "SECTION",
-            _ => return false,
-        }
-    }
-    false
 }
 
 /// Whether the outermost element is of GML, or of the feature services that send it.
@@ -109,19 +118,13 @@ fn in_gml(root: Option<&xml::Element>) -> bool {
 }
 
 /// What is read, in words.
-const READ: &str = "delimited text, XLSX, ODS, DBF, shapefiles, GeoJSON, GeoPackage, KML, GPX and XML feeds";
+const READ: &str = "text (delimited, in fixed columns, XYZ), XLSX, ODS, DBF, shapefiles, GeoJSON, GeoPackage, KML, GML, GPX, DXF and XML feeds";
 
 /// Finds the format of an existing file.
 ///
 /// # Errors
 /// [`FormatError`] for a missing or empty file, a folder, and content that is none of the formats.
 pub fn detect(path: &Path) -> Result<Format, FormatError> {
-    if path.to_str().is_some_and(|p| p.starts_with("http://") || p.starts_with("https://")) {
-        return Err(FormatError::NotRecognised {
-            path: path.to_path_buf(),
-            problem: "addresses on the web are not read yet; save the file first".into(),
-        });
-    }
     let metadata = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?;
     if metadata.is_dir() {
         return Err(FormatError::IsFolder { path: path.to_path_buf() });
@@ -176,8 +179,8 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
     if head.starts_with(b"PAR1") {
         return not("is Parquet, which is not read yet; ask for the same data as CSV or GeoPackage");
     }
-    if is_dxf(&head) {
-        return not("is a drawing (DXF), which is not read yet; save its points as a table or layer first");
+    if dxf::is_dxf(&head) {
+        return Ok(Format::Dxf);
     }
     let utf16 = head.starts_with(b"\xFF\xFE") || head.starts_with(b"\xFE\xFF");
     if !utf16 && head.contains(&0) {
@@ -206,9 +209,11 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
             Some(name) if name.eq_ignore_ascii_case("html") => {
                 not("is a web page, not data; save the table or feed that it shows")
             }
-            // Read as any XML it would lose its geometry without a word.
+            Some("ExceptionReport" | "ServiceExceptionReport" | "ServiceException") => {
+                not("is what a service answers when it refuses; read it, and ask the service again")
+            }
             Some(name) if matches!(name, "FeatureCollection" | "SpatialDataset") || in_gml(root.as_ref()) => {
-                not("is GML, which is not read yet; ask for the same data as GeoJSON or GeoPackage")
+                Ok(Format::Gml)
             }
             Some(_) => Ok(Format::Feed),
             None => not("begins as XML does and is none; get the file again"),
@@ -219,6 +224,19 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
             path: path.to_path_buf(),
             what: "the file holds nothing but blanks; a table with a header is expected",
         });
+    }
+    if !utf16 {
+        let text = String::from_utf8_lossy(text);
+        // The last line of the sample may be cut.
+        let whole =
+            if metadata.len() > head.len() as u64 { text.rfind('\n').map_or(&text[..], |i| &text[..i]) } else { &text };
+        let named = path.extension().is_some_and(|e| e.eq_ignore_ascii_case("xyz"));
+        if xyz::is_xyz(whole, named) {
+            return Ok(Format::Xyz);
+        }
+        if fixed::find_ruler(whole).is_some() {
+            return Ok(Format::Fixed);
+        }
     }
     Ok(Format::Delimited)
 }

@@ -100,8 +100,16 @@ pub enum FormatError {
         /// Its folder.
         folder: PathBuf,
     },
+    /// An address on the web that gives nothing.
+    #[error("{address}: {problem}")]
+    Fetch {
+        /// The address.
+        address: String,
+        /// What went wrong and what to do.
+        problem: String,
+    },
     /// An extension that names no format that is written.
-    #[error("{}: the ending says no format that is written; use .csv, .tsv, .xlsx, .dbf, .geojson, .geojsonl, .gpkg, .shp, .kml or .gpx", .path.display())]
+    #[error("{}: the ending says no format that is written; use .csv, .tsv, .xlsx, .dbf, .geojson, .geojsonl, .gpkg, .shp, .kml, .kmz, .gml, .gpx or .dxf", .path.display())]
     OutputFormat {
         /// The file.
         path: PathBuf,
@@ -157,7 +165,7 @@ impl FormatError {
             | FormatError::OutputFormat { path }
             | FormatError::Read { path, .. }
             | FormatError::Write { path, .. } => *path = original.to_path_buf(),
-            FormatError::Standard { .. } => {}
+            FormatError::Standard { .. } | FormatError::Fetch { .. } => {}
         }
         self
     }

@@ -79,6 +79,14 @@ pub(crate) trait FeatureSource: Send {
     /// The columns, and what geometry there is.
     fn layout(&self) -> (&SchemaRef, Shape);
 
+    /// The number that the first row has for people.
+    fn first_number(&self) -> u64 {
+        1
+    }
+
+    /// As [`Reader::set_north_first`].
+    fn set_north_first(&mut self, _north_first: bool) {}
+
     /// Gives every feature until `give` says that no more is wanted: its cells, its geometry or the class and reason why
     /// it has none that can be used, and the bytes of the source that it was. Features are counted from 1.
     ///
@@ -95,6 +103,10 @@ impl<T: FeatureSource> Reader for T {
         FeatureSource::about(self)
     }
 
+    fn set_north_first(&mut self, north_first: bool) {
+        FeatureSource::set_north_first(self, north_first);
+    }
+
     fn schema(&self) -> SchemaRef {
         self.layout().0.clone()
     }
@@ -106,7 +118,7 @@ impl<T: FeatureSource> Reader for T {
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
         let (schema, shape) = self.layout();
         let mut features = Features::new(schema.clone(), shape);
-        let (mut number, mut wanted) = (0, true);
+        let (mut number, mut wanted) = (self.first_number() - 1, true);
         self.each(&mut |cells, geometry, bytes| {
             number += 1;
             wanted = features.give(number, cells, geometry, bytes, sink);

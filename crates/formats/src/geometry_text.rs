@@ -28,6 +28,10 @@ impl Reader for GeometryText {
         schema_of(&self.0.schema())
     }
 
+    fn set_north_first(&mut self, north_first: bool) {
+        self.0.set_north_first(north_first);
+    }
+
     fn decoder(&self) -> Arc<dyn Decode> {
         Arc::new(TextDecoder(self.0.decoder()))
     }

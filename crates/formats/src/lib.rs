@@ -7,15 +7,19 @@
 //! | format | module | reads | writes |
 //! |---|---|---|---|
 //! | delimited text | [`delimited`] | yes | yes |
+//! | text in fixed columns | [`fixed`] | yes | no |
+//! | XYZ text | [`xyz`] | yes | no |
 //! | XLSX | [`xlsx`] | yes | yes |
 //! | OpenDocument workbooks | [`xlsx`] | yes | no |
 //! | GeoJSON (RFC 7946), a feature a line (RFC 8142) | [`geojson`] | yes | yes |
 //! | GeoPackage | [`geopackage`] | yes | yes |
 //! | KML 2.2 | [`kml`] | yes | yes |
+//! | GML simple features | [`gml`] | yes | yes |
 //! | GPX | [`gpx`] | yes | points, lines |
 //! | XML that repeats an element: Atom, RSS, GeoRSS | [`feed`] | yes | no |
 //! | shapefile | [`shapefile`] | yes | yes |
 //! | DBF | [`dbf`] | yes | yes |
+//! | DXF drawings | [`dxf`] | yes | yes |
 //!
 //! To add one: a folder with a reader and a writer, and its line in [`Format`], [`open`] and [`create`].
 
@@ -23,26 +27,36 @@ mod archive;
 pub mod dbf;
 pub mod delimited;
 mod detect;
+pub mod dxf;
 mod error;
 mod feature;
 pub mod feed;
+pub mod fixed;
 pub mod geojson;
 mod geometry_text;
 pub mod geopackage;
+pub mod gml;
 pub mod gpx;
+mod http;
 pub mod kml;
 pub mod number;
 mod output;
+mod presentation;
 mod reader;
 pub mod shapefile;
 mod spool;
 mod writer;
 pub mod xlsx;
 mod xml;
+pub mod xyz;
 
 pub use detect::{Format, detect};
 pub use error::FormatError;
+pub use http::is_address;
 pub use output::PendingOutput;
+pub use presentation::{Altitude, Presentation, Rule, Template, color};
 pub use reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, layers, open};
 pub use spool::{STANDARD, is_standard};
-pub use writer::{AsRows, ColumnStyle, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, create};
+pub use writer::{
+    AsRows, ColumnStyle, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, append, create,
+};

@@ -39,6 +39,20 @@ pub fn push_fixed(out: &mut Vec<u8>, value: f64, digits: usize) {
     out.extend_from_slice(fraction);
 }
 
+/// Appends a number with at most so many decimals, without the zeros at its end; nothing for NaN.
+pub fn push_trimmed(out: &mut Vec<u8>, value: f64, digits: usize) {
+    let start = out.len();
+    push_fixed(out, value, digits);
+    if out[start..].contains(&b'.') {
+        while out.last() == Some(&b'0') {
+            out.pop();
+        }
+        if out.last() == Some(&b'.') {
+            out.pop();
+        }
+    }
+}
+
 /// Appends a number in the shortest form that reads back as the same double; nothing for NaN.
 pub fn push_shortest(out: &mut Vec<u8>, value: f64) {
     if value.is_nan() {

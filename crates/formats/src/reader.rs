@@ -1,7 +1,10 @@
 //! What every reader gives.
 
 use crate::geometry_text::GeometryText;
-use crate::{Format, FormatError, dbf, delimited, detect, feed, geojson, geopackage, gpx, kml, shapefile, spool, xlsx};
+use crate::{
+    Format, FormatError, dbf, delimited, detect, dxf, feed, fixed, geojson, geopackage, gml, gpx, http, kml, shapefile,
+    spool, xlsx, xyz,
+};
 use arrow_schema::SchemaRef;
 use basilocus_table::{Batch, SetAsideRow};
 use std::path::{Path, PathBuf};
@@ -22,8 +25,13 @@ pub struct InputOptions {
     pub skip_lines: Option<u64>,
     /// Encoding of a text file, by its WHATWG label.
     pub encoding: Option<String>,
+    /// Columns of a text at fixed positions: widths in characters (`10,8,12`) or a ruler (`---- -- ---`).
+    pub fixed: Option<String>,
     /// Gives the geometry of a layer as well-known text in a column `geometry`.
     pub geometry_text: bool,
+    /// Whether northing or latitude stands first, for sources that leave the order to the registry
+    /// ([`About::axes_by_registry`]); without it positions stay as they stand until [`Reader::set_north_first`].
+    pub north_first: Option<bool>,
 }
 
 /// How a source was understood.
@@ -47,6 +55,9 @@ pub struct About {
     pub bytes: u64,
     /// Whether column types are the file's own; otherwise all columns are text and types come from the values.
     pub typed: bool,
+    /// Whether positions stand in the order that the registry gives the axes of the system, and were left so: who knows
+    /// the registry says the order with [`Reader::set_north_first`].
+    pub axes_by_registry: bool,
 }
 
 /// A part of a source.
@@ -88,6 +99,10 @@ pub trait Reader: Send {
     /// Where the file cannot be read or breaks the rules of its format.
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError>;
 
+    /// Says whether northing or latitude stands first in the source, where it leaves that to the registry
+    /// ([`About::axes_by_registry`]). Other sources do not care.
+    fn set_north_first(&mut self, _north_first: bool) {}
+
     /// What turns blocks into rows, on any thread.
     fn decoder(&self) -> Arc<dyn Decode>;
 }
@@ -115,7 +130,7 @@ impl Decode for PassThrough {
     }
 }
 
-/// Opens a source, finding its format; `-` is standard input; gzip-ed files and zip archives are unpacked.
+/// Opens a source, finding its format; `-` is standard input; addresses on the web are fetched; gzip-ed files and zip archives are unpacked.
 ///
 /// # Errors
 /// [`FormatError`] for everything that keeps the file from being read at all.
@@ -135,20 +150,35 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
     if options.sheet.is_some() && !matches!(format, Format::Xlsx | Format::Ods) {
         return Err(unfit("--sheet", "workbooks"));
     }
-    if options.layer.is_some() && !matches!(format, Format::GeoPackage | Format::Gpx | Format::Feed) {
-        return Err(unfit("--layer", "GeoPackages, GPX files, XML and archives"));
+    if options.layer.is_some()
+        && !matches!(format, Format::GeoPackage | Format::Gml | Format::Gpx | Format::Dxf | Format::Feed)
+    {
+        return Err(unfit("--layer", "GeoPackages, GML and GPX files, other XML, drawings and archives"));
+    }
+    let format = match format {
+        // What the user says of a text counts more than how it looks.
+        Format::Delimited | Format::Xyz | Format::Fixed if options.fixed.is_some() => Format::Fixed,
+        Format::Xyz | Format::Fixed if options.delimiter.is_some() => Format::Delimited,
+        found => found,
+    };
+    if options.fixed.is_some() && (format != Format::Fixed || options.delimiter.is_some()) {
+        return Err(unfit("--fixed", "text without delimiters"));
     }
     if options.delimiter.is_some() && format != Format::Delimited {
         return Err(unfit("--delimiter", "delimited text"));
     }
     Ok(match format {
         Format::Delimited => Box::new(delimited::DelimitedReader::open(path, options)?),
+        Format::Fixed => Box::new(fixed::FixedReader::open(path, options)?),
+        Format::Xyz => Box::new(xyz::XyzReader::open(path, options)?),
         Format::Xlsx | Format::Ods => Box::new(xlsx::XlsxReader::open(path, options)?),
         Format::GeoJson => Box::new(geojson::GeoJsonReader::open(path, options)?),
         Format::GeoPackage => Box::new(geopackage::GeoPackageReader::open(path, options)?),
         Format::Shapefile => Box::new(shapefile::ShapefileReader::open(path, options)?),
         Format::Dbf => Box::new(dbf::DbfReader::open(path, options)?),
         Format::Kml => Box::new(kml::KmlReader::open(path, options)?),
+        Format::Dxf => Box::new(dxf::DxfReader::open(path, options)?),
+        Format::Gml => Box::new(gml::GmlReader::open(path, options)?),
         Format::Gpx => Box::new(gpx::GpxReader::open(path, options)?),
         Format::Feed => Box::new(feed::FeedReader::open(path, options)?),
     })
@@ -160,14 +190,22 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
 /// Where the file cannot be read.
 pub fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
     // Standard input can be read once only, and a packed file is unpacked once only: by the reader.
-    if spool::is_standard(path) || spool::is_gzip(path) || crate::archive::is_archive(path) {
+    if spool::is_standard(path) || http::is_address(path) || spool::is_gzip(path) || crate::archive::is_archive(path) {
         return Ok(Vec::new());
     }
     match detect(path)? {
         Format::Xlsx | Format::Ods => xlsx::sheets(path),
         Format::GeoPackage => geopackage::layers(path),
+        Format::Dxf => dxf::layers(path),
+        Format::Gml => gml::layers(path),
         Format::Gpx => gpx::layers(path),
         Format::Feed => feed::layers(path),
-        Format::Delimited | Format::GeoJson | Format::Shapefile | Format::Dbf | Format::Kml => Ok(Vec::new()),
+        Format::Delimited
+        | Format::Fixed
+        | Format::Xyz
+        | Format::GeoJson
+        | Format::Shapefile
+        | Format::Dbf
+        | Format::Kml => Ok(Vec::new()),
     }
 }

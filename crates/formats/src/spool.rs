@@ -1,10 +1,10 @@
-//! Standard input, gzip-ed files and zip archives.
+//! Standard input, addresses on the web, gzip-ed files and zip archives.
 //!
 //! A table is read more than once (its form, the types of its values, the rows), so what can be read only once, or only
 //! from the front, is written to a temporary file first. It is removed when the reader is dropped.
 
 use crate::reader::{About, Block, Decode, Decoded, InputOptions, Reader, open};
-use crate::{FormatError, archive};
+use crate::{FormatError, archive, http};
 use arrow_schema::SchemaRef;
 use std::fs::File;
 use std::io::{BufReader, Read, Write};
@@ -45,10 +45,11 @@ pub(crate) fn open_spooled(path: &Path, options: &InputOptions) -> Result<Option
     let Some(mut spooled) = spool(path, layer)? else {
         return Ok(None);
     };
-    // What came from standard input may be packed.
-    if is_standard(path)
-        && let Some(again) = spool(&spooled.file, layer).map_err(|e| e.at(path))?
+    // What came from standard input or the web may be packed.
+    if (is_standard(path) || http::is_address(path))
+        && let Some(mut again) = spool(&spooled.file, layer).map_err(|e| e.at(path))?
     {
+        again.note = format!("{}; {}", spooled.note, again.note);
         spooled = again;
     }
     // The name of a file in an archive is no layer of it.
@@ -81,6 +82,11 @@ fn spool(path: &Path, layer: Option<&str>) -> Result<Option<Spooled>, FormatErro
             });
         }
         return Ok(Some(Spooled { file, _folder: folder, note: "from standard input".into(), took_layer: false }));
+    }
+    if let Some(address) = path.to_str().filter(|_| http::is_address(path)) {
+        let folder = folder()?;
+        let (file, note) = http::fetch(address, folder.path())?;
+        return Ok(Some(Spooled { file, _folder: folder, note, took_layer: false }));
     }
     if archive::is_archive(path) {
         let packed = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
@@ -144,6 +150,13 @@ impl Reader for SpooledReader {
 
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
         self.inner.read(sink).map_err(|e| e.at(&self.path))
+    }
+
+    fn set_north_first(&mut self, north_first: bool) {
+        self.inner.set_north_first(north_first);
+        self.about.notes.truncate(1);
+        self.about.notes.extend(self.inner.about().notes.iter().cloned());
+        self.about.axes_by_registry = self.inner.about().axes_by_registry;
     }
 
     fn decoder(&self) -> Arc<dyn Decode> {

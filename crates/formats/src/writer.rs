@@ -1,8 +1,14 @@
 //! What every writer takes.
 
-use crate::{Format, FormatError, PendingOutput, dbf, delimited, geojson, geopackage, gpx, kml, shapefile, xlsx};
+use crate::presentation::Presentation;
+use crate::{
+    Format, FormatError, PendingOutput, dbf, delimited, dxf, geojson, geopackage, gml, gpx, kml, number, shapefile,
+    xlsx,
+};
+use arrow_array::{Array, Float64Array};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_table::Batch;
+use basilocus_table::batch::cell_text;
 use std::path::Path;
 use std::sync::Arc;
 
@@ -26,6 +32,8 @@ pub struct CrsText {
     pub wkt: String,
     /// Whether positions are longitude and latitude.
     pub geographic: bool,
+    /// Whether northing or latitude stands first in the registry; `None` where that is not known.
+    pub north_first: Option<bool>,
 }
 
 /// A layer that is about to be written.
@@ -39,6 +47,8 @@ pub struct LayerOut {
     pub styles: Vec<ColumnStyle>,
     /// System of the geometry.
     pub crs: Option<CrsText>,
+    /// How its rows are shown, by formats that show things.
+    pub show: Presentation,
 }
 
 /// What a workbook says about itself: headings and their lines.
@@ -83,6 +93,19 @@ pub(crate) fn naming_column(schema: &SchemaRef) -> Option<usize> {
     let named = |wanted: &str| columns().find(|(_, f)| f.name().eq_ignore_ascii_case(wanted));
     let text = || columns().find(|(_, f)| f.data_type() == &DataType::Utf8);
     NAMES.iter().find_map(|n| named(n)).or_else(text).or_else(|| columns().next()).map(|(i, _)| i)
+}
+
+/// A cell as text, a number with the decimals that its column is shown with.
+pub(crate) fn styled_text(batch: &Batch, column: usize, row: usize, digits: Option<usize>) -> String {
+    let array = batch.records.column(column);
+    match (array.as_any().downcast_ref::<Float64Array>(), digits) {
+        (Some(a), Some(d)) if a.is_valid(row) && a.value(row).is_finite() => {
+            let mut out = Vec::new();
+            number::push_fixed(&mut out, a.value(row), d);
+            String::from_utf8(out).unwrap_or_default()
+        }
+        _ => cell_text(array, row),
+    }
 }
 
 /// Leaves batches as they are, for outputs whose rows are written one by one.
@@ -130,6 +153,23 @@ pub trait Writer {
     ) -> Result<(PendingOutput, Vec<String>), FormatError>;
 }
 
+/// Opens an output that is there to add layers to it; one that is not there is created.
+///
+/// # Errors
+/// As [`create`]; [`FormatError::Option`] for formats that hold one layer, or whose files are written whole.
+pub fn append(path: &Path) -> Result<Box<dyn Writer>, FormatError> {
+    if Format::of_ending(path) != Some(Format::GeoPackage) {
+        return Err(FormatError::Option {
+            path: path.to_path_buf(),
+            problem: "--append adds a layer to a GeoPackage; the output is none".into(),
+        });
+    }
+    if !path.exists() {
+        return create(path, false);
+    }
+    Ok(Box::new(geopackage::GeoPackageWriter::append(PendingOutput::new(path, true)?)?))
+}
+
 /// Creates an output; its format is that of its ending.
 ///
 /// # Errors
@@ -141,8 +181,12 @@ pub fn create(path: &Path, overwrite: bool) -> Result<Box<dyn Writer>, FormatErr
         Format::Delimited => Box::new(delimited::DelimitedWriter::create(pending)?),
         Format::Xlsx => Box::new(xlsx::XlsxWriter::create(pending)),
         Format::Kml => Box::new(kml::KmlWriter::create(pending)?),
+        Format::Dxf => Box::new(dxf::DxfWriter::create(pending)?),
+        Format::Gml => Box::new(gml::GmlWriter::create(pending)?),
         Format::Gpx => Box::new(gpx::GpxWriter::create(pending)?),
-        Format::Ods | Format::Feed => return Err(FormatError::OutputFormat { path: path.to_path_buf() }),
+        Format::Ods | Format::Feed | Format::Fixed | Format::Xyz => {
+            return Err(FormatError::OutputFormat { path: path.to_path_buf() });
+        }
         Format::GeoJson => Box::new(geojson::GeoJsonWriter::create(pending)?),
         Format::GeoPackage => Box::new(geopackage::GeoPackageWriter::create(pending)?),
         Format::Shapefile => Box::new(shapefile::ShapefileWriter::create(pending)?),

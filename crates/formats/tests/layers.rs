@@ -37,7 +37,14 @@ fn sample(code: u32) -> (LayerOut, Batch) {
         name: "tide gates".into(),
         schema: schema.clone(),
         styles,
-        crs: Some(CrsText { code: Some(code), name: "system".into(), wkt: "GEOGCS[\"x\"]".into(), geographic: true }),
+        crs: Some(CrsText {
+            code: Some(code),
+            name: "system".into(),
+            wkt: "GEOGCS[\"x\"]".into(),
+            geographic: true,
+            north_first: Some(true),
+        }),
+        show: Default::default(),
     };
     (layer, Batch { records: RecordBatch::try_new(schema, columns).unwrap(), source_rows: vec![2, 3, 4] })
 }
@@ -284,7 +291,9 @@ fn lines_and_polygons_come_back_from_every_layer_format() {
                 name: "WGS 84".into(),
                 wkt: "GEOGCS[\"x\"]".into(),
                 geographic: true,
+                north_first: Some(true),
             }),
+            show: Default::default(),
         };
         let encoder = writer.start_layer(&layer).unwrap();
         writer.write(encoder.encode(&batch)).unwrap();

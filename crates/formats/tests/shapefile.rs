@@ -32,7 +32,14 @@ fn layer(shapes: &[Option<&str>]) -> (LayerOut, Batch) {
         name: "districts".into(),
         schema: schema.clone(),
         styles: vec![ColumnStyle { digits: None, longest: None }; 5],
-        crs: Some(CrsText { code: Some(2269), name: "x".into(), wkt: "PROJCS[\"x\"]".into(), geographic: false }),
+        crs: Some(CrsText {
+            code: Some(2269),
+            name: "x".into(),
+            wkt: "PROJCS[\"x\"]".into(),
+            geographic: false,
+            north_first: Some(false),
+        }),
+        show: Default::default(),
     };
     let batch =
         Batch { records: RecordBatch::try_new(schema, columns).unwrap(), source_rows: (2..2 + n as u64).collect() };

@@ -29,7 +29,9 @@ fn written(
     };
     let styles = schema.fields().iter().map(|_| ColumnStyle { digits, longest: None }).collect();
     let mut writer = create(&path, false).unwrap();
-    let encoder = writer.start_layer(&LayerOut { name: "t".into(), schema, styles, crs: None }).unwrap();
+    let encoder = writer
+        .start_layer(&LayerOut { name: "t".into(), schema, styles, crs: None, show: Default::default() })
+        .unwrap();
     writer.write(encoder.encode(&batch)).unwrap();
     writer.end_layer().unwrap();
     writer.finish(&RunAbout::default(), &SetAsideTable::default()).unwrap().0.publish().unwrap();
@@ -74,6 +76,7 @@ fn a_table_of_one_empty_column_does_not_lose_its_rows() {
             schema,
             styles: vec![ColumnStyle { digits: None, longest: None }],
             crs: None,
+            show: Default::default(),
         })
         .unwrap();
     writer.write(encoder.encode(&batch)).unwrap();

@@ -185,8 +185,15 @@ fn what_we_write_is_in_the_order_of_the_schema() {
     for name in ["gates", "culverts"] {
         let mut styles = vec![ColumnStyle { digits: None, longest: None }; 4];
         styles[1].digits = Some(2);
-        let crs = CrsText { code: Some(4326), name: "WGS 84".into(), wkt: String::new(), geographic: true };
-        let layer = LayerOut { name: name.into(), schema: schema.clone(), styles, crs: Some(crs) };
+        let crs = CrsText {
+            code: Some(4326),
+            name: "WGS 84".into(),
+            wkt: String::new(),
+            geographic: true,
+            north_first: Some(true),
+        };
+        let layer =
+            LayerOut { name: name.into(), schema: schema.clone(), styles, crs: Some(crs), show: Default::default() };
         let encoder = writer.start_layer(&layer).unwrap();
         writer.write(encoder.encode(&batch)).unwrap();
         writer.end_layer().unwrap();

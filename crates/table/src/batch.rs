@@ -119,7 +119,8 @@ pub fn cell_text(array: &ArrayRef, row: usize) -> String {
     }
 }
 
-fn take(array: &ArrayRef, rows: &[usize]) -> ArrayRef {
+/// The values of rows, in their order; a row may be there several times.
+pub fn take(array: &ArrayRef, rows: &[usize]) -> ArrayRef {
     let any = array.as_any();
     if let Some(a) = any.downcast_ref::<StringArray>() {
         Arc::new(rows.iter().map(|r| a.is_valid(*r).then(|| a.value(*r))).collect::<StringArray>())

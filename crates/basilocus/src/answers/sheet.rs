@@ -2,9 +2,10 @@
 
 use super::Record;
 use crate::Error;
+use crate::source::open;
 use basilocus_address::Candidate;
 use basilocus_formats::xlsx::{Table, write_tables};
-use basilocus_formats::{Decode, Format, InputOptions, PendingOutput, detect, open};
+use basilocus_formats::{Decode, Format, InputOptions, PendingOutput, detect};
 use std::collections::HashMap;
 use std::path::Path;
 use std::sync::Arc;
@@ -201,7 +202,7 @@ fn sheet(path: &Path, name: &str, wanted: &[&str]) -> Result<Vec<HashMap<String,
     let mut reader = match open(path, &options) {
         Ok(reader) => reader,
         // A sheet without rows: nothing was in doubt, or nothing could be offered.
-        Err(basilocus_formats::FormatError::Empty { .. }) => return Ok(Vec::new()),
+        Err(crate::Error::Format(basilocus_formats::FormatError::Empty { .. })) => return Ok(Vec::new()),
         Err(e) => return Err(e.into()),
     };
     let names: Vec<String> = reader.schema().fields().iter().map(|f| f.name().clone()).collect();

@@ -6,6 +6,7 @@ pub(crate) mod nearest;
 pub(crate) mod position;
 pub(crate) mod repair;
 pub(crate) mod select;
+pub(crate) mod show;
 pub(crate) mod target;
 pub(crate) mod typing;
 

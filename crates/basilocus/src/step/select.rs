@@ -6,9 +6,10 @@
 
 use crate::Error;
 use crate::plan::SelectPlan;
+use crate::source::open;
 use arrow_array::{ArrayRef, StringArray};
 use arrow_schema::{DataType, Field, SchemaRef};
-use basilocus_formats::{ColumnStyle, InputOptions, open};
+use basilocus_formats::{ColumnStyle, InputOptions};
 use basilocus_geodesy::crs::{Catalogue, Crs};
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::Batch;

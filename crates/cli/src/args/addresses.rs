@@ -242,6 +242,7 @@ impl GeocodeArgs {
                 remember: self.review.remember.clone(),
             }),
             operation: self.operation.plan(),
+            name: self.write.layer_name.clone(),
             write: self.write.plan(),
             ..Default::default()
         }

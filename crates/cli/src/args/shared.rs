@@ -1,6 +1,10 @@
 //! Options that many commands share: they mean the same everywhere.
 
-use basilocus::plan::{InputPlan, JoinPlan, LayerPlan, OperationPlan, OutputPlan, PositionPlan, RepairPlan, WritePlan};
+use basilocus::gather::Gather;
+use basilocus::plan::{
+    GatherPlan, InputPlan, JoinPlan, LayerPlan, OperationPlan, OutputPlan, PositionPlan, RepairPlan, ShowPlan,
+    WritePlan,
+};
 use clap::Args;
 use std::path::{Path, PathBuf};
 
@@ -11,7 +15,7 @@ pub struct InputArgs {
     /// Sheet of a workbook
     #[arg(long, value_name = "NAME")]
     pub sheet: Option<String>,
-    /// Layer of a GeoPackage or GPX file, or file in an archive
+    /// Layer of a GeoPackage, GML, GPX or DXF file, repeated element of XML, or file in an archive
     #[arg(long, value_name = "NAME")]
     pub layer: Option<String>,
     /// Delimiter of text: a character, or tab, space, comma, semicolon
@@ -26,6 +30,9 @@ pub struct InputArgs {
     /// Encoding of text, such as windows-1252
     #[arg(long, value_name = "LABEL")]
     pub encoding: Option<String>,
+    /// Text in fixed columns: their widths in characters, or a ruler such as "----- --- ----"; one in the file is found
+    #[arg(long, value_name = "WIDTHS|RULER", allow_hyphen_values = true)]
+    pub fixed: Option<String>,
 }
 
 /// What to mend in the table.
@@ -79,9 +86,24 @@ pub struct PositionArgs {
     /// Column that holds the whole position
     #[arg(long, value_name = "COLUMN")]
     pub coordinates: Option<String>,
-    /// Which number comes first in a whole position that does not say
+    /// Which number comes first in a whole position that does not say, or in GML whose system's axes are not known
     #[arg(long, value_name = "latitude-first|longitude-first")]
     pub order: Option<String>,
+}
+
+/// What is made of points or lines before all else.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Coordinates")]
+pub struct GatherArgs {
+    /// Make lines or polygons of points in their order, or points of the positions of lines and polygons
+    #[arg(long, value_name = "lines|polygons|points")]
+    pub gather: Option<Gather>,
+    /// Column with a value for each line or polygon; without it all points are one
+    #[arg(long, value_name = "COLUMN", requires = "gather")]
+    pub gather_by: Option<String>,
+    /// Column that gives the order of the points; without it that of the rows
+    #[arg(long, value_name = "COLUMN", requires = "gather")]
+    pub gather_order: Option<String>,
 }
 
 /// Which way is taken between systems.
@@ -122,6 +144,36 @@ pub struct WriteArgs {
     /// Add length_m (of polygons the perimeter) and area_m2 of lines and polygons, geodesic
     #[arg(long)]
     pub measure: bool,
+    /// Name of the layer; that of the source's file unless said
+    #[arg(long, value_name = "NAME")]
+    pub layer_name: Option<String>,
+    /// How rows are shown
+    #[command(flatten)]
+    pub show: ShowArgs,
+}
+
+/// How rows are shown, by formats that show things.
+#[derive(Debug, Clone, Default, Args)]
+#[command(next_help_heading = "Showing")]
+pub struct ShowArgs {
+    /// Column whose values are folders of KML, layers of a drawing, sheets of a workbook
+    #[arg(long, value_name = "COLUMN")]
+    pub category: Option<String>,
+    /// Name of a row in KML: a column, or text with columns in braces
+    #[arg(long, value_name = "TEMPLATE")]
+    pub label: Option<String>,
+    /// Text of a row's balloon in KML: a column, or text with columns in braces
+    #[arg(long, value_name = "TEMPLATE")]
+    pub balloon: Option<String>,
+    /// Icon in KML: an address or file, a column, or COLUMN:VALUE=ICON,*=ICON
+    #[arg(long, value_name = "RULE")]
+    pub icon: Option<String>,
+    /// Colour in KML: #RRGGBB or a name, a column, or COLUMN:VALUE=COLOUR,*=COLOUR
+    #[arg(long, value_name = "RULE")]
+    pub color: Option<String>,
+    /// What heights are counted from in KML; the sea unless said
+    #[arg(long, value_name = "ground|above-ground|above-sea")]
+    pub altitude: Option<String>,
 }
 
 /// Everything from reading a table with coordinates to writing it.
@@ -136,6 +188,9 @@ pub struct TableArgs {
     /// Where coordinates are
     #[command(flatten)]
     pub position: PositionArgs,
+    /// What to make of points or lines
+    #[command(flatten)]
+    pub gather: GatherArgs,
     /// Which way to take
     #[command(flatten)]
     pub operation: OperationArgs,
@@ -152,13 +207,16 @@ impl TableArgs {
         let asked = position != PositionPlan::default()
             || !self.write.to.is_empty()
             || self.write.notation.is_some()
-            || self.operation.via.is_some();
+            || self.operation.via.is_some()
+            || self.gather.gather.is_some();
         LayerPlan {
             source: source.to_path_buf(),
+            name: self.write.layer_name.clone(),
             to: self.write.to.clone(),
             input: self.input.plan(),
             repair: self.repair.plan(),
             position: asked.then_some(position),
+            gather: self.gather.plan(),
             operation: self.operation.plan(),
             write: self.write.plan(),
             ..Default::default()
@@ -170,13 +228,16 @@ impl TableArgs {
 #[derive(Debug, Clone, Default, Args)]
 #[command(next_help_heading = "Behaviour")]
 pub struct RunBehaviour {
-    /// Output; its ending says the format (.csv .tsv .xlsx .dbf .geojson .geojsonl .gpkg .shp .kml .gpx); - prints a table
+    /// Output; its ending says the format (.csv .tsv .xlsx .dbf .geojson .geojsonl .gpkg .shp .kml .kmz .gml .gpx .dxf); - prints a table
     /// with tabs; may be given several times
     #[arg(short, long, value_name = "FILE")]
     pub output: Vec<PathBuf>,
     /// Replace outputs that exist
     #[arg(long)]
     pub overwrite: bool,
+    /// Add the layer to a GeoPackage that exists
+    #[arg(long, conflicts_with = "overwrite")]
+    pub append: bool,
     /// Exit status 3 where a row is set aside or a doubt raised; nothing is written where a missing grid file would make
     /// the result coarser
     #[arg(long)]
@@ -208,6 +269,7 @@ impl InputArgs {
             header_row: self.header_row,
             skip_lines: self.skip_lines,
             encoding: self.encoding.clone(),
+            fixed: self.fixed.clone(),
         }
     }
 }
@@ -248,6 +310,14 @@ impl PositionArgs {
     }
 }
 
+impl GatherArgs {
+    /// The part of a plan.
+    pub fn plan(&self) -> Option<GatherPlan> {
+        let into = self.gather?;
+        Some(GatherPlan { into, by: self.gather_by.clone(), order: self.gather_order.clone() })
+    }
+}
+
 impl OperationArgs {
     /// The part of a plan.
     pub fn plan(&self) -> OperationPlan {
@@ -268,6 +338,21 @@ impl WriteArgs {
             digits: self.digits,
             columns: self.columns.clone(),
             measure: self.measure,
+            show: self.show.plan(),
+        }
+    }
+}
+
+impl ShowArgs {
+    /// The part of a plan.
+    pub fn plan(&self) -> ShowPlan {
+        ShowPlan {
+            category: self.category.clone(),
+            label: self.label.clone(),
+            balloon: self.balloon.clone(),
+            icon: self.icon.clone(),
+            color: self.color.clone(),
+            altitude: self.altitude.clone(),
         }
     }
 }

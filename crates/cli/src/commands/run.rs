@@ -31,6 +31,7 @@ pub fn plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
     let bar = Bar::new(!behaviour.no_progress && !behaviour.quiet);
     let options = RunOptions {
         overwrite: behaviour.overwrite,
+        append: behaviour.append,
         strict: behaviour.strict,
         cancel: cancel_on_interrupt(),
         progress: Some(&bar),

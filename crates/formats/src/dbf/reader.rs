@@ -34,6 +34,7 @@ impl DbfReader {
             notes: table.notes.clone(),
             bytes: table.rows() * table.row_bytes(),
             typed: true,
+            axes_by_registry: false,
         };
         let schema = layer_schema(&table.columns(), Shape::None, None);
         Ok(DbfReader { table, about, schema })

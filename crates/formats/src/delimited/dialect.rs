@@ -14,7 +14,7 @@ pub struct Dialect {
 }
 
 /// Finds the encoding: a byte order mark, else UTF-8 where the bytes allow it, else Windows-1252.
-pub(super) fn find_encoding(head: &[u8]) -> (&'static Encoding, &'static str) {
+pub(crate) fn find_encoding(head: &[u8]) -> (&'static Encoding, &'static str) {
     if let Some((encoding, _)) = Encoding::for_bom(head) {
         return (encoding, "by its byte order mark");
     }

@@ -7,6 +7,7 @@ mod split;
 mod writer;
 
 pub use dialect::Dialect;
+pub(crate) use dialect::find_encoding;
 pub use reader::DelimitedReader;
 pub(crate) use reader::unique_names;
 pub use writer::{DelimitedWriter, line};

@@ -96,6 +96,7 @@ impl DelimitedReader {
             notes,
             bytes,
             typed: false,
+            axes_by_registry: false,
         };
         Ok(DelimitedReader {
             path: path.to_path_buf(),

@@ -84,6 +84,7 @@ impl FeedReader {
             notes,
             bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
             typed: false,
+            axes_by_registry: false,
         };
         Ok(FeedReader { path: path.to_path_buf(), about, schema, shape, element: element.clone(), columns })
     }

@@ -194,28 +194,14 @@ fn push_rings(out: &mut Vec<u8>, rings: &[Vec<Position>]) {
 
 fn push_position(out: &mut Vec<u8>, p: &Position) {
     out.push(b'[');
-    push_trimmed(out, p.x, DIGITS);
+    number::push_trimmed(out, p.x, DIGITS);
     out.push(b',');
-    push_trimmed(out, p.y, DIGITS);
+    number::push_trimmed(out, p.y, DIGITS);
     if !p.z.is_nan() {
         out.push(b',');
-        push_trimmed(out, p.z, 4);
+        number::push_trimmed(out, p.z, 4);
     }
     out.push(b']');
-}
-
-/// Fixed decimals without the zeros at the end.
-pub(super) fn push_trimmed(out: &mut Vec<u8>, value: f64, digits: usize) {
-    let start = out.len();
-    number::push_fixed(out, value, digits);
-    if out[start..].contains(&b'.') {
-        while out.last() == Some(&b'0') {
-            out.pop();
-        }
-        if out.last() == Some(&b'.') {
-            out.pop();
-        }
-    }
 }
 
 #[cfg(test)]

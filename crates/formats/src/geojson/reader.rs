@@ -92,6 +92,7 @@ impl GeoJsonReader {
             notes,
             bytes,
             typed: true,
+            axes_by_registry: false,
         };
         let layout = Layout { schema: Arc::new(Schema::new(fields)), columns, with_z, any_shape, sequence };
         Ok(GeoJsonReader { path: path.to_path_buf(), about, layout: Arc::new(layout), sequence })

@@ -1,6 +1,6 @@
 //! Writes a feature collection. Coordinates must be WGS 84, longitude first: the caller brings them there.
 
-use super::geometry::{self, push_trimmed};
+use super::geometry;
 use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput, number};
 use arrow_array::{Array, ArrayRef, BooleanArray, Float64Array, Int64Array};
@@ -117,12 +117,12 @@ impl Encode for FeatureEncoder {
             match points.as_ref().and_then(|p| p.get(row)) {
                 Some((lon, lat, height)) => {
                     out.extend_from_slice(b"{\"type\":\"Point\",\"coordinates\":[");
-                    push_trimmed(&mut out, lon, DIGITS);
+                    number::push_trimmed(&mut out, lon, DIGITS);
                     out.push(b',');
-                    push_trimmed(&mut out, lat, DIGITS);
+                    number::push_trimmed(&mut out, lat, DIGITS);
                     if let Some(h) = height {
                         out.push(b',');
-                        push_trimmed(&mut out, h, 4);
+                        number::push_trimmed(&mut out, h, 4);
                     }
                     out.extend_from_slice(b"]}");
                 }
@@ -164,7 +164,7 @@ fn push_value(out: &mut Vec<u8>, array: &ArrayRef, row: usize, digits: Option<us
     } else if let Some(a) = any.downcast_ref::<Float64Array>() {
         match (a.value(row), digits) {
             (v, _) if !v.is_finite() => out.extend_from_slice(b"null"),
-            (v, Some(d)) => push_trimmed(out, v, d),
+            (v, Some(d)) => number::push_trimmed(out, v, d),
             (v, None) => number::push_shortest(out, v),
         }
     } else if let Some(a) = any.downcast_ref::<Int64Array>() {

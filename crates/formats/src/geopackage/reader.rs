@@ -164,6 +164,7 @@ impl GeoPackageReader {
             notes,
             bytes,
             typed: true,
+            axes_by_registry: false,
         };
         Ok(GeoPackageReader { path: path.to_path_buf(), layer, about, schema, columns, geometry, shape })
     }

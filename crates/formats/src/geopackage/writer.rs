@@ -21,7 +21,10 @@ pub struct GeoPackageWriter {
     pending: PendingOutput,
     connection: Connection,
     layer: Option<Layer>,
-    tables: Vec<(String, bool)>,
+    /// Tables that were written.
+    tables: Vec<String>,
+    /// Tables that the file had before.
+    there: Vec<String>,
     told: Vec<String>,
 }
 
@@ -98,12 +101,61 @@ impl GeoPackageWriter {
             )
             .map_err(failed)?;
         connection.execute_batch(BASE).map_err(failed)?;
-        Ok(GeoPackageWriter { pending, connection, layer: None, tables: Vec::new(), told: Vec::new() })
+        Ok(GeoPackageWriter {
+            pending,
+            connection,
+            layer: None,
+            tables: Vec::new(),
+            there: Vec::new(),
+            told: Vec::new(),
+        })
+    }
+
+    /// Opens a copy of the GeoPackage that is there; the layers that are written join those that it has.
+    ///
+    /// # Errors
+    /// Where it is no GeoPackage, is open elsewhere, or cannot be copied.
+    pub fn append(pending: PendingOutput) -> Result<Self, FormatError> {
+        let target = pending.target().to_path_buf();
+        // What another program has written and not put in its place yet would be missing in a copy.
+        for ending in ["-wal", "-journal"] {
+            let mut beside = target.as_os_str().to_owned();
+            beside.push(ending);
+            if std::fs::metadata(&beside).is_ok_and(|m| m.len() > 0) {
+                return Err(FormatError::write(&target, "another program has it open; close it there first"));
+            }
+        }
+        std::fs::copy(&target, pending.path()).map_err(|e| FormatError::write(&target, e))?;
+        let failed = |e: rusqlite::Error| FormatError::write(&target, e);
+        let connection = Connection::open(pending.path()).map_err(failed)?;
+        let there: Result<Vec<String>, _> = connection
+            .prepare("SELECT name FROM sqlite_master WHERE type IN ('table', 'view')")
+            .and_then(|mut s| s.query_map([], |r| r.get(0))?.collect());
+        let there =
+            there.map_err(|e| FormatError::broken(&target, format!("cannot be opened as a GeoPackage: {e}")))?;
+        if !there.iter().any(|t| t == "gpkg_contents") {
+            return Err(FormatError::NotRecognised {
+                path: target,
+                problem: "is no GeoPackage, so no layer can be added to it".into(),
+            });
+        }
+        connection
+            .execute_batch("PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA cache_size = -49152; BEGIN;")
+            .map_err(failed)?;
+        // Tables that a file without geometry, or of an older version, may lack.
+        connection.execute_batch(&if_missing(BASE)).map_err(failed)?;
+        Ok(GeoPackageWriter { pending, connection, layer: None, tables: Vec::new(), there, told: Vec::new() })
     }
 
     fn failed(&self, e: rusqlite::Error) -> FormatError {
         FormatError::write(self.pending.target(), e)
     }
+}
+
+/// The statements that make tables, where they are not there yet.
+fn if_missing(base: &str) -> String {
+    let creates = base.split(";\n").filter(|s| s.trim_start().starts_with("CREATE TABLE"));
+    creates.map(|s| s.replacen("CREATE TABLE", "CREATE TABLE IF NOT EXISTS", 1) + ";\n").collect()
 }
 
 fn sql_type(t: &DataType) -> &'static str {
@@ -116,7 +168,7 @@ fn sql_type(t: &DataType) -> &'static str {
 }
 
 /// A table name of letters, digits and underscores that is not taken.
-fn table_name(wanted: &str, taken: &[(String, bool)]) -> String {
+fn table_name(wanted: &str, taken: &[String]) -> String {
     let mut name: String = wanted.trim().chars().map(|c| if c.is_alphanumeric() { c } else { '_' }).collect();
     let lower = name.to_ascii_lowercase();
     if name.is_empty()
@@ -127,7 +179,7 @@ fn table_name(wanted: &str, taken: &[(String, bool)]) -> String {
     }
     let base = name.clone();
     let mut n = 2;
-    while taken.iter().any(|(t, _)| t.eq_ignore_ascii_case(&name)) {
+    while taken.iter().any(|t| t.eq_ignore_ascii_case(&name)) {
         name = format!("{base}_{n}");
         n += 1;
     }
@@ -135,6 +187,33 @@ fn table_name(wanted: &str, taken: &[(String, bool)]) -> String {
 }
 
 impl GeoPackageWriter {
+    /// The id of a system of the registry: the one that the file has for it, else its code.
+    fn srs_id_of(&self, code: u32) -> Result<i32, FormatError> {
+        let known: Option<i32> = self
+            .connection
+            .query_row(
+                "SELECT srs_id FROM gpkg_spatial_ref_sys WHERE upper(organization) = 'EPSG' AND organization_coordsys_id = ?1",
+                params![code],
+                |r| r.get(0),
+            )
+            .optional()
+            .map_err(|e| self.failed(e))?;
+        if let Some(id) = known {
+            return Ok(id);
+        }
+        let taken: bool = self
+            .connection
+            .query_row("SELECT count(*) > 0 FROM gpkg_spatial_ref_sys WHERE srs_id = ?1", params![code], |r| r.get(0))
+            .map_err(|e| self.failed(e))?;
+        if !taken {
+            return Ok(code as i32);
+        }
+        // Another system has the number.
+        self.connection
+            .query_row("SELECT max(srs_id) + 1 FROM gpkg_spatial_ref_sys", [], |r| r.get(0))
+            .map_err(|e| self.failed(e))
+    }
+
     /// An id for a system that the registry does not have: the same for the same definition, above all codes.
     fn own_srs_id(&self, crs: &CrsText) -> Result<i32, FormatError> {
         const FIRST: i32 = 100_000;
@@ -158,6 +237,12 @@ impl GeoPackageWriter {
 impl Writer for GeoPackageWriter {
     fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
         let table = table_name(&layer.name, &self.tables);
+        if self.there.iter().any(|t| t.eq_ignore_ascii_case(&table)) {
+            return Err(FormatError::Option {
+                path: self.pending.target().to_path_buf(),
+                problem: format!("has a layer \"{table}\" already; give the new one another name with --layer-name"),
+            });
+        }
         if table != layer.name {
             self.told.push(format!("layer \"{}\" is the table \"{table}\"", layer.name));
         }
@@ -199,7 +284,7 @@ impl Writer for GeoPackageWriter {
             let id = match &layer.crs {
                 None => -1,
                 Some(crs) => match crs.code {
-                    Some(code) => code as i32,
+                    Some(code) => self.srs_id_of(code)?,
                     None => self.own_srs_id(crs)?,
                 },
             };
@@ -207,14 +292,14 @@ impl Writer for GeoPackageWriter {
                 let organization = if crs.code.is_some() { "EPSG" } else { "NONE" };
                 self.connection
                     .execute(
-                        "INSERT OR IGNORE INTO gpkg_spatial_ref_sys VALUES (?1, ?2, ?4, ?2, ?3, NULL)",
-                        params![crs.name, id, crs.wkt, organization],
+                        "INSERT OR IGNORE INTO gpkg_spatial_ref_sys (srs_name, srs_id, organization, organization_coordsys_id, definition) VALUES (?1, ?2, ?4, ?5, ?3)",
+                        params![crs.name, id, crs.wkt, organization, crs.code.map_or(id, |c| c as i32)],
                     )
                     .map_err(failed)?;
             }
             srs_id = Some(id);
         }
-        self.tables.push((table.clone(), geometry.is_some()));
+        self.tables.push(table.clone());
         let insert = format!(
             "INSERT INTO {} ({}) VALUES ({})",
             quoted(&table),
@@ -355,12 +440,17 @@ impl Writer for GeoPackageWriter {
         let failed = |e: rusqlite::Error| FormatError::write(&target, e);
         // A row for WGS 84 is required whether or not a layer uses it; the CRS of a layer may have made it already.
         self.connection
-            .execute("INSERT OR IGNORE INTO gpkg_spatial_ref_sys VALUES ('WGS 84', 4326, 'EPSG', 4326, ?1, 'longitude and latitude on the WGS 84 ellipsoid')", [WGS84])
+            .execute("INSERT OR IGNORE INTO gpkg_spatial_ref_sys (srs_name, srs_id, organization, organization_coordsys_id, definition, description) VALUES ('WGS 84', 4326, 'EPSG', 4326, ?1, 'longitude and latitude on the WGS 84 ellipsoid')", [WGS84])
             .map_err(failed)?;
         // The day of the plan, not the time of writing: the same plan gives the same bytes.
-        self.connection
-            .execute("UPDATE gpkg_contents SET last_change = ?1", [format!("{}T00:00:00.000Z", about.date)])
-            .map_err(failed)?;
+        for table in &self.tables {
+            self.connection
+                .execute(
+                    "UPDATE gpkg_contents SET last_change = ?1 WHERE table_name = ?2",
+                    params![format!("{}T00:00:00.000Z", about.date), table],
+                )
+                .map_err(failed)?;
+        }
         self.connection.execute_batch("COMMIT;").map_err(failed)?;
         self.connection.flush_prepared_statement_cache();
         self.connection.close().map_err(|(_, e)| failed(e))?;

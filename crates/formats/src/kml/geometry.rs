@@ -49,31 +49,9 @@ pub(super) fn read(e: &Element) -> Result<Option<Geometry>, String> {
         "MultiGeometry" | "MultiTrack" => {
             let parts = e.children.iter().filter(|c| is_geometry(&c.name));
             let parts: Vec<Geometry> = parts.map(read).collect::<Result<Vec<_>, _>>()?.into_iter().flatten().collect();
-            joined(parts)
+            Geometry::gathered(parts)
         }
         _ => None,
-    })
-}
-
-/// Parts of one type as one geometry of several, others as a collection.
-fn joined(parts: Vec<Geometry>) -> Option<Geometry> {
-    let code = parts.first()?.code();
-    if parts.iter().any(|p| p.code() != code) || code > 3 {
-        return Some(Geometry::Collection(parts));
-    }
-    let (mut points, mut lines, mut polygons) = (Vec::new(), Vec::new(), Vec::new());
-    for part in parts {
-        match part {
-            Geometry::Point(p) => points.push(p),
-            Geometry::LineString(l) => lines.push(l),
-            Geometry::Polygon(p) => polygons.push(p),
-            _ => {}
-        }
-    }
-    Some(match code {
-        1 => Geometry::MultiPoint(points),
-        2 => Geometry::MultiLineString(lines),
-        _ => Geometry::MultiPolygon(polygons),
     })
 }
 
@@ -91,14 +69,14 @@ fn position<'a>(mut parts: impl Iterator<Item = &'a str>, whole: &str) -> Result
     }
 }
 
-/// Appends a geometry.
-pub(super) fn push(g: &Geometry, out: &mut String) {
+/// Appends a geometry; `mode` says what its heights are counted from, without it they would be passed over.
+pub(super) fn push(g: &Geometry, mode: Option<&str>, out: &mut String) {
     match g {
-        Geometry::Point(p) => element("Point", std::slice::from_ref(p), out),
-        Geometry::LineString(l) => element("LineString", l, out),
+        Geometry::Point(p) => element("Point", std::slice::from_ref(p), mode, out),
+        Geometry::LineString(l) => element("LineString", l, mode, out),
         Geometry::Polygon(rings) => {
             out.push_str("<Polygon>");
-            mode(rings.iter().flatten(), out);
+            push_mode(mode, out);
             for (i, ring) in rings.iter().enumerate() {
                 let name = if i == 0 { "outerBoundaryIs" } else { "innerBoundaryIs" };
                 out.push_str(&format!("<{name}><LinearRing><coordinates>"));
@@ -107,12 +85,12 @@ pub(super) fn push(g: &Geometry, out: &mut String) {
             }
             out.push_str("</Polygon>");
         }
-        Geometry::MultiPoint(l) => multi(out, |out| l.iter().for_each(|p| push(&Geometry::Point(*p), out))),
-        Geometry::MultiLineString(l) => multi(out, |out| l.iter().for_each(|p| element("LineString", p, out))),
+        Geometry::MultiPoint(l) => multi(out, |out| l.iter().for_each(|p| push(&Geometry::Point(*p), mode, out))),
+        Geometry::MultiLineString(l) => multi(out, |out| l.iter().for_each(|p| element("LineString", p, mode, out))),
         Geometry::MultiPolygon(l) => {
-            multi(out, |out| l.iter().for_each(|p| push(&Geometry::Polygon(p.clone()), out)));
+            multi(out, |out| l.iter().for_each(|p| push(&Geometry::Polygon(p.clone()), mode, out)));
         }
-        Geometry::Collection(l) => multi(out, |out| l.iter().for_each(|p| push(p, out))),
+        Geometry::Collection(l) => multi(out, |out| l.iter().for_each(|p| push(p, mode, out))),
     }
 }
 
@@ -122,18 +100,17 @@ fn multi(out: &mut String, parts: impl Fn(&mut String)) {
     out.push_str("</MultiGeometry>");
 }
 
-fn element(name: &str, list: &[Position], out: &mut String) {
+fn element(name: &str, list: &[Position], mode: Option<&str>, out: &mut String) {
     out.push_str(&format!("<{name}>"));
-    mode(list.iter(), out);
+    push_mode(mode, out);
     out.push_str("<coordinates>");
     push_coordinates(list, out);
     out.push_str(&format!("</coordinates></{name}>"));
 }
 
-/// Heights count from the sea where there are any; without this they would be passed over.
-fn mode<'a>(mut list: impl Iterator<Item = &'a Position>, out: &mut String) {
-    if list.any(|p| !p.z.is_nan()) {
-        out.push_str("<altitudeMode>absolute</altitudeMode>");
+fn push_mode(mode: Option<&str>, out: &mut String) {
+    if let Some(mode) = mode {
+        out.push_str(&format!("<altitudeMode>{mode}</altitudeMode>"));
     }
 }
 
@@ -154,8 +131,6 @@ fn push_coordinates(list: &[Position], out: &mut String) {
 
 fn push_number(value: f64, digits: usize, out: &mut String) {
     let mut bytes = Vec::new();
-    number::push_fixed(&mut bytes, value, digits);
-    let text = String::from_utf8(bytes).unwrap_or_default();
-    let text = if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.') } else { &text };
-    out.push_str(text);
+    number::push_trimmed(&mut bytes, value, digits);
+    out.push_str(&String::from_utf8(bytes).unwrap_or_default());
 }

@@ -3,6 +3,7 @@
 
 mod geometry;
 mod reader;
+mod style;
 mod writer;
 
 pub use reader::KmlReader;

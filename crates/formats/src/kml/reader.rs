@@ -77,6 +77,7 @@ impl KmlReader {
             bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
             // Data of KML is text unless a schema says otherwise; the values decide.
             typed: false,
+            axes_by_registry: false,
         };
         let schema = layer_schema(&kinds, shape, Some("EPSG:4326"));
         Ok(KmlReader { path: path.to_path_buf(), about, schema, shape, columns, icons })

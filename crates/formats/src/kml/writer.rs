@@ -1,22 +1,49 @@
-//! Placemarks in a document a layer, with their columns as typed data.
+//! Placemarks in a document a layer, with their columns as typed data; in folders by a category, with names, balloons,
+//! icons and colours as the layer's presentation says. A KMZ is the same in an archive.
 
 use super::geometry;
-use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, naming_column};
+use super::style::Styles;
+use crate::presentation::{Altitude, Presentation};
+use crate::writer::{
+    ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, naming_column, styled_text,
+};
 use crate::xml::push_escaped;
-use crate::{FormatError, PendingOutput, number};
-use arrow_array::{Array, Float64Array};
+use crate::{FormatError, PendingOutput};
+use arrow_array::Array;
 use arrow_schema::DataType;
-use basilocus_table::batch::{cell_text, spatial_index};
+use basilocus_table::batch::spatial_index;
 use basilocus_table::{Batch, Spatial};
+use std::collections::BTreeMap;
 use std::fs::File;
-use std::io::{BufWriter, Write};
-use std::sync::Arc;
+use std::io::{BufWriter, Read, Seek, Write};
+use std::path::PathBuf;
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// Folders that a layer may have: more values are no category.
+const MOST_FOLDERS: usize = 1_000;
 
 /// A KML file in the making.
 pub struct KmlWriter {
     pending: PendingOutput,
     file: BufWriter<File>,
     layers: usize,
+    current: Option<Current>,
+    /// Icons that go into an archive: their names in it, and the files.
+    icons: Vec<(String, PathBuf)>,
+}
+
+/// The layer that is being written. Its styles stand in front of what uses them, so its placemarks wait.
+struct Current {
+    name: String,
+    id: String,
+    fields: Vec<(String, DataType)>,
+    /// Names of all columns of the schema.
+    names: Vec<String>,
+    encoder: Arc<PlacemarkEncoder>,
+    category: Option<usize>,
+    /// What is in no folder.
+    body: BufWriter<File>,
+    folders: BTreeMap<String, BufWriter<File>>,
 }
 
 impl KmlWriter {
@@ -25,8 +52,11 @@ impl KmlWriter {
     /// # Errors
     /// Where it cannot be written.
     pub fn create(pending: PendingOutput) -> Result<Self, FormatError> {
-        let file = File::create(pending.path()).map_err(|e| FormatError::write(pending.target(), e))?;
-        let mut writer = KmlWriter { pending, file: BufWriter::with_capacity(1 << 16, file), layers: 0 };
+        // A document of an archive is packed at the end.
+        let file = if is_kmz(&pending) { tempfile::tempfile() } else { File::create(pending.path()) };
+        let file = file.map_err(|e| FormatError::write(pending.target(), e))?;
+        let file = BufWriter::with_capacity(1 << 16, file);
+        let mut writer = KmlWriter { pending, file, layers: 0, current: None, icons: Vec::new() };
         let mut text = String::from(
             "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<kml xmlns=\"http://www.opengis.net/kml/2.2\">\n<Document>\n<name>",
         );
@@ -40,6 +70,15 @@ impl KmlWriter {
     fn put(&mut self, text: &str) -> Result<(), FormatError> {
         self.file.write_all(text.as_bytes()).map_err(|e| FormatError::write(self.pending.target(), e))
     }
+
+    fn temporary(&self) -> Result<BufWriter<File>, FormatError> {
+        let file = tempfile::tempfile().map_err(|e| FormatError::write(self.pending.target(), e))?;
+        Ok(BufWriter::with_capacity(1 << 15, file))
+    }
+}
+
+fn is_kmz(pending: &PendingOutput) -> bool {
+    pending.target().extension().is_some_and(|e| e.eq_ignore_ascii_case("kmz"))
 }
 
 fn kml_type(t: &DataType) -> &'static str {
@@ -64,36 +103,79 @@ impl Writer for KmlWriter {
         let skip = spatial_index(&layer.schema);
         let columns: Vec<usize> = (0..layer.schema.fields().len()).filter(|i| Some(*i) != skip).collect();
         let named = naming_column(&layer.schema);
-        // A document in the document: only there a schema may stand, and only in front of what uses it.
-        let mut text = String::from("<Document>\n<name>");
-        push_escaped(&mut text, &layer.name);
-        text.push_str(&format!("</name>\n<Schema name=\"{id}\" id=\"{id}\">\n"));
-        for i in &columns {
+        let fields = columns.iter().map(|i| {
             let field = layer.schema.field(*i);
-            text.push_str(&format!("<SimpleField type=\"{}\" name=\"", kml_type(field.data_type())));
-            push_escaped(&mut text, field.name());
-            text.push_str("\"></SimpleField>\n");
-        }
-        text.push_str("</Schema>\n");
-        self.put(&text)?;
+            (field.name().clone(), field.data_type().clone())
+        });
         let names = columns.iter().map(|i| {
             let mut name = String::new();
             push_escaped(&mut name, layer.schema.field(*i).name());
             (*i, name)
         });
-        Ok(Arc::new(PlacemarkEncoder { id, columns: names.collect(), named, styles: layer.styles.clone() }))
+        let category = layer.show.category;
+        let encoder = Arc::new(PlacemarkEncoder {
+            id: id.clone(),
+            columns: names.collect(),
+            named,
+            styles: layer.styles.clone(),
+            show: layer.show.clone(),
+            shared: Mutex::new(Styles::new(&id, is_kmz(&self.pending))),
+            parted: category.is_some() || layer.show.color.is_some() || layer.show.icon.is_some(),
+        });
+        self.current = Some(Current {
+            name: layer.name.clone(),
+            id,
+            fields: fields.collect(),
+            names: layer.schema.fields().iter().map(|f| f.name().clone()).collect(),
+            encoder: encoder.clone(),
+            category,
+            body: self.temporary()?,
+            folders: BTreeMap::new(),
+        });
+        Ok(encoder)
     }
 
     fn write(&mut self, part: Encoded) -> Result<(), FormatError> {
+        let Some(mut current) = self.current.take() else { return Ok(()) };
         match part {
             Encoded::Bytes(bytes) => {
-                self.file.write_all(&bytes).map_err(|e| FormatError::write(self.pending.target(), e))
+                current.body.write_all(&bytes).map_err(|e| FormatError::write(self.pending.target(), e))?;
             }
-            Encoded::Rows(_) => Ok(()),
+            Encoded::Rows(batch) => self.write_folders(&batch, &mut current)?,
         }
+        self.current = Some(current);
+        Ok(())
     }
 
     fn end_layer(&mut self) -> Result<(), FormatError> {
+        let Some(current) = self.current.take() else { return Ok(()) };
+        // A document in the document: only there a schema may stand, and only in front of what uses it.
+        let mut text = String::from("<Document>\n<name>");
+        push_escaped(&mut text, &current.name);
+        text.push_str("</name>\n");
+        {
+            let styles = current.encoder.shared.lock().unwrap_or_else(PoisonError::into_inner);
+            styles.push(&current.names, &current.encoder.show, &mut text);
+        }
+        text.push_str(&format!("<Schema name=\"{id}\" id=\"{id}\">\n", id = current.id));
+        for (name, kind) in &current.fields {
+            text.push_str(&format!("<SimpleField type=\"{}\" name=\"", kml_type(kind)));
+            push_escaped(&mut text, name);
+            text.push_str("\"></SimpleField>\n");
+        }
+        text.push_str("</Schema>\n");
+        self.put(&text)?;
+        self.append(current.body)?;
+        for (folder, body) in current.folders {
+            let mut text = String::from("<Folder><name>");
+            push_escaped(&mut text, if folder.is_empty() { "(empty)" } else { &folder });
+            text.push_str("</name>\n");
+            self.put(&text)?;
+            self.append(body)?;
+            self.put("</Folder>\n")?;
+        }
+        let icons = current.encoder.shared.lock().unwrap_or_else(PoisonError::into_inner).packed();
+        self.icons.extend(icons);
         self.put("</Document>\n")
     }
 
@@ -104,7 +186,72 @@ impl Writer for KmlWriter {
     ) -> Result<(PendingOutput, Vec<String>), FormatError> {
         self.put("</Document>\n</kml>\n")?;
         self.file.flush().map_err(|e| FormatError::write(self.pending.target(), e))?;
+        if is_kmz(&self.pending) {
+            self.pack()?;
+        }
         Ok((self.pending, Vec::new()))
+    }
+}
+
+impl KmlWriter {
+    fn append(&mut self, body: BufWriter<File>) -> Result<(), FormatError> {
+        let failed = |e: std::io::Error| FormatError::write(self.pending.target(), e);
+        let mut body = body.into_inner().map_err(|e| failed(e.into_error()))?;
+        body.rewind().map_err(failed)?;
+        std::io::copy(&mut body, &mut self.file).map_err(failed)?;
+        Ok(())
+    }
+
+    fn write_folders(&mut self, batch: &Batch, current: &mut Current) -> Result<(), FormatError> {
+        let spatial = Spatial::of(&batch.records);
+        let Some(column) = current.category else {
+            let mut text = String::new();
+            (0..batch.len()).for_each(|row| current.encoder.placemark(batch, &spatial, row, &mut text));
+            return current.body.write_all(text.as_bytes()).map_err(|e| FormatError::write(self.pending.target(), e));
+        };
+        for row in 0..batch.len() {
+            let value = batch.text(column, row);
+            if !current.folders.contains_key(&value) {
+                if current.folders.len() == MOST_FOLDERS {
+                    return Err(FormatError::write(
+                        self.pending.target(),
+                        format!(
+                            "the category has more than {MOST_FOLDERS} values, each a folder; is it the column that is meant?"
+                        ),
+                    ));
+                }
+                current.folders.insert(value.clone(), self.temporary()?);
+            }
+            let mut text = String::new();
+            current.encoder.placemark(batch, &spatial, row, &mut text);
+            if let Some(folder) = current.folders.get_mut(&value) {
+                folder.write_all(text.as_bytes()).map_err(|e| FormatError::write(self.pending.target(), e))?;
+            }
+        }
+        Ok(())
+    }
+
+    /// The document and the icons that are files, in an archive.
+    fn pack(&mut self) -> Result<(), FormatError> {
+        let failed = |e: &dyn std::fmt::Display| FormatError::write(self.pending.target(), e);
+        let out = File::create(self.pending.path()).map_err(|e| failed(&e))?;
+        let mut archive = zip::ZipWriter::new(BufWriter::new(out));
+        // The time of writing would make two runs of one plan differ.
+        let options = zip::write::SimpleFileOptions::default()
+            .compression_method(zip::CompressionMethod::Deflated)
+            .last_modified_time(zip::DateTime::default())
+            .large_file(true);
+        archive.start_file("doc.kml", options).map_err(|e| failed(&e))?;
+        let document = self.file.get_mut();
+        document.rewind().map_err(|e| FormatError::write(self.pending.target(), e))?;
+        std::io::copy(document, &mut archive).map_err(|e| failed(&e))?;
+        for (name, path) in &self.icons {
+            let mut bytes = Vec::new();
+            File::open(path).and_then(|mut f| f.read_to_end(&mut bytes)).map_err(|e| FormatError::read(path, e))?;
+            archive.start_file(name.as_str(), options).map_err(|e| failed(&e))?;
+            archive.write_all(&bytes).map_err(|e| failed(&e))?;
+        }
+        archive.finish().and_then(|mut f| f.flush().map_err(Into::into)).map_err(|e| failed(&e))
     }
 }
 
@@ -114,52 +261,78 @@ struct PlacemarkEncoder {
     columns: Vec<(usize, String)>,
     named: Option<usize>,
     styles: Vec<ColumnStyle>,
+    show: Presentation,
+    shared: Mutex<Styles>,
+    /// Whether rows go to folders, which the writer parts, or share styles, whose names follow the order of the rows.
+    parted: bool,
 }
 
 impl PlacemarkEncoder {
     fn text(&self, batch: &Batch, column: usize, row: usize) -> String {
-        let array = batch.records.column(column);
-        let digits = self.styles.get(column).and_then(|s| s.digits);
-        match (array.as_any().downcast_ref::<Float64Array>(), digits) {
-            (Some(a), Some(d)) if a.is_valid(row) && a.value(row).is_finite() => {
-                let mut out = Vec::new();
-                number::push_fixed(&mut out, a.value(row), d);
-                String::from_utf8(out).unwrap_or_default()
-            }
-            _ => cell_text(array, row),
+        styled_text(batch, column, row, self.styles.get(column).and_then(|s| s.digits))
+    }
+
+    fn placemark(&self, batch: &Batch, spatial: &Spatial, row: usize, out: &mut String) {
+        out.push_str("<Placemark>");
+        let value = |column: usize| self.text(batch, column, row);
+        let name = match (&self.show.label, self.named) {
+            (Some(template), _) => Some(template.text(&value)),
+            (None, Some(column)) => Some(value(column)),
+            (None, None) => None,
+        };
+        if let Some(name) = name {
+            out.push_str("<name>");
+            push_escaped(out, &name);
+            out.push_str("</name>");
         }
+        if let Some(template) = &self.show.balloon {
+            out.push_str("<description>");
+            push_escaped(out, &template.text(&value));
+            out.push_str("</description>");
+        }
+        let of = |rule: &Option<crate::presentation::Rule>| rule.as_ref().and_then(|r| r.of(batch, row));
+        let (color, icon) = (of(&self.show.color), of(&self.show.icon));
+        if color.is_some() || icon.is_some() {
+            let mut shared = self.shared.lock().unwrap_or_else(PoisonError::into_inner);
+            out.push_str(&format!("<styleUrl>#{}</styleUrl>", shared.id(color, icon)));
+        }
+        out.push_str("<ExtendedData><SchemaData schemaUrl=\"#");
+        out.push_str(&self.id);
+        out.push_str("\">");
+        for (column, name) in &self.columns {
+            if batch.records.column(*column).is_null(row) {
+                continue;
+            }
+            out.push_str("<SimpleData name=\"");
+            out.push_str(name);
+            out.push_str("\">");
+            push_escaped(out, &self.text(batch, *column, row));
+            out.push_str("</SimpleData>");
+        }
+        out.push_str("</SchemaData></ExtendedData>");
+        if let Some(shape) = spatial.get(row) {
+            let mode = match self.show.altitude {
+                Altitude::Found if shape.has_z_and_m().0 => Some("absolute"),
+                Altitude::Found => None,
+                Altitude::Ground => Some("clampToGround"),
+                Altitude::AboveGround => Some("relativeToGround"),
+                Altitude::AboveSea => Some("absolute"),
+            };
+            geometry::push(&shape, mode, out);
+        }
+        out.push_str("</Placemark>\n");
     }
 }
 
 impl Encode for PlacemarkEncoder {
     fn encode(&self, batch: &Batch) -> Encoded {
+        if self.parted {
+            return Encoded::Rows(batch.clone());
+        }
         let mut out = String::with_capacity(batch.len() * 300);
         let spatial = Spatial::of(&batch.records);
         for row in 0..batch.len() {
-            out.push_str("<Placemark>");
-            if let Some(column) = self.named {
-                out.push_str("<name>");
-                push_escaped(&mut out, &self.text(batch, column, row));
-                out.push_str("</name>");
-            }
-            out.push_str("<ExtendedData><SchemaData schemaUrl=\"#");
-            out.push_str(&self.id);
-            out.push_str("\">");
-            for (column, name) in &self.columns {
-                if batch.records.column(*column).is_null(row) {
-                    continue;
-                }
-                out.push_str("<SimpleData name=\"");
-                out.push_str(name);
-                out.push_str("\">");
-                push_escaped(&mut out, &self.text(batch, *column, row));
-                out.push_str("</SimpleData>");
-            }
-            out.push_str("</SchemaData></ExtendedData>");
-            if let Some(shape) = spatial.get(row) {
-                geometry::push(&shape, &mut out);
-            }
-            out.push_str("</Placemark>\n");
+            self.placemark(batch, &spatial, row, &mut out);
         }
         Encoded::Bytes(out.into_bytes())
     }

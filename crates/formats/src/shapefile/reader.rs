@@ -76,6 +76,7 @@ impl ShapefileReader {
             notes,
             bytes,
             typed: true,
+            axes_by_registry: false,
         };
         Ok(ShapefileReader { path: path.to_path_buf(), about, schema, shape, table, bytes })
     }

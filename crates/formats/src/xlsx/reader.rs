@@ -155,6 +155,7 @@ impl XlsxReader {
             notes,
             bytes,
             typed: false,
+            axes_by_registry: false,
         };
         Ok(XlsxReader { path: path.to_path_buf(), sheet, about, schema, data_from })
     }

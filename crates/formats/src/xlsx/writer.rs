@@ -10,6 +10,7 @@ use basilocus_table::batch::{cell_text, spatial_index};
 use rust_xlsxwriter::{
     DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError,
 };
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// A workbook in the making. Rows go to temporary files, so that memory does not grow with them.
@@ -19,15 +20,34 @@ pub struct XlsxWriter {
     layer: Option<LayerOut>,
     columns: Vec<usize>,
     formats: Vec<Format>,
-    sheet: usize,
+    /// The sheets of the layer that are being written, by the value of its category; one of no value without a category.
+    open: BTreeMap<Option<String>, Sheet>,
     sheets: usize,
-    row: u32,
-    part: u32,
     names: Vec<String>,
     told: Vec<String>,
     /// Cells whose text was cut.
     cut: u64,
+    /// Addresses that are no links because a sheet had enough of them.
+    unlinked: u64,
 }
+
+/// A sheet of a layer that is being written.
+#[derive(Debug, Clone)]
+struct Sheet {
+    /// What it is called, before it goes on in another one.
+    title: String,
+    index: usize,
+    /// The next row.
+    row: u32,
+    /// How many sheets of the title there are.
+    part: u32,
+    links: u32,
+}
+
+/// Sheets by a category that a workbook gets: with more nobody finds his.
+const MOST_SHEETS: usize = 250;
+/// Links that a sheet may have.
+const MOST_LINKS: u32 = 65_530;
 
 /// Runs a call of the workbook library, whose writes to its temporary files panic where the disk is full, and turns
 /// such a panic into an error. The hook keeps quiet about panics that are caught here and leaves all others alone.
@@ -76,17 +96,16 @@ impl XlsxWriter {
             layer: None,
             columns: Vec::new(),
             formats: Vec::new(),
-            sheet: 0,
+            open: BTreeMap::new(),
             sheets: 0,
-            row: 0,
-            part: 1,
             names: Vec::new(),
             told: Vec::new(),
             cut: 0,
+            unlinked: 0,
         }
     }
 
-    fn add_sheet(&mut self, wanted: &str) -> Result<(), FormatError> {
+    fn add_sheet(&mut self, wanted: &str) -> Result<usize, FormatError> {
         let name = sheet_name(wanted, &self.names);
         if name != wanted {
             self.told.push(format!("sheet \"{wanted}\" is called \"{name}\""));
@@ -95,17 +114,18 @@ impl XlsxWriter {
         let sheet = self.workbook.add_worksheet_with_constant_memory().map_err(failed)?;
         sheet.set_name(&name).map_err(failed)?;
         self.names.push(name);
-        self.sheet = self.sheets;
         self.sheets += 1;
-        Ok(())
+        Ok(self.sheets - 1)
     }
 
-    fn start_sheet(&mut self) -> Result<(), FormatError> {
+    /// Begins the sheet of a title: the first, or the one in which it goes on.
+    fn start_sheet(&mut self, title: &str, part: u32) -> Result<Sheet, FormatError> {
+        let name = if part == 1 { title.to_string() } else { format!("{title} {part}") };
+        let index = self.add_sheet(&name)?;
+        let sheet = Sheet { title: title.to_string(), index, row: 1, part, links: 0 };
         let Some(layer) = self.layer.clone() else {
-            return Ok(());
+            return Ok(sheet);
         };
-        let name = if self.part == 1 { layer.name.clone() } else { format!("{} {}", layer.name, self.part) };
-        self.add_sheet(&name)?;
         let head: Vec<Heading> = self
             .columns
             .iter()
@@ -118,16 +138,50 @@ impl XlsxWriter {
                 }
             })
             .collect();
-        let index = self.sheet;
         let target = self.pending.target().to_path_buf();
         let workbook = &mut self.workbook;
         guarded(&target, || write_header(workbook.worksheet_from_index(index)?, &head))?;
-        self.row = 1;
-        Ok(())
+        Ok(sheet)
     }
 
-    fn close_sheet(&mut self) -> Result<(), FormatError> {
-        let (index, last_row, columns) = (self.sheet, self.row.saturating_sub(1), self.columns.len());
+    /// The sheet for a value of the category, made where it is not there yet or is full.
+    fn sheet_of(&mut self, value: Option<String>) -> Result<(), FormatError> {
+        match self.open.get(&value).cloned() {
+            Some(sheet) if sheet.row < MOST_ROWS => Ok(()),
+            Some(full) => {
+                self.close_sheet(&full)?;
+                if full.part == 1 {
+                    let title = &full.title;
+                    self.told.push(format!("layer {title} has more rows than a sheet holds ({MOST_ROWS} with the header); it goes on in \"{title} 2\" and so on"));
+                }
+                let next = self.start_sheet(&full.title, full.part + 1)?;
+                self.open.insert(value, next);
+                Ok(())
+            }
+            None => {
+                if self.open.len() == MOST_SHEETS {
+                    return Err(FormatError::write(
+                        self.pending.target(),
+                        format!(
+                            "the category has more than {MOST_SHEETS} values, each a sheet; is it the column that is meant? One file a value is made by select --split-by"
+                        ),
+                    ));
+                }
+                let layer = self.layer.as_ref().map_or(String::new(), |l| l.name.clone());
+                let title = match &value {
+                    None => layer,
+                    Some(v) if v.trim().is_empty() => "(empty)".into(),
+                    Some(v) => v.clone(),
+                };
+                let sheet = self.start_sheet(&title, 1)?;
+                self.open.insert(value, sheet);
+                Ok(())
+            }
+        }
+    }
+
+    fn close_sheet(&mut self, sheet: &Sheet) -> Result<(), FormatError> {
+        let (index, last_row, columns) = (sheet.index, sheet.row.saturating_sub(1), self.columns.len());
         let target = self.pending.target().to_path_buf();
         let sheet = self.workbook.worksheet_from_index(index).map_err(|e| FormatError::write(&target, e))?;
         if columns > 0 {
@@ -210,8 +264,9 @@ impl Writer for XlsxWriter {
             })
             .collect();
         self.layer = Some(layer.clone());
-        self.part = 1;
-        self.start_sheet()?;
+        if layer.show.category.is_none() {
+            self.sheet_of(None)?;
+        }
         Ok(Arc::new(AsRows))
     }
 
@@ -219,33 +274,38 @@ impl Writer for XlsxWriter {
         let Encoded::Rows(batch) = part else {
             return Ok(());
         };
+        let category = self.layer.as_ref().and_then(|l| l.show.category);
         for row in 0..batch.len() {
-            if self.row >= MOST_ROWS {
-                self.close_sheet()?;
-                self.part += 1;
-                if self.part == 2 {
-                    let name = self.layer.as_ref().map_or("", |l| l.name.as_str()).to_string();
-                    self.told.push(format!("layer {name} has more rows than a sheet holds ({MOST_ROWS} with the header); it goes on in \"{name} 2\" and so on"));
-                }
-                self.start_sheet()?;
-            }
-            let (index, at) = (self.sheet, self.row);
+            let value = category.map(|c| batch.text(c, row));
+            self.sheet_of(value.clone())?;
+            let Some(open) = self.open.get_mut(&value) else { continue };
+            let (index, at, room) = (open.index, open.row, MOST_LINKS - open.links);
             let (workbook, columns, formats) = (&mut self.workbook, &self.columns, &self.formats);
-            self.cut += guarded(self.pending.target(), || {
+            let wrote = guarded(self.pending.target(), || {
                 let sheet = workbook.worksheet_from_index(index)?;
-                let mut cut = 0;
+                let mut wrote = Wrote { room, ..Wrote::default() };
                 for (i, column) in columns.iter().enumerate() {
-                    cut += u64::from(write_cell(sheet, at, i as u16, batch.records.column(*column), row, &formats[i])?);
+                    write_cell(sheet, (at, i as u16), batch.records.column(*column), row, &formats[i], &mut wrote)?;
                 }
-                Ok(cut)
+                Ok(wrote)
             })?;
-            self.row += 1;
+            self.cut += wrote.cut;
+            self.unlinked += wrote.unlinked;
+            open.links += wrote.links;
+            open.row += 1;
         }
         Ok(())
     }
 
     fn end_layer(&mut self) -> Result<(), FormatError> {
-        self.close_sheet()
+        // A layer without a row has its sheet all the same.
+        if self.open.is_empty() {
+            self.sheet_of(None)?;
+        }
+        for sheet in std::mem::take(&mut self.open).into_values() {
+            self.close_sheet(&sheet)?;
+        }
+        Ok(())
     }
 
     fn holds_set_aside(&self) -> bool {
@@ -259,12 +319,12 @@ impl Writer for XlsxWriter {
     ) -> Result<(PendingOutput, Vec<String>), FormatError> {
         let target = self.pending.target().to_path_buf();
         if !set_aside.rows.is_empty() {
-            self.add_sheet("Set aside")?;
-            let (index, workbook) = (self.sheet, &mut self.workbook);
+            let index = self.add_sheet("Set aside")?;
+            let workbook = &mut self.workbook;
             guarded(&target, || write_set_aside(workbook.worksheet_from_index(index)?, set_aside))?;
         }
-        self.add_sheet("About")?;
-        let (index, workbook) = (self.sheet, &mut self.workbook);
+        let index = self.add_sheet("About")?;
+        let workbook = &mut self.workbook;
         guarded(&target, || write_about(workbook.worksheet_from_index(index)?, about))?;
         // The time of writing would make two runs of one plan differ.
         let created = date(&about.date).unwrap_or_else(|| ExcelDateTime::from_ymd(2000, 1, 1).unwrap_or_default());
@@ -276,6 +336,10 @@ impl Writer for XlsxWriter {
                 "{} cells held more than {MOST_CHARACTERS} characters, which a workbook cannot; their texts were cut",
                 self.cut
             ));
+        }
+        if self.unlinked > 0 {
+            self.told
+                .push(format!("{} addresses are text and no links: a sheet holds {MOST_LINKS} links", self.unlinked));
         }
         Ok((self.pending, self.told))
     }
@@ -358,17 +422,34 @@ fn date(text: &str) -> Option<ExcelDateTime> {
     ExcelDateTime::from_ymd(y, m, d).ok()
 }
 
-/// Writes a cell; true where its text was longer than a cell holds and was cut.
+/// What became of the cells of a row.
+#[derive(Debug, Default)]
+struct Wrote {
+    /// Links that the sheet still has room for.
+    room: u32,
+    links: u32,
+    unlinked: u64,
+    cut: u64,
+}
+
+/// Whether a text is an address that a click should lead to, and may be a link by the limits of workbooks.
+fn is_link(text: &str) -> bool {
+    (text.starts_with("https://") || text.starts_with("http://"))
+        && text.len() <= 2_000
+        && !text.contains(|c: char| c.is_whitespace() || c.is_control())
+}
+
+/// Writes a cell; a text that is longer than a cell holds is cut.
 fn write_cell(
     sheet: &mut Worksheet,
-    row: u32,
-    column: u16,
+    (row, column): (u32, u16),
     array: &arrow_array::ArrayRef,
     at: usize,
     format: &Format,
-) -> Result<bool, XlsxError> {
+    wrote: &mut Wrote,
+) -> Result<(), XlsxError> {
     if array.is_null(at) {
-        return Ok(false);
+        return Ok(());
     }
     let any = array.as_any();
     if let Some(a) = any.downcast_ref::<Float64Array>() {
@@ -381,12 +462,22 @@ fn write_cell(
         sheet.write_boolean(row, column, a.value(at))?;
     } else {
         let text = cell_text(array, at);
-        if !text.is_empty() {
-            let cut = text.len() > MOST_CHARACTERS && text.chars().count() > MOST_CHARACTERS;
-            let fitting: String = if cut { text.chars().take(MOST_CHARACTERS).collect() } else { text };
-            sheet.write_string_with_format(row, column, fitting, format)?;
-            return Ok(cut);
+        if text.is_empty() {
+            return Ok(());
         }
+        if is_link(&text) {
+            if wrote.room > 0 {
+                wrote.room -= 1;
+                wrote.links += 1;
+                sheet.write_url(row, column, text.as_str())?;
+                return Ok(());
+            }
+            wrote.unlinked += 1;
+        }
+        let cut = text.len() > MOST_CHARACTERS && text.chars().count() > MOST_CHARACTERS;
+        wrote.cut += u64::from(cut);
+        let fitting: String = if cut { text.chars().take(MOST_CHARACTERS).collect() } else { text };
+        sheet.write_string_with_format(row, column, fitting, format)?;
     }
-    Ok(false)
+    Ok(())
 }

@@ -230,6 +230,17 @@ impl Crs {
         }
     }
 
+    /// Whether northing or latitude stands first in the registry; `None` where our catalogue does not know. Coordinates of
+    /// this library are easting or longitude first whatever the registry has.
+    pub fn north_first(&self) -> Option<bool> {
+        match (&self.horizontal().kind, self.horizontal().axes.as_str()) {
+            // So are all geographic systems of the registry.
+            (Kind::Geographic { .. }, _) => Some(true),
+            (_, "") => None,
+            (_, axes) => Some(!axes.starts_with("east")),
+        }
+    }
+
     /// Whether two systems are the same: by code, or by all that they say.
     pub fn is_same(&self, other: &Crs) -> bool {
         match (self.code, other.code) {

@@ -2,12 +2,14 @@
 //!
 //! | module | what is in it |
 //! |---|---|
+//! | [`arc`] | arcs as chords |
 //! | [`wkb`] | well-known binary, which columns hold |
 //! | [`wkt`] | well-known text, which tables show |
 //!
 //! A column of points alone is a struct of coordinates ([`crate::batch::point_field`]); a column of any geometry holds
 //! well-known binary, as GeoArrow has it ([`geometry_field`]). Positions are easting or longitude first throughout.
 
+pub mod arc;
 pub mod wkb;
 pub mod wkt;
 
@@ -83,6 +85,46 @@ impl Geometry {
             Geometry::MultiLineString(_) => 5,
             Geometry::MultiPolygon(_) => 6,
             Geometry::Collection(_) => 7,
+        }
+    }
+
+    /// Parts of one simple type as one geometry of several, others as a collection; `None` where there are none.
+    pub fn gathered(parts: Vec<Geometry>) -> Option<Geometry> {
+        let code = parts.first()?.code();
+        if parts.iter().any(|p| p.code() != code) || code > 3 {
+            return Some(Geometry::Collection(parts));
+        }
+        let (mut points, mut lines, mut polygons) = (Vec::new(), Vec::new(), Vec::new());
+        for part in parts {
+            match part {
+                Geometry::Point(p) => points.push(p),
+                Geometry::LineString(l) => lines.push(l),
+                Geometry::Polygon(p) => polygons.push(p),
+                _ => {}
+            }
+        }
+        Some(match code {
+            1 => Geometry::MultiPoint(points),
+            2 => Geometry::MultiLineString(lines),
+            _ => Geometry::MultiPolygon(polygons),
+        })
+    }
+
+    /// Turns the rings of polygons, at any depth: the outer ones against the clock, the inner ones with it.
+    pub fn turn_rings(&mut self) {
+        let turn = |rings: &mut Vec<Vec<Position>>| {
+            for (i, ring) in rings.iter_mut().enumerate() {
+                let doubled = ring_turn(ring);
+                if doubled != 0.0 && (doubled < 0.0) == (i == 0) {
+                    ring.reverse();
+                }
+            }
+        };
+        match self {
+            Geometry::Polygon(rings) => turn(rings),
+            Geometry::MultiPolygon(list) => list.iter_mut().for_each(turn),
+            Geometry::Collection(list) => list.iter_mut().for_each(Geometry::turn_rings),
+            _ => {}
         }
     }
 

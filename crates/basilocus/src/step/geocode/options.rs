@@ -4,9 +4,10 @@ use super::Reference;
 use crate::Error;
 use crate::plan::GeocodePlan;
 use crate::reference::geometry;
+use crate::source::open;
 use basilocus_address::matching::{LEVELS, Polygon};
 use basilocus_address::{Level, MatchOptions, Within};
-use basilocus_formats::{Format, InputOptions, open};
+use basilocus_formats::{Format, InputOptions};
 use std::path::Path;
 
 /// The options of a plan.
