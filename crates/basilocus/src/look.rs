@@ -26,6 +26,9 @@ pub struct LookReport {
     pub layers: Vec<String>,
     /// What was found or decided.
     pub notes: Vec<String>,
+    /// The elements of a document of XML by their paths, with how often they are there.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub tree: Vec<(String, u64)>,
     /// Row of the header.
     pub header_row: Option<u64>,
     /// Rows of data.
@@ -190,6 +193,7 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     let doubts = doubt::all(&Evidence {
         layer: &plan.layer_name(),
         ledger: ledger.clone(),
+        source: Some((&about.path, about.format)),
         notes: &about.notes,
         header_row: about.header_row,
         blank_second_row: blank_second,
@@ -204,6 +208,7 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
         layer: about.layer.clone(),
         layers: about.layers.clone(),
         notes,
+        tree: about.tree.clone(),
         header_row: about.header_row,
         rows: ledger.rows_out,
         set_aside: ledger.set_aside.clone(),

@@ -559,6 +559,7 @@ impl Pipeline {
                 code: target.crs.code,
                 name: target.crs.name.clone(),
                 wkt: wkt::wkt1(&target.crs).or_else(|_| wkt::wkt2(&target.crs))?,
+                wkt2: wkt::wkt2(&target.crs).ok(),
                 geographic: target.crs.is_geographic(),
                 north_first: target.crs.north_first(),
             });

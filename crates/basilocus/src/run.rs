@@ -366,7 +366,7 @@ impl LayerRun<'_> {
         };
         let mut second_row_blank = false;
         let header_row = reader.about().header_row;
-        let notes = reader.about().notes.clone();
+        let about = reader.about().clone();
         let pipeline = &*pipeline;
         stream(reader, &self.options.cancel, &|block| pipeline.process(block, &outputs), &mut |part| {
             ledger.rows_in += part.rows_in;
@@ -439,7 +439,8 @@ impl LayerRun<'_> {
             area_of: pipeline.area_title(),
             tally,
             ledger: ledger.clone(),
-            notes: &notes,
+            source: Some((&about.path, about.format)),
+            notes: &about.notes,
             header_row,
             blank_second_row: second_row_blank,
             missed: pipeline

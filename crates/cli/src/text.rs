@@ -205,6 +205,24 @@ pub fn ledger(
     format!("{} rows in = {} out{left} + {} set aside{reasons}", thousands(rows_in), thousands(rows_out), thousands(n))
 }
 
+/// Elements of a document that are shown; more are counted.
+const MOST_ELEMENTS: usize = 40;
+
+/// The tree of a document's elements, each in its parent, with how often it is there.
+fn tree(r: &LookReport, out: &mut String) {
+    for (i, (path, count)) in r.tree.iter().take(MOST_ELEMENTS).enumerate() {
+        let depth = path.matches('/').count();
+        let name = path.rsplit('/').next().unwrap_or(path);
+        let times = if *count > 1 { format!(" × {}", thousands(*count)) } else { String::new() };
+        let read = if r.layer.as_ref() == Some(path) { "   ← a row" } else { "" };
+        let head = if i == 0 { "elements" } else { "" };
+        let _ = writeln!(out, "  {head:<10} {}{name}{times}{read}", "  ".repeat(depth));
+    }
+    if r.tree.len() > MOST_ELEMENTS {
+        let _ = writeln!(out, "  {:<10} and {} more", "", r.tree.len() - MOST_ELEMENTS);
+    }
+}
+
 /// What a file holds.
 pub fn look(r: &LookReport) -> String {
     let mut out = String::new();
@@ -215,6 +233,7 @@ pub fn look(r: &LookReport) -> String {
     for n in &r.notes {
         let _ = writeln!(out, "  found      {n}");
     }
+    tree(r, &mut out);
     if let Some(row) = r.header_row {
         let _ = writeln!(out, "  header     row {row}");
     }

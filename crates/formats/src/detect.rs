@@ -25,6 +25,8 @@ pub enum Format {
     Shapefile,
     /// A DBF table.
     Dbf,
+    /// GeoParquet, or Parquet without geometry.
+    Parquet,
     /// OGC KML.
     Kml,
     /// GML simple features.
@@ -50,6 +52,7 @@ impl Format {
             Format::GeoPackage => "GeoPackage",
             Format::Shapefile => "shapefile",
             Format::Dbf => "DBF table",
+            Format::Parquet => "Parquet",
             Format::Kml => "KML",
             Format::Gml => "GML",
             Format::Dxf => "DXF drawing",
@@ -67,6 +70,7 @@ impl Format {
             | Format::Kml
             | Format::Gml
             | Format::Dxf
+            | Format::Parquet
             | Format::Gpx => true,
             Format::Delimited
             | Format::Fixed
@@ -101,6 +105,7 @@ impl Format {
             "gpkg" => Some(Format::GeoPackage),
             "shp" => Some(Format::Shapefile),
             "dbf" => Some(Format::Dbf),
+            "parquet" | "geoparquet" => Some(Format::Parquet),
             "kml" | "kmz" => Some(Format::Kml),
             "gml" => Some(Format::Gml),
             "dxf" => Some(Format::Dxf),
@@ -177,7 +182,7 @@ pub fn detect(path: &Path) -> Result<Format, FormatError> {
         }
     }
     if head.starts_with(b"PAR1") {
-        return not("is Parquet, which is not read yet; ask for the same data as CSV or GeoPackage");
+        return Ok(Format::Parquet);
     }
     if dxf::is_dxf(&head) {
         return Ok(Format::Dxf);

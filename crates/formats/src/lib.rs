@@ -19,6 +19,7 @@
 //! | XML that repeats an element: Atom, RSS, GeoRSS | [`feed`] | yes | no |
 //! | shapefile | [`shapefile`] | yes | yes |
 //! | DBF | [`dbf`] | yes | yes |
+//! | GeoParquet 1.1, with the feature `parquet` | [`parquet`] | yes | yes |
 //! | DXF drawings | [`dxf`] | yes | yes |
 //!
 //! To add one: a folder with a reader and a writer, and its line in [`Format`], [`open`] and [`create`].
@@ -41,6 +42,7 @@ mod http;
 pub mod kml;
 pub mod number;
 mod output;
+pub mod parquet;
 mod presentation;
 mod reader;
 pub mod shapefile;

@@ -58,6 +58,8 @@ pub struct About {
     /// Whether positions stand in the order that the registry gives the axes of the system, and were left so: who knows
     /// the registry says the order with [`Reader::set_north_first`].
     pub axes_by_registry: bool,
+    /// The elements of a document of XML, outermost first, by their paths, with how often they are there.
+    pub tree: Vec<(String, u64)>,
 }
 
 /// A part of a source.
@@ -176,6 +178,12 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
         Format::GeoPackage => Box::new(geopackage::GeoPackageReader::open(path, options)?),
         Format::Shapefile => Box::new(shapefile::ShapefileReader::open(path, options)?),
         Format::Dbf => Box::new(dbf::DbfReader::open(path, options)?),
+        #[cfg(feature = "parquet")]
+        Format::Parquet => Box::new(crate::parquet::ParquetReader::open(path, options)?),
+        #[cfg(not(feature = "parquet"))]
+        Format::Parquet => {
+            return Err(FormatError::Option { path: path.to_path_buf(), problem: crate::parquet::HOW.into() });
+        }
         Format::Kml => Box::new(kml::KmlReader::open(path, options)?),
         Format::Dxf => Box::new(dxf::DxfReader::open(path, options)?),
         Format::Gml => Box::new(gml::GmlReader::open(path, options)?),
@@ -206,6 +214,7 @@ pub fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
         | Format::GeoJson
         | Format::Shapefile
         | Format::Dbf
-        | Format::Kml => Ok(Vec::new()),
+        | Format::Kml
+        | Format::Parquet => Ok(Vec::new()),
     }
 }

@@ -30,6 +30,8 @@ pub struct CrsText {
     pub name: String,
     /// WKT 1.
     pub wkt: String,
+    /// WKT 2, where it has one.
+    pub wkt2: Option<String>,
     /// Whether positions are longitude and latitude.
     pub geographic: bool,
     /// Whether northing or latitude stands first in the registry; `None` where that is not known.
@@ -191,5 +193,11 @@ pub fn create(path: &Path, overwrite: bool) -> Result<Box<dyn Writer>, FormatErr
         Format::GeoPackage => Box::new(geopackage::GeoPackageWriter::create(pending)?),
         Format::Shapefile => Box::new(shapefile::ShapefileWriter::create(pending)?),
         Format::Dbf => Box::new(dbf::DbfWriter::create(pending)?),
+        #[cfg(feature = "parquet")]
+        Format::Parquet => Box::new(crate::parquet::ParquetWriter::create(pending)),
+        #[cfg(not(feature = "parquet"))]
+        Format::Parquet => {
+            return Err(FormatError::Option { path: path.to_path_buf(), problem: crate::parquet::HOW.into() });
+        }
     })
 }

@@ -36,6 +36,7 @@ fn layer(shapes: &[Option<&str>]) -> (LayerOut, Batch) {
             code: Some(2269),
             name: "x".into(),
             wkt: "PROJCS[\"x\"]".into(),
+            wkt2: None,
             geographic: false,
             north_first: Some(false),
         }),

@@ -189,6 +189,7 @@ fn what_we_write_is_in_the_order_of_the_schema() {
             code: Some(4326),
             name: "WGS 84".into(),
             wkt: String::new(),
+            wkt2: None,
             geographic: true,
             north_first: Some(true),
         };

@@ -18,11 +18,13 @@ pub struct Axis {
     above: bool,
     /// Which minutes occurred, a bit each.
     minutes: u64,
+    /// Decimals of the value that has most; 4 stands for all that are more.
+    decimals: u8,
 }
 
 impl Default for Axis {
     fn default() -> Self {
-        Axis { smallest: f64::INFINITY, largest: f64::NEG_INFINITY, above: false, minutes: 0 }
+        Axis { smallest: f64::INFINITY, largest: f64::NEG_INFINITY, above: false, minutes: 0, decimals: 0 }
     }
 }
 
@@ -37,6 +39,9 @@ impl Axis {
         let hundredths = (magnitude.fract() * 100.0 + 1e-7) as u64;
         self.above |= hundredths >= 60;
         self.minutes |= 1 << hundredths.min(63);
+        while self.decimals < 4 && !is_whole(magnitude * [1.0, 10.0, 100.0, 1000.0][usize::from(self.decimals)]) {
+            self.decimals += 1;
+        }
     }
 
     /// Adds another part's counts.
@@ -45,12 +50,23 @@ impl Axis {
         self.largest = self.largest.max(other.largest);
         self.above |= other.above;
         self.minutes |= other.minutes;
+        self.decimals = self.decimals.max(other.decimals);
+    }
+
+    /// Decimals of the value that has most, 4 for all that are more; and how far the values reach.
+    pub(super) fn decimals_and_span(&self) -> (u8, f64) {
+        (self.decimals, self.largest - self.smallest)
     }
 
     /// Whether it spans enough to show the slip.
     fn tells(&self) -> bool {
         self.largest - self.smallest > 1.5 && self.minutes.count_ones() >= 12
     }
+}
+
+/// Whether a value is a whole number, but for its binary form.
+fn is_whole(v: f64) -> bool {
+    (v - v.round()).abs() < 1e-7
 }
 
 /// Positions whose decimals look like minutes.

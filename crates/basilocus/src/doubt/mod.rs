@@ -9,11 +9,14 @@
 //! | slip-10 | [`code`] |
 //! | slip-11 | [`minutes`] |
 //! | slip-12 | [`comma`] |
+//! | slip-13 | [`drawing`] |
 //! | slip-15 | [`empty_result`] |
 //! | slip-16 | [`missing_grid`] |
 //! | slip-17 | [`frame`] |
 //! | slip-18 | [`area`] |
+//! | slip-19 | [`lattice`] |
 //! | slip-20 | [`contradiction`] |
+//! | ending | [`mod@ending`] |
 //!
 //! To add one: a file with a function from what was counted to an `Option<DoubtReport>`, and its line in [`all`].
 
@@ -21,19 +24,24 @@ pub mod area;
 pub mod code;
 pub mod comma;
 pub mod contradiction;
+pub mod drawing;
 pub mod empty_point;
 pub mod empty_result;
+pub mod ending;
 pub mod frame;
 pub mod header;
+pub mod lattice;
 pub mod minutes;
 pub mod missing_grid;
 pub mod sign;
 pub mod swapped;
 
 use crate::report::DoubtReport;
+use basilocus_formats::Format;
 use basilocus_geodesy::crs::Area;
 use basilocus_geodesy::operation::MissedWay;
 use basilocus_table::{ColumnProfile, Ledger, Role};
+use std::path::Path;
 
 /// What is counted while rows go by.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -119,6 +127,8 @@ pub struct Evidence<'a> {
     pub tally: Tally,
     /// Rows in and out.
     pub ledger: Ledger,
+    /// The file and the format of its content.
+    pub source: Option<(&'a Path, Format)>,
     /// What the reader told.
     pub notes: &'a [String],
     /// Row of the header, and rows that are blank.
@@ -148,6 +158,9 @@ pub fn all(e: &Evidence) -> Vec<DoubtReport> {
         frame::doubt,
         area::doubt,
         contradiction::doubt,
+        drawing::doubt,
+        lattice::doubt,
+        ending::doubt,
     ];
     doubts.iter().filter_map(|d| d(e)).collect()
 }
@@ -217,6 +230,34 @@ mod tests {
         assert!(
             decimals((0..20).map(|i| (-121.0 - f64::from(i % 5) - 0.31, 44.0 + f64::from(i % 3) + 0.17))).is_empty()
         );
+    }
+
+    #[test]
+    fn rounded_points_and_grids_that_are_meant() {
+        // Scattered over half a degree, three decimals.
+        let rounded = |d: f64| {
+            (0..40).map(move |i| {
+                let (x, y) = (f64::from(i * 37 % 40) * 0.01234, f64::from(i * 17 % 40) * 0.01171);
+                (-((123.1 + x) * d).round() / d, ((46.0 + y) * d).round() / d)
+            })
+        };
+        assert_eq!(decimals(rounded(1e3)), ["slip-19"]);
+        assert!(decimals(rounded(1e5)).is_empty());
+        // Every place of a grid of hundredths.
+        let grid = (0..40).map(|i| (-123.0 + f64::from(i % 8) / 100.0, 46.0 + f64::from(i / 8) / 100.0));
+        assert!(decimals(grid).is_empty());
+    }
+
+    #[test]
+    fn an_ending_that_says_something_else() {
+        let of = |name: &str, format: Format| {
+            let path = std::path::PathBuf::from(name);
+            let e = Evidence { source: Some((&path, format)), ..Default::default() };
+            all(&e).into_iter().map(|d| d.id).collect::<Vec<_>>()
+        };
+        assert_eq!(of("gates.csv", Format::Xlsx), ["ending"]);
+        assert!(of("gates.csv", Format::Xyz).is_empty() && of("gates.zip", Format::Kml).is_empty());
+        assert!(of("gates.kmz", Format::Kml).is_empty() && of("gates", Format::Dxf).is_empty());
     }
 
     #[test]

@@ -35,6 +35,7 @@ impl DbfReader {
             bytes: table.rows() * table.row_bytes(),
             typed: true,
             axes_by_registry: false,
+            tree: Vec::new(),
         };
         let schema = layer_schema(&table.columns(), Shape::None, None);
         Ok(DbfReader { table, about, schema })

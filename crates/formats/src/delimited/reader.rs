@@ -97,6 +97,7 @@ impl DelimitedReader {
             bytes,
             typed: false,
             axes_by_registry: false,
+            tree: Vec::new(),
         };
         Ok(DelimitedReader {
             path: path.to_path_buf(),

@@ -296,6 +296,7 @@ impl DxfReader {
             bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
             typed: false,
             axes_by_registry: false,
+            tree: Vec::new(),
         };
         let schema = layer_schema(&typed, shape, None);
         Ok(DxfReader { path: path.to_path_buf(), about, schema, shape, columns, layer: options.layer.clone(), z })

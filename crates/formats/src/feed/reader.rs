@@ -1,7 +1,7 @@
 //! The elements of a document as rows.
 
 use super::position;
-use super::tree::{Repeated, likeliest, repeated};
+use super::tree::{Repeated, elements, likeliest, repeated};
 use crate::feature::{FeatureSource, Give, Shape, cells, layer_schema};
 use crate::reader::{About, InputOptions};
 use crate::xml::{Element, Found, each};
@@ -26,7 +26,9 @@ impl FeedReader {
     /// # Errors
     /// Where it is no well-formed XML, repeats nothing, or has no such element.
     pub fn open(path: &Path, options: &InputOptions) -> Result<Self, FormatError> {
-        let list = repeated(path)?;
+        let all = elements(path)?;
+        let tree = all.iter().map(|e| (e.path.clone(), e.count)).collect();
+        let list = repeated(all);
         let names: Vec<String> = list.iter().filter(|r| r.has_parts).map(|r| r.path.clone()).collect();
         let element = match &options.layer {
             Some(wanted) => list
@@ -85,6 +87,7 @@ impl FeedReader {
             bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
             typed: false,
             axes_by_registry: false,
+            tree,
         };
         Ok(FeedReader { path: path.to_path_buf(), about, schema, shape, element: element.clone(), columns })
     }

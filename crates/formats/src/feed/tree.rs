@@ -20,8 +20,11 @@ pub(super) struct Repeated {
     pub has_parts: bool,
 }
 
-/// The elements that are there more than once, in the order in which they are met.
-pub(super) fn repeated(path: &Path) -> Result<Vec<Repeated>, FormatError> {
+/// All elements, in the order in which they are met.
+///
+/// # Errors
+/// Where the file is no well-formed XML.
+pub(super) fn elements(path: &Path) -> Result<Vec<Repeated>, FormatError> {
     let mut around: Vec<String> = Vec::new();
     let mut index: HashMap<String, usize> = HashMap::new();
     let mut list: Vec<Repeated> = Vec::new();
@@ -57,8 +60,13 @@ pub(super) fn repeated(path: &Path) -> Result<Vec<Repeated>, FormatError> {
         }
         true
     })?;
-    list.retain(|r| r.count > 1 || matches!(r.name.as_str(), "item" | "entry"));
     Ok(list)
+}
+
+/// Those that are there more than once, or are the rows of a feed.
+pub(super) fn repeated(mut list: Vec<Repeated>) -> Vec<Repeated> {
+    list.retain(|r| r.count > 1 || matches!(r.name.as_str(), "item" | "entry"));
+    list
 }
 
 /// The paths of the elements that may be rows.
@@ -66,7 +74,7 @@ pub(super) fn repeated(path: &Path) -> Result<Vec<Repeated>, FormatError> {
 /// # Errors
 /// Where the file is no well-formed XML.
 pub(crate) fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
-    Ok(repeated(path)?.into_iter().filter(|r| r.has_parts).map(|r| r.path).collect())
+    Ok(repeated(elements(path)?).into_iter().filter(|r| r.has_parts).map(|r| r.path).collect())
 }
 
 /// The element that is most likely a row: that of a feed, else the one that repeats least deep, and most often there.

@@ -82,6 +82,7 @@ impl FixedReader {
             bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
             typed: false,
             axes_by_registry: false,
+            tree: Vec::new(),
         };
         if text.lines().skip(skip as usize).all(|l| l.trim().is_empty()) && about.bytes < SAMPLE {
             return Err(FormatError::Empty {

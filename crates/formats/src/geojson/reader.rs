@@ -93,6 +93,7 @@ impl GeoJsonReader {
             bytes,
             typed: true,
             axes_by_registry: false,
+            tree: Vec::new(),
         };
         let layout = Layout { schema: Arc::new(Schema::new(fields)), columns, with_z, any_shape, sequence };
         Ok(GeoJsonReader { path: path.to_path_buf(), about, layout: Arc::new(layout), sequence })

@@ -6,10 +6,11 @@ use crate::{FormatError, PendingOutput, number};
 use arrow_array::{Array, ArrayRef, BooleanArray, Float64Array, Int64Array};
 use basilocus_table::Batch;
 use basilocus_table::batch::{Points, cell_text, spatial_index};
-use basilocus_table::geometry::Geometries;
+use basilocus_table::geometry::{Geometries, Geometry, antimeridian};
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 
 /// Decimals of a coordinate: a tenth of a millimetre on the ground.
 const DIGITS: usize = 9;
@@ -21,6 +22,7 @@ pub struct GeoJsonWriter {
     any: bool,
     /// A feature a line, without a collection around them.
     lines: bool,
+    crossing: Arc<Crossing>,
 }
 
 impl GeoJsonWriter {
@@ -32,7 +34,13 @@ impl GeoJsonWriter {
         let file = File::create(pending.path()).map_err(|e| FormatError::write(pending.target(), e))?;
         let ending = pending.target().extension().and_then(|e| e.to_str()).unwrap_or("").to_ascii_lowercase();
         let lines = matches!(ending.as_str(), "geojsonl" | "ndjson");
-        let mut writer = GeoJsonWriter { pending, file: BufWriter::with_capacity(1 << 16, file), any: false, lines };
+        let mut writer = GeoJsonWriter {
+            pending,
+            file: BufWriter::with_capacity(1 << 16, file),
+            any: false,
+            lines,
+            crossing: Arc::default(),
+        };
         if !lines {
             writer.put(b"{\"type\":\"FeatureCollection\",\"features\":[\n")?;
         }
@@ -62,6 +70,7 @@ impl Writer for GeoJsonWriter {
             styles: layer.styles.clone(),
             lines: self.lines,
             layer: layer.schema.field_with_name("layer").is_err().then(|| layer.name.clone()),
+            crossing: self.crossing.clone(),
         }))
     }
 
@@ -90,7 +99,21 @@ impl Writer for GeoJsonWriter {
     ) -> Result<(PendingOutput, Vec<String>), FormatError> {
         self.put(if self.lines { b"\n" } else { b"\n]}\n" })?;
         self.file.flush().map_err(|e| FormatError::write(self.pending.target(), e))?;
-        Ok((self.pending, Vec::new()))
+        let mut told = Vec::new();
+        let (cut, round) = (&self.crossing.cut, &self.crossing.round_a_pole);
+        if cut.load(Ordering::Relaxed) > 0 {
+            told.push(format!(
+                "{} lines or polygons cross the 180° meridian: they are cut there, as RFC 7946 wants it",
+                cut.load(Ordering::Relaxed)
+            ));
+        }
+        if round.load(Ordering::Relaxed) > 0 {
+            told.push(format!(
+                "{} polygons go round a pole, which GeoJSON has no form for: they are written as they are",
+                round.load(Ordering::Relaxed)
+            ));
+        }
+        Ok((self.pending, told))
     }
 }
 
@@ -102,6 +125,33 @@ struct FeatureEncoder {
     lines: bool,
     /// Name of the layer, which every feature carries; none where a column has that name.
     layer: Option<String>,
+    crossing: Arc<Crossing>,
+}
+
+/// Geometries that cross the 180° meridian.
+#[derive(Default)]
+struct Crossing {
+    cut: AtomicU64,
+    round_a_pole: AtomicU64,
+}
+
+impl FeatureEncoder {
+    /// Appends a geometry; one that crosses the 180° meridian is cut there, as RFC 7946 wants it.
+    fn push(&self, out: &mut Vec<u8>, g: Geometry) {
+        if !antimeridian::crosses(&g) {
+            return geometry::push(out, &g);
+        }
+        match antimeridian::cut(&g) {
+            Some(parts) => {
+                self.crossing.cut.fetch_add(1, Ordering::Relaxed);
+                geometry::push(out, &parts);
+            }
+            None => {
+                self.crossing.round_a_pole.fetch_add(1, Ordering::Relaxed);
+                geometry::push(out, &g);
+            }
+        }
+    }
 }
 
 impl Encode for FeatureEncoder {
@@ -127,7 +177,7 @@ impl Encode for FeatureEncoder {
                     out.extend_from_slice(b"]}");
                 }
                 None => match shapes.as_ref().and_then(|s| s.get(row)) {
-                    Some(g) => geometry::push(&mut out, &g),
+                    Some(g) => self.push(&mut out, g),
                     None => out.extend_from_slice(b"null"),
                 },
             }

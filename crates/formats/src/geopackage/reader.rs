@@ -165,6 +165,7 @@ impl GeoPackageReader {
             bytes,
             typed: true,
             axes_by_registry: false,
+            tree: Vec::new(),
         };
         Ok(GeoPackageReader { path: path.to_path_buf(), layer, about, schema, columns, geometry, shape })
     }

@@ -254,6 +254,7 @@ impl GmlReader {
             bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
             typed: false,
             axes_by_registry: by_registry,
+            tree: Vec::new(),
         };
         let mut reader = GmlReader {
             path: path.to_path_buf(),

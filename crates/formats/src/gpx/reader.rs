@@ -99,6 +99,7 @@ impl GpxReader {
             bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
             typed: false,
             axes_by_registry: false,
+            tree: Vec::new(),
         };
         let schema = layer_schema(&kinds, shape, Some("EPSG:4326"));
         Ok(GpxReader { path: path.to_path_buf(), about, schema, shape, layer, columns })

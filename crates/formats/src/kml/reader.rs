@@ -78,6 +78,7 @@ impl KmlReader {
             // Data of KML is text unless a schema says otherwise; the values decide.
             typed: false,
             axes_by_registry: false,
+            tree: Vec::new(),
         };
         let schema = layer_schema(&kinds, shape, Some("EPSG:4326"));
         Ok(KmlReader { path: path.to_path_buf(), about, schema, shape, columns, icons })

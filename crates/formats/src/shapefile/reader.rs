@@ -77,6 +77,7 @@ impl ShapefileReader {
             bytes,
             typed: true,
             axes_by_registry: false,
+            tree: Vec::new(),
         };
         Ok(ShapefileReader { path: path.to_path_buf(), about, schema, shape, table, bytes })
     }

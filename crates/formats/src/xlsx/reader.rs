@@ -156,6 +156,7 @@ impl XlsxReader {
             bytes,
             typed: false,
             axes_by_registry: false,
+            tree: Vec::new(),
         };
         Ok(XlsxReader { path: path.to_path_buf(), sheet, about, schema, data_from })
     }

@@ -82,6 +82,7 @@ impl XyzReader {
             bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
             typed: false,
             axes_by_registry: false,
+            tree: Vec::new(),
         };
         Ok(XyzReader { path: path.to_path_buf(), about, schema, skip })
     }

@@ -2,6 +2,7 @@
 //!
 //! | module | what is in it |
 //! |---|---|
+//! | [`antimeridian`] | cutting at the 180° meridian |
 //! | [`arc`] | arcs as chords |
 //! | [`wkb`] | well-known binary, which columns hold |
 //! | [`wkt`] | well-known text, which tables show |
@@ -9,6 +10,7 @@
 //! A column of points alone is a struct of coordinates ([`crate::batch::point_field`]); a column of any geometry holds
 //! well-known binary, as GeoArrow has it ([`geometry_field`]). Positions are easting or longitude first throughout.
 
+pub mod antimeridian;
 pub mod arc;
 pub mod wkb;
 pub mod wkt;
