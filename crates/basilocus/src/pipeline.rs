@@ -8,6 +8,7 @@ use crate::doubt::Tally;
 use crate::finder::Finder;
 use crate::plan::{LayerPlan, ShowPlan};
 use crate::report::OperationReport;
+use crate::step::conform::Conform;
 use crate::step::geocode::Geocode;
 use crate::step::measure::Measure;
 use crate::step::nearest::NearestStep;
@@ -63,6 +64,7 @@ pub(crate) struct Pipeline {
     area: Option<(Area, String)>,
     typing: Option<Typing>,
     show: ShowPlan,
+    conform: Option<Conform>,
     /// Whether all rows have to be looked at for the order of latitude and longitude.
     pub(crate) order_is_open: bool,
     with_z: bool,
@@ -169,6 +171,7 @@ impl Pipeline {
             area: None,
             typing: None,
             show: plan.write.show.clone(),
+            conform: plan.write.like.as_deref().map(Conform::new).transpose()?,
             order_is_open: false,
             with_z: false,
             any_shape: false,
@@ -232,6 +235,7 @@ impl Pipeline {
         if p.source_crs.is_some() {
             p.find_targets(plan, &schema, spatial, &mut taken, outputs)?;
         }
+        p.tell_of_model(outputs)?;
         Ok(p)
     }
 
@@ -240,6 +244,20 @@ impl Pipeline {
         let here = std::mem::replace(&mut self.source_columns, columns);
         let found = self.source_columns.iter().map(|c| here.iter().position(|h| h == c));
         self.aside_columns = Some(found.collect());
+    }
+
+    /// What does not go together with the model that the layer is brought to, for an output.
+    fn tell_of_model(&mut self, outputs: &[Wants]) -> Result<(), Error> {
+        let Some(conform) = self.conform.take() else { return Ok(()) };
+        // What is shown goes by the columns of the model.
+        let show = std::mem::take(&mut self.show);
+        for wants in outputs.iter().take(1) {
+            // As the layer would be without a model, its geometry apart.
+            let fields = self.layer_out("", *wants)?.schema;
+            self.told.extend(conform.fit(&fields).told);
+        }
+        (self.conform, self.show) = (Some(conform), show);
+        Ok(())
     }
 
     /// What becomes of lines and polygons in outputs that have no place for them.
@@ -546,6 +564,10 @@ impl Pipeline {
                 styles.push(s);
             }
         }
+        if let Some(conform) = &self.conform {
+            fields = conform.fit(&arrow_schema::Schema::new(fields)).fields;
+            styles = vec![ColumnStyle { digits: None, longest: None }; fields.len()];
+        }
         let mut crs = None;
         if let Some(target) = self.geometry_target(wants) {
             let system = crate::system::text_of(&target.crs)?;
@@ -668,6 +690,13 @@ impl Pipeline {
                 added.extend(columns);
             }
         }
+        let conformed = self.conform.as_ref().map(|conform| {
+            conform.apply(&with_columns(&without_point(&mended), added.clone()), &mut |row, reason| {
+                if std::mem::take(&mut keep[row]) {
+                    part.set_aside.push(set_aside(&source, row, "does not fit the model", reason));
+                }
+            })
+        });
         part.rows_out = keep.iter().filter(|k| **k).count() as u64;
         if let Some([x, y, _]) = places.first() {
             for row in (0..n).filter(|r| keep[*r]) {
@@ -682,7 +711,10 @@ impl Pipeline {
                 (Some(t), true) => t.apply(&mended),
                 _ => mended.clone(),
             };
-            let mut columns = added.clone();
+            let (base, mut columns) = match &conformed {
+                Some(conformed) => (conformed.clone(), Vec::new()),
+                None => (base, added.clone()),
+            };
             let target = self.geometry_index(*wants);
             if let Some(i) = target
                 .filter(|_| self.any_shape && (wants.format.holds_geometry() || wants.format == Format::Delimited))

@@ -319,6 +319,9 @@ pub struct WritePlan {
     /// Whether lines and polygons get columns of their length and area.
     #[serde(default, skip_serializing_if = "is_default")]
     pub measure: bool,
+    /// A layer or table whose columns, types and order are taken.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub like: Option<PathBuf>,
     /// How rows are shown, by formats that show things.
     #[serde(default, skip_serializing_if = "is_default")]
     pub show: ShowPlan,
@@ -492,6 +495,12 @@ impl Plan {
             }
             if let Some(n) = &mut layer.nearest {
                 n.reference.iter_mut().for_each(&mut *f);
+            }
+            if let Some(model) = &mut layer.write.like {
+                f(model);
+            }
+            if let Some(s) = layer.select.as_mut().and_then(|s| s.inside.as_mut()) {
+                f(s);
             }
             if let Some(folder) = &mut layer.operation.grids {
                 f(folder);

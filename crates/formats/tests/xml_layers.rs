@@ -230,33 +230,13 @@ fn icons_are_found_wherever_their_style_stands() {
 }
 
 #[test]
-fn what_is_not_read_yet_is_refused_by_name() {
-    let folder = tempfile::tempdir().unwrap();
-    for (name, bytes, part) in [
-        ("a.gml", &b"<wfs:FeatureCollection xmlns:wfs='http://www.opengis.net/wfs/2.0'/>"[..], "is GML"),
-        ("b.xml", b"<g:Point xmlns:g='http://www.opengis.net/gml/3.2'/>", "is GML"),
-        ("c.dxf", b"999\nmade by hand\n  0\nSECTION\n  2\nHEADER\n", "is a drawing (DXF)"),
-        ("d.parquet", b"PAR1\x15\x04\x15", "is Parquet"),
-        ("e.zip", b"PK\x03\x04 cut", "is a damaged archive"),
-    ] {
-        let path = folder.path().join(name);
-        std::fs::write(&path, bytes).unwrap();
-        let message = read(&path, None).unwrap_err();
-        assert!(message.contains(part) && message.contains(name), "{message}");
-    }
-    assert!(
-        read(Path::new("https://example.org/gates.csv"), None)
-            .unwrap_err()
-            .contains("not read yet; save the file first")
-    );
-}
-
-#[test]
 fn other_documents_are_named() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("a.kml");
     for (text, part) in [
         ("<html><body/></html>", "is a web page"),
+        ("<ServiceExceptionReport/>", "is what a service answers when it refuses"),
+        ("<g:Point xmlns:g='http://www.opengis.net/gml/3.2'/>", "the collection holds no feature"),
         ("<list><one/></list>", "no element of the document is there more than once"),
         ("<kml><Document>", "the file was cut"),
         ("<kml><Document/></kml>", "no Placemark"),

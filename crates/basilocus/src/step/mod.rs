@@ -1,5 +1,6 @@
 //! The steps that rows go through, one file each.
 
+pub(crate) mod conform;
 pub(crate) mod geocode;
 pub(crate) mod measure;
 pub(crate) mod nearest;

@@ -144,6 +144,9 @@ pub struct WriteArgs {
     /// Add length_m (of polygons the perimeter) and area_m2 of lines and polygons, geodesic
     #[arg(long)]
     pub measure: bool,
+    /// Bring the columns to the names, types and order of another layer or table, or of a header alone
+    #[arg(long, value_name = "FILE")]
+    pub like: Option<PathBuf>,
     /// Name of the layer; that of the source's file unless said
     #[arg(long, value_name = "NAME")]
     pub layer_name: Option<String>,
@@ -338,6 +341,7 @@ impl WriteArgs {
             digits: self.digits,
             columns: self.columns.clone(),
             measure: self.measure,
+            like: self.like.clone(),
             show: self.show.plan(),
         }
     }

@@ -307,7 +307,7 @@ mod tests {
             (1, "POINT (1 2)"),
             (11, "POINT ZM (1 2 3 4)"),
             (21, "POINT M (1 2 4)"),
-            (8, "MULTIPOINT (1 2, 3 4)"),
+            (8, "MULTIPOINT ((1 2), (3 4))"),
             (3, "LINESTRING (1 2, 3 4)"),
             (13, "MULTILINESTRING Z ((1 2 3, 4 5 6), (7 8 9, 1 2 3))"),
             (23, "LINESTRING M (1 2 3, 4 5 6)"),

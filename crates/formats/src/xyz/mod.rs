@@ -40,7 +40,8 @@ pub(crate) fn is_xyz(sample: &str, named: bool) -> bool {
         }
         let bytes = line.trim_end().as_bytes();
         let is_sign = |b: u8| b.is_ascii_whitespace() || b == b',' || b == b';';
-        runs |= bytes.first().is_some_and(|b| is_sign(*b)) || bytes.windows(2).any(|w| is_sign(w[0]) && is_sign(w[1]));
+        runs |= bytes.first().is_some_and(|b| is_sign(*b))
+            || bytes.windows(2).any(|w| is_sign(w[0]) && is_sign(w[1]) && w != b",," && w != b";;" && w != b"\t\t");
     }
     // A comma and a blank between numbers are a table with blanks in it.
     named && count > odd || count > 1 && runs && !sample.contains(", ")

@@ -262,7 +262,7 @@ mod tests {
             "POINT Z (1 2 3)",
             "LINESTRING M (1 2 3, 4 5 6)",
             "POLYGON ((0 0, 4 0, 4 4, 0 0), (1 1, 2 1, 2 2, 1 1))",
-            "MULTIPOINT ZM (1 2 3 4, 5 6 7 8)",
+            "MULTIPOINT ZM ((1 2 3 4), (5 6 7 8))",
             "MULTILINESTRING ((0 0, 1 1), (2 2, 3 3))",
             "MULTIPOLYGON (((0 0, 1 0, 1 1, 0 0)), ((5 5, 6 5, 6 6, 5 5)))",
             "GEOMETRYCOLLECTION (POINT (1 2), LINESTRING (0 0, 1 1))",

@@ -231,7 +231,7 @@ fn push(geometry: &Geometry, digits: Option<usize>, out: &mut String) {
             push_number(v, digits, out);
         }
     };
-    let positions = |l: &Vec<Position>, out: &mut String| list(l, out, &mut |p, out| position(p, out));
+    let positions = |l: &[Position], out: &mut String| list(l, out, &mut |p, out| position(p, out));
     let rings = |l: &Vec<Vec<Position>>, out: &mut String| list(l, out, &mut |r, out| positions(r, out));
     match geometry {
         Geometry::Point(p) => {
@@ -239,7 +239,8 @@ fn push(geometry: &Geometry, digits: Option<usize>, out: &mut String) {
             position(p, out);
             out.push(')');
         }
-        Geometry::LineString(l) | Geometry::MultiPoint(l) => positions(l, out),
+        Geometry::LineString(l) => positions(l, out),
+        Geometry::MultiPoint(l) => list(l, out, &mut |p, out| positions(std::slice::from_ref(p), out)),
         Geometry::Polygon(l) | Geometry::MultiLineString(l) => rings(l, out),
         Geometry::MultiPolygon(l) => list(l, out, &mut |r, out| rings(r, out)),
         Geometry::Collection(l) => list(l, out, &mut |g, out| push(g, digits, out)),
@@ -267,7 +268,8 @@ mod tests {
             ("point(1 2)", "POINT (1 2)"),
             ("POINTZ (1 2 3)", "POINT Z (1 2 3)"),
             ("POINT (1 2 3)", "POINT Z (1 2 3)"),
-            ("MULTIPOINT ((1 2), (3 4))", "MULTIPOINT (1 2, 3 4)"),
+            ("MULTIPOINT ((1 2), (3 4))", "MULTIPOINT ((1 2), (3 4))"),
+            ("MULTIPOINT (1 2, 3 4)", "MULTIPOINT ((1 2), (3 4))"),
             (" POLYGON((0 0,1e0 0,1 1,0 0)) ", "POLYGON ((0 0, 1 0, 1 1, 0 0))"),
             ("POINT EMPTY", "POINT EMPTY"),
             ("LINESTRING Z (1 2 nan, 3 4 5)", "LINESTRING Z (1 2 NaN, 3 4 5)"),
