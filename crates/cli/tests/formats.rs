@@ -291,3 +291,204 @@ fn looking_at_any_layer() {
     assert!(out.contains("NAD83 / Oregon North (ft) (EPSG:2269)"), "{out}");
     assert!(out.contains("2 POLYGON"), "{out}");
 }
+
+#[test]
+fn points_in_their_order_become_lines_and_back() {
+    let f = estuary();
+    f.write(
+        "track.csv",
+        "id,river,step,lon,lat\n1,Tern,2,-123.80,46.20\n2,Tern,1,-123.81,46.21\n3,Mill,1,-123.70,46.10\n4,Tern,10,-123.79,46.19\n5,Mill,2,-123.71,46.11\n6,Lone,1,-123.5,46.0\n7,Mill,3,bad,46.1\n",
+    );
+    let out = f.ok(&[
+        "convert",
+        "track.csv",
+        "--from",
+        "EPSG:4326",
+        "--gather",
+        "lines",
+        "--gather-by",
+        "river",
+        "--gather-order",
+        "step",
+        "-o",
+        "lines.geojson",
+        "--no-progress",
+    ]);
+    assert!(
+        out.contains("7 rows in = 2 out + 3 further positions of lines or polygons + 2 set aside (1 not a coordinate, 1 too few positions for a line)"),
+        "{out}"
+    );
+    assert!(out.contains("columns whose values differ within a line are left out: id, step, lon, lat"), "{out}");
+    let lines: serde_json::Value = serde_json::from_str(&f.read("lines.geojson")).unwrap();
+    let first = &lines["features"][0];
+    assert_eq!(first["properties"]["river"], "Tern");
+    assert_eq!(
+        first["geometry"]["coordinates"],
+        serde_json::json!([[-123.81, 46.21], [-123.8, 46.2], [-123.79, 46.19]]),
+        "by the numbers of the steps, not by their texts"
+    );
+    insta::assert_snapshot!(f.read("lines.set-aside.csv"), @"");
+    f.ok(&["convert", "lines.geojson", "--gather", "points", "-o", "points.csv", "--no-progress"]);
+    insta::assert_snapshot!(f.read("points.csv"), @"");
+    let out = f.ok(&[
+        "convert",
+        "track.csv",
+        "--from",
+        "EPSG:4326",
+        "--gather",
+        "polygons",
+        "-o",
+        "area.gpkg",
+        "--no-progress",
+    ]);
+    assert!(out.contains("6 rows are the positions of 1 polygons"), "{out}");
+    let message = f.refusal(&["convert", "track.csv", "--from", "EPSG:4326", "--gather", "points", "-o", "x.csv"]);
+    assert!(message.contains("no lines or polygons whose positions could become points"), "{message}");
+}
+
+#[test]
+fn a_layer_as_another_system_expects_it() {
+    let f = estuary();
+    f.write("model.csv", "LON,Gate_Id,kind,owner\n");
+    let out = f.ok(&[
+        "convert",
+        "gates.csv",
+        "--rename",
+        "id=gate id",
+        "--like",
+        "model.csv",
+        "-o",
+        "out.csv",
+        "--no-progress",
+    ]);
+    for part in [
+        "as in model.csv: columns that are missing and stay empty: owner",
+        "columns that are left over and left out: lat",
+        "columns that differ in their names: lon is LON, gate id is Gate_Id",
+    ] {
+        assert!(out.contains(part), "{out}");
+    }
+    assert!(f.read("out.csv").starts_with("LON,Gate_Id,kind,owner\n-123.7,1,flap,\n"), "{}", f.read("out.csv"));
+    // Types of a model with rows: what does not fit is set aside.
+    f.write("typed.csv", "kind,id\n1,2\n");
+    let out = f.ok(&["convert", "gates.csv", "--like", "typed.csv", "-o", "typed-out.csv", "--no-progress"]);
+    assert!(out.contains("6 rows in = 0 out + 6 set aside (6 does not fit the model)"), "{out}");
+    assert!(
+        f.read("typed-out.set-aside.csv")
+            .contains("column \"\"kind\"\": \"\"flap\"\" is no whole number, which typed.csv has there")
+    );
+}
+
+#[test]
+fn rows_by_category_in_every_format_that_parts_them() {
+    let f = estuary();
+    let out = f.ok(&[
+        "convert",
+        "gates.csv",
+        "--from",
+        "EPSG:4326",
+        "--category",
+        "kind",
+        "--label",
+        "{kind} {id}",
+        "--color",
+        "kind:flap=teal,*=#CC7722",
+        "-o",
+        "gates.kmz",
+        "-o",
+        "gates.dxf",
+        "-o",
+        "gates.xlsx",
+        "--no-progress",
+    ]);
+    assert!(out.contains("6 rows in = 5 out + 1 set aside (1 no coordinates)"), "{out}");
+    let look = f.ok(&["look", "gates.dxf", "--no-progress"]);
+    assert!(look.contains("entities: 5 INSERT") && look.contains("all layers are read: FLAP, SLUICE"), "{look}");
+    let look = f.ok(&["look", "gates.kmz", "--no-progress"]);
+    assert!(look.contains("archive, doc.kml unpacked") && look.contains("gates/sluice"), "{look}");
+    let look = f.ok(&["look", "gates.xlsx", "--sheet", "sluice", "--no-progress"]);
+    assert!(look.contains("rows       2"), "{look}");
+    for (flag, value, part) in [
+        ("--category", "sort", "--category sort: there is no such column; it has: id, kind, lon, lat"),
+        ("--label", "{nam}", "--label {nam}: there is no column \"nam\""),
+        ("--color", "kind:flap=greenish", "\"greenish\" is no colour and no column"),
+        ("--altitude", "high", "ground, above-ground or above-sea is expected"),
+    ] {
+        let message =
+            f.refusal(&["convert", "gates.csv", "--from", "EPSG:4326", flag, value, "-o", "x.kml", "--no-progress"]);
+        assert!(message.contains(part), "{message}");
+    }
+}
+
+#[test]
+fn a_drawing_becomes_a_layer_of_the_real_world() {
+    let f = estuary();
+    f.ok(&["convert", "districts.geojson", "--to", "EPSG:2269", "-o", "d.dxf", "--no-progress"]);
+    let message = f.refusal(&["convert", "d.dxf", "-o", "d.gpkg", "--no-progress"]);
+    assert!(message.contains("d.dxf") && message.contains("--from"), "{message}");
+    f.ok(&["convert", "d.dxf", "--from", "EPSG:2269", "--to", "EPSG:4326", "-o", "d.gpkg", "--no-progress"]);
+    f.ok(&[
+        "convert",
+        "gates.csv",
+        "--from",
+        "EPSG:4326",
+        "-o",
+        "d.gpkg",
+        "--append",
+        "--layer-name",
+        "gates",
+        "--no-progress",
+    ]);
+    let message =
+        f.refusal(&["convert", "gates.csv", "--from", "EPSG:4326", "-o", "d.gpkg", "--append", "--no-progress"]);
+    assert!(message.contains("has a layer \"gates\" already"), "{message}");
+    let look = f.ok(&["look", "d.gpkg", "--no-progress"]);
+    assert!(look.contains("layer      d\n") && look.contains("layer      gates\n"), "{look}");
+    // A drawing that begins in its own corner.
+    f.write("own.dxf", "0\nSECTION\n2\nENTITIES\n0\nPOINT\n8\nA\n10\n420\n20\n297\n0\nENDSEC\n0\nEOF\n");
+    let look = f.ok(&["look", "own.dxf", "--no-progress"]);
+    assert!(look.contains("slip-13: the drawing seems to be in a system of its own"), "{look}");
+}
+
+#[test]
+fn gml_whose_axes_the_registry_orders() {
+    let f = estuary();
+    f.ok(&["convert", "gates.csv", "--from", "EPSG:4326", "-o", "g.gml", "--no-progress"]);
+    assert!(f.read("g.gml").contains("<gml:pos>46.2 -123.7</gml:pos>"), "latitude first, as the registry has it");
+    let out = f.ok(&["convert", "g.gml", "-o", "back.csv", "--drop", "gml_id", "--no-progress"]);
+    assert!(out.contains("northing or latitude first, and are turned"), "{out}");
+    assert!(f.read("back.csv").lines().nth(1).unwrap().starts_with("1,flap,-123.7,46.2,"), "{}", f.read("back.csv"));
+    // A system whose order our catalogue does not know: the area of use tells, and where it does not, the user.
+    let system = "urn:ogc:def:crs:EPSG::2193";
+    let collection = |pos: &str| {
+        format!(
+            "<c:FeatureCollection xmlns:c=\"http://www.opengis.net/gml\" xmlns:gml=\"http://www.opengis.net/gml\"><gml:featureMember><A><g><gml:Point srsName=\"{system}\"><gml:pos>{pos}</gml:pos></gml:Point></g></A></gml:featureMember></c:FeatureCollection>"
+        )
+    };
+    f.write("nz.gml", &collection("5427507 1748735"));
+    let out = f.ok(&["convert", "nz.gml", "--to", "EPSG:4326", "-o", "nz.csv", "--no-progress"]);
+    assert!(out.contains("northing or latitude first"), "{out}");
+    assert!(f.read("nz.csv").contains("174.77"), "{}", f.read("nz.csv"));
+    f.write("nowhere.gml", &collection("1 2"));
+    let message = f.refusal(&["convert", "nowhere.gml", "-o", "x.csv", "--no-progress"]);
+    assert!(message.contains("neither order") && message.contains("--order longitude-first"), "{message}");
+    f.ok(&["convert", "nowhere.gml", "--order", "longitude-first", "-o", "x.csv", "--no-progress"]);
+}
+
+#[test]
+fn text_in_columns_and_the_tree_of_a_document() {
+    let f = estuary();
+    f.write("a.txt", "no name  x\n01 Mill  7366633.5\n02 Cut   7366634.5\n");
+    f.ok(&["convert", "a.txt", "--fixed", "3,6,*", "-o", "a.csv", "--no-progress"]);
+    assert_eq!(f.read("a.csv"), "no,name,x\n01,Mill,7366633.5\n02,Cut,7366634.5\n");
+    f.write("dike.xyz", "7366633.86  940706.86   12.4\n 7366634.86\t940707.86;13.4\n");
+    let out = f.ok(&["convert", "dike.xyz", "--from", "EPSG:2269", "--z", "z", "-o", "dike.gpkg", "--no-progress"]);
+    assert!(out.contains("2 rows in = 2 out"), "{out}");
+    f.write(
+        "feed.csv",
+        "<rss><channel><title>Gauges</title><item><title>a</title></item><item><title>b</title></item></channel></rss>",
+    );
+    let out = f.ok(&["look", "feed.csv", "--no-progress"]);
+    insta::assert_snapshot!(out.split("column").next().unwrap(), @"");
+    assert!(out.contains("ending: the ending of feed.csv says delimited text, its content is XML"), "{out}");
+}

@@ -123,7 +123,7 @@ fn in_gml(root: Option<&xml::Element>) -> bool {
 }
 
 /// What is read, in words.
-const READ: &str = "text (delimited, in fixed columns, XYZ), XLSX, ODS, DBF, shapefiles, GeoJSON, GeoPackage, KML, GML, GPX, DXF and XML feeds";
+const READ: &str = "text (delimited, in fixed columns, XYZ), XLSX, ODS, DBF, shapefiles, GeoJSON, GeoPackage, KML, GML, GPX, DXF, Parquet and XML feeds";
 
 /// Finds the format of an existing file.
 ///

@@ -109,7 +109,7 @@ pub enum FormatError {
         problem: String,
     },
     /// An extension that names no format that is written.
-    #[error("{}: the ending says no format that is written; use .csv, .tsv, .xlsx, .dbf, .geojson, .geojsonl, .gpkg, .shp, .kml, .kmz, .gml, .gpx or .dxf", .path.display())]
+    #[error("{}: the ending says no format that is written; use .csv, .tsv, .xlsx, .dbf, .geojson, .geojsonl, .gpkg, .shp, .kml, .kmz, .gml, .gpx, .dxf or .parquet", .path.display())]
     OutputFormat {
         /// The file.
         path: PathBuf,

@@ -228,7 +228,7 @@ impl Features {
 }
 
 /// Cells as an array of a type; what does not fit it is null.
-fn array(kind: &DataType, cells: &mut dyn Iterator<Item = Cell>) -> ArrayRef {
+pub(crate) fn array(kind: &DataType, cells: &mut dyn Iterator<Item = Cell>) -> ArrayRef {
     match kind {
         DataType::Int64 => {
             Arc::new(cells.map(|c| if let Cell::Integer(i) = c { Some(i) } else { None }).collect::<Int64Array>())

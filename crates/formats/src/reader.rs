@@ -65,12 +65,12 @@ pub struct About {
 /// A part of a source.
 #[derive(Debug)]
 pub enum Block {
-    /// Whole records of a text file.
-    Text {
-        /// The records, in UTF-8.
+    /// Whole records in the form that the decoder of the reader takes.
+    Raw {
+        /// The records.
         bytes: Vec<u8>,
-        /// Line number of the first.
-        first_line: u64,
+        /// Number of the first, or of its line.
+        first: u64,
     },
     /// Rows that needed no decoding.
     Rows(Decoded),
@@ -125,7 +125,7 @@ impl Decode for PassThrough {
     fn decode(&self, block: Block) -> Result<Decoded, FormatError> {
         Ok(match block {
             Block::Rows(decoded) => decoded,
-            Block::Text { bytes, .. } => {
+            Block::Raw { bytes, .. } => {
                 Decoded { batch: Batch::empty(self.0.clone()), set_aside: Vec::new(), bytes: bytes.len() as u64 }
             }
         })

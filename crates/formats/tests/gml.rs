@@ -24,7 +24,7 @@ fn features_of_three_name_spaces_with_what_is_nested_in_them() {
     let r = read_bytes("a.gml", GML32.as_bytes(), &north_first()).unwrap();
     assert_eq!(
         r.names,
-        ["id", "code", "code_", "owner.Person.name", "width", "width.uom", "part", "tag", "geometry"],
+        ["gml_id", "code", "code_", "owner.Person.name", "width", "width.uom", "part", "tag", "geometry"],
         "of two names that differ in their space alone both are kept"
     );
     assert_eq!(r.rows[0], ["g.1", "007", "other", "Ada", "1.5", "m", "#p", "a; b", "-123.8 46.2"]);

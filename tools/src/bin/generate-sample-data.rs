@@ -222,6 +222,7 @@ fn main() -> Result<()> {
     field_notes(&folder, &mut random)?;
     survey(&folder, &mut random)?;
     harbour(&folder)?;
+    drawing_and_feed(&folder)?;
     districts(&folder)?;
     Ok(())
 }
@@ -456,6 +457,129 @@ fn harbour(folder: &Path) -> Result<()> {
         )?;
     }
     std::fs::write(folder.join("harbour_piles.csv"), piles)?;
+    Ok(())
+}
+
+/// A drawing of the levee in Oregon North feet: its crest with a bend, a pond, gates with their attributes, notes; and a
+/// feed of alerts from the gauges.
+fn drawing_and_feed(folder: &Path) -> Result<()> {
+    let crs = Catalogue::embedded();
+    let way = Operation::between(&crs.get(4326)?, &crs.get(2269)?, None)?;
+    let place = |lon: f64, lat: f64| -> (f64, f64) {
+        let (mut x, mut y, mut z) = (vec![lon], vec![lat], vec![0.0]);
+        way.apply(&mut x, &mut y, &mut z);
+        (x[0], y[0])
+    };
+    let mut dxf = String::new();
+    let mut put = |code: i32, value: &str| {
+        let _ = writeln!(dxf, "{code:>3}\n{value}");
+    };
+    for (code, value) in
+        [(999, "Tern Estuary, invented"), (0, "SECTION"), (2, "HEADER"), (9, "$ACADVER"), (1, "AC1009")]
+    {
+        put(code, value);
+    }
+    for (code, value) in [
+        (9, "$INSUNITS"),
+        (70, "2"),
+        (0, "ENDSEC"),
+        (0, "SECTION"),
+        (2, "TABLES"),
+        (0, "TABLE"),
+        (2, "LAYER"),
+        (70, "4"),
+    ] {
+        put(code, value);
+    }
+    for (name, color) in [("LEVEE", "30"), ("GATES", "5"), ("PONDS", "4"), ("NOTES", "7")] {
+        for (code, value) in [(0, "LAYER"), (2, name), (70, "0"), (62, color), (6, "CONTINUOUS")] {
+            put(code, value);
+        }
+    }
+    for (code, value) in [(0, "ENDTAB"), (0, "ENDSEC"), (0, "SECTION"), (2, "ENTITIES")] {
+        put(code, value);
+    }
+    // Corners with the bulge of the side behind each.
+    let mut line = |layer: &str, closed: bool, corners: &[(f64, f64, f64)]| {
+        for (code, value) in [
+            (0, "LWPOLYLINE"),
+            (8, layer),
+            (90, corners.len().to_string().as_str()),
+            (70, if closed { "1" } else { "0" }),
+        ] {
+            put(code, value);
+        }
+        for (lon, lat, bulge) in corners {
+            let (x, y) = place(*lon, *lat);
+            put(10, &format!("{x:.2}"));
+            put(20, &format!("{y:.2}"));
+            if *bulge != 0.0 {
+                put(42, &bulge.to_string());
+            }
+        }
+    };
+    line(
+        "LEVEE",
+        false,
+        &[(-123.865, 46.205, 0.0), (-123.84, 46.207, 0.35), (-123.825, 46.2, 0.0), (-123.8, 46.195, 0.0)],
+    );
+    line("PONDS", true, &[(-123.82, 46.165, 0.2), (-123.815, 46.165, 0.2), (-123.8175, 46.169, 0.2)]);
+    for (i, (lon, lat)) in [(-123.85, 46.2062), (-123.8325, 46.2045), (-123.812, 46.1974)].into_iter().enumerate() {
+        let (x, y) = place(lon, lat);
+        let at = [(10, format!("{x:.2}")), (20, format!("{y:.2}"))];
+        for (code, value) in [(0, "INSERT"), (8, "GATES"), (66, "1"), (2, "GATE")] {
+            put(code, value);
+        }
+        at.iter().for_each(|(c, v)| put(*c, v));
+        for (tag, value) in [
+            ("NO", format!("TG-{:02}", i + 1)),
+            ("KIND", ["flap", "sluice", "flap"][i].to_string()),
+            ("WIDTH_FT", format!("{}", 4 + 2 * i)),
+        ] {
+            for (code, value) in [(0, "ATTRIB"), (8, "GATES"), (40, "5"), (1, value.as_str()), (2, tag), (70, "0")] {
+                put(code, value);
+            }
+            at.iter().for_each(|(c, v)| put(*c, v));
+        }
+        for (code, value) in [(0, "SEQEND"), (8, "GATES")] {
+            put(code, value);
+        }
+    }
+    let (x, y) = place(-123.84, 46.2085);
+    for (code, value) in [
+        (0, "TEXT"),
+        (8, "NOTES"),
+        (10, &format!("{x:.2}")),
+        (20, &format!("{y:.2}")),
+        (40, "20"),
+        (1, "Crest 12.5%%p0.3 ft"),
+        (0, "ENDSEC"),
+        (0, "EOF"),
+    ] {
+        put(code, value);
+    }
+    std::fs::write(folder.join("levee.dxf"), dxf)?;
+
+    let mut feed = String::from(
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<rss version=\"2.0\" xmlns:georss=\"http://www.georss.org/georss\" xmlns:g=\"urn:x-tern:gauges\">\n<channel>\n<title>Tern Estuary gauges</title>\n<description>Alerts; all invented</description>\n",
+    );
+    for (i, (name, lon, lat, level, state)) in [
+        ("Ternport wharf", -123.8282, 46.1932, 2.91, "high"),
+        ("Mill Slough mouth", -123.7702, 46.1741, 2.44, "watch"),
+        ("Cannery Creek", -123.8051, 46.1652, 1.87, "normal"),
+        ("North Tern inlet", -123.9104, 46.2713, 3.2, "high"),
+        ("Graywater bridge", -123.7604, 46.2827, 1.12, "normal"),
+    ]
+    .into_iter()
+    .enumerate()
+    {
+        writeln!(
+            feed,
+            "<item><title>{name}</title><guid isPermaLink=\"false\">TG{i:03}</guid><pubDate>Wed, 25 Nov 2026 0{i}:30:00 GMT</pubDate><g:level unit=\"m\">{level:.2}</g:level><g:state>{state}</g:state><georss:point>{lat} {lon}</georss:point></item>"
+        )?;
+    }
+    feed.push_str("</channel>\n</rss>\n");
+    std::fs::write(folder.join("gauges.xml"), feed)?;
     Ok(())
 }
 

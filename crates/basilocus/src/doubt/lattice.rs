@@ -15,6 +15,10 @@ const DEGREE_M: f64 = 111_200.0;
 pub fn doubt(e: &Evidence) -> Option<DoubtReport> {
     let ((dx, wide), (dy, high)) = (e.tally.x.decimals_and_span(), e.tally.y.decimals_and_span());
     let decimals = dx.max(dy);
+    // Minutes behind a point have two decimals for another reason.
+    if super::minutes::doubt(e).is_some() {
+        return None;
+    }
     if e.tally.positions < POSITIONS || decimals > 3 || !(wide.is_finite() && high.is_finite()) {
         return None;
     }

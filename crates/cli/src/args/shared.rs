@@ -231,7 +231,7 @@ impl TableArgs {
 #[derive(Debug, Clone, Default, Args)]
 #[command(next_help_heading = "Behaviour")]
 pub struct RunBehaviour {
-    /// Output; its ending says the format (.csv .tsv .xlsx .dbf .geojson .geojsonl .gpkg .shp .kml .kmz .gml .gpx .dxf); - prints a table
+    /// Output; its ending says the format (.csv .tsv .xlsx .dbf .geojson .geojsonl .gpkg .shp .kml .kmz .gml .gpx .dxf .parquet); - prints a table
     /// with tabs; may be given several times
     #[arg(short, long, value_name = "FILE")]
     pub output: Vec<PathBuf>,

@@ -21,6 +21,8 @@ const FILES: &[(&str, &[u8])] = &[
     ("places.csv", include_bytes!("../../demo/places.csv")),
     ("landmarks.csv", include_bytes!("../../demo/landmarks.csv")),
     ("districts.geojson", include_bytes!("../../demo/districts.geojson")),
+    ("levee.dxf", include_bytes!("../../demo/levee.dxf")),
+    ("gauges.xml", include_bytes!("../../demo/gauges.xml")),
     ("harbour_pairs.csv", include_bytes!("../../demo/harbour_pairs.csv")),
     ("harbour_piles.csv", include_bytes!("../../demo/harbour_piles.csv")),
 ];
@@ -132,6 +134,14 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
         "basilocus select culverts.gpkg --layer landowners --inside districts.geojson --take district --split-by district -o district.xlsx --overwrite --no-progress",
     )?;
 
+    step("9. A drawing in feet and a feed of gauges: one GeoPackage, and a map in colours to send around")?;
+    command("basilocus look gauges.xml --rows 3 --no-progress")?;
+    command("basilocus convert levee.dxf --from EPSG:2269 -o levee.gpkg --overwrite --no-progress")?;
+    command("basilocus convert gauges.xml --to EPSG:2269 -o levee.gpkg --append --no-progress")?;
+    command(
+        "basilocus convert gauges.xml -o gauges.kmz --category state --label title --color state:high=#B3261E,watch=#C98A00,*=#2E7D5B --overwrite --no-progress",
+    )?;
+
     step("What to open")?;
     say(&format!(
         "  {0}/culverts.xlsx      in a spreadsheet program: a sheet for each source, one of the rows set aside, one that says what this is\n  \
@@ -140,6 +150,8 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
          {0}/culverts.geojson   in a text editor or a web map: all points, in WGS 84\n  \
          {0}/harbour_piles.geojson in the same: the piles of the old plan\n  \
          {0}/districts.shp      in any program that reads shapefiles; {0}/districts.kml on a globe\n  \
+         {0}/levee.gpkg         in any program that reads GeoPackage: the drawing and the gauges\n  \
+         {0}/gauges.kmz         on a globe: the gauges in folders and colours by their state\n  \
          {0}/{PLAN} in a text editor: change it, and `basilocus run` it\n",
         folder.display()
     ))?;

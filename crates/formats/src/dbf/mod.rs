@@ -3,6 +3,7 @@
 //! | module | what is in it |
 //! |---|---|
 //! | `header` | the columns as the file declares them |
+//! | `arrays` | rows to columns, many at once |
 //! | `encoding` | which encoding the text is in |
 //! | `memo` | texts of any length, in a file beside the table |
 //! | `rows` | rows to cells, with types decided from all values |
@@ -12,6 +13,7 @@
 //! Our own code and no package, because every row has to be accounted for, those that are marked as deleted too, and
 //! because numbers that are identifiers (leading zeros, more digits than a float holds) must stay what they are.
 
+mod arrays;
 mod encoding;
 mod header;
 mod memo;

@@ -13,10 +13,10 @@ use std::path::{Path, PathBuf};
 /// An opened table.
 pub(crate) struct Table {
     path: PathBuf,
-    header: Header,
-    encoding: TextEncoding,
+    pub(super) header: Header,
+    pub(super) encoding: TextEncoding,
     memo: Option<Memo>,
-    kinds: Vec<DataType>,
+    pub(super) kinds: Vec<DataType>,
     /// What is to be told of it.
     pub notes: Vec<String>,
 }
@@ -119,49 +119,44 @@ impl Table {
     /// # Errors
     /// Where the file cannot be read.
     pub(crate) fn cursor(&self) -> Result<Cursor<'_>, FormatError> {
+        self.cursor_at(0, self.header.rows)
+    }
+
+    /// Goes through so many rows from one on, counted from 0.
+    fn cursor_at(&self, from: u64, rows: u64) -> Result<Cursor<'_>, FormatError> {
         let failed = |e| FormatError::read(&self.path, e);
         let mut file = File::open(&self.path).map_err(failed)?;
-        file.seek(SeekFrom::Start(self.header.length as u64)).map_err(failed)?;
+        let start = self.header.length as u64 + from * self.header.row_length as u64;
+        file.seek(SeekFrom::Start(start)).map_err(failed)?;
         Ok(Cursor {
             table: self,
             file: BufReader::with_capacity(1 << 18, file),
-            left: self.header.rows,
+            left: rows.min(self.header.rows.saturating_sub(from)),
             buffer: vec![0; self.header.row_length],
         })
     }
 
-    /// Sets the types; gives whether all text is UTF-8.
+    /// Sets the types; gives whether all text is UTF-8. All rows are looked at, in parts on all cores.
     fn decide_types(&mut self) -> Result<bool, FormatError> {
-        // Per column: whether all values are whole numbers of 64 bits, and whether all are numbers.
-        let mut whole = vec![true; self.header.columns.len()];
-        let mut number = vec![true; self.header.columns.len()];
-        let mut utf8 = true;
-        let mut cursor = self.cursor()?;
-        while let Some(row) = cursor.bytes()? {
-            for (i, c) in self.header.columns.iter().enumerate() {
-                let value = &row[c.offset..c.offset + c.width];
-                match c.kind {
-                    b'N' | b'F' if number[i] => {
-                        let text = trimmed(value);
-                        if is_blank(text) {
-                            continue;
-                        }
-                        let text = std::str::from_utf8(text).unwrap_or("?");
-                        whole[i] &= text.parse::<i64>().is_ok() && !leading_zero(text);
-                        number[i] &= text.parse::<f64>().is_ok_and(f64::is_finite) && !leading_zero(text);
-                    }
-                    // Another letter than those of yes and no would be lost as one.
-                    b'L' => {
-                        whole[i] &=
-                            matches!(value[0], b'T' | b't' | b'Y' | b'y' | b'F' | b'f' | b'N' | b'n' | b'?' | b' ' | 0)
-                    }
-                    b'C' => utf8 &= value.is_ascii() || std::str::from_utf8(trimmed(value)).is_ok(),
-                    _ => {}
-                }
-            }
+        let threads = std::thread::available_parallelism().map_or(1, usize::from) as u64;
+        let each = self.header.rows.div_ceil(threads).max(1);
+        let table = &*self;
+        let parts: Vec<Result<Found, FormatError>> = std::thread::scope(|scope| {
+            let part = |i: u64| scope.spawn(move || table.look_at(i * each, each));
+            let handles: Vec<_> = (0..threads).map(part).collect();
+            handles
+                .into_iter()
+                .map(|h| h.join().unwrap_or_else(|_| Ok(Found::new(table.header.columns.len()))))
+                .collect()
+        });
+        let mut found = Found::new(self.header.columns.len());
+        for part in parts {
+            let part = part?;
+            found.utf8 &= part.utf8;
+            found.whole.iter_mut().zip(part.whole).for_each(|(a, b)| *a &= b);
+            found.number.iter_mut().zip(part.number).for_each(|(a, b)| *a &= b);
         }
-        drop(cursor);
-        self.kinds = (self.header.columns.iter().zip(whole).zip(number))
+        self.kinds = (self.header.columns.iter().zip(found.whole).zip(found.number))
             .map(|((c, whole), number)| match c.kind {
                 b'N' | b'F' if whole && c.decimals == 0 => DataType::Int64,
                 // More digits than a float holds are an identifier.
@@ -173,10 +168,39 @@ impl Table {
                 _ => DataType::Utf8,
             })
             .collect();
-        Ok(utf8)
+        Ok(found.utf8)
     }
 
-    fn cell(&self, column: &Column, kind: &DataType, value: &[u8]) -> Cell {
+    /// What the values of some rows are.
+    fn look_at(&self, from: u64, rows: u64) -> Result<Found, FormatError> {
+        let mut found = Found::new(self.header.columns.len());
+        let mut cursor = self.cursor_at(from, rows)?;
+        while let Some(row) = cursor.bytes()? {
+            for (i, c) in self.header.columns.iter().enumerate() {
+                let value = &row[c.offset..c.offset + c.width];
+                match c.kind {
+                    b'N' | b'F' if found.number[i] => {
+                        let text = trimmed(value);
+                        if !is_blank(text) {
+                            let (whole, number) = figures(text);
+                            found.whole[i] &= whole;
+                            found.number[i] &= number;
+                        }
+                    }
+                    // Another letter than those of yes and no would be lost as one.
+                    b'L' => {
+                        found.whole[i] &=
+                            matches!(value[0], b'T' | b't' | b'Y' | b'y' | b'F' | b'f' | b'N' | b'n' | b'?' | b' ' | 0)
+                    }
+                    b'C' => found.utf8 &= value.is_ascii() || std::str::from_utf8(trimmed(value)).is_ok(),
+                    _ => {}
+                }
+            }
+        }
+        Ok(found)
+    }
+
+    pub(super) fn cell(&self, column: &Column, kind: &DataType, value: &[u8]) -> Cell {
         let eight = || value.first_chunk::<8>();
         match column.kind {
             b'N' | b'F' => {
@@ -227,6 +251,51 @@ impl Table {
     }
 }
 
+/// What is found of columns.
+struct Found {
+    /// Per column: whether all values are whole numbers of 64 bits, or letters of yes and no.
+    whole: Vec<bool>,
+    /// Per column: whether all are numbers.
+    number: Vec<bool>,
+    utf8: bool,
+}
+
+impl Found {
+    fn new(columns: usize) -> Self {
+        Found { whole: vec![true; columns], number: vec![true; columns], utf8: true }
+    }
+}
+
+/// Whether a text is a whole number of 64 bits, and whether it is a number at all; codes with a zero in front are neither.
+fn figures(text: &[u8]) -> (bool, bool) {
+    let figures = text.strip_prefix(b"-").unwrap_or(text);
+    // The usual forms need no parsing.
+    if let [first, rest @ ..] = figures
+        && first.is_ascii_digit()
+        && figures.len() <= 18
+    {
+        if rest.iter().all(u8::is_ascii_digit) {
+            let plain = *first != b'0' || rest.is_empty();
+            return (plain, plain);
+        }
+        let mut points = 0;
+        if *first != b'0'
+            && rest.iter().all(|b| {
+                b.is_ascii_digit()
+                    || *b == b'.' && {
+                        points += 1;
+                        points < 2
+                    }
+            })
+        {
+            return (false, true);
+        }
+    }
+    let text = std::str::from_utf8(text).unwrap_or("?");
+    let number = text.parse::<f64>().is_ok_and(f64::is_finite) && !leading_zero(text);
+    (text.parse::<i64>().is_ok() && !leading_zero(text), number)
+}
+
 /// Whether figures have a zero in front, as codes have: they are no number.
 fn leading_zero(text: &str) -> bool {
     let figures = text.trim_start_matches(['-', '+']);
@@ -238,7 +307,7 @@ fn real(value: f64) -> Cell {
 }
 
 /// Without blanks and zero bytes at either end.
-fn trimmed(value: &[u8]) -> &[u8] {
+pub(super) fn trimmed(value: &[u8]) -> &[u8] {
     let blank = |b: &u8| matches!(b, b' ' | 0);
     let start = value.iter().position(|b| !blank(b)).unwrap_or(value.len());
     let end = value.iter().rposition(|b| !blank(b)).map_or(start, |i| i + 1);
@@ -246,7 +315,7 @@ fn trimmed(value: &[u8]) -> &[u8] {
 }
 
 /// Whether figures say that there is no number: nothing, or stars where one did not fit.
-fn is_blank(text: &[u8]) -> bool {
+pub(super) fn is_blank(text: &[u8]) -> bool {
     text.is_empty() || text.iter().all(|b| *b == b'*')
 }
 
@@ -291,6 +360,18 @@ impl Cursor<'_> {
         Ok(Some(&self.buffer))
     }
 
+    /// As many of the next rows as there are, at most `most`: how many, and their bytes.
+    ///
+    /// # Errors
+    /// Where the file cannot be read.
+    pub(crate) fn many(&mut self, most: u64) -> Result<(u64, Vec<u8>), FormatError> {
+        let n = most.min(self.left);
+        self.left -= n;
+        let mut bytes = vec![0; n as usize * self.table.header.row_length];
+        self.file.read_exact(&mut bytes).map_err(|e| FormatError::read(&self.table.path, e))?;
+        Ok((n, bytes))
+    }
+
     /// The next row; none at the end.
     ///
     /// # Errors
@@ -298,14 +379,7 @@ impl Cursor<'_> {
     pub(crate) fn next(&mut self) -> Result<Option<Row>, FormatError> {
         let table = self.table;
         let Some(row) = self.bytes()? else { return Ok(None) };
-        let cells = table
-            .header
-            .columns
-            .iter()
-            .zip(&table.kinds)
-            .map(|(c, kind)| table.cell(c, kind, &row[c.offset..c.offset + c.width]))
-            .collect();
-        Ok(Some(Row { cells, deleted: row[0] == b'*' }))
+        Ok(Some(Row { cells: table.cells(row), deleted: row[0] == b'*' }))
     }
 }
 
@@ -326,5 +400,28 @@ mod tests {
     fn codes_are_no_numbers() {
         assert!(leading_zero("01234") && leading_zero("-07"));
         assert!(!leading_zero("0") && !leading_zero("0.5") && !leading_zero("10"));
+        for text in [
+            "0",
+            "7",
+            "-7",
+            "01",
+            "-01",
+            "0.5",
+            "00.5",
+            "1.5",
+            "1..5",
+            "1.",
+            "-",
+            "x",
+            "1e5",
+            "123456789012345678",
+            "99999999999999999999",
+            "+5",
+            "inf",
+        ] {
+            let whole = text.parse::<i64>().is_ok() && !leading_zero(text);
+            let number = text.parse::<f64>().is_ok_and(f64::is_finite) && !leading_zero(text);
+            assert_eq!(figures(text.as_bytes()), (whole, number), "{text}");
+        }
     }
 }

@@ -25,7 +25,7 @@ struct Column {
 impl Decode for DelimitedDecoder {
     fn decode(&self, block: Block) -> Result<Decoded, FormatError> {
         let (bytes, first_line) = match block {
-            Block::Text { bytes, first_line } => (bytes, first_line),
+            Block::Raw { bytes, first } => (bytes, first),
             Block::Rows(decoded) => return Ok(decoded),
         };
         if let Err(e) = std::str::from_utf8(&bytes) {

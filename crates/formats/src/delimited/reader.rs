@@ -305,7 +305,7 @@ impl Reader for DelimitedReader {
                 let rest = buffer.split_off(length);
                 let bytes = std::mem::replace(&mut buffer, rest);
                 buffer.reserve(BLOCK * 2);
-                if !sink(Block::Text { bytes, first_line: line }) {
+                if !sink(Block::Raw { bytes, first: line }) {
                     return Ok(());
                 }
                 line = next_line;

@@ -4,6 +4,7 @@ mod feature;
 mod geometry;
 mod pieces;
 mod reader;
+mod scan;
 mod writer;
 
 pub use reader::GeoJsonReader;

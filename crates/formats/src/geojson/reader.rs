@@ -3,6 +3,7 @@
 use super::feature::{Feature, Scalar};
 use super::geometry;
 use super::pieces::{self, Collection, END, Pieces};
+use super::scan;
 use crate::reader::{About, Block, Decode, Decoded, InputOptions, Reader};
 use crate::{Format, FormatError};
 use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, Int64Array, StringArray};
@@ -149,7 +150,19 @@ struct Survey {
 
 impl Survey {
     fn add(&mut self, pieces: &[u8], sequence: bool) {
+        let mut usual = scan::Found::default();
         for text in texts(pieces) {
+            if scan::feature(text, &mut usual).is_some() {
+                self.features += 1;
+                for (i, (name, value)) in usual.properties.iter().enumerate() {
+                    self.note(name, i, value);
+                }
+                if let Some((is_point, has_height)) = usual.geometry {
+                    self.with_z |= has_height;
+                    self.any_shape |= !is_point;
+                }
+                continue;
+            }
             let Ok(f) = parse(text, sequence) else { continue };
             self.features += 1;
             if let Some(id) = f.id.as_ref().filter(|v| **v != Scalar::Null) {
@@ -359,7 +372,7 @@ impl Reader for GeoJsonReader {
     }
 
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
-        pieces::each(&self.path, self.sequence, &mut |p| sink(Block::Text { bytes: p.bytes, first_line: p.first }))?;
+        pieces::each(&self.path, self.sequence, &mut |p| sink(Block::Raw { bytes: p.bytes, first: p.first }))?;
         Ok(())
     }
 }
@@ -368,7 +381,7 @@ impl Decode for Layout {
     fn decode(&self, block: Block) -> Result<Decoded, FormatError> {
         let (bytes, first) = match block {
             Block::Rows(decoded) => return Ok(decoded),
-            Block::Text { bytes, first_line } => (bytes, first_line),
+            Block::Raw { bytes, first } => (bytes, first),
         };
         let mut rows = Rows::default();
         for (i, text) in texts(&bytes).enumerate() {

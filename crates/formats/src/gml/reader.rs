@@ -63,6 +63,9 @@ fn system_of(e: &Element) -> Option<&str> {
     e.attribute("srsName").or_else(|| e.children.iter().find_map(system_of))
 }
 
+/// The column of identifiers.
+const ID: &str = "gml_id";
+
 /// A feature taken apart.
 struct Feature<'a> {
     values: Vec<(String, String)>,
@@ -81,8 +84,10 @@ fn feature<'a>(e: &'a Element, reader: &GeometryReader) -> Feature<'a> {
         Some(_) => {}
         None => out.values.push((name.to_string(), value.to_string())),
     };
-    if let Some(id) = e.attribute("id").or_else(|| e.attribute("fid")) {
-        put("id", id);
+    // The identifier of the document, but where a property holds it already: so it is after a way through other formats.
+    let identifier = e.attribute("id").or_else(|| e.attribute("fid"));
+    if let Some(id) = identifier.filter(|_| e.child(ID).is_none()) {
+        put(ID, id);
     }
     for property in &e.children {
         if property.name == "boundedBy" && is_gml(&property.space) {

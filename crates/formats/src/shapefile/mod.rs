@@ -7,6 +7,7 @@
 //! | `reader` | shapes with their rows; a missing `.shx`, `.dbf` or `.prj` does not keep from reading |
 //! | `writer` | all files of a shapefile at once |
 
+mod decode;
 mod reader;
 mod record;
 mod rings;

@@ -1,16 +1,17 @@
 //! Shapes with their rows. The index is not needed, and the other files may be missing.
 
 use super::MAGIC;
-use super::record::{self, Family, Kind};
-use crate::dbf::{self, Table, beside};
-use crate::feature::{FeatureSource, Give, Shape, layer_schema};
-use crate::reader::{About, InputOptions};
+use super::decode::{self, ShapeDecoder};
+use super::record::{Family, Kind};
+use crate::dbf::{Table, beside};
+use crate::feature::{Shape, layer_schema};
+use crate::reader::{About, Block, Decode, InputOptions, Reader};
 use crate::{Format, FormatError};
 use arrow_schema::SchemaRef;
-use basilocus_table::geometry::Geometry;
 use std::fs::File;
 use std::io::{BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 const HEADER: u64 = 100;
 /// Longest shape, in bytes.
@@ -22,7 +23,7 @@ pub struct ShapefileReader {
     about: About,
     schema: SchemaRef,
     shape: Shape,
-    table: Option<Table>,
+    table: Option<Arc<Table>>,
     bytes: u64,
 }
 
@@ -51,7 +52,7 @@ impl ShapefileReader {
             Some(p) => {
                 let table = Table::open(&p, options.encoding.as_deref())?;
                 notes.extend(table.notes.iter().cloned());
-                Some(table)
+                Some(Arc::new(table))
             }
             None => {
                 notes.push("the table of attributes (.dbf) is missing: there is geometry alone".into());
@@ -64,7 +65,7 @@ impl ShapefileReader {
             notes.push("the file of its reference system (.prj) is missing".into());
         }
         let shape = if kind.family == Family::Point { Shape::Points { z: kind.z } } else { Shape::Any };
-        let columns = table.as_ref().map(Table::columns).unwrap_or_default();
+        let columns = table.as_ref().map(|t| t.columns()).unwrap_or_default();
         let schema = layer_schema(&columns, shape, crs.as_deref());
         let about = About {
             path: path.to_path_buf(),
@@ -81,38 +82,38 @@ impl ShapefileReader {
         };
         Ok(ShapefileReader { path: path.to_path_buf(), about, schema, shape, table, bytes })
     }
-
-    /// The geometry of a record, or the class and the reason why there is none.
-    fn geometry(&self, content: &[u8]) -> Result<Option<Geometry>, (&'static str, String)> {
-        match (record::read(content), self.shape) {
-            (Err(problem), _) => Err(("geometry cannot be read", problem)),
-            (Ok(Some(g)), Shape::Points { .. }) if !matches!(g, Geometry::Point(_)) => Err((
-                "geometry is not a point",
-                format!("the shape is a {}; the file says that it holds points", g.type_name()),
-            )),
-            (Ok(g), _) => Ok(g),
-        }
-    }
 }
 
-impl FeatureSource for ShapefileReader {
+/// Bytes of shapes that travel together.
+const BLOCK: usize = 256 << 10;
+
+impl Reader for ShapefileReader {
     fn about(&self) -> &About {
         &self.about
     }
 
-    fn layout(&self) -> (&SchemaRef, Shape) {
-        (&self.schema, self.shape)
+    fn schema(&self) -> SchemaRef {
+        self.schema.clone()
     }
 
-    fn each(&self, give: Give) -> Result<(), FormatError> {
+    fn decoder(&self) -> Arc<dyn Decode> {
+        Arc::new(ShapeDecoder {
+            path: self.path.clone(),
+            schema: self.schema.clone(),
+            shape: self.shape,
+            table: self.table.clone(),
+        })
+    }
+
+    fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
         let failed = |e| FormatError::read(&self.path, e);
         let mut file = File::open(&self.path).map_err(failed)?;
         file.seek(SeekFrom::Start(HEADER)).map_err(failed)?;
         let mut input = BufReader::with_capacity(1 << 18, file);
         let mut at = HEADER;
-        let mut rows = self.table.as_ref().map(Table::cursor).transpose()?;
-        let mut content = Vec::new();
-        let mut number = 0u64;
+        let mut rows = self.table.as_ref().map(|t| t.cursor()).transpose()?;
+        let (mut number, mut first) = (0u64, 1u64);
+        let mut shapes: Vec<u8> = Vec::with_capacity(BLOCK + 4096);
         let cut = |number: u64, problem: &str| {
             FormatError::broken(
                 &self.path,
@@ -129,36 +130,31 @@ impl FeatureSource for ShapefileReader {
             if at > self.bytes || !(4..=LONGEST).contains(&length) {
                 return Err(cut(number, "is said to be longer than the file"));
             }
-            content.resize(length as usize, 0);
-            input.read_exact(&mut content).map_err(failed)?;
-            let row = match &mut rows {
-                Some(cursor) => cursor.next()?,
-                None => None,
-            };
-            let missing = row.is_none() && self.table.is_some();
-            let (cells, deleted) = row.map_or((Vec::new(), false), |r| (r.cells, r.deleted));
-            let geometry = if deleted {
-                Err((dbf::DELETED.0, dbf::DELETED.1.to_string()))
-            } else if missing {
-                Err((
-                    "no row of attributes",
-                    "the table of attributes has fewer rows than there are shapes".to_string(),
-                ))
-            } else {
-                self.geometry(&content)
-            };
-            if !give(cells, geometry, 8 + length) {
-                return Ok(());
+            shapes.extend_from_slice(&(length as u32).to_le_bytes());
+            let from = shapes.len();
+            shapes.resize(from + length as usize, 0);
+            input.read_exact(&mut shapes[from..]).map_err(failed)?;
+            if shapes.len() >= BLOCK || at + 8 > self.bytes {
+                let count = number + 1 - first;
+                let (found, row_bytes) = match &mut rows {
+                    Some(cursor) => cursor.many(count)?,
+                    None => (0, Vec::new()),
+                };
+                let bytes = decode::block(count, found, &shapes, &row_bytes);
+                if !sink(Block::Raw { bytes, first }) {
+                    return Ok(());
+                }
+                shapes.clear();
+                first = number + 1;
             }
         }
         // Rows of attributes that no shape belongs to.
-        if let Some(cursor) = &mut rows {
-            while let Some(row) = cursor.next()? {
-                let why = Err(("no shape", "the table of attributes has more rows than there are shapes".to_string()));
-                if !give(row.cells, why, 0) {
-                    return Ok(());
-                }
+        while let Some(cursor) = &mut rows {
+            let (found, row_bytes) = cursor.many(4096)?;
+            if found == 0 || !sink(Block::Raw { bytes: decode::block(0, found, &[], &row_bytes), first }) {
+                break;
             }
+            first += found;
         }
         Ok(())
     }

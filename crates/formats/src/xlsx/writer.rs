@@ -140,7 +140,16 @@ impl XlsxWriter {
             .collect();
         let target = self.pending.target().to_path_buf();
         let workbook = &mut self.workbook;
-        guarded(&target, || write_header(workbook.worksheet_from_index(index)?, &head))?;
+        let formats = &self.formats;
+        guarded(&target, || {
+            let sheet = workbook.worksheet_from_index(index)?;
+            write_header(sheet, &head)?;
+            // Once a column: a format at each cell is looked up by all of its properties each time.
+            for (i, format) in formats.iter().enumerate() {
+                sheet.set_column_format(i as u16, format)?;
+            }
+            Ok(())
+        })?;
         Ok(sheet)
     }
 
@@ -280,12 +289,12 @@ impl Writer for XlsxWriter {
             self.sheet_of(value.clone())?;
             let Some(open) = self.open.get_mut(&value) else { continue };
             let (index, at, room) = (open.index, open.row, MOST_LINKS - open.links);
-            let (workbook, columns, formats) = (&mut self.workbook, &self.columns, &self.formats);
+            let (workbook, columns) = (&mut self.workbook, &self.columns);
             let wrote = guarded(self.pending.target(), || {
                 let sheet = workbook.worksheet_from_index(index)?;
                 let mut wrote = Wrote { room, ..Wrote::default() };
                 for (i, column) in columns.iter().enumerate() {
-                    write_cell(sheet, (at, i as u16), batch.records.column(*column), row, &formats[i], &mut wrote)?;
+                    write_cell(sheet, (at, i as u16), batch.records.column(*column), row, &mut wrote)?;
                 }
                 Ok(wrote)
             })?;
@@ -445,7 +454,6 @@ fn write_cell(
     (row, column): (u32, u16),
     array: &arrow_array::ArrayRef,
     at: usize,
-    format: &Format,
     wrote: &mut Wrote,
 ) -> Result<(), XlsxError> {
     if array.is_null(at) {
@@ -454,7 +462,7 @@ fn write_cell(
     let any = array.as_any();
     if let Some(a) = any.downcast_ref::<Float64Array>() {
         if a.value(at).is_finite() {
-            sheet.write_number_with_format(row, column, a.value(at), format)?;
+            sheet.write_number(row, column, a.value(at))?;
         }
     } else if let Some(a) = any.downcast_ref::<Int64Array>() {
         sheet.write_number(row, column, a.value(at) as f64)?;
@@ -477,7 +485,7 @@ fn write_cell(
         let cut = text.len() > MOST_CHARACTERS && text.chars().count() > MOST_CHARACTERS;
         wrote.cut += u64::from(cut);
         let fitting: String = if cut { text.chars().take(MOST_CHARACTERS).collect() } else { text };
-        sheet.write_string_with_format(row, column, fitting, format)?;
+        sheet.write_string(row, column, fitting)?;
     }
     Ok(())
 }

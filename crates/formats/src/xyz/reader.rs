@@ -130,7 +130,7 @@ impl Reader for XyzReader {
                 rest = bytes.split_off(cut + 1);
             }
             let lines = memchr::memchr_iter(b'\n', &bytes).count() as u64;
-            if !bytes.is_empty() && !sink(Block::Text { bytes, first_line: line }) || end {
+            if !bytes.is_empty() && !sink(Block::Raw { bytes, first: line }) || end {
                 return Ok(());
             }
             line += lines;
@@ -147,7 +147,7 @@ struct XyzDecoder {
 impl Decode for XyzDecoder {
     fn decode(&self, block: Block) -> Result<Decoded, FormatError> {
         let (bytes, first_line) = match block {
-            Block::Text { bytes, first_line } => (bytes, first_line),
+            Block::Raw { bytes, first } => (bytes, first),
             Block::Rows(decoded) => return Ok(decoded),
         };
         let width = self.schema.fields().len();

@@ -1,0 +1,101 @@
+//! Rows to columns, many at once: what a layer of millions of rows is read with.
+
+use super::rows::{Table, is_blank, trimmed};
+use crate::feature::{Cell, array};
+use arrow_array::ArrayRef;
+use arrow_array::builder::{Float64Builder, Int64Builder, StringBuilder};
+use arrow_schema::DataType;
+use std::sync::Arc;
+
+impl Table {
+    /// A column of rows as an array, in the type that all its values have.
+    pub(crate) fn array(&self, column: usize, rows: &[&[u8]]) -> ArrayRef {
+        let (c, kind) = (&self.header.columns[column], &self.kinds[column]);
+        let values = rows.iter().map(|row| &row[c.offset..c.offset + c.width]);
+        match (c.kind, kind) {
+            (b'N' | b'F', DataType::Int64) => {
+                let mut builder = Int64Builder::with_capacity(rows.len());
+                values.for_each(|v| builder.append_option(integer(trimmed(v))));
+                Arc::new(builder.finish())
+            }
+            (b'N' | b'F', DataType::Float64) => {
+                let mut builder = Float64Builder::with_capacity(rows.len());
+                values.for_each(|v| builder.append_option(real(trimmed(v))));
+                Arc::new(builder.finish())
+            }
+            (b'C', DataType::Utf8) => {
+                let mut builder = StringBuilder::with_capacity(rows.len(), rows.len() * c.width / 2);
+                for v in values {
+                    let text = trimmed(v);
+                    match std::str::from_utf8(text) {
+                        _ if text.is_empty() => builder.append_null(),
+                        // Plain letters are the same in all encodings of tables.
+                        Ok(t) if text.is_ascii() => builder.append_value(t),
+                        _ => builder.append_value(self.encoding.decode(text)),
+                    }
+                }
+                Arc::new(builder.finish())
+            }
+            _ => array(kind, &mut values.map(|v| self.cell(c, kind, v))),
+        }
+    }
+
+    /// The cells of a row.
+    pub(crate) fn cells(&self, row: &[u8]) -> Vec<Cell> {
+        let columns = self.header.columns.iter().zip(&self.kinds);
+        columns.map(|(c, kind)| self.cell(c, kind, &row[c.offset..c.offset + c.width])).collect()
+    }
+
+    /// Columns of the table.
+    pub(crate) fn width(&self) -> usize {
+        self.kinds.len()
+    }
+}
+
+/// A whole number; none where there is none.
+fn integer(text: &[u8]) -> Option<i64> {
+    if is_blank(text) {
+        return None;
+    }
+    let (negative, figures) = match text {
+        [b'-', rest @ ..] => (true, rest),
+        [b'+', rest @ ..] => (false, rest),
+        rest => (false, rest),
+    };
+    // Eighteen figures fit whatever they are.
+    if figures.len() <= 18 && !figures.is_empty() && figures.iter().all(u8::is_ascii_digit) {
+        let value = figures.iter().fold(0i64, |v, d| v * 10 + i64::from(d - b'0'));
+        return Some(if negative { -value } else { value });
+    }
+    std::str::from_utf8(text).ok()?.parse().ok()
+}
+
+fn real(text: &[u8]) -> Option<f64> {
+    if is_blank(text) { None } else { std::str::from_utf8(text).ok()?.parse().ok() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn whole_numbers_are_those_of_the_standard_library(v in any::<i64>(), width in 0usize..25) {
+            let text = format!("{v:>width$}");
+            prop_assert_eq!(integer(trimmed(text.as_bytes())), Some(v));
+        }
+
+        #[test]
+        fn what_is_none_is_none(text in "[-+0-9.* x]{0,20}") {
+            let text = trimmed(text.as_bytes());
+            let expected = std::str::from_utf8(text).unwrap().parse::<i64>().ok().filter(|_| !is_blank(text));
+            prop_assert_eq!(integer(text), expected);
+        }
+    }
+
+    #[test]
+    fn stars_are_no_number() {
+        assert_eq!((integer(b"***"), integer(b""), real(b"**"), real(b"1.5")), (None, None, None, Some(1.5)));
+    }
+}

@@ -1,0 +1,145 @@
+//! Blocks of shapes and their rows to columns, on any thread.
+//!
+//! A block holds how many shapes and rows it has and how many bytes the shapes take (three `u64`), then the shapes, each
+//! behind its length (`u32`), then the rows. There may be more of the ones than of the others at the end of a file.
+
+use super::record;
+use crate::FormatError;
+use crate::dbf::{self, Table};
+use crate::feature::{Cell, Shape};
+use crate::reader::{Block, Decode, Decoded};
+use arrow_array::{ArrayRef, BinaryArray};
+use arrow_schema::SchemaRef;
+use basilocus_table::batch::{point_array, record_batch};
+use basilocus_table::geometry::{Geometry, wkb};
+use basilocus_table::{Batch, SetAsideRow};
+use std::path::PathBuf;
+use std::sync::Arc;
+
+pub(super) struct ShapeDecoder {
+    pub path: PathBuf,
+    pub schema: SchemaRef,
+    pub shape: Shape,
+    pub table: Option<Arc<Table>>,
+}
+
+/// The bytes of a block.
+pub(super) fn block(shapes: u64, rows: u64, shape_bytes: &[u8], row_bytes: &[u8]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(24 + shape_bytes.len() + row_bytes.len());
+    for n in [shapes, rows, shape_bytes.len() as u64] {
+        out.extend_from_slice(&n.to_le_bytes());
+    }
+    out.extend_from_slice(shape_bytes);
+    out.extend_from_slice(row_bytes);
+    out
+}
+
+/// Geometry of the rows of a block.
+#[derive(Default)]
+struct Places {
+    x: Vec<f64>,
+    y: Vec<f64>,
+    z: Vec<f64>,
+    shapes: Vec<Option<Vec<u8>>>,
+}
+
+impl ShapeDecoder {
+    /// The geometry of a record, or the class and the reason why there is none.
+    fn geometry(&self, content: &[u8]) -> Result<Option<Geometry>, (&'static str, String)> {
+        match (record::read(content), self.shape) {
+            (Err(problem), _) => Err(("geometry cannot be read", problem)),
+            (Ok(None), Shape::Points { .. }) => {
+                Err(("no geometry", "the row has no geometry; a point is expected".into()))
+            }
+            (Ok(Some(g)), Shape::Points { .. }) if !matches!(g, Geometry::Point(_)) => Err((
+                "geometry is not a point",
+                format!("the shape is a {}; the file says that it holds points", g.type_name()),
+            )),
+            (Ok(g), _) => Ok(g),
+        }
+    }
+
+    /// Why a row cannot be used before its shape is looked at.
+    fn unusable(&self, shape: bool, row: Option<&[u8]>) -> Option<(&'static str, String)> {
+        match (shape, row, &self.table) {
+            (false, ..) => {
+                Some(("no shape", "the table of attributes has more rows than there are shapes".to_string()))
+            }
+            (_, Some([b'*', ..]), _) => Some((dbf::DELETED.0, dbf::DELETED.1.to_string())),
+            (_, None, Some(_)) => Some((
+                "no row of attributes",
+                "the table of attributes has fewer rows than there are shapes".to_string(),
+            )),
+            _ => None,
+        }
+    }
+
+    fn set_aside(&self, number: u64, row: Option<&[u8]>, class: &str, reason: String) -> SetAsideRow {
+        let cells = row.zip(self.table.as_ref()).map_or(Vec::new(), |(row, table)| table.cells(row));
+        let mut values: Vec<String> = cells.iter().map(|c| Cell::text(c).unwrap_or_default()).collect();
+        values.resize(self.schema.fields().len(), String::new());
+        SetAsideRow { source_row: number, class: class.into(), reason, values }
+    }
+}
+
+impl Decode for ShapeDecoder {
+    fn decode(&self, block: Block) -> Result<Decoded, FormatError> {
+        let (bytes, first) = match block {
+            Block::Raw { bytes, first } => (bytes, first),
+            Block::Rows(decoded) => return Ok(decoded),
+        };
+        let number = |at: usize| -> usize {
+            let eight = bytes.get(at..at + 8).and_then(|b| b.first_chunk::<8>());
+            eight.map_or(0, |b| u64::from_le_bytes(*b) as usize)
+        };
+        let (shapes, rows, shape_bytes) = (number(0), number(8), number(16));
+        let mut left = &bytes[24..24 + shape_bytes];
+        let row_bytes = &bytes[24 + shape_bytes..];
+        let row_length = self.table.as_ref().map_or(0, |t| t.row_bytes() as usize);
+        let (mut used, mut source_rows): (Vec<&[u8]>, Vec<u64>) =
+            (Vec::with_capacity(rows), Vec::with_capacity(shapes));
+        let mut places = Places::default();
+        let mut set_aside = Vec::new();
+        for i in 0..shapes.max(rows) {
+            let content = if i < shapes {
+                let length = left.first_chunk::<4>().map_or(0, |b| u32::from_le_bytes(*b) as usize);
+                let content = &left[4..4 + length];
+                left = &left[4 + length..];
+                Some(content)
+            } else {
+                None
+            };
+            let row = (i < rows).then(|| &row_bytes[i * row_length..(i + 1) * row_length]);
+            let at = first + i as u64;
+            let shape = match (self.unusable(content.is_some(), row), content) {
+                (Some(why), _) => Err(why),
+                (None, Some(content)) => self.geometry(content),
+                (None, None) => Ok(None),
+            };
+            match (shape, self.shape) {
+                (Err((class, reason)), _) => {
+                    set_aside.push(self.set_aside(at, row, class, reason));
+                    continue;
+                }
+                (Ok(Some(Geometry::Point(p))), Shape::Points { .. }) => {
+                    places.x.push(p.x);
+                    places.y.push(p.y);
+                    places.z.push(p.z);
+                }
+                (Ok(g), _) => places.shapes.push(g.as_ref().map(wkb::write)),
+            }
+            used.extend(row);
+            source_rows.push(at);
+        }
+        let width = self.table.as_ref().map_or(0, |t| t.width());
+        let mut arrays: Vec<ArrayRef> =
+            (0..width).filter_map(|c| self.table.as_ref().map(|t| t.array(c, &used))).collect();
+        match self.shape {
+            Shape::Points { z } => arrays.push(point_array(places.x, places.y, z.then_some(places.z))),
+            _ => arrays.push(Arc::new(places.shapes.iter().map(Option::as_deref).collect::<BinaryArray>())),
+        }
+        let records = record_batch(self.schema.clone(), arrays, source_rows.len())
+            .map_err(|e| FormatError::broken(&self.path, e))?;
+        Ok(Decoded { batch: Batch { records, source_rows }, set_aside, bytes: shape_bytes as u64 })
+    }
+}
