@@ -82,7 +82,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     }
     let names = layer_names(&plan.layers);
     if !options.overwrite
-        && let Some(path) = names.iter().filter_map(|n| set_aside_path(plan, n)).find(|p| p.exists())
+        && let Some(path) = names.iter().filter_map(|n| set_aside_path(plan, n, options.append)).find(|p| p.exists())
     {
         // Left alone, rows set aside by an earlier run would be taken for this one's.
         return Err(FormatError::OutputExists { path }.into());
@@ -106,7 +106,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     let mut stale: Vec<PathBuf> = Vec::new();
     let holds_set_aside = writers.iter().any(|w| w.holds_set_aside());
     for (((layer, name), (reader, pipeline)), joined) in plan.layers.iter().zip(&names).zip(&mut layers).zip(joined) {
-        let file = set_aside_path(plan, name);
+        let file = set_aside_path(plan, name, options.append);
         let mut aside = AsideFile::new(file, options.overwrite, &pipeline.source_columns);
         let table = holds_set_aside.then_some(&mut set_aside_table);
         let mut review = Review::start(pipeline, options.overwrite)?;
@@ -123,7 +123,9 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
                 layer_report.set_aside_file = Some(output.target().to_path_buf());
                 pending.push(output);
             }
-            None => stale.extend(set_aside_path(plan, name).filter(|p| options.overwrite && p.exists())),
+            None => {
+                stale.extend(set_aside_path(plan, name, options.append).filter(|p| options.overwrite && p.exists()))
+            }
         }
         if let Some(review) = review {
             let (output, told) = review.finish(&date)?;
@@ -242,16 +244,19 @@ fn split_by(plan: &Plan) -> Option<&str> {
 }
 
 /// Where rows set aside go: beside the first output that has no place for them. Parts have none, whatever their format: a
-/// row without a position belongs to no part.
-fn set_aside_path(plan: &Plan, layer: &str) -> Option<PathBuf> {
+/// row without a position belongs to no part. A layer that joins others has a file of its own.
+fn set_aside_path(plan: &Plan, layer: &str, append: bool) -> Option<PathBuf> {
     let split = split_by(plan).is_some();
     let output = plan.outputs.iter().find(|o| split || Format::of_ending(&o.file) != Some(Format::Xlsx))?;
     if basilocus_formats::is_standard(&output.file) {
         return Some(PathBuf::from(format!("{layer}.set-aside.csv")));
     }
     let stem = output.file.file_stem()?.to_string_lossy().into_owned();
-    let name =
-        if plan.layers.len() > 1 { format!("{stem}.{layer}.set-aside.csv") } else { format!("{stem}.set-aside.csv") };
+    let name = if plan.layers.len() > 1 || append {
+        format!("{stem}.{layer}.set-aside.csv")
+    } else {
+        format!("{stem}.set-aside.csv")
+    };
     Some(output.file.with_file_name(name))
 }
 

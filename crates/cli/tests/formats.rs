@@ -327,9 +327,20 @@ fn points_in_their_order_become_lines_and_back() {
         serde_json::json!([[-123.81, 46.21], [-123.8, 46.2], [-123.79, 46.19]]),
         "by the numbers of the steps, not by their texts"
     );
-    insta::assert_snapshot!(f.read("lines.set-aside.csv"), @"");
+    insta::assert_snapshot!(f.read("lines.set-aside.csv"), @r#"
+source_row,reason,id,river,step,lon,lat
+7,"the line of river ""Lone"" has 1 positions; 2 or more are expected",6,Lone,1,-123.5,46.0
+8,"column ""lon"": ""bad"" has the word ""bad"", which is no part of a position in degrees (at character 1: ""b""); a number, or degrees (and minutes, seconds) are expected",7,Mill,3,bad,46.1
+"#);
     f.ok(&["convert", "lines.geojson", "--gather", "points", "-o", "points.csv", "--no-progress"]);
-    insta::assert_snapshot!(f.read("points.csv"), @"");
+    insta::assert_snapshot!(f.read("points.csv"), @r#"
+layer,river,positions,part,ring,position,lon,lat
+track,Tern,3,1,1,1,-123.810000000,46.210000000
+track,Tern,3,1,1,2,-123.800000000,46.200000000
+track,Tern,3,1,1,3,-123.790000000,46.190000000
+track,Mill,2,1,1,1,-123.700000000,46.100000000
+track,Mill,2,1,1,2,-123.710000000,46.110000000
+"#);
     let out = f.ok(&[
         "convert",
         "track.csv",
@@ -457,7 +468,7 @@ fn gml_whose_axes_the_registry_orders() {
     assert!(f.read("g.gml").contains("<gml:pos>46.2 -123.7</gml:pos>"), "latitude first, as the registry has it");
     let out = f.ok(&["convert", "g.gml", "-o", "back.csv", "--drop", "gml_id", "--no-progress"]);
     assert!(out.contains("northing or latitude first, and are turned"), "{out}");
-    assert!(f.read("back.csv").lines().nth(1).unwrap().starts_with("1,flap,-123.7,46.2,"), "{}", f.read("back.csv"));
+    assert!(f.read("back.csv").lines().nth(1).unwrap().starts_with("1,flap,-123.70,46.20,"), "{}", f.read("back.csv"));
     // A system whose order our catalogue does not know: the area of use tells, and where it does not, the user.
     let system = "urn:ogc:def:crs:EPSG::2193";
     let collection = |pos: &str| {
@@ -465,11 +476,11 @@ fn gml_whose_axes_the_registry_orders() {
             "<c:FeatureCollection xmlns:c=\"http://www.opengis.net/gml\" xmlns:gml=\"http://www.opengis.net/gml\"><gml:featureMember><A><g><gml:Point srsName=\"{system}\"><gml:pos>{pos}</gml:pos></gml:Point></g></A></gml:featureMember></c:FeatureCollection>"
         )
     };
-    f.write("nz.gml", &collection("5427507 1748735"));
+    f.write("nz.gml", collection("5427507 1748735"));
     let out = f.ok(&["convert", "nz.gml", "--to", "EPSG:4326", "-o", "nz.csv", "--no-progress"]);
     assert!(out.contains("northing or latitude first"), "{out}");
     assert!(f.read("nz.csv").contains("174.77"), "{}", f.read("nz.csv"));
-    f.write("nowhere.gml", &collection("1 2"));
+    f.write("nowhere.gml", collection("1 2"));
     let message = f.refusal(&["convert", "nowhere.gml", "-o", "x.csv", "--no-progress"]);
     assert!(message.contains("neither order") && message.contains("--order longitude-first"), "{message}");
     f.ok(&["convert", "nowhere.gml", "--order", "longitude-first", "-o", "x.csv", "--no-progress"]);
@@ -489,6 +500,16 @@ fn text_in_columns_and_the_tree_of_a_document() {
         "<rss><channel><title>Gauges</title><item><title>a</title></item><item><title>b</title></item></channel></rss>",
     );
     let out = f.ok(&["look", "feed.csv", "--no-progress"]);
-    insta::assert_snapshot!(out.split("column").next().unwrap(), @"");
+    insta::assert_snapshot!(out.split("column").next().unwrap(), @r#"
+feed.csv: XML
+  layer      rss/channel/item
+  found      element rss/channel/item is a row, 2 of them
+  elements   rss
+               channel
+                 title
+                 item × 2   ← a row
+                   title × 2
+  rows       2,
+"#);
     assert!(out.contains("ending: the ending of feed.csv says delimited text, its content is XML"), "{out}");
 }

@@ -62,6 +62,25 @@ pub struct About {
     pub tree: Vec<(String, u64)>,
 }
 
+impl About {
+    /// What all sources have: the file, its format and its size; the rest is as most of them have it.
+    pub(crate) fn of(path: &Path, format: Format) -> Result<Self, FormatError> {
+        Ok(About {
+            path: path.to_path_buf(),
+            format,
+            layer: None,
+            layers: Vec::new(),
+            crs: None,
+            header_row: None,
+            notes: Vec::new(),
+            bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
+            typed: false,
+            axes_by_registry: false,
+            tree: Vec::new(),
+        })
+    }
+}
+
 /// A part of a source.
 #[derive(Debug)]
 pub enum Block {

@@ -193,7 +193,7 @@ fn lines_and_areas() {
 /// The same pairs in the binary form.
 #[test]
 fn the_binary_form() {
-    let mut bytes = b"AutoCAD Binary DXF\r\n\x1A\0".to_vec();
+    let mut bytes = b"Program Binary DXF\r\n\x1A\0".to_vec();
     let mut put = |code: u16, value: &[u8]| {
         bytes.extend(code.to_le_bytes());
         bytes.extend(value);

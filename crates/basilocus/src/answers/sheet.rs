@@ -203,7 +203,7 @@ fn sheet(path: &Path, name: &str, wanted: &[&str]) -> Result<Vec<HashMap<String,
         Ok(reader) => reader,
         // A sheet without rows: nothing was in doubt, or nothing could be offered.
         Err(crate::Error::Format(basilocus_formats::FormatError::Empty { .. })) => return Ok(Vec::new()),
-        Err(e) => return Err(e.into()),
+        Err(e) => return Err(e),
     };
     let names: Vec<String> = reader.schema().fields().iter().map(|f| f.name().clone()).collect();
     if let Some(missing) = wanted.iter().find(|w| !names.iter().any(|n| n == **w)) {

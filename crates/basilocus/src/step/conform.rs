@@ -64,8 +64,8 @@ impl Conform {
         let mut taken = vec![false; names.len()];
         let mut sources = vec![None; self.required.len()];
         // Names that are the same come first, so that none of them is given to one that is only alike.
-        let alike: [&dyn Fn(&str, &str) -> bool; 3] =
-            [&|a, b| a == b, &|a, b| a.eq_ignore_ascii_case(b), &|a, b| !bare(a).is_empty() && bare(a) == bare(b)];
+        let alike: [fn(&str, &str) -> bool; 3] =
+            [|a, b| a == b, |a, b| a.eq_ignore_ascii_case(b), |a, b| !bare(a).is_empty() && bare(a) == bare(b)];
         for same in alike {
             for (slot, (name, _)) in sources.iter_mut().zip(&self.required).filter(|(s, _)| s.is_none()) {
                 let found = (0..names.len()).find(|i| !taken[*i] && names[*i] != POINT_COLUMN && same(names[*i], name));

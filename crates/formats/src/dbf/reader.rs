@@ -25,17 +25,10 @@ impl DbfReader {
             return Err(FormatError::Empty { path: path.to_path_buf(), what: "the table has no rows" });
         }
         let about = About {
-            path: path.to_path_buf(),
-            format: Format::Dbf,
-            layer: None,
-            layers: Vec::new(),
-            crs: None,
-            header_row: None,
             notes: table.notes.clone(),
             bytes: table.rows() * table.row_bytes(),
             typed: true,
-            axes_by_registry: false,
-            tree: Vec::new(),
+            ..About::of(path, Format::Dbf)?
         };
         let schema = layer_schema(&table.columns(), Shape::None, None);
         Ok(DbfReader { table, about, schema })

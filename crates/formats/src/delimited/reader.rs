@@ -86,19 +86,7 @@ impl DelimitedReader {
         }
         let schema =
             Arc::new(Schema::new(names.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>()));
-        let about = About {
-            path: path.to_path_buf(),
-            format: Format::Delimited,
-            layer: None,
-            layers: Vec::new(),
-            crs: None,
-            header_row,
-            notes,
-            bytes,
-            typed: false,
-            axes_by_registry: false,
-            tree: Vec::new(),
-        };
+        let about = About { header_row, notes, bytes, ..About::of(path, Format::Delimited)? };
         Ok(DelimitedReader {
             path: path.to_path_buf(),
             dialect: Dialect { encoding, delimiter, width: names.len() },

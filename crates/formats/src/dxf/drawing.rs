@@ -203,8 +203,10 @@ impl Walk<'_> {
             return Ok(None);
         }
         let mut e = self.one(kind)?;
-        let has_parts = e.kind == "POLYLINE" || e.kind == "INSERT" && e.integer(66) == Some(1);
-        while has_parts {
+        if !(e.kind == "POLYLINE" || e.kind == "INSERT" && e.integer(66) == Some(1)) {
+            return Ok(Some(e));
+        }
+        loop {
             let (_, value) = self.must()?;
             let kind = value.text().trim().to_string();
             match kind.as_str() {

@@ -202,9 +202,8 @@ fn spline(e: &Entity) -> Option<Vec<Position>> {
                 for j in (r..=degree).rev() {
                     let k = span - degree + j;
                     let share = (t - knots[k]) / (knots[k + degree + 1 - r] - knots[k]);
-                    for c in 0..4 {
-                        d[j][c] = d[j - 1][c] * (1.0 - share) + d[j][c] * share;
-                    }
+                    let before = d[j - 1];
+                    d[j].iter_mut().zip(before).for_each(|(v, b)| *v = b * (1.0 - share) + *v * share);
                 }
             }
             let [x, y, z, w] = d[degree];

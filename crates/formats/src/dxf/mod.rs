@@ -15,12 +15,19 @@ pub use reader::DxfReader;
 pub(crate) use reader::layers;
 pub use writer::DxfWriter;
 
-/// How a binary drawing begins.
-pub(crate) const BINARY: &[u8] = b"AutoCAD Binary DXF\r\n\x1A\0";
+/// How a binary drawing begins, behind the name of a program of eight letters.
+const BINARY: &[u8] = b"Binary DXF\r\n\x1A\0";
+/// Bytes in front of that.
+const BEFORE: usize = 8;
+
+/// The length of the head of a binary drawing; none where it is not binary.
+fn binary_head(head: &[u8]) -> Option<usize> {
+    head.get(BEFORE..)?.starts_with(BINARY).then_some(BEFORE + BINARY.len())
+}
 
 /// Whether a drawing begins: a group code, then the word for a section, a line each; comments may stand in front.
 pub(crate) fn is_dxf(head: &[u8]) -> bool {
-    if head.starts_with(BINARY) {
+    if binary_head(head).is_some() {
         return true;
     }
     let text = String::from_utf8_lossy(&head[..head.len().min(4096)]);

@@ -1,6 +1,6 @@
 //! Pairs of a group code and a value, from text or from the binary form.
 
-use super::BINARY;
+use super::binary_head;
 use crate::FormatError;
 use encoding_rs::Encoding;
 use std::fs::File;
@@ -71,8 +71,8 @@ impl Pairs {
         let failed = |e| FormatError::read(path, e);
         let mut input = BufReader::with_capacity(1 << 16, File::open(path).map_err(failed)?);
         let mut form = Form::Text;
-        if input.fill_buf().map_err(failed)?.starts_with(BINARY) {
-            input.consume(BINARY.len());
+        if let Some(length) = binary_head(input.fill_buf().map_err(failed)?) {
+            input.consume(length);
             // The first pair is 0 and SECTION: behind a code of one byte the S follows at once.
             let wide = input.fill_buf().map_err(failed)?.get(1) == Some(&0);
             form = Form::Binary { wide };

@@ -285,19 +285,7 @@ impl DxfReader {
         }
         let shape = if any_shape { Shape::Any } else { Shape::Points { z } };
         let typed: Vec<(String, DataType)> = columns.iter().map(|c| (c.clone(), DataType::Utf8)).collect();
-        let about = About {
-            path: path.to_path_buf(),
-            format: Format::Dxf,
-            layer: options.layer.clone(),
-            layers,
-            crs: None,
-            header_row: None,
-            notes,
-            bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
-            typed: false,
-            axes_by_registry: false,
-            tree: Vec::new(),
-        };
+        let about = About { layer: options.layer.clone(), layers, notes, ..About::of(path, Format::Dxf)? };
         let schema = layer_schema(&typed, shape, None);
         Ok(DxfReader { path: path.to_path_buf(), about, schema, shape, columns, layer: options.layer.clone(), z })
     }

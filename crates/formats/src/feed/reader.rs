@@ -77,17 +77,12 @@ impl FeedReader {
         let kinds: Vec<(String, DataType)> = columns.iter().map(|c| (c.clone(), DataType::Utf8)).collect();
         let schema = layer_schema(&kinds, shape, crs);
         let about = About {
-            path: path.to_path_buf(),
-            format: Format::Feed,
             layer: Some(element.path.clone()),
             layers: names,
             crs: crs.map(String::from),
-            header_row: None,
             notes,
-            bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
-            typed: false,
-            axes_by_registry: false,
             tree,
+            ..About::of(path, Format::Feed)?
         };
         Ok(FeedReader { path: path.to_path_buf(), about, schema, shape, element: element.clone(), columns })
     }

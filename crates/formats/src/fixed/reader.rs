@@ -71,19 +71,7 @@ impl FixedReader {
             }
         };
         let skip = ruler_line.or(header_row).unwrap_or(skipped).max(skipped);
-        let about = About {
-            path: path.to_path_buf(),
-            format: Format::Fixed,
-            layer: None,
-            layers: Vec::new(),
-            crs: None,
-            header_row,
-            notes,
-            bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
-            typed: false,
-            axes_by_registry: false,
-            tree: Vec::new(),
-        };
+        let about = About { header_row, notes, ..About::of(path, Format::Fixed)? };
         if text.lines().skip(skip as usize).all(|l| l.trim().is_empty()) && about.bytes < SAMPLE {
             return Err(FormatError::Empty {
                 path: path.to_path_buf(),

@@ -82,20 +82,7 @@ impl GeoJsonReader {
         let mut fields: Vec<Field> =
             columns.iter().zip(&fields_seen).map(|((_, t), name)| Field::new(name, t.clone(), true)).collect();
         fields.push(if any_shape { geometry_field(Some(&crs)) } else { point_field(Some(&crs), with_z) });
-        let bytes = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
-        let about = About {
-            path: path.to_path_buf(),
-            format: Format::GeoJson,
-            layer: None,
-            layers: Vec::new(),
-            crs: Some(crs),
-            header_row: None,
-            notes,
-            bytes,
-            typed: true,
-            axes_by_registry: false,
-            tree: Vec::new(),
-        };
+        let about = About { crs: Some(crs), notes, typed: true, ..About::of(path, Format::GeoJson)? };
         let layout = Layout { schema: Arc::new(Schema::new(fields)), columns, with_z, any_shape, sequence };
         Ok(GeoJsonReader { path: path.to_path_buf(), about, layout: Arc::new(layout), sequence })
     }

@@ -153,19 +153,13 @@ impl GeoPackageReader {
         }
         widen(&connection, &layer, &mut kinds, &columns, &mut notes).map_err(broken)?;
         let schema = layer_schema(&kinds, shape, crs.as_deref());
-        let bytes = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
         let about = About {
-            path: path.to_path_buf(),
-            format: Format::GeoPackage,
             layer: Some(layer.clone()),
             layers: names,
             crs,
-            header_row: None,
             notes,
-            bytes,
             typed: true,
-            axes_by_registry: false,
-            tree: Vec::new(),
+            ..About::of(path, Format::GeoPackage)?
         };
         Ok(GeoPackageReader { path: path.to_path_buf(), layer, about, schema, columns, geometry, shape })
     }

@@ -249,17 +249,12 @@ impl GmlReader {
         let kinds: Vec<(String, DataType)> = chosen.columns.iter().map(|c| (shown(c), DataType::Utf8)).collect();
         let schema = layer_schema(&kinds, shape, crs.as_deref());
         let about = About {
-            path: path.to_path_buf(),
-            format: Format::Gml,
             layer: Some(chosen.name.clone()),
             layers: names,
             crs,
-            header_row: None,
             notes,
-            bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
-            typed: false,
             axes_by_registry: by_registry,
-            tree: Vec::new(),
+            ..About::of(path, Format::Gml)?
         };
         let mut reader = GmlReader {
             path: path.to_path_buf(),

@@ -89,17 +89,11 @@ impl GpxReader {
             if matches!(layer, "way-points" | "positions-of-tracks") { Shape::Points { z } } else { Shape::Any };
         let kinds: Vec<(String, DataType)> = columns.iter().map(|c| (c.clone(), DataType::Utf8)).collect();
         let about = About {
-            path: path.to_path_buf(),
-            format: Format::Gpx,
             layer: Some(layer.into()),
             layers: names,
             crs: Some("EPSG:4326".into()),
-            header_row: None,
             notes,
-            bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
-            typed: false,
-            axes_by_registry: false,
-            tree: Vec::new(),
+            ..About::of(path, Format::Gpx)?
         };
         let schema = layer_schema(&kinds, shape, Some("EPSG:4326"));
         Ok(GpxReader { path: path.to_path_buf(), about, schema, shape, layer, columns })

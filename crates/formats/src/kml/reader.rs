@@ -67,18 +67,9 @@ impl KmlReader {
         let shape = if any_shape { Shape::Any } else { Shape::Points { z } };
         let kinds: Vec<(String, DataType)> = columns.iter().map(|c| (c.clone(), DataType::Utf8)).collect();
         let about = About {
-            path: path.to_path_buf(),
-            format: Format::Kml,
-            layer: None,
-            layers: Vec::new(),
             crs: Some("EPSG:4326".into()),
-            header_row: None,
-            notes: Vec::new(),
-            bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
             // Data of KML is text unless a schema says otherwise; the values decide.
-            typed: false,
-            axes_by_registry: false,
-            tree: Vec::new(),
+            ..About::of(path, Format::Kml)?
         };
         let schema = layer_schema(&kinds, shape, Some("EPSG:4326"));
         Ok(KmlReader { path: path.to_path_buf(), about, schema, shape, columns, icons })

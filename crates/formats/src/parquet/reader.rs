@@ -120,19 +120,7 @@ impl ParquetReader {
             }
         }
         let schema = layer_schema(&kinds, shape, crs.as_deref());
-        let about = About {
-            path: path.to_path_buf(),
-            format: Format::Parquet,
-            layer: None,
-            layers: Vec::new(),
-            crs,
-            header_row: None,
-            notes,
-            bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
-            typed: true,
-            axes_by_registry: false,
-            tree: Vec::new(),
-        };
+        let about = About { crs, notes, typed: true, ..About::of(path, Format::Parquet)? };
         Ok(ParquetReader { path: path.to_path_buf(), about, schema, shape, columns, geometry })
     }
 

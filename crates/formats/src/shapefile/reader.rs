@@ -67,19 +67,7 @@ impl ShapefileReader {
         let shape = if kind.family == Family::Point { Shape::Points { z: kind.z } } else { Shape::Any };
         let columns = table.as_ref().map(|t| t.columns()).unwrap_or_default();
         let schema = layer_schema(&columns, shape, crs.as_deref());
-        let about = About {
-            path: path.to_path_buf(),
-            format: Format::Shapefile,
-            layer: None,
-            layers: Vec::new(),
-            crs,
-            header_row: None,
-            notes,
-            bytes,
-            typed: true,
-            axes_by_registry: false,
-            tree: Vec::new(),
-        };
+        let about = About { crs, notes, bytes, typed: true, ..About::of(path, Format::Shapefile)? };
         Ok(ShapefileReader { path: path.to_path_buf(), about, schema, shape, table, bytes })
     }
 }

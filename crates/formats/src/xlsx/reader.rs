@@ -144,19 +144,12 @@ impl XlsxReader {
         let schema = Arc::new(Schema::new(
             names_of_columns.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>(),
         ));
-        let bytes = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
         let about = About {
-            path: path.to_path_buf(),
-            format: workbook.format(),
             layer: Some(sheet.clone()),
             layers: names,
-            crs: None,
             header_row,
             notes,
-            bytes,
-            typed: false,
-            axes_by_registry: false,
-            tree: Vec::new(),
+            ..About::of(path, workbook.format())?
         };
         Ok(XlsxReader { path: path.to_path_buf(), sheet, about, schema, data_from })
     }

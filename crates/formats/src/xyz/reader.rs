@@ -71,19 +71,7 @@ impl XyzReader {
         };
         let schema =
             Arc::new(Schema::new(names.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>()));
-        let about = About {
-            path: path.to_path_buf(),
-            format: Format::Xyz,
-            layer: None,
-            layers: Vec::new(),
-            crs: None,
-            header_row,
-            notes,
-            bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
-            typed: false,
-            axes_by_registry: false,
-            tree: Vec::new(),
-        };
+        let about = About { header_row, notes, ..About::of(path, Format::Xyz)? };
         Ok(XyzReader { path: path.to_path_buf(), about, schema, skip })
     }
 }
