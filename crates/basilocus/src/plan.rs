@@ -262,6 +262,9 @@ pub struct SelectPlan {
     /// A layer of polygons; rows inside one of them are chosen.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub inside: Option<PathBuf>,
+    /// Its layer, where it has several.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub inside_layer: Option<String>,
     /// Which of the areas count: `COLUMN=VALUE`, several values parted by `|`; all conditions hold.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub choose: Vec<String>,

@@ -450,6 +450,7 @@ fn a_drawing_becomes_a_layer_of_the_real_world() {
         "gates",
         "--no-progress",
     ]);
+    std::fs::remove_file(f.path("d.gates.set-aside.csv")).unwrap();
     let message =
         f.refusal(&["convert", "gates.csv", "--from", "EPSG:4326", "-o", "d.gpkg", "--append", "--no-progress"]);
     assert!(message.contains("has a layer \"gates\" already"), "{message}");

@@ -174,7 +174,11 @@ fn what_is_written_is_read_back_and_turned_as_the_registry_has_it() {
         "",
     ];
     assert_eq!(r.column("geometry"), expected);
-    // Every identifier is there once, as XML wants it.
+    // Every identifier is there once, as XML wants it; rows that were one in the source too.
+    let (out, mut batch) = layer(&rows, system(4326, true), Presentation::default());
+    batch.source_rows = vec![1, 1, 1, 2, 2];
+    write(&path, &out, &batch).unwrap();
+    let text = std::fs::read_to_string(&path).unwrap();
     let mut ids: Vec<&str> = text.split("gml:id=\"").skip(1).map(|t| t.split('"').next().unwrap()).collect();
     let all = ids.len();
     ids.sort_unstable();

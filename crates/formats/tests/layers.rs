@@ -197,8 +197,8 @@ fn geojson_as_others_write_it() {
         {"type":"Feature","properties":null,"geometry":{"type":"Polygon","coordinates":[[[0,0],[1,0],[1,1],[0,0]]]}}
       ],"type":"FeatureCollection"}"#).unwrap();
     let (names, rows, aside) = read(&path, &InputOptions::default());
-    assert_eq!(names, ["id: Int64", "a: Float64", "b: Utf8", "c: Utf8", "e: Boolean", "geometry: point"]);
-    assert_eq!(rows[0], ["7", "1", "x", "{\"d\":[1]}", "", "POINT (1 2)"]);
+    assert_eq!(names, ["id: Int64", "a: Float64", "b: Utf8", "c.d: Utf8", "e: Boolean", "geometry: point"]);
+    assert_eq!(rows[0], ["7", "1", "x", "[1]", "", "POINT (1 2)"]);
     assert_eq!(rows[1][5], "POINT Z (3 4 5)");
     assert_eq!(rows[2][5], "POLYGON ((0 0, 1 0, 1 1, 0 0))");
     assert!(aside.is_empty());
@@ -430,4 +430,42 @@ fn an_sqlite_file_that_is_no_geopackage_is_named_as_such() {
     rusqlite::Connection::open(&path).unwrap().execute_batch("CREATE TABLE t (a)").unwrap();
     let message = open(&path, &InputOptions::default()).err().unwrap().to_string();
     assert!(message.contains("no GeoPackage"), "{message}");
+}
+
+/// Objects become columns and objects again; lists stay as they are written.
+#[test]
+fn nested_properties_go_round() {
+    let folder = tempfile::tempdir().unwrap();
+    let (path, back) = (folder.path().join("nested.geojson"), folder.path().join("back.geojson"));
+    let features = r#"{"type":"Feature","geometry":{"type":"Point","coordinates":[1,2]},"properties":{"layer":"x","owner":{"name":"Ada","home":{"town":"Ternport","no":7}},"tags":["a",{"b":1}],"a.b":"plain","none":{}}},
+{"type":"Feature","geometry":{"type":"Point","coordinates":[1,2]},"properties":{"layer":"x","owner":{"name":"Ben","home":null},"tags":null,"a.b":"too","none":{}}}"#;
+    std::fs::write(&path, format!("{{\"type\":\"FeatureCollection\",\"features\":[{features}]}}")).unwrap();
+    let mut reader = open(&path, &InputOptions::default()).unwrap();
+    let schema = reader.schema();
+    let names: Vec<&str> = schema.fields().iter().map(|f| f.name().as_str()).collect();
+    assert_eq!(names, ["layer", "owner.name", "owner.home.town", "owner.home.no", "tags", "a.b", "none", "geometry"]);
+    let decoder = reader.decoder();
+    let mut batches = Vec::new();
+    reader
+        .read(&mut |b| {
+            batches.push(decoder.decode(b).unwrap().batch);
+            true
+        })
+        .unwrap();
+    assert_eq!(batches[0].row_texts(0)[..4], ["x", "Ada", "Ternport", "7"]);
+    let mut writer = create(&back, true).unwrap();
+    let styles = vec![ColumnStyle { digits: None, longest: None }; schema.fields().len()];
+    let layer = LayerOut { name: "x".into(), schema, styles, crs: None, show: Default::default() };
+    let encoder = writer.start_layer(&layer).unwrap();
+    for batch in &batches {
+        writer.write(encoder.encode(batch)).unwrap();
+    }
+    writer.end_layer().unwrap();
+    writer.finish(&RunAbout::default(), &SetAsideTable::default()).unwrap().0.publish().unwrap();
+    let value: serde_json::Value = serde_json::from_slice(&std::fs::read(&back).unwrap()).unwrap();
+    let first = &value["features"][0]["properties"];
+    assert_eq!(first["owner"]["home"]["no"], 7);
+    assert_eq!(first["owner"]["name"], "Ada");
+    assert_eq!(first["tags"], serde_json::json!(["a", {"b": 1}]));
+    assert_eq!(first["a.b"], "plain", "a name with a point in it is no way to anywhere");
 }

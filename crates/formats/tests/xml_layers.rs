@@ -216,6 +216,17 @@ fn what_we_write_is_in_the_order_of_the_schema() {
     assert_eq!(rows[4], ["", "culverts", "", "2.00", "", shapes[1].unwrap()]);
 }
 
+#[test]
+fn colours_and_balloons_of_styles() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("styled.kml");
+    std::fs::write(&path, "<kml><Document><Style id='s'><LineStyle><color>7f0000ff</color></LineStyle><BalloonStyle><text>$[name]: $[width] m</text></BalloonStyle></Style><Placemark><name>a</name><styleUrl>#s</styleUrl><ExtendedData><Data name='width'><value>2</value></Data></ExtendedData><Point><coordinates>1,2</coordinates></Point></Placemark><Placemark><name>b</name><styleUrl>#s</styleUrl><Style><IconStyle><color>ff00ff00</color></IconStyle></Style><Point><coordinates>1,2</coordinates></Point></Placemark></Document></kml>").unwrap();
+    let (names, rows, _) = read(&path, None).unwrap();
+    assert_eq!(names, ["name", "width", "color", "balloon", "geometry"]);
+    assert_eq!(rows[0][2..4], ["#FF0000", "a: 2 m"]);
+    assert_eq!(rows[1][2..4], ["#00FF00", "b:  m"], "its own style counts more than the shared one");
+}
+
 /// A style behind the placemark that uses it.
 #[test]
 fn icons_are_found_wherever_their_style_stands() {

@@ -223,9 +223,9 @@ mod tests {
         });
         assert_eq!(decimals(slipped), ["slip-11"]);
         // The same country in real decimal degrees.
-        assert!(decimals((0..60).map(|i| (-121.0 - f64::from(i) * 0.067, 44.0 + f64::from(i) * 0.041))).is_empty());
+        assert!(decimals((0..60).map(|i| (-121.0 - f64::from(i) * 0.06713, 44.0 + f64::from(i) * 0.04127))).is_empty());
         // A small area whose decimals stay below .60 by themselves.
-        assert!(decimals((0..60).map(|i| (-123.3 - f64::from(i) * 0.001, 46.2 + f64::from(i) * 0.002))).is_empty());
+        assert!(decimals((0..60).map(|i| (-123.3 - f64::from(i) * 0.00113, 46.2 + f64::from(i) * 0.00207))).is_empty());
         // Too few to tell.
         assert!(
             decimals((0..20).map(|i| (-121.0 - f64::from(i % 5) - 0.31, 44.0 + f64::from(i % 3) + 0.17))).is_empty()

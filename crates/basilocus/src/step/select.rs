@@ -108,7 +108,7 @@ impl Select {
             }
             return Ok(out);
         };
-        let mut reader = open(file, &InputOptions::default())?;
+        let mut reader = open(file, &InputOptions { layer: plan.inside_layer.clone(), ..Default::default() })?;
         let schema = reader.schema();
         let area_names: Vec<String> = schema.fields().iter().map(|f| f.name().clone()).collect();
         let choose: Vec<(usize, Vec<String>)> =

@@ -29,6 +29,9 @@ pub struct ChoiceArgs {
     /// the edge of two areas belongs to one of them
     #[arg(long, value_name = "AREAS")]
     pub inside: Option<PathBuf>,
+    /// Layer of the areas, where their file has several
+    #[arg(long, value_name = "NAME", requires = "inside")]
+    pub inside_layer: Option<String>,
     /// Which of the areas, by a column of theirs; several values parted by |
     #[arg(long = "where", value_name = "COLUMN=VALUE", requires = "inside")]
     pub choose: Vec<String>,
@@ -62,6 +65,7 @@ impl SelectArgs {
         Ok(LayerPlan {
             select: Some(SelectPlan {
                 inside: c.inside.clone(),
+                inside_layer: c.inside_layer.clone(),
                 choose: c.choose.clone(),
                 take: c.take.clone(),
                 values: c.values.clone(),

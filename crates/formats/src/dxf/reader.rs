@@ -18,7 +18,7 @@ use std::path::{Path, PathBuf};
 /// How deep blocks may lie in each other.
 const DEEPEST: usize = 16;
 /// Entities that inserts may resolve to: blocks of blocks are a bomb otherwise.
-const MOST_RESOLVED: u64 = 20_000_000;
+const MOST_RESOLVED: u64 = 5_000_000;
 /// Below these numbers no national system lies: a drawing there has an origin of its own.
 const SMALL: f64 = 10_000.0;
 
@@ -169,6 +169,11 @@ fn insert(
             let step = Transform::shift(column as f64 * real(44, 0.0), row as f64 * real(45, 0.0), 0.0);
             let here = normal.after(Transform::shift(at.x, at.y, at.z)).after(turn).after(step).after(inner);
             let around = Around { transform: around.transform.after(here), layer, color: color.clone(), block: name };
+            // A block without a thing in it counts as well, so that no array of them takes for ever.
+            *resolved += 1;
+            if *resolved > MOST_RESOLVED {
+                return false;
+            }
             for part in &block.entities {
                 if *resolved > MOST_RESOLVED || !entity(head, part, &around, depth + 1, resolved, give) {
                     return false;

@@ -99,14 +99,55 @@ impl<'de: 'a, 'a> Deserialize<'de> for Scalar<'a> {
 
 /// Properties in the order in which they stand; of a name that is there twice the last counts.
 #[derive(Default)]
-pub(super) struct Properties<'a>(pub Vec<(Cow<'a, str>, Scalar<'a>)>);
+pub(super) struct Properties<'a> {
+    pub list: Vec<(Cow<'a, str>, Scalar<'a>)>,
+    /// Names that stood in objects.
+    pub nested: Vec<String>,
+}
 
 impl<'a> Properties<'a> {
+    /// Adds a property; what is in an object becomes properties of their own, named by the way there (`owner.name`).
+    fn put(&mut self, name: Cow<'a, str>, value: Scalar<'a>) {
+        if let Scalar::Other(Value::Object(members)) = value {
+            // An empty one has nothing that could be a column, so it stays as it is written.
+            if members.is_empty() {
+                return self.put(name, Scalar::Text(Cow::Borrowed("{}")));
+            }
+            for (inner, value) in members {
+                let path = format!("{name}{NESTED}{inner}");
+                self.nested.push(path.clone());
+                self.put(Cow::Owned(path), Scalar::from(value));
+            }
+            return;
+        }
+        match self.list.iter_mut().find(|(n, _)| *n == name) {
+            Some((_, there)) => *there = value,
+            None => self.list.push((name, value)),
+        }
+    }
+
     /// The value of a name, which is likely at a place.
     pub(super) fn get(&self, name: &str, likely: usize) -> Option<&Scalar<'a>> {
-        match self.0.get(likely) {
+        match self.list.get(likely) {
             Some((n, v)) if n == name => Some(v),
-            _ => self.0.iter().rev().find(|(n, _)| n == name).map(|(_, v)| v),
+            _ => self.list.iter().rev().find(|(n, _)| n == name).map(|(_, v)| v),
+        }
+    }
+}
+
+/// What stands between the names of an object and of what is in it.
+pub(super) const NESTED: char = '.';
+
+impl From<Value> for Scalar<'static> {
+    fn from(value: Value) -> Self {
+        match value {
+            Value::Null => Scalar::Null,
+            Value::Bool(b) => Scalar::Boolean(b),
+            Value::Number(n) => {
+                n.as_i64().map_or_else(|| Scalar::Real(n.as_f64().unwrap_or(f64::NAN)), Scalar::Integer)
+            }
+            Value::String(t) => Scalar::Text(Cow::Owned(t)),
+            other => Scalar::Other(other),
         }
     }
 }
@@ -139,14 +180,11 @@ impl<'de: 'a, 'a> Deserialize<'de> for Properties<'a> {
                 f.write_str("an object of properties")
             }
             fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<Self::Value, A::Error> {
-                let mut list: Vec<(Cow<str>, Scalar)> = Vec::with_capacity(8);
+                let mut found = Properties { list: Vec::with_capacity(8), nested: Vec::new() };
                 while let Some((Key(name), value)) = map.next_entry::<Key, Scalar>()? {
-                    match list.iter_mut().find(|(n, _)| *n == name) {
-                        Some((_, there)) => *there = value,
-                        None => list.push((name, value)),
-                    }
+                    found.put(name, value);
                 }
-                Ok(Properties(list))
+                Ok(found)
             }
         }
         d.deserialize_map(V)

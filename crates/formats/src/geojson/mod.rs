@@ -10,8 +10,36 @@ mod writer;
 pub use reader::GeoJsonReader;
 pub use writer::GeoJsonWriter;
 
+use arrow_schema::Field;
+use std::collections::HashMap;
 use std::io::{BufRead, BufReader, Read};
 use std::path::Path;
+
+/// How values of a column stood in the file, beside single ones: kept with the column, so that they are written so again.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Form {
+    /// In objects; the column's name is the way there.
+    Nested,
+    /// Lists, whose text is the column's.
+    List,
+}
+
+/// The key of the form in the metadata of a column.
+const FORM: &str = "geojson.form";
+
+impl Form {
+    fn metadata(self) -> HashMap<String, String> {
+        HashMap::from([(FORM.to_string(), if self == Form::Nested { "nested" } else { "list" }.to_string())])
+    }
+
+    fn of(field: &Field) -> Option<Self> {
+        match field.metadata().get(FORM)?.as_str() {
+            "nested" => Some(Form::Nested),
+            "list" => Some(Form::List),
+            _ => None,
+        }
+    }
+}
 
 /// Whether a file has a feature a line (RFC 8142, or without its record separators).
 pub(crate) fn is_sequence(path: &Path) -> bool {

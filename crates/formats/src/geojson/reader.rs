@@ -1,6 +1,7 @@
 //! Reads features: of points alone as points, of any other geometry as what they are.
 
-use super::feature::{Feature, Scalar};
+use super::Form;
+use super::feature::{Feature, NESTED, Scalar};
 use super::geometry;
 use super::pieces::{self, Collection, END, Pieces};
 use super::scan;
@@ -11,7 +12,7 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use basilocus_table::batch::{point_array, point_field, record_batch};
 use basilocus_table::geometry::{Geometry, geometry_field, wkb};
 use basilocus_table::{Batch, SetAsideRow};
-use std::collections::HashMap;
+use std::collections::{BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -42,7 +43,7 @@ impl GeoJsonReader {
     pub fn open(path: &Path, _: &InputOptions) -> Result<Self, FormatError> {
         let sequence = super::is_sequence(path);
         let (collection, found) = survey(path, sequence)?;
-        let Survey { columns, with_z, any_shape, features, .. } = found;
+        let Survey { columns, with_z, any_shape, features, nested, lists, .. } = found;
         if !collection.saw_features {
             return Err(FormatError::NotRecognised {
                 path: path.to_path_buf(),
@@ -68,8 +69,12 @@ impl GeoJsonReader {
             crs = taken.unwrap_or(crs);
         }
         let mut fields_seen = Vec::new();
+        // Where an object is null in some rows and is none in others, there is nothing but what is in it.
+        let is_in = |name: &str, other: &str| other.strip_prefix(name).is_some_and(|rest| rest.starts_with(NESTED));
+        let is_empty = |name: &str, t: &Option<DataType>| t.is_none() && nested.iter().any(|n| is_in(name, n));
         let columns: Vec<(String, DataType)> = columns
             .into_iter()
+            .filter(|(name, t)| !is_empty(name, t))
             .map(|(name, t)| {
                 let mut unique = name.clone();
                 while unique == basilocus_table::POINT_COLUMN || fields_seen.contains(&unique) {
@@ -79,8 +84,18 @@ impl GeoJsonReader {
                 (name, t.unwrap_or(DataType::Utf8))
             })
             .collect();
-        let mut fields: Vec<Field> =
-            columns.iter().zip(&fields_seen).map(|((_, t), name)| Field::new(name, t.clone(), true)).collect();
+        let mut fields: Vec<Field> = columns
+            .iter()
+            .zip(&fields_seen)
+            .map(|((own, t), name)| {
+                let field = Field::new(name, t.clone(), true);
+                match (nested.contains(own), lists.contains(own)) {
+                    (true, _) => field.with_metadata(Form::Nested.metadata()),
+                    (_, true) => field.with_metadata(Form::List.metadata()),
+                    _ => field,
+                }
+            })
+            .collect();
         fields.push(if any_shape { geometry_field(Some(&crs)) } else { point_field(Some(&crs), with_z) });
         let about = About { crs: Some(crs), notes, typed: true, ..About::of(path, Format::GeoJson)? };
         let layout = Layout { schema: Arc::new(Schema::new(fields)), columns, with_z, any_shape, sequence };
@@ -133,6 +148,9 @@ struct Survey {
     with_z: bool,
     any_shape: bool,
     features: u64,
+    /// Columns whose values stood in objects, and those that are lists as they are written.
+    nested: BTreeSet<String>,
+    lists: BTreeSet<String>,
 }
 
 impl Survey {
@@ -156,9 +174,13 @@ impl Survey {
                 self.note("id", 0, id);
             }
             let shift = usize::from(f.id.is_some());
-            for (i, (name, value)) in f.properties.iter().flat_map(|p| &p.0).enumerate() {
+            for (i, (name, value)) in f.properties.iter().flat_map(|p| &p.list).enumerate() {
                 self.note(name, i + shift, value);
+                if let Scalar::Other(_) = value {
+                    self.lists.insert(name.to_string());
+                }
             }
+            self.nested.extend(f.properties.into_iter().flat_map(|p| p.nested));
             if let Some(g) = &f.geometry {
                 self.with_z |= geometry::point_with_height(g);
                 self.any_shape |= g.kind != "Point";
@@ -209,6 +231,8 @@ impl Survey {
         self.with_z |= other.with_z;
         self.any_shape |= other.any_shape;
         self.features += other.features;
+        self.nested.extend(other.nested);
+        self.lists.extend(other.lists);
     }
 }
 

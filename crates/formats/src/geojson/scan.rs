@@ -58,6 +58,10 @@ pub(super) fn feature<'a>(text: &'a [u8], found: &mut Found<'a>) -> Option<()> {
                 return s.skip();
             }
             s.object(&mut |s, name| {
+                // Objects become columns of their own and lists stay as they are written: the parser sees to both.
+                if matches!(s.peek()?, b'{' | b'[') {
+                    return None;
+                }
                 let value = s.scalar()?;
                 found.properties.push((name, value));
                 Some(())
@@ -236,7 +240,10 @@ impl<'a> Scanner<'a> {
 mod tests {
     use super::*;
 
-    fn kinds(text: &str) -> Option<(Vec<(&str, &'static str)>, Option<(bool, bool)>)> {
+    /// Names with the words for their kinds, and the geometry.
+    type Kinds<'a> = (Vec<(&'a str, &'static str)>, Option<(bool, bool)>);
+
+    fn kinds(text: &str) -> Option<Kinds<'_>> {
         let mut found = Found::default();
         feature(text.as_bytes(), &mut found)?;
         let word = |v: &Scalar| match v {
@@ -251,7 +258,7 @@ mod tests {
 
     #[test]
     fn usual_features() {
-        let text = r#" {"type":"Feature", "id": 7, "geometry" : {"type":"Point","coordinates":[ 1,2 , 3]},"properties":{"a":"x\\\"","b":-1.5e3,"c":12,"d":null,"e":{"f":[1,"]"]},"g":true}} "#;
+        let text = r#" {"type":"Feature", "id": 7, "geometry" : {"type":"Point","coordinates":[ 1,2 , 3]},"properties":{"a":"x\\\"","b":-1.5e3,"c":12,"d":null,"e":"]","g":true}} "#;
         let (found, geometry) = kinds(text).unwrap();
         assert_eq!(
             found,
@@ -285,6 +292,8 @@ mod tests {
             r#"{"properties":{"a":1234567890123456789}}"#,
             r#"{"properties":{"a":nope}}"#,
             r#"{"type":"Other"}"#,
+            r#"{"properties":{"a":{"b":1}}}"#,
+            r#"{"properties":{"a":[1]}}"#,
             r#"{"geometry":{"type":"Point","coordinates":["1",2]}}"#,
             r#"{"properties":{"a":1}"#,
             r#"{"properties":{"a":1}} x"#,

@@ -1,6 +1,7 @@
 //! Writes a feature collection. Coordinates must be WGS 84, longitude first: the caller brings them there.
 
-use super::geometry;
+use super::feature::NESTED;
+use super::{Form, geometry};
 use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput, number};
 use arrow_array::{Array, ArrayRef, BooleanArray, Float64Array, Int64Array};
@@ -61,12 +62,17 @@ impl Writer for GeoJsonWriter {
             ));
         }
         let skip = spatial_index(&layer.schema);
-        let keys = (0..layer.schema.fields().len())
-            .filter(|i| Some(*i) != skip)
-            .map(|i| (i, format!("{}:", Value::from(layer.schema.field(i).name().as_str()))))
-            .collect();
+        let mut members = Vec::new();
+        for (i, field) in layer.schema.fields().iter().enumerate().filter(|(i, _)| Some(*i) != skip) {
+            let form = Form::of(field);
+            let path: Vec<&str> = match form {
+                Some(Form::Nested) => field.name().split(NESTED).collect(),
+                _ => vec![field.name().as_str()],
+            };
+            place(&mut members, &path, i, form == Some(Form::List));
+        }
         Ok(Arc::new(FeatureEncoder {
-            keys,
+            members,
             styles: layer.styles.clone(),
             lines: self.lines,
             layer: layer.schema.field_with_name("layer").is_err().then(|| layer.name.clone()),
@@ -120,7 +126,7 @@ impl Writer for GeoJsonWriter {
 use serde_json::Value;
 
 struct FeatureEncoder {
-    keys: Vec<(usize, String)>,
+    members: Vec<Member>,
     styles: Vec<ColumnStyle>,
     lines: bool,
     /// Name of the layer, which every feature carries; none where a column has that name.
@@ -135,7 +141,81 @@ struct Crossing {
     round_a_pole: AtomicU64,
 }
 
+/// A member of an object: its key with the colon, and what stands behind it.
+struct Member {
+    key: String,
+    name: String,
+    value: MemberValue,
+}
+
+enum MemberValue {
+    /// The value of a column; whether it is a list as it is written.
+    Column(usize, bool),
+    /// An object, and the column that stands in its place in rows where that has a value.
+    Object(Vec<Member>, Option<usize>),
+}
+
+/// Puts a column into the objects that its path leads through; where a column has the place already, it stands beside it
+/// under its whole name.
+fn place(members: &mut Vec<Member>, path: &[&str], column: usize, is_list: bool) {
+    let member = |name: &str, value: MemberValue| Member {
+        key: format!("{}:", Value::from(name)),
+        name: name.to_string(),
+        value,
+    };
+    match path {
+        [] => {}
+        [name] => match members.iter_mut().find(|m| m.name == *name) {
+            Some(Member { value: MemberValue::Object(_, instead), .. }) => *instead = Some(column),
+            _ => members.push(member(name, MemberValue::Column(column, is_list))),
+        },
+        [name, rest @ ..] => match members.iter_mut().find(|m| m.name == *name) {
+            Some(Member { value: MemberValue::Object(inner, _), .. }) => place(inner, rest, column, is_list),
+            Some(_) => members.push(member(&path.join("."), MemberValue::Column(column, is_list))),
+            None => {
+                let mut inner = Vec::new();
+                place(&mut inner, rest, column, is_list);
+                members.push(member(name, MemberValue::Object(inner, None)));
+            }
+        },
+    }
+}
+
 impl FeatureEncoder {
+    /// Appends the members of an object; `first` says whether none stands in front of them.
+    fn push_members(&self, out: &mut Vec<u8>, members: &[Member], batch: &Batch, row: usize, mut first: bool) {
+        for member in members {
+            if !std::mem::take(&mut first) {
+                out.push(b',');
+            }
+            out.extend_from_slice(member.key.as_bytes());
+            match &member.value {
+                MemberValue::Object(_, Some(column)) if batch.records.column(*column).is_valid(row) => {
+                    push_value(out, batch.records.column(*column), row, None);
+                }
+                MemberValue::Object(inner, _) => {
+                    out.push(b'{');
+                    self.push_members(out, inner, batch, row, true);
+                    out.push(b'}');
+                }
+                MemberValue::Column(column, is_list) => {
+                    let array = batch.records.column(*column);
+                    let digits = self.styles.get(*column).and_then(|s| s.digits);
+                    if *is_list && array.is_valid(row) {
+                        let text = cell_text(array, row);
+                        // Beside lists there may be texts in the column.
+                        let list = text.starts_with('[') && serde_json::from_str::<Value>(&text).is_ok();
+                        if list {
+                            out.extend_from_slice(text.as_bytes());
+                            continue;
+                        }
+                    }
+                    push_value(out, array, row, digits);
+                }
+            }
+        }
+    }
+
     /// Appends a geometry; one that crosses the 180° meridian is cut there, as RFC 7946 wants it.
     fn push(&self, out: &mut Vec<u8>, g: Geometry) {
         if !antimeridian::crosses(&g) {
@@ -188,19 +268,7 @@ impl Encode for FeatureEncoder {
                 out.extend_from_slice(Value::from(layer.as_str()).to_string().as_bytes());
                 first = false;
             }
-            for (column, key) in &self.keys {
-                if !first {
-                    out.push(b',');
-                }
-                first = false;
-                out.extend_from_slice(key.as_bytes());
-                push_value(
-                    &mut out,
-                    batch.records.column(*column),
-                    row,
-                    self.styles.get(*column).and_then(|s| s.digits),
-                );
-            }
+            self.push_members(&mut out, &self.members, batch, row, first);
             out.extend_from_slice(b"}}");
         }
         Encoded::Bytes(out)

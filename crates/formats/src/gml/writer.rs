@@ -185,8 +185,12 @@ impl Encode for FeatureEncoder {
         let mut out = String::with_capacity(batch.len() * 300);
         let spatial = Spatial::of(&batch.records);
         let name = &self.name;
+        // Rows that were one in the source, such as the positions of a line, follow each other.
+        let mut nth = 0;
         for row in 0..batch.len() {
-            let id = format!("{name}.{}", batch.source_rows[row]);
+            let number = batch.source_rows[row];
+            nth = if row > 0 && batch.source_rows[row - 1] == number { nth + 1 } else { 0 };
+            let id = if nth > 0 { format!("{name}.{number}.{nth}") } else { format!("{name}.{number}") };
             out.push_str(&format!("<l:featureMember><l:{name} gml:id=\"{id}\">"));
             for (column, property) in &self.columns {
                 if batch.records.column(*column).is_null(row) {
@@ -200,7 +204,7 @@ impl Encode for FeatureEncoder {
             if let Some(mut g) = spatial.get(row) {
                 g.turn_rings();
                 out.push_str("<l:geometry>");
-                self.push(&g, &format!("{id}.g"), self.dimension(&g), true, &mut out);
+                self.push(&g, &format!("{id}.geometry"), self.dimension(&g), true, &mut out);
                 out.push_str("</l:geometry>");
             }
             out.push_str(&format!("</l:{name}></l:featureMember>\n"));

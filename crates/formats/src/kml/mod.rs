@@ -2,6 +2,7 @@
 //! WGS 84.
 
 mod geometry;
+mod looks;
 mod reader;
 mod style;
 mod writer;

@@ -1,13 +1,13 @@
-//! Placemarks as rows: name, description, folder, time, icon, and the data that they carry, typed or not.
+//! Placemarks as rows: name, description, folder, time, icon, colour, balloon, and the data that they carry, typed or not.
 
 use super::geometry;
+use super::looks::{COLUMNS, Look, Looks, filled, look};
 use crate::feature::{FeatureSource, Give, Shape, cells, layer_schema};
 use crate::reader::{About, InputOptions};
 use crate::xml::{Element, Found, each};
 use crate::{Format, FormatError};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_table::geometry::Geometry;
-use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 /// A KML file.
@@ -17,14 +17,14 @@ pub struct KmlReader {
     schema: SchemaRef,
     shape: Shape,
     columns: Vec<String>,
-    /// Icons of shared styles, by `#id`.
-    icons: HashMap<String, String>,
+    looks: Looks,
 }
 
-/// A placemark: its values by the names of columns, its icon or the shared style that has it, and its geometry.
+/// A placemark: its values by the names of columns, its style and the shared one, and its geometry.
 struct Placemark {
     values: Vec<(String, String)>,
-    style: Option<String>,
+    own: Look,
+    shared: Option<String>,
     geometry: Result<Option<Geometry>, String>,
 }
 
@@ -35,18 +35,20 @@ impl KmlReader {
     /// Where it cannot be read, is no well-formed XML, or has no placemark.
     pub fn open(path: &Path, _: &InputOptions) -> Result<Self, FormatError> {
         let mut columns: Vec<String> = Vec::new();
-        let mut icons = HashMap::new();
-        let mut styles: Vec<String> = Vec::new();
+        let mut looks = Looks::default();
+        let mut shared: Vec<String> = Vec::new();
+        let mut said = [false; 3];
         let (mut rows, mut any_shape, mut z) = (0u64, false, false);
-        placemarks(path, &mut icons, &mut |p| {
+        placemarks(path, &mut looks, &mut |p| {
             rows += 1;
             for (name, _) in &p.values {
                 if !columns.contains(name) {
                     columns.push(name.clone());
                 }
             }
-            if let Some(style) = p.style.filter(|s| !styles.contains(s)) {
-                styles.push(style);
+            said.iter_mut().zip(&p.own.0).for_each(|(all, own)| *all |= own.is_some());
+            if let Some(url) = p.shared.filter(|s| !shared.contains(s)) {
+                shared.push(url);
             }
             if let Ok(Some(g)) = &p.geometry {
                 any_shape |= !matches!(g, Geometry::Point(_));
@@ -61,8 +63,13 @@ impl KmlReader {
             });
         }
         // A style may stand behind what uses it: only now all are known.
-        if styles.iter().any(|s| resolved(s, &icons).is_some()) && !columns.iter().any(|c| c == ICON) {
-            columns.push(ICON.into());
+        for look in shared.iter().filter_map(|url| looks.of(url)) {
+            said.iter_mut().zip(&look.0).for_each(|(all, one)| *all |= one.is_some());
+        }
+        for (column, _) in COLUMNS.iter().zip(said).filter(|(_, said)| *said) {
+            if !columns.iter().any(|c| c == column) {
+                columns.push(column.to_string());
+            }
         }
         let shape = if any_shape { Shape::Any } else { Shape::Points { z } };
         let kinds: Vec<(String, DataType)> = columns.iter().map(|c| (c.clone(), DataType::Utf8)).collect();
@@ -72,16 +79,12 @@ impl KmlReader {
             ..About::of(path, Format::Kml)?
         };
         let schema = layer_schema(&kinds, shape, Some("EPSG:4326"));
-        Ok(KmlReader { path: path.to_path_buf(), about, schema, shape, columns, icons })
+        Ok(KmlReader { path: path.to_path_buf(), about, schema, shape, columns, looks })
     }
 }
 
 /// Gives the placemarks of a file in order, with the folders that they are in.
-fn placemarks(
-    path: &Path,
-    icons: &mut HashMap<String, String>,
-    sink: &mut dyn FnMut(Placemark) -> bool,
-) -> Result<(), FormatError> {
+fn placemarks(path: &Path, looks: &mut Looks, sink: &mut dyn FnMut(Placemark) -> bool) -> Result<(), FormatError> {
     // Names of the containers around, an entry an element that was entered.
     let mut around: Vec<Option<String>> = Vec::new();
     let mut is_folder: Vec<bool> = Vec::new();
@@ -106,17 +109,7 @@ fn placemarks(
                     *last = Some(e.text);
                 }
             }
-            Found::Whole(e) if e.name == "Style" => {
-                if let (Some(id), Some(icon)) = (e.attribute("id"), icon(&e)) {
-                    icons.insert(format!("#{id}"), icon);
-                }
-            }
-            Found::Whole(e) if e.name == "StyleMap" => {
-                let normal = e.children.iter().find(|p| p.text_of("key") == Some("normal"));
-                if let (Some(id), Some(url)) = (e.attribute("id"), normal.and_then(|p| p.text_of("styleUrl"))) {
-                    icons.insert(format!("#{id}"), url.to_string());
-                }
-            }
+            Found::Whole(e) if matches!(e.name.as_str(), "Style" | "StyleMap") => looks.add(&e),
             Found::Whole(e) if e.name == "Placemark" => {
                 let folders: Vec<&str> = around
                     .iter()
@@ -131,23 +124,6 @@ fn placemarks(
         }
         true
     })
-}
-
-/// The icon of a style, by its address.
-fn icon(style: &Element) -> Option<String> {
-    style.find("Icon").and_then(|i| i.text_of("href")).filter(|t| !t.is_empty()).map(String::from)
-}
-
-/// The column of icons.
-const ICON: &str = "icon";
-
-/// The icon that a style leads to; a shared style may lead to another one.
-fn resolved(style: &str, icons: &HashMap<String, String>) -> Option<String> {
-    let mut style = style;
-    for _ in 0..2 {
-        style = icons.get(style).map_or(style, String::as_str);
-    }
-    (!style.starts_with('#')).then(|| style.to_string())
 }
 
 fn placemark(e: &Element, folder: &str) -> Placemark {
@@ -203,8 +179,8 @@ fn placemark(e: &Element, folder: &str) -> Placemark {
         }
     }
     let geometry = e.children.iter().find(|c| geometry::is_geometry(&c.name)).map_or(Ok(None), geometry::read);
-    let style = e.child("Style").and_then(icon).or_else(|| e.text_of("styleUrl").map(String::from));
-    Placemark { values, style, geometry }
+    let own = e.child("Style").map(look).unwrap_or_default();
+    Placemark { values, own, shared: e.text_of("styleUrl").map(String::from), geometry }
 }
 
 impl FeatureSource for KmlReader {
@@ -217,11 +193,15 @@ impl FeatureSource for KmlReader {
     }
 
     fn each(&self, give: Give) -> Result<(), FormatError> {
-        placemarks(&self.path, &mut HashMap::new(), &mut |mut p| {
-            if let Some(icon) = p.style.and_then(|s| resolved(&s, &self.icons))
-                && !p.values.iter().any(|(n, _)| n == ICON)
-            {
-                p.values.push((ICON.into(), icon));
+        placemarks(&self.path, &mut Looks::default(), &mut |mut p| {
+            let shared = p.shared.and_then(|url| self.looks.of(&url));
+            for (i, (column, own)) in COLUMNS.iter().zip(p.own.0).enumerate() {
+                // What the placemark says itself counts more than what it shares; data of the name counts more than both.
+                let found = own.or_else(|| shared.and_then(|look| look.0[i].clone()));
+                if let Some(text) = found.filter(|_| !p.values.iter().any(|(n, _)| n == column)) {
+                    let text = if *column == "balloon" { filled(&text, &p.values) } else { text };
+                    p.values.push((column.to_string(), text));
+                }
             }
             let geometry = p.geometry.map_err(|problem| ("geometry cannot be read", problem));
             give(cells(&self.columns, p.values), geometry, 0)
