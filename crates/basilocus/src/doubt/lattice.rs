@@ -7,7 +7,7 @@ use super::{Evidence, columns, report};
 use crate::report::DoubtReport;
 
 /// Fewer positions may lie on round numbers by themselves.
-const POSITIONS: u64 = 20;
+const POSITIONS: u64 = 30;
 /// Metres of a degree of latitude.
 const DEGREE_M: f64 = 111_200.0;
 
