@@ -252,7 +252,10 @@ pub fn look(r: &LookReport) -> String {
     match (
         &r.crs,
         r.columns.iter().any(|c| {
-            c.role.as_deref().is_some_and(|r| r == "longitude" || r.starts_with("easting") || r.starts_with("position"))
+            c.kind == "geometry"
+                || c.role
+                    .as_deref()
+                    .is_some_and(|r| r == "longitude" || r.starts_with("easting") || r.starts_with("position"))
         }),
     ) {
         (Some(crs), _) => {

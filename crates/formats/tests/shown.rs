@@ -121,7 +121,7 @@ fn a_category_of_too_many_values_is_none() {
     let texts: Vec<String> = (0..1001).map(|i| format!("v{i}")).collect();
     let rows: Vec<common::Row> = texts.iter().map(|t| (Some(t.as_str()), None, None, Some("POINT (1 2)"))).collect();
     let show = || Presentation { category: Some(0), ..Presentation::default() };
-    for (name, part) in [("a.kml", "more than 1000 values"), ("a.xlsx", "more than 250 values")] {
+    for (name, part) in [("a.kml", "more than 500 values"), ("a.xlsx", "more than 250 values")] {
         let (out, batch) = layer(&rows, system(4326, true), show());
         let path = folder.path().join(name);
         assert!(write(&path, &out, &batch).unwrap_err().to_string().contains(part));

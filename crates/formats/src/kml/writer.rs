@@ -19,8 +19,8 @@ use std::io::{BufWriter, Read, Seek, Write};
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// Folders that a layer may have: more values are no category.
-const MOST_FOLDERS: usize = 1_000;
+/// Folders that a layer may have: more values are no category, and each has a file open while it is written.
+const MOST_FOLDERS: usize = 500;
 
 /// A KML file in the making.
 pub struct KmlWriter {
