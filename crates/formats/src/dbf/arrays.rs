@@ -25,12 +25,13 @@ impl Table {
             }
             (b'C', DataType::Utf8) => {
                 let mut builder = StringBuilder::with_capacity(rows.len(), rows.len() * c.width / 2);
+                let utf8 = self.encoding.is_utf8();
                 for v in values {
                     let text = trimmed(v);
                     match std::str::from_utf8(text) {
                         _ if text.is_empty() => builder.append_null(),
                         // Plain letters are the same in all encodings of tables.
-                        Ok(t) if text.is_ascii() => builder.append_value(t),
+                        Ok(t) if utf8 || text.is_ascii() => builder.append_value(t),
                         _ => builder.append_value(self.encoding.decode(text)),
                     }
                 }
@@ -70,8 +71,42 @@ fn integer(text: &[u8]) -> Option<i64> {
     std::str::from_utf8(text).ok()?.parse().ok()
 }
 
+/// A number; none where there is none.
 fn real(text: &[u8]) -> Option<f64> {
-    if is_blank(text) { None } else { std::str::from_utf8(text).ok()?.parse().ok() }
+    if is_blank(text) {
+        return None;
+    }
+    short_decimal(text).or_else(|| std::str::from_utf8(text).ok()?.parse().ok())
+}
+
+/// A number of at most fifteen figures with a point or none, as such columns have them. The figures and the power of ten are
+/// exact then, so that their quotient is the nearest number (Clinger, How to Read Floating Point Numbers Accurately, 1990).
+fn short_decimal(text: &[u8]) -> Option<f64> {
+    const POWERS: [f64; 16] = [1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15];
+    let (negative, figures) = match text {
+        [b'-', rest @ ..] => (true, rest),
+        rest => (false, rest),
+    };
+    if figures.len() > 16 {
+        return None;
+    }
+    let (mut value, mut count, mut behind, mut point) = (0u64, 0, 0, false);
+    for b in figures {
+        match b {
+            b'0'..=b'9' => {
+                value = value * 10 + u64::from(b - b'0');
+                count += 1;
+                behind += usize::from(point);
+            }
+            b'.' if !point => point = true,
+            _ => return None,
+        }
+    }
+    if count == 0 || count > 15 {
+        return None;
+    }
+    let magnitude = value as f64 / POWERS[behind];
+    Some(if negative { -magnitude } else { magnitude })
 }
 
 #[cfg(test)]
@@ -84,6 +119,15 @@ mod tests {
         fn whole_numbers_are_those_of_the_standard_library(v in any::<i64>(), width in 0usize..25) {
             let text = format!("{v:>width$}");
             prop_assert_eq!(integer(trimmed(text.as_bytes())), Some(v));
+        }
+
+        #[test]
+        fn numbers_are_those_of_the_standard_library(v in any::<f64>(), whole in -999_999_999_999i64..1_000_000_000_000, digits in 0usize..9) {
+            for text in [format!("{v}"), format!("{v:.digits$}"), format!("{}", whole as f64 / 10f64.powi(digits as i32)), format!("{whole}.")] {
+                let text = trimmed(text.as_bytes());
+                let expected: Option<f64> = std::str::from_utf8(text).unwrap().parse().ok();
+                prop_assert_eq!(real(text).map(f64::to_bits), expected.map(f64::to_bits));
+            }
         }
 
         #[test]

@@ -87,6 +87,10 @@ impl TextEncoding {
         }
     }
 
+    pub(super) fn is_utf8(self) -> bool {
+        self == TextEncoding::Web(encoding_rs::UTF_8)
+    }
+
     pub(super) fn name(self) -> String {
         match self {
             TextEncoding::Web(e) => e.name().to_string(),

@@ -360,16 +360,20 @@ impl Cursor<'_> {
         Ok(Some(&self.buffer))
     }
 
-    /// As many of the next rows as there are, at most `most`: how many, and their bytes.
+    /// Appends the bytes of as many of the next rows as there are, at most `most`; gives how many.
     ///
     /// # Errors
     /// Where the file cannot be read.
-    pub(crate) fn many(&mut self, most: u64) -> Result<(u64, Vec<u8>), FormatError> {
+    pub(crate) fn many(&mut self, most: u64, bytes: &mut Vec<u8>) -> Result<u64, FormatError> {
         let n = most.min(self.left);
         self.left -= n;
-        let mut bytes = vec![0; n as usize * self.table.header.row_length];
-        self.file.read_exact(&mut bytes).map_err(|e| FormatError::read(&self.table.path, e))?;
-        Ok((n, bytes))
+        let wanted = n * self.table.header.row_length as u64;
+        let failed = |e| FormatError::read(&self.table.path, e);
+        let there = self.file.by_ref().take(wanted).read_to_end(bytes).map_err(failed)?;
+        if (there as u64) < wanted {
+            return Err(failed(std::io::ErrorKind::UnexpectedEof.into()));
+        }
+        Ok(n)
     }
 
     /// The next row; none at the end.

@@ -23,15 +23,14 @@ pub(super) struct ShapeDecoder {
     pub table: Option<Arc<Table>>,
 }
 
-/// The bytes of a block.
-pub(super) fn block(shapes: u64, rows: u64, shape_bytes: &[u8], row_bytes: &[u8]) -> Vec<u8> {
-    let mut out = Vec::with_capacity(24 + shape_bytes.len() + row_bytes.len());
-    for n in [shapes, rows, shape_bytes.len() as u64] {
-        out.extend_from_slice(&n.to_le_bytes());
+/// Bytes in front of the shapes of a block.
+pub(super) const HEAD: usize = 24;
+
+/// Fills in the head of a block, for which room was left.
+pub(super) fn set_head(block: &mut [u8], shapes: u64, rows: u64, shape_bytes: u64) {
+    for (slot, n) in block[..HEAD].chunks_exact_mut(8).zip([shapes, rows, shape_bytes]) {
+        slot.copy_from_slice(&n.to_le_bytes());
     }
-    out.extend_from_slice(shape_bytes);
-    out.extend_from_slice(row_bytes);
-    out
 }
 
 /// Geometry of the rows of a block.
@@ -93,8 +92,8 @@ impl Decode for ShapeDecoder {
             eight.map_or(0, |b| u64::from_le_bytes(*b) as usize)
         };
         let (shapes, rows, shape_bytes) = (number(0), number(8), number(16));
-        let mut left = &bytes[24..24 + shape_bytes];
-        let row_bytes = &bytes[24 + shape_bytes..];
+        let mut left = &bytes[HEAD..HEAD + shape_bytes];
+        let row_bytes = &bytes[HEAD + shape_bytes..];
         let row_length = self.table.as_ref().map_or(0, |t| t.row_bytes() as usize);
         let (mut used, mut source_rows): (Vec<&[u8]>, Vec<u64>) =
             (Vec::with_capacity(rows), Vec::with_capacity(shapes));

@@ -101,7 +101,12 @@ impl Reader for ShapefileReader {
         let mut at = HEADER;
         let mut rows = self.table.as_ref().map(|t| t.cursor()).transpose()?;
         let (mut number, mut first) = (0u64, 1u64);
-        let mut shapes: Vec<u8> = Vec::with_capacity(BLOCK + 4096);
+        let empty = || {
+            let mut block = Vec::with_capacity(BLOCK * 4);
+            block.resize(decode::HEAD, 0);
+            block
+        };
+        let mut block: Vec<u8> = empty();
         let cut = |number: u64, problem: &str| {
             FormatError::broken(
                 &self.path,
@@ -118,28 +123,30 @@ impl Reader for ShapefileReader {
             if at > self.bytes || !(4..=LONGEST).contains(&length) {
                 return Err(cut(number, "is said to be longer than the file"));
             }
-            shapes.extend_from_slice(&(length as u32).to_le_bytes());
-            let from = shapes.len();
-            shapes.resize(from + length as usize, 0);
-            input.read_exact(&mut shapes[from..]).map_err(failed)?;
-            if shapes.len() >= BLOCK || at + 8 > self.bytes {
+            block.extend_from_slice(&(length as u32).to_le_bytes());
+            let from = block.len();
+            block.resize(from + length as usize, 0);
+            input.read_exact(&mut block[from..]).map_err(failed)?;
+            if block.len() >= BLOCK || at + 8 > self.bytes {
                 let count = number + 1 - first;
-                let (found, row_bytes) = match &mut rows {
-                    Some(cursor) => cursor.many(count)?,
-                    None => (0, Vec::new()),
+                let shape_bytes = (block.len() - decode::HEAD) as u64;
+                let found = match &mut rows {
+                    Some(cursor) => cursor.many(count, &mut block)?,
+                    None => 0,
                 };
-                let bytes = decode::block(count, found, &shapes, &row_bytes);
-                if !sink(Block::Raw { bytes, first }) {
+                decode::set_head(&mut block, count, found, shape_bytes);
+                if !sink(Block::Raw { bytes: std::mem::replace(&mut block, empty()), first }) {
                     return Ok(());
                 }
-                shapes.clear();
                 first = number + 1;
             }
         }
         // Rows of attributes that no shape belongs to.
         while let Some(cursor) = &mut rows {
-            let (found, row_bytes) = cursor.many(4096)?;
-            if found == 0 || !sink(Block::Raw { bytes: decode::block(0, found, &[], &row_bytes), first }) {
+            let mut block = empty();
+            let found = cursor.many(4096, &mut block)?;
+            decode::set_head(&mut block, 0, found, 0);
+            if found == 0 || !sink(Block::Raw { bytes: block, first }) {
                 break;
             }
             first += found;

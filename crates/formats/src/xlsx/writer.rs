@@ -4,12 +4,13 @@
 use super::{MOST_CHARACTERS, MOST_ROWS};
 use crate::writer::{AsRows, ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput};
-use arrow_array::{Array, BooleanArray, Float64Array, Int64Array};
+use arrow_array::{Array, BooleanArray, Float64Array, Int64Array, StringArray};
 use arrow_schema::DataType;
 use basilocus_table::batch::{cell_text, spatial_index};
 use rust_xlsxwriter::{
     DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError,
 };
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -469,7 +470,10 @@ fn write_cell(
     } else if let Some(a) = any.downcast_ref::<BooleanArray>() {
         sheet.write_boolean(row, column, a.value(at))?;
     } else {
-        let text = cell_text(array, at);
+        let text = match any.downcast_ref::<StringArray>() {
+            Some(a) => Cow::Borrowed(a.value(at)),
+            None => Cow::Owned(cell_text(array, at)),
+        };
         if text.is_empty() {
             return Ok(());
         }
@@ -477,15 +481,18 @@ fn write_cell(
             if wrote.room > 0 {
                 wrote.room -= 1;
                 wrote.links += 1;
-                sheet.write_url(row, column, text.as_str())?;
+                sheet.write_url(row, column, &*text)?;
                 return Ok(());
             }
             wrote.unlinked += 1;
         }
         let cut = text.len() > MOST_CHARACTERS && text.chars().count() > MOST_CHARACTERS;
         wrote.cut += u64::from(cut);
-        let fitting: String = if cut { text.chars().take(MOST_CHARACTERS).collect() } else { text };
-        sheet.write_string(row, column, fitting)?;
+        if cut {
+            sheet.write_string(row, column, text.chars().take(MOST_CHARACTERS).collect::<String>())?;
+        } else {
+            sheet.write_string(row, column, &*text)?;
+        }
     }
     Ok(())
 }
