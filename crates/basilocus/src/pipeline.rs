@@ -251,7 +251,7 @@ impl Pipeline {
         let Some(conform) = self.conform.take() else { return Ok(()) };
         // What is shown goes by the columns of the model.
         let show = std::mem::take(&mut self.show);
-        for wants in outputs.iter().take(1) {
+        if let Some(wants) = outputs.first() {
             // As the layer would be without a model, its geometry apart.
             let fields = self.layer_out("", *wants)?.schema;
             self.told.extend(conform.fit(&fields).told);

@@ -14,6 +14,9 @@ pub struct Report {
     pub rows_out: u64,
     /// Rows set aside by reason.
     pub set_aside: BTreeMap<String, u64>,
+    /// Rows that are in a row with others: points that became a line.
+    #[serde(skip_serializing_if = "is_zero")]
+    pub joined: u64,
     /// Rows that a selection was asked to leave out, by what they are.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub left_out: BTreeMap<String, u64>,
@@ -46,6 +49,9 @@ pub struct LayerReport {
     pub rows_out: u64,
     /// Rows set aside by reason.
     pub set_aside: BTreeMap<String, u64>,
+    /// Rows that are in a row with others.
+    #[serde(skip_serializing_if = "is_zero")]
+    pub joined: u64,
     /// Rows that a selection was asked to leave out.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub left_out: BTreeMap<String, u64>,
@@ -105,6 +111,7 @@ impl Report {
         for (reason, n) in &ledger.set_aside {
             *self.set_aside.entry(reason.clone()).or_default() += n;
         }
+        self.joined += ledger.joined;
         for (reason, n) in &ledger.left_out {
             *self.left_out.entry(reason.clone()).or_default() += n;
         }
@@ -114,4 +121,8 @@ impl Report {
     pub fn is_clean(&self) -> bool {
         self.set_aside.is_empty() && self.doubts.is_empty()
     }
+}
+
+fn is_zero(n: &u64) -> bool {
+    *n == 0
 }

@@ -4,7 +4,7 @@ use crate::Error;
 use crate::answers::{self, Known, ReviewRow, Store};
 use crate::doubt::{self, Evidence, Tally};
 use crate::engine::{Cancel, Progress, stream};
-use crate::gather::{JOINED, gather};
+use crate::gather::gather;
 use crate::pipeline::{Pipeline, Wants};
 use crate::plan::{LayerPlan, Plan};
 use crate::report::{LayerReport, Report};
@@ -357,11 +357,7 @@ impl LayerRun<'_> {
             }
         }
         progress.start(self.name, "writing", bytes);
-        let mut ledger = Ledger::default();
-        if self.joined > 0 {
-            ledger.rows_in += self.joined;
-            ledger.leave_out(JOINED, self.joined);
-        }
+        let mut ledger = Ledger { rows_in: self.joined, joined: self.joined, ..Default::default() };
         let mut tally = Tally::default();
         let mut report = LayerReport {
             name: self.name.to_string(),
@@ -459,6 +455,7 @@ impl LayerRun<'_> {
         report.rows_in = ledger.rows_in;
         report.rows_out = ledger.rows_out;
         report.set_aside = ledger.set_aside.clone();
+        report.joined = ledger.joined;
         report.left_out = ledger.left_out.clone();
         report.operations = pipeline.operations();
         Ok((report, ledger, doubts))
@@ -552,6 +549,9 @@ fn about(report: &Report, layers: &[(Box<dyn Reader>, Pipeline)], date: &str) ->
         }
         lines.push(("Rows read".into(), layer.rows_in.to_string()));
         lines.push(("Rows written".into(), layer.rows_out.to_string()));
+        if layer.joined > 0 {
+            lines.push(("Rows that are in them with others".into(), layer.joined.to_string()));
+        }
         for (reason, n) in &layer.left_out {
             lines.push((format!("Not chosen: {reason}"), n.to_string()));
         }

@@ -120,7 +120,7 @@ pub fn report(r: &Report, verbose: bool) -> String {
         let _ = writeln!(out, "  doubt      {} in {}: {}", d.id, d.layer, d.message);
     }
     if r.layers.len() > 1 {
-        let _ = writeln!(out, "  all        {}", ledger(r.rows_in, r.rows_out, &r.left_out, &r.set_aside));
+        let _ = writeln!(out, "  all        {}", ledger(r.rows_in, r.rows_out, r.joined, &r.left_out, &r.set_aside));
     }
     for o in &r.outputs {
         let standard = basilocus::formats::is_standard(o);
@@ -157,7 +157,11 @@ fn layer_text(out: &mut String, layer: &LayerReport, several: bool, verbose: boo
         let digits = if geographic { 5 } else { 1 };
         let _ = writeln!(out, "  extent     {w:.digits$} to {e:.digits$} east, {s:.digits$} to {n:.digits$} north");
     }
-    let _ = writeln!(out, "  ledger     {}", ledger(layer.rows_in, layer.rows_out, &layer.left_out, &layer.set_aside));
+    let _ = writeln!(
+        out,
+        "  ledger     {}",
+        ledger(layer.rows_in, layer.rows_out, layer.joined, &layer.left_out, &layer.set_aside)
+    );
     if several {
         let _ = writeln!(out);
     }
@@ -188,19 +192,18 @@ fn operation(out: &mut String, op: &OperationReport, verbose: bool) {
 pub fn ledger(
     rows_in: u64,
     rows_out: u64,
+    joined: u64,
     left_out: &BTreeMap<String, u64>,
     set_aside: &BTreeMap<String, u64>,
 ) -> String {
     let n: u64 = set_aside.values().sum();
     let reasons = if n > 0 { format!(" ({})", counts(set_aside)) } else { String::new() };
-    let mut left_out = left_out.clone();
-    let joined = left_out.remove(basilocus::gather::JOINED).unwrap_or(0);
     let mut left = match left_out.values().sum::<u64>() {
         0 => String::new(),
-        l => format!(" + {} not chosen ({})", thousands(l), counts(&left_out)),
+        l => format!(" + {} not chosen ({})", thousands(l), counts(left_out)),
     };
     if joined > 0 {
-        left.insert_str(0, &format!(" + {} {}", thousands(joined), basilocus::gather::JOINED));
+        left.insert_str(0, &format!(" + {} further positions of lines or polygons", thousands(joined)));
     }
     format!("{} rows in = {} out{left} + {} set aside{reasons}", thousands(rows_in), thousands(rows_out), thousands(n))
 }
@@ -450,7 +453,7 @@ pub fn build(r: &BuildReport) -> String {
         let _ = writeln!(out, "  columns    {}", s.columns.join(", "));
         let _ = writeln!(out, "  rows       {} read, {} used", thousands(s.rows_in), thousands(s.rows_out));
     }
-    let _ = writeln!(out, "  ledger     {}", ledger(r.rows_in, r.rows_out, &BTreeMap::new(), &r.set_aside));
+    let _ = writeln!(out, "  ledger     {}", ledger(r.rows_in, r.rows_out, 0, &BTreeMap::new(), &r.set_aside));
     if r.folded > 0 {
         let _ = writeln!(
             out,

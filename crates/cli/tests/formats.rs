@@ -329,7 +329,7 @@ fn points_in_their_order_become_lines_and_back() {
     );
     insta::assert_snapshot!(f.read("lines.set-aside.csv"), @r#"
 source_row,reason,id,river,step,lon,lat
-7,"the line of river ""Lone"" has 1 positions; 2 or more are expected",6,Lone,1,-123.5,46.0
+7,"the line of river ""Lone"" has 1 of the 2 or more positions that are expected",6,Lone,1,-123.5,46.0
 8,"column ""lon"": ""bad"" has the word ""bad"", which is no part of a position in degrees (at character 1: ""b""); a number, or degrees (and minutes, seconds) are expected",7,Mill,3,bad,46.1
 "#);
     f.ok(&["convert", "lines.geojson", "--gather", "points", "-o", "points.csv", "--no-progress"]);
@@ -352,7 +352,7 @@ track,Mill,2,1,1,2,-123.710000000,46.110000000
         "area.gpkg",
         "--no-progress",
     ]);
-    assert!(out.contains("6 rows are the positions of 1 polygons"), "{out}");
+    assert!(out.contains("6 rows are the positions of 1 polygon"), "{out}");
     let message = f.refusal(&["convert", "track.csv", "--from", "EPSG:4326", "--gather", "points", "-o", "x.csv"]);
     assert!(message.contains("no lines or polygons whose positions could become points"), "{message}");
 }
@@ -421,6 +421,7 @@ fn rows_by_category_in_every_format_that_parts_them() {
     assert!(look.contains("rows       2"), "{look}");
     for (flag, value, part) in [
         ("--category", "sort", "--category sort: there is no such column; it has: id, kind, lon, lat"),
+        ("--balloon", "nam", "--balloon nam: there is no column \"nam\""),
         ("--label", "{nam}", "--label {nam}: there is no column \"nam\""),
         ("--color", "kind:flap=greenish", "\"greenish\" is no colour and no column"),
         ("--altitude", "high", "ground, above-ground or above-sea is expected"),

@@ -44,7 +44,7 @@ enum Part {
 }
 
 impl Template {
-    /// Reads `{name} is {kind}`; `{{` and `}}` are braces. A text that is the name of a column is that column.
+    /// Reads `{name} is {kind}`; `{{` and `}}` are braces. A text without braces is the name of a column.
     ///
     /// # Errors
     /// The name of a column that is not there, or a brace that is not closed.
@@ -58,7 +58,8 @@ impl Template {
                 .ok_or_else(|| format!("there is no column \"{name}\"; it has: {}", columns.join(", ")))
         };
         if !text.contains('{') {
-            return Ok(Template(vec![find(text).map_or_else(|_| Part::Text(text.to_string()), Part::Column)]));
+            // A name that is misspelt would else stand at every row.
+            return Ok(Template(vec![Part::Column(find(text)?)]));
         }
         let mut parts = Vec::new();
         let mut literal = String::new();
@@ -210,7 +211,8 @@ mod tests {
         let text = |t: &str| Template::new(t, &names()).map(|t| t.text(&|c| format!("<{c}>")));
         assert_eq!(text("{id}: {kind} {{x}}").unwrap(), "<0>: <1> {x}");
         assert_eq!(text("kind").unwrap(), "<1>", "the name of a column alone");
-        assert_eq!(text("all the same").unwrap(), "all the same");
+        assert!(text("kin").unwrap_err().contains("there is no column \"kin\""));
+        assert_eq!(text("{{all the same}}").unwrap(), "{all the same}");
         assert!(text("{ID").unwrap_err().contains("not closed"));
         assert!(text("{kin}").unwrap_err().contains("id, Kind, note"));
     }

@@ -13,16 +13,19 @@ pub struct Ledger {
     pub set_aside: BTreeMap<String, u64>,
     /// Rows that a selection was asked to leave out, by what they are.
     pub left_out: BTreeMap<String, u64>,
+    /// Rows that are in a row with others: points that became a line.
+    pub joined: u64,
 }
 
 /// The sum does not come out: a defect of the program, never of the data.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error(
-    "the ledger does not balance: {rows_in} rows in, {rows_out} out, {left_out} left out, {set_aside} set aside; this is a defect, the output is not to be trusted"
+    "the ledger does not balance: {rows_in} rows in, {rows_out} out, {joined} joined to others, {left_out} left out, {set_aside} set aside; this is a defect, the output is not to be trusted"
 )]
 pub struct LedgerError {
     rows_in: u64,
     rows_out: u64,
+    joined: u64,
     left_out: u64,
     set_aside: u64,
 }
@@ -57,6 +60,7 @@ impl Ledger {
     pub fn merge(&mut self, other: &Ledger) {
         self.rows_in += other.rows_in;
         self.rows_out += other.rows_out;
+        self.joined += other.joined;
         for (class, n) in &other.set_aside {
             *self.set_aside.entry(class.clone()).or_default() += n;
         }
@@ -68,13 +72,14 @@ impl Ledger {
     /// Checks the sum.
     ///
     /// # Errors
-    /// [`LedgerError`] where rows in ≠ rows out + rows left out + rows set aside.
+    /// [`LedgerError`] where rows in ≠ rows out + rows joined to others + rows left out + rows set aside.
     pub fn check(&self) -> Result<(), LedgerError> {
         let (set_aside, left_out) = (self.set_aside_total(), self.left_out_total());
-        if self.rows_in == self.rows_out + left_out + set_aside {
+        if self.rows_in == self.rows_out + self.joined + left_out + set_aside {
             Ok(())
         } else {
-            Err(LedgerError { rows_in: self.rows_in, rows_out: self.rows_out, left_out, set_aside })
+            let (rows_in, rows_out, joined) = (self.rows_in, self.rows_out, self.joined);
+            Err(LedgerError { rows_in, rows_out, joined, left_out, set_aside })
         }
     }
 }
@@ -93,6 +98,10 @@ mod tests {
         whole.merge(&ledger);
         whole.merge(&ledger);
         assert_eq!(whole.set_aside["latitude out of range"], 2);
+        assert!(whole.check().is_ok());
+        whole.rows_in += 4;
+        assert!(whole.check().unwrap_err().to_string().contains("0 joined to others"));
+        whole.joined += 4;
         assert!(whole.check().is_ok());
     }
 }

@@ -128,7 +128,7 @@ pub(super) fn make(
                     source_row: *number,
                     class: format!("too few positions for a {what}"),
                     reason: format!(
-                        "the {what}{} has {} positions; {least} or more are expected",
+                        "the {what}{} has {} of the {least} or more positions that are expected",
                         by.map_or(String::new(), |c| format!(
                             " of {} \"{}\"",
                             names[c],
@@ -175,8 +175,12 @@ pub(super) fn make(
     let records = record_batch(made.clone(), arrays, rows.len())
         .map_err(|e| Error::Plan(format!("the lines do not make a table: {e}; this is a defect")))?;
     let dropped: Vec<String> = (0..columns.len()).filter(|i| !common[*i]).map(|i| names[columns[i]].clone()).collect();
-    let mut told =
-        vec![format!("{} rows are the positions of {} {what}s", read - (set_aside_of(&set_aside, what)), rows.len())];
+    let mut told = vec![format!(
+        "{} rows are the positions of {} {what}{}",
+        read - set_aside_of(&set_aside, what),
+        rows.len(),
+        if rows.len() == 1 { "" } else { "s" }
+    )];
     if !dropped.is_empty() {
         told.push(format!("columns whose values differ within a {what} are left out: {}", dropped.join(", ")));
     }

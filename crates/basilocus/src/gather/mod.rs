@@ -37,9 +37,6 @@ impl std::str::FromStr for Gather {
     }
 }
 
-/// What a ledger calls rows that are in lines or polygons with another row.
-pub const JOINED: &str = "further positions of lines or polygons";
-
 /// A layer whose geometry was made anew.
 pub(crate) struct Gathered {
     pub reader: Box<dyn Reader>,

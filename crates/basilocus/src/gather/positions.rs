@@ -8,7 +8,7 @@ use basilocus_formats::{About, Block, Decode, Decoded, FormatError, Reader};
 use basilocus_table::batch::{point_array, point_crs, point_field, record_batch, take};
 use basilocus_table::geometry::{Geometries, Geometry, Position, geometry_index};
 use basilocus_table::{Batch, SetAsideRow};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// A reader of positions.
@@ -121,7 +121,11 @@ impl Reader for PositionsReader {
     }
 
     fn decoder(&self) -> Arc<dyn Decode> {
-        Arc::new(PositionsDecoder { inner: self.inner.decoder(), schema: self.schema.clone() })
+        Arc::new(PositionsDecoder {
+            path: self.inner.about().path.clone(),
+            inner: self.inner.decoder(),
+            schema: self.schema.clone(),
+        })
     }
 
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
@@ -130,6 +134,7 @@ impl Reader for PositionsReader {
 }
 
 struct PositionsDecoder {
+    path: PathBuf,
     inner: Arc<dyn Decode>,
     schema: SchemaRef,
 }
@@ -177,7 +182,7 @@ impl Decode for PositionsDecoder {
         debug_assert!(columns.iter().all(|c| c.len() == rows.len()));
         let source_rows: Vec<u64> = rows.iter().map(|r| batch.source_rows[*r]).collect();
         let records = record_batch(self.schema.clone(), columns, rows.len()).map_err(|e| FormatError::Broken {
-            path: std::path::PathBuf::new(),
+            path: self.path.clone(),
             problem: format!("the positions do not make a table: {e}; this is a defect"),
         })?;
         Ok(Decoded { batch: Batch { records, source_rows }, set_aside, bytes })

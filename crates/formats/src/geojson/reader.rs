@@ -242,7 +242,7 @@ fn survey(path: &Path, sequence: bool) -> Result<(Collection, Survey), FormatErr
     let mut found = Survey::default();
     let mut waiting: Vec<Pieces> = Vec::new();
     let together = |waiting: &mut Vec<Pieces>, found: &mut Survey| {
-        let parts: Vec<Survey> = std::thread::scope(|scope| {
+        let parts: Vec<Option<Survey>> = std::thread::scope(|scope| {
             let handles: Vec<_> = waiting
                 .drain(..)
                 .map(|p| {
@@ -253,18 +253,24 @@ fn survey(path: &Path, sequence: bool) -> Result<(Collection, Survey), FormatErr
                     })
                 })
                 .collect();
-            handles.into_iter().map(|h| h.join().unwrap_or_default()).collect()
+            handles.into_iter().map(|h| h.join().ok()).collect()
         });
-        parts.into_iter().for_each(|p| found.merge(p));
+        // Columns that nobody looked at would be missing without a word.
+        let whole = parts.iter().all(Option::is_some);
+        parts.into_iter().flatten().for_each(|p| found.merge(p));
+        whole
     };
+    let mut whole = true;
     let collection = pieces::each(path, sequence, &mut |p| {
         waiting.push(p);
         if waiting.len() >= 2 * threads {
-            together(&mut waiting, &mut found);
+            whole &= together(&mut waiting, &mut found);
         }
         true
     })?;
-    together(&mut waiting, &mut found);
+    if !(together(&mut waiting, &mut found) && whole) {
+        return Err(FormatError::broken(path, "could not be looked at; this is a defect"));
+    }
     Ok((collection, found))
 }
 

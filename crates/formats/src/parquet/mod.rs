@@ -1,5 +1,5 @@
 //! GeoParquet 1.1: geometry as well-known binary or in the native encodings, its system, and a column of bounds. Behind
-//! the feature `parquet`, for the packages take a minute to build.
+//! the feature `parquet`, for the time that its packages take to build.
 
 #[cfg(feature = "parquet")]
 mod native;
