@@ -20,7 +20,7 @@ pub struct Ledger {
 /// The sum does not come out: a defect of the program, never of the data.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error(
-    "the ledger does not balance: {rows_in} rows in, {rows_out} out, {joined} joined to others, {left_out} left out, {set_aside} set aside; this is a defect, the output is not to be trusted"
+    "the ledger does not balance: {rows_in} rows in, {rows_out} out, {left_out} left out, {set_aside} set aside, {joined} joined to others; this is a defect, the output is not to be trusted"
 )]
 pub struct LedgerError {
     rows_in: u64,
