@@ -67,6 +67,16 @@ pub fn push_shortest(out: &mut Vec<u8>, value: f64) {
     }
 }
 
+/// The number of so many units of its last decimal, where one division gives the nearest double: the units and the power of
+/// ten must be exact (Clinger, How to Read Floating Point Numbers Accurately, 1990).
+pub(crate) fn decimal(units: u64, decimals: usize) -> Option<f64> {
+    const POWERS: [f64; 23] = [
+        1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19,
+        1e20, 1e21, 1e22,
+    ];
+    (units <= 1 << 53).then(|| POWERS.get(decimals).map(|power| units as f64 / power)).flatten()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

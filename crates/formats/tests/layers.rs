@@ -245,7 +245,7 @@ fn a_feature_a_line() {
     // RFC 8142 with its record separators, and the same without; a line that is cut is set aside.
     for separator in ["\u{1e}", ""] {
         let text = format!(
-            "{separator}{}\n{separator}{}\n{separator}{{\"type\":\"Fea\n\n{}\n",
+            "{separator}{}\n{separator}{}\n{separator}{{\"type\":\"Fea\n\n{separator}{}\n",
             feature(1),
             feature(2),
             feature(3)

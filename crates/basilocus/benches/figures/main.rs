@@ -1,7 +1,7 @@
 //! The figures that the project promises, each as a ratio to a floor that runs beside it in the same process.
 //!
 //! `cargo bench -p basilocus` prints them; nothing here passes or fails, because machines are noisy. Single parts:
-//! `cargo bench -p basilocus -- kernels|convert|formats|geocode|start`, and `--rows N` for another size of the table.
+//! `cargo bench -p basilocus -- kernels|convert|formats|reading|geocode|start`, and `--rows N` for another size of the table.
 
 mod convert;
 mod formats;
@@ -36,6 +36,9 @@ fn main() {
     }
     if wanted("formats") {
         formats::run(rows);
+    }
+    if wanted("reading") {
+        formats::reading(rows);
     }
     if wanted("geocode") {
         geocode::run();

@@ -79,10 +79,8 @@ fn real(text: &[u8]) -> Option<f64> {
     short_decimal(text).or_else(|| std::str::from_utf8(text).ok()?.parse().ok())
 }
 
-/// A number of at most fifteen figures with a point or none, as such columns have them. The figures and the power of ten are
-/// exact then, so that their quotient is the nearest number (Clinger, How to Read Floating Point Numbers Accurately, 1990).
+/// A number of at most fifteen figures with a point or none, as such columns have them.
 fn short_decimal(text: &[u8]) -> Option<f64> {
-    const POWERS: [f64; 16] = [1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15];
     let (negative, figures) = match text {
         [b'-', rest @ ..] => (true, rest),
         rest => (false, rest),
@@ -105,7 +103,7 @@ fn short_decimal(text: &[u8]) -> Option<f64> {
     if count == 0 || count > 15 {
         return None;
     }
-    let magnitude = value as f64 / POWERS[behind];
+    let magnitude = crate::number::decimal(value, behind)?;
     Some(if negative { -magnitude } else { magnitude })
 }
 

@@ -2,9 +2,14 @@
 
 mod feature;
 mod geometry;
+mod names;
 mod pieces;
 mod reader;
+mod rows;
 mod scan;
+mod scanner;
+mod survey;
+mod within;
 mod writer;
 
 pub use reader::GeoJsonReader;
@@ -41,27 +46,30 @@ impl Form {
     }
 }
 
-/// Whether a file has a feature a line (RFC 8142, or without its record separators).
-pub(crate) fn is_sequence(path: &Path) -> bool {
+/// Stands before each feature of a sequence (RFC 8142).
+const SEPARATOR: u8 = 0x1E;
+
+/// What stands between the features of a file that has one a line or is a sequence of them; none where it is neither.
+fn separator(path: &Path) -> Option<u8> {
     const FIRST_LINE: u64 = 16 << 20;
-    let Ok(file) = std::fs::File::open(path) else { return false };
+    let file = std::fs::File::open(path).ok()?;
     let mut line = Vec::new();
     let mut input = BufReader::new(file.take(FIRST_LINE));
     // Blank lines may stand in front.
     while line.trim_ascii().is_empty() {
         line.clear();
         if input.read_until(b'\n', &mut line).unwrap_or(0) == 0 {
-            return false;
+            return None;
         }
     }
-    if line.starts_with(b"\x1E") {
-        return true;
+    let text = line.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(&line);
+    if text.starts_with(&[SEPARATOR]) {
+        return Some(SEPARATOR);
     }
     #[derive(serde::Deserialize)]
     struct Kind {
         #[serde(rename = "type")]
         kind: String,
     }
-    let text = line.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(&line);
-    serde_json::from_slice::<Kind>(text).is_ok_and(|k| k.kind == "Feature")
+    serde_json::from_slice::<Kind>(text).is_ok_and(|k| k.kind == "Feature").then_some(b'\n')
 }

@@ -3,16 +3,21 @@
 use super::Form;
 use super::feature::{Feature, NESTED, Scalar};
 use super::geometry;
-use super::pieces::{self, Collection, END, Pieces};
-use super::scan;
+use super::pieces::{self, Features};
+use super::rows::{Builder, Columns, Row, cell};
+use super::scan::Kinds;
+use super::scanner::Scanner;
+use super::survey::{Span, Survey, survey};
 use crate::reader::{About, Block, Decode, Decoded, InputOptions, Reader};
 use crate::{Format, FormatError};
-use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, Int64Array, StringArray};
+use arrow_array::ArrayRef;
+use arrow_array::builder::BinaryBuilder;
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use basilocus_table::batch::{point_array, point_field, record_batch};
 use basilocus_table::geometry::{Geometry, geometry_field, wkb};
 use basilocus_table::{Batch, SetAsideRow};
-use std::collections::{BTreeSet, HashMap};
+use std::fs::File;
+use std::io::{Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -21,18 +26,20 @@ pub struct GeoJsonReader {
     path: PathBuf,
     about: About,
     layout: Arc<Layout>,
-    /// Whether there is a feature a line.
-    sequence: bool,
+    /// Where in the file the features stand.
+    spans: Vec<Span>,
 }
 
 /// What the features have in common.
 struct Layout {
+    path: PathBuf,
     schema: SchemaRef,
-    columns: Vec<(String, DataType)>,
+    columns: Columns,
     with_z: bool,
     /// Whether there are other geometries than points.
     any_shape: bool,
-    sequence: bool,
+    /// What stands between the features of a sequence.
+    sequence: Option<u8>,
 }
 
 impl GeoJsonReader {
@@ -41,9 +48,9 @@ impl GeoJsonReader {
     /// # Errors
     /// Where the file cannot be read, is no valid JSON, or is no feature collection.
     pub fn open(path: &Path, _: &InputOptions) -> Result<Self, FormatError> {
-        let sequence = super::is_sequence(path);
+        let sequence = super::separator(path);
         let (collection, found) = survey(path, sequence)?;
-        let Survey { columns, with_z, any_shape, features, nested, lists, .. } = found;
+        let Survey { names, kinds, with_z, any_shape, features, nested, lists, spans } = found;
         if !collection.saw_features {
             return Err(FormatError::NotRecognised {
                 path: path.to_path_buf(),
@@ -71,17 +78,19 @@ impl GeoJsonReader {
         let mut fields_seen = Vec::new();
         // Where an object is null in some rows and is none in others, there is nothing but what is in it.
         let is_in = |name: &str, other: &str| other.strip_prefix(name).is_some_and(|rest| rest.starts_with(NESTED));
-        let is_empty = |name: &str, t: &Option<DataType>| t.is_none() && nested.iter().any(|n| is_in(name, n));
-        let columns: Vec<(String, DataType)> = columns
+        let is_empty = |name: &str, kinds: Kinds| kinds.is_empty() && nested.iter().any(|n| is_in(name, n));
+        let columns: Vec<(String, DataType)> = names
+            .list
             .into_iter()
-            .filter(|(name, t)| !is_empty(name, t))
-            .map(|(name, t)| {
+            .zip(kinds)
+            .filter(|(name, kinds)| !is_empty(name, *kinds))
+            .map(|(name, kinds)| {
                 let mut unique = name.clone();
                 while unique == basilocus_table::POINT_COLUMN || fields_seen.contains(&unique) {
                     unique.push('_');
                 }
                 fields_seen.push(unique);
-                (name, t.unwrap_or(DataType::Utf8))
+                (name, kinds.data_type())
             })
             .collect();
         let mut fields: Vec<Field> = columns
@@ -98,8 +107,9 @@ impl GeoJsonReader {
             .collect();
         fields.push(if any_shape { geometry_field(Some(&crs)) } else { point_field(Some(&crs), with_z) });
         let about = About { crs: Some(crs), notes, typed: true, ..About::of(path, Format::GeoJson)? };
-        let layout = Layout { schema: Arc::new(Schema::new(fields)), columns, with_z, any_shape, sequence };
-        Ok(GeoJsonReader { path: path.to_path_buf(), about, layout: Arc::new(layout), sequence })
+        let (path, schema) = (path.to_path_buf(), Arc::new(Schema::new(fields)));
+        let layout = Layout { path: path.clone(), schema, columns: Columns::new(columns), with_z, any_shape, sequence };
+        Ok(GeoJsonReader { path, about, layout: Arc::new(layout), spans })
     }
 }
 
@@ -115,7 +125,7 @@ fn system_of(member: &serde_json::Value) -> Option<String> {
 }
 
 /// A feature of its text; the reason in words where it is none.
-fn parse(text: &[u8], sequence: bool) -> Result<Feature<'_>, String> {
+pub(super) fn parse(text: &[u8], sequence: bool) -> Result<Feature<'_>, String> {
     // Looking at all bytes once is faster than at each string for itself.
     let text =
         std::str::from_utf8(text).map_err(|e| format!("the text is no UTF-8 after {} bytes", e.valid_up_to()))?;
@@ -129,222 +139,58 @@ fn parse(text: &[u8], sequence: bool) -> Result<Feature<'_>, String> {
     }
 }
 
-/// The texts of the features of a block.
-fn texts(pieces: &[u8]) -> impl Iterator<Item = &[u8]> {
-    let mut rest = pieces;
-    std::iter::from_fn(move || {
-        let at = memchr::memchr(END, rest)?;
-        let text = &rest[..at];
-        rest = &rest[at + 1..];
-        Some(text)
-    })
-}
-
-/// What is found of columns and geometry before the rows are read.
-#[derive(Default)]
-struct Survey {
-    columns: Vec<(String, Option<DataType>)>,
-    index: HashMap<String, usize>,
-    with_z: bool,
-    any_shape: bool,
-    features: u64,
-    /// Columns whose values stood in objects, and those that are lists as they are written.
-    nested: BTreeSet<String>,
-    lists: BTreeSet<String>,
-}
-
-impl Survey {
-    fn add(&mut self, pieces: &[u8], sequence: bool) {
-        let mut usual = scan::Found::default();
-        for text in texts(pieces) {
-            if scan::feature(text, &mut usual).is_some() {
-                self.features += 1;
-                for (i, (name, value)) in usual.properties.iter().enumerate() {
-                    self.note(name, i, value);
-                }
-                if let Some((is_point, has_height)) = usual.geometry {
-                    self.with_z |= has_height;
-                    self.any_shape |= !is_point;
-                }
-                continue;
-            }
-            let Ok(f) = parse(text, sequence) else { continue };
-            self.features += 1;
-            if let Some(id) = f.id.as_ref().filter(|v| **v != Scalar::Null) {
-                self.note("id", 0, id);
-            }
-            let shift = usize::from(f.id.is_some());
-            for (i, (name, value)) in f.properties.iter().flat_map(|p| &p.list).enumerate() {
-                self.note(name, i + shift, value);
-                if let Scalar::Other(_) = value {
-                    self.lists.insert(name.to_string());
-                }
-            }
-            self.nested.extend(f.properties.into_iter().flat_map(|p| p.nested));
-            if let Some(g) = &f.geometry {
-                self.with_z |= geometry::point_with_height(g);
-                self.any_shape |= g.kind != "Point";
-            }
-        }
-    }
-
-    /// Widens the type of a column, which is likely at a place, by a value.
-    fn note(&mut self, name: &str, likely: usize, value: &Scalar) {
-        let seen = match value {
-            Scalar::Null => None,
-            Scalar::Boolean(_) => Some(DataType::Boolean),
-            Scalar::Integer(_) => Some(DataType::Int64),
-            Scalar::Real(_) => Some(DataType::Float64),
-            Scalar::Text(_) | Scalar::Other(_) => Some(DataType::Utf8),
-        };
-        self.widen(name, likely, seen);
-    }
-
-    fn widen(&mut self, name: &str, likely: usize, seen: Option<DataType>) {
-        let at = match self.columns.get(likely) {
-            Some((n, _)) if n == name => likely,
-            _ => match self.index.get(name) {
-                Some(i) => *i,
-                None => {
-                    self.index.insert(name.to_string(), self.columns.len());
-                    self.columns.push((name.to_string(), None));
-                    self.columns.len() - 1
-                }
-            },
-        };
-        let Some(seen) = seen else { return };
-        let slot = &mut self.columns[at].1;
-        *slot = Some(match slot.take() {
-            None => seen,
-            Some(t) if t == seen => t,
-            Some(DataType::Int64 | DataType::Float64) if matches!(seen, DataType::Int64 | DataType::Float64) => {
-                DataType::Float64
-            }
-            Some(_) => DataType::Utf8,
-        });
-    }
-
-    fn merge(&mut self, other: Survey) {
-        for (i, (name, kind)) in other.columns.into_iter().enumerate() {
-            self.widen(&name, i, kind);
-        }
-        self.with_z |= other.with_z;
-        self.any_shape |= other.any_shape;
-        self.features += other.features;
-        self.nested.extend(other.nested);
-        self.lists.extend(other.lists);
-    }
-}
-
-/// Goes through a file once, on all cores.
-fn survey(path: &Path, sequence: bool) -> Result<(Collection, Survey), FormatError> {
-    let threads = std::thread::available_parallelism().map_or(1, usize::from);
-    let mut found = Survey::default();
-    let mut waiting: Vec<Pieces> = Vec::new();
-    let together = |waiting: &mut Vec<Pieces>, found: &mut Survey| {
-        let parts: Vec<Option<Survey>> = std::thread::scope(|scope| {
-            let handles: Vec<_> = waiting
-                .drain(..)
-                .map(|p| {
-                    scope.spawn(move || {
-                        let mut part = Survey::default();
-                        part.add(&p.bytes, sequence);
-                        part
-                    })
-                })
-                .collect();
-            handles.into_iter().map(|h| h.join().ok()).collect()
-        });
-        // Columns that nobody looked at would be missing without a word.
-        let whole = parts.iter().all(Option::is_some);
-        parts.into_iter().flatten().for_each(|p| found.merge(p));
-        whole
-    };
-    let mut whole = true;
-    let collection = pieces::each(path, sequence, &mut |p| {
-        waiting.push(p);
-        if waiting.len() >= 2 * threads {
-            whole &= together(&mut waiting, &mut found);
-        }
-        true
-    })?;
-    if !(together(&mut waiting, &mut found) && whole) {
-        return Err(FormatError::broken(path, "could not be looked at; this is a defect"));
-    }
-    Ok((collection, found))
-}
-
-#[derive(Default)]
-struct Rows<'a> {
-    features: Vec<Feature<'a>>,
-    points: Vec<(f64, f64, f64)>,
-    shapes: Vec<Option<Vec<u8>>>,
+/// The rows of a block while they are read.
+struct Rows {
+    columns: Vec<Builder>,
+    points: [Vec<f64>; 3],
+    shapes: BinaryBuilder,
     source_rows: Vec<u64>,
     set_aside: Vec<SetAsideRow>,
 }
 
 impl Layout {
-    fn cell<'f, 'a>(&self, f: &'f Feature<'a>, name: &str, likely: usize) -> Option<&'f Scalar<'a>> {
-        match f.properties.as_ref().and_then(|p| p.get(name, likely)) {
-            Some(v) => Some(v),
-            None if name == "id" => f.id.as_ref(),
-            None => None,
+    fn rows(&self) -> Rows {
+        Rows {
+            columns: self.columns.builders(),
+            points: Default::default(),
+            shapes: BinaryBuilder::new(),
+            source_rows: Vec::new(),
+            set_aside: Vec::new(),
         }
     }
 
-    fn finish(&self, rows: Rows, bytes: u64) -> Decoded {
-        let mut arrays: Vec<ArrayRef> = self
-            .columns
-            .iter()
-            .enumerate()
-            .map(|(i, (name, t))| {
-                let cells = rows.features.iter().map(|f| self.cell(f, name, i));
-                match t {
-                    DataType::Int64 => Arc::new(
-                        cells
-                            .map(|v| if let Some(Scalar::Integer(i)) = v { Some(*i) } else { None })
-                            .collect::<Int64Array>(),
-                    ) as ArrayRef,
-                    DataType::Float64 => Arc::new(
-                        cells
-                            .map(|v| match v {
-                                Some(Scalar::Real(f)) => Some(*f),
-                                Some(Scalar::Integer(i)) => Some(*i as f64),
-                                _ => None,
-                            })
-                            .collect::<Float64Array>(),
-                    ),
-                    DataType::Boolean => Arc::new(
-                        cells
-                            .map(|v| if let Some(Scalar::Boolean(b)) = v { Some(*b) } else { None })
-                            .collect::<BooleanArray>(),
-                    ),
-                    _ => Arc::new(cells.map(|v| v.and_then(Scalar::text)).collect::<StringArray>()),
-                }
-            })
-            .collect();
-        if self.any_shape {
-            arrays.push(Arc::new(rows.shapes.iter().map(Option::as_deref).collect::<BinaryArray>()));
+    fn finish(&self, rows: Rows, bytes: u64) -> Result<Decoded, FormatError> {
+        let Rows { columns, points: [x, y, z], mut shapes, source_rows, set_aside } = rows;
+        let mut arrays: Vec<ArrayRef> = columns.into_iter().map(Builder::finish).collect();
+        arrays.push(if self.any_shape {
+            Arc::new(shapes.finish())
         } else {
-            let z = self.with_z.then(|| rows.points.iter().map(|p| p.2).collect());
-            arrays.push(point_array(
-                rows.points.iter().map(|p| p.0).collect(),
-                rows.points.iter().map(|p| p.1).collect(),
-                z,
-            ));
-        }
-        let n = rows.source_rows.len();
-        let records = record_batch(self.schema.clone(), arrays, n)
-            .unwrap_or_else(|_| arrow_array::RecordBatch::new_empty(self.schema.clone()));
-        Decoded { batch: Batch { records, source_rows: rows.source_rows }, set_aside: rows.set_aside, bytes }
+            point_array(x, y, self.with_z.then_some(z))
+        });
+        let records = record_batch(self.schema.clone(), arrays, source_rows.len())
+            .map_err(|e| FormatError::broken(&self.path, e))?;
+        Ok(Decoded { batch: Batch { records, source_rows }, set_aside, bytes })
     }
 
-    fn add<'a>(&self, rows: &mut Rows<'a>, number: u64, text: &'a [u8]) {
-        let (f, broken) = match parse(text, self.sequence) {
+    /// Whether a geometry can be a row's; what fits is put there.
+    fn place(&self, rows: &mut Rows, shape: Option<&Geometry>) {
+        if self.any_shape {
+            return rows.shapes.append_option(shape.map(wkb::write));
+        }
+        let position = match shape {
+            Some(Geometry::Point(p)) => [p.x, p.y, p.z],
+            _ => [f64::NAN; 3],
+        };
+        rows.points.iter_mut().zip(position).for_each(|(list, v)| list.push(v));
+    }
+
+    /// Adds a feature of any form.
+    fn add(&self, rows: &mut Rows, number: u64, text: &[u8]) {
+        let (f, broken) = match parse(text, self.sequence.is_some()) {
             Ok(f) => (f, None),
             Err(problem) => (Feature::default(), Some(problem)),
         };
-        let place = match (broken, &f.geometry) {
+        let shape = match (broken, &f.geometry) {
             (Some(problem), _) => Err(("is no feature", problem)),
             (None, None) if self.any_shape => Ok(None),
             (None, None) => Err(("no geometry", "the feature has no geometry; a point is expected".to_string())),
@@ -352,18 +198,14 @@ impl Layout {
                 .map(Some)
                 .map_err(|problem| ("geometry cannot be read", format!("the geometry: {problem}"))),
         };
-        match place {
+        let cells = self.columns.names.list.iter().enumerate().map(|(i, name)| cell(&f, name, i));
+        match shape {
             Ok(shape) => {
-                match shape {
-                    shape if self.any_shape => rows.shapes.push(shape.as_ref().map(wkb::write)),
-                    Some(Geometry::Point(p)) => rows.points.push((p.x, p.y, p.z)),
-                    _ => rows.points.push((f64::NAN, f64::NAN, f64::NAN)),
-                }
+                self.place(rows, shape.as_ref());
+                rows.columns.iter_mut().zip(cells).for_each(|(column, value)| column.append_scalar(value));
                 rows.source_rows.push(number);
-                rows.features.push(f);
             }
             Err((class, reason)) => {
-                let cells = self.columns.iter().enumerate().map(|(i, (name, _))| self.cell(&f, name, i));
                 let mut values: Vec<String> =
                     cells.map(|v| v.and_then(Scalar::text).unwrap_or_default().into_owned()).collect();
                 // As it stands, for whoever has to mend it.
@@ -372,6 +214,35 @@ impl Layout {
                 rows.set_aside.push(SetAsideRow { source_row: number, class: class.into(), reason, values });
             }
         }
+    }
+}
+
+/// Reads the features of a block.
+struct Reading<'l, 'a> {
+    layout: &'l Layout,
+    rows: Rows,
+    row: Row<'a>,
+    /// Of the next feature.
+    number: u64,
+}
+
+impl<'a> Features<'a> for Reading<'_, 'a> {
+    fn usual(&mut self, s: &mut Scanner<'a>) -> Option<()> {
+        let Reading { layout, rows, row, number } = self;
+        row.read(s, &layout.columns, layout.sequence.is_some())?;
+        if !layout.any_shape && !matches!(row.geometry, Some(Geometry::Point(_))) {
+            return None;
+        }
+        layout.place(rows, row.geometry.as_ref());
+        rows.columns.iter_mut().zip(&row.slots).for_each(|(column, slot)| column.append(*slot));
+        rows.source_rows.push(*number);
+        *number += 1;
+        Some(())
+    }
+
+    fn other(&mut self, text: &'a [u8]) {
+        self.layout.add(&mut self.rows, self.number, text);
+        self.number += 1;
     }
 }
 
@@ -389,7 +260,17 @@ impl Reader for GeoJsonReader {
     }
 
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
-        pieces::each(&self.path, self.sequence, &mut |p| sink(Block::Raw { bytes: p.bytes, first: p.first }))?;
+        let failed = |e| FormatError::read(&self.path, e);
+        let mut file = File::open(&self.path).map_err(failed)?;
+        let mut first = 1;
+        for span in &self.spans {
+            let mut bytes = vec![0; span.length];
+            file.seek(SeekFrom::Start(span.offset)).and_then(|_| file.read_exact(&mut bytes)).map_err(failed)?;
+            if !sink(Block::Raw { bytes, first }) {
+                break;
+            }
+            first += span.features;
+        }
         Ok(())
     }
 }
@@ -400,10 +281,11 @@ impl Decode for Layout {
             Block::Rows(decoded) => return Ok(decoded),
             Block::Raw { bytes, first } => (bytes, first),
         };
-        let mut rows = Rows::default();
-        for (i, text) in texts(&bytes).enumerate() {
-            self.add(&mut rows, first + i as u64, text);
-        }
-        Ok(self.finish(rows, bytes.len() as u64))
+        let mut reading = Reading { layout: self, rows: self.rows(), row: Row::new(&self.columns), number: first };
+        pieces::walk(&bytes, self.sequence, &mut reading);
+        self.finish(reading.rows, bytes.len() as u64)
     }
 }
+
+#[cfg(test)]
+mod tests;

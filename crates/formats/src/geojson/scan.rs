@@ -2,238 +2,168 @@
 //! passes needs. Whatever is unusual is left to the parser.
 
 use super::feature::Scalar;
-use std::borrow::Cow;
+use super::names::Names;
+use super::scanner::Scanner;
+use arrow_schema::DataType;
+
+/// Which kinds of values a column has, a bit each; nulls have none.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub(super) struct Kinds(u8);
+
+impl Kinds {
+    const NULL: Kinds = Kinds(0);
+    const BOOLEAN: Kinds = Kinds(1);
+    const INTEGER: Kinds = Kinds(2);
+    const REAL: Kinds = Kinds(4);
+    const TEXT: Kinds = Kinds(8);
+
+    pub(super) fn of(value: &Scalar) -> Self {
+        match value {
+            Scalar::Null => Self::NULL,
+            Scalar::Boolean(_) => Self::BOOLEAN,
+            Scalar::Integer(_) => Self::INTEGER,
+            Scalar::Real(_) => Self::REAL,
+            Scalar::Text(_) | Scalar::Other(_) => Self::TEXT,
+        }
+    }
+
+    pub(super) fn add(&mut self, other: Kinds) {
+        self.0 |= other.0;
+    }
+
+    /// Whether there are nulls alone.
+    pub(super) fn is_empty(self) -> bool {
+        self == Self::NULL
+    }
+
+    /// The type that holds all of them.
+    pub(super) fn data_type(self) -> DataType {
+        match self {
+            Self::BOOLEAN => DataType::Boolean,
+            Self::INTEGER => DataType::Int64,
+            Self::REAL | Kinds(6) => DataType::Float64,
+            _ => DataType::Utf8,
+        }
+    }
+}
 
 /// What is met in a feature.
 #[derive(Default)]
-pub(super) struct Found<'a> {
-    /// The identifier, where there is one that is not null, and the properties, with any value of their kind.
-    pub properties: Vec<(&'a str, Scalar<'static>)>,
+pub(super) struct Found {
+    /// Kinds of the values by the place of their names: the identifier, and the properties.
+    pub values: Vec<(usize, Kinds)>,
     /// Whether the geometry is a point, and whether a point has a height; none where there is none.
     pub geometry: Option<(bool, bool)>,
 }
 
-/// Goes through a feature; none where it is not as features usually are.
-pub(super) fn feature<'a>(text: &'a [u8], found: &mut Found<'a>) -> Option<()> {
-    found.properties.clear();
+/// Goes through a feature; none where it is not as features usually are, or has a name that is not known yet.
+pub(super) fn feature(s: &mut Scanner, names: &Names, found: &mut Found) -> Option<()> {
+    found.values.clear();
     found.geometry = None;
-    let mut s = Scanner { text, at: 0 };
-    // The identifier stands in front of the properties, in the table and mostly in the file.
-    let mut seen_properties = false;
-    s.object(&mut |s, name| match name {
-        "type" => (s.string()? == b"Feature").then_some(()),
+    s.object(|s| match s.name()? {
+        "type" => (s.string()? == "Feature").then_some(()),
         "id" => {
-            let value = s.scalar()?;
-            if seen_properties {
-                return None;
-            }
-            if value != Scalar::Null {
-                found.properties.push((name, value));
+            let kind = kind(s)?;
+            if !kind.is_empty() {
+                found.values.push((names.get("id")?, kind));
             }
             Some(())
         }
+        "geometry" if s.peek()? == b'n' => s.skip(),
         "geometry" => {
-            if s.peek()? == b'n' {
-                return s.skip();
-            }
-            let (mut kind, mut numbers) = (None, 0);
-            s.object(&mut |s, name| match name {
-                "type" => {
-                    kind = Some(s.string()?.to_vec());
-                    Some(())
-                }
-                "coordinates" => {
-                    numbers = s.array()?;
-                    Some(())
-                }
-                _ => s.skip(),
-            })?;
-            let is_point = kind? == b"Point";
-            found.geometry = Some((is_point, is_point && numbers > 2));
+            found.geometry = Some(geometry(s)?);
             Some(())
         }
+        "properties" if s.peek()? == b'n' => s.skip(),
         "properties" => {
-            seen_properties = true;
-            if s.peek()? == b'n' {
-                return s.skip();
-            }
-            s.object(&mut |s, name| {
+            let mut next = found.values.len();
+            s.object(|s| {
+                let at = names.pass(s, next)??;
+                next = at + 1;
                 // Objects become columns of their own and lists stay as they are written: the parser sees to both.
                 if matches!(s.peek()?, b'{' | b'[') {
                     return None;
                 }
-                let value = s.scalar()?;
-                found.properties.push((name, value));
+                found.values.push((at, kind(s)?));
                 Some(())
             })
         }
         _ => s.skip(),
+    })
+}
+
+/// Whether a geometry is a point, and whether a point has a height.
+fn geometry(s: &mut Scanner) -> Option<(bool, bool)> {
+    let (mut kind, mut numbers) = (None, 0);
+    s.object(|s| match s.name()? {
+        "type" => {
+            kind = Some(s.string()?);
+            Some(())
+        }
+        "coordinates" => {
+            numbers = coordinates(s)?;
+            Some(())
+        }
+        _ => s.skip(),
     })?;
-    (s.at == text.len() || s.text[s.at..].iter().all(u8::is_ascii_whitespace)).then_some(())
+    let is_point = kind? == "Point";
+    Some((is_point, is_point && numbers > 2))
 }
 
-struct Scanner<'a> {
-    text: &'a [u8],
-    at: usize,
+/// Passes over an array of coordinates; gives how many values the innermost first one has.
+fn coordinates(s: &mut Scanner) -> Option<usize> {
+    let (mut depth, mut values, mut counting) = (0, 0, true);
+    let rest = &s.text.as_bytes()[s.at..];
+    for (i, c) in rest.iter().enumerate() {
+        match c {
+            b'[' => {
+                depth += 1;
+                values = if counting { 1 } else { values };
+            }
+            b']' => {
+                counting = false;
+                depth -= 1;
+                if depth == 0 {
+                    s.at += i + 1;
+                    return Some(values);
+                }
+            }
+            b',' if counting => values += 1,
+            // What is no list of numbers.
+            b'"' | b'{' | b'}' => return None,
+            _ if depth == 0 && !c.is_ascii_whitespace() => return None,
+            _ => {}
+        }
+    }
+    None
 }
 
-impl<'a> Scanner<'a> {
-    /// The next byte that is no blank, which stays.
-    fn peek(&mut self) -> Option<u8> {
-        while self.text.get(self.at)?.is_ascii_whitespace() {
-            self.at += 1;
+fn kind(s: &mut Scanner) -> Option<Kinds> {
+    Some(match s.peek()? {
+        b'"' | b'{' | b'[' => {
+            s.skip()?;
+            Kinds::TEXT
         }
-        Some(self.text[self.at])
-    }
-
-    fn take(&mut self, wanted: u8) -> Option<()> {
-        let found = self.peek()? == wanted;
-        self.at += usize::from(found);
-        found.then_some(())
-    }
-
-    /// A string without signs that are written by others.
-    fn string(&mut self) -> Option<&'a [u8]> {
-        self.take(b'"')?;
-        let rest = &self.text[self.at..];
-        let end = memchr::memchr2(b'"', b'\\', rest)?;
-        if rest[end] == b'\\' {
-            return None;
-        }
-        self.at += end + 1;
-        Some(&rest[..end])
-    }
-
-    /// Passes over a string of any form.
-    fn skip_string(&mut self) -> Option<()> {
-        self.take(b'"')?;
-        loop {
-            let end = memchr::memchr2(b'"', b'\\', &self.text[self.at..])?;
-            self.at += end + 1;
-            if self.text[self.at - 1] == b'"' {
-                return Some(());
-            }
-            self.at += 1;
-            self.text.get(self.at)?;
-        }
-    }
-
-    /// The members of an object.
-    fn object(&mut self, member: &mut dyn FnMut(&mut Self, &'a str) -> Option<()>) -> Option<()> {
-        self.take(b'{')?;
-        if self.peek()? == b'}' {
-            self.at += 1;
-            return Some(());
-        }
-        loop {
-            let name = std::str::from_utf8(self.string()?).ok()?;
-            self.take(b':')?;
-            member(self, name)?;
-            match self.peek()? {
-                b',' => self.at += 1,
-                b'}' => {
-                    self.at += 1;
-                    return Some(());
+        _ => match s.word()? {
+            "null" => Kinds::NULL,
+            "true" | "false" => Kinds::BOOLEAN,
+            number => {
+                let figures = number.strip_prefix('-').unwrap_or(number).as_bytes();
+                if !figures.first()?.is_ascii_digit() {
+                    return None;
                 }
-                _ => return None,
-            }
-            self.peek()?;
-        }
-    }
-
-    /// Passes over an array; gives how many values the innermost first one has.
-    fn array(&mut self) -> Option<usize> {
-        let (mut depth, mut values, mut counting) = (0, 0, true);
-        loop {
-            let c = *self.text.get(self.at)?;
-            self.at += 1;
-            match c {
-                b'[' => {
-                    depth += 1;
-                    values = if counting { 1 } else { values };
-                }
-                b']' => {
-                    counting = false;
-                    depth -= 1;
-                    if depth == 0 {
-                        return Some(values);
-                    }
-                }
-                b',' if counting => values += 1,
-                // What is no list of numbers.
-                b'"' | b'{' | b'}' => return None,
-                _ if depth == 0 && !c.is_ascii_whitespace() => return None,
-                _ => {}
-            }
-        }
-    }
-
-    /// Passes over any value.
-    fn skip(&mut self) -> Option<()> {
-        match self.peek()? {
-            b'"' => self.skip_string(),
-            b'{' | b'[' => {
-                let mut depth = 0;
-                loop {
-                    match self.text.get(self.at)? {
-                        b'"' => {
-                            self.skip_string()?;
-                            continue;
-                        }
-                        b'{' | b'[' => depth += 1,
-                        b'}' | b']' => depth -= 1,
-                        _ => {}
-                    }
-                    self.at += 1;
-                    if depth == 0 {
-                        return Some(());
-                    }
-                }
-            }
-            _ => {
-                self.word()?;
-                Some(())
-            }
-        }
-    }
-
-    /// A number, or a word such as `true`.
-    fn word(&mut self) -> Option<&'a [u8]> {
-        let start = self.at;
-        while self.text.get(self.at).is_some_and(|b| b.is_ascii_alphanumeric() || matches!(b, b'-' | b'+' | b'.')) {
-            self.at += 1;
-        }
-        (self.at > start).then(|| &self.text[start..self.at])
-    }
-
-    /// The kind of a value, with any value of it.
-    fn scalar(&mut self) -> Option<Scalar<'static>> {
-        Some(match self.peek()? {
-            b'"' | b'{' | b'[' => {
-                self.skip()?;
-                Scalar::Text(Cow::Borrowed(""))
-            }
-            _ => match self.word()? {
-                b"null" => Scalar::Null,
-                b"true" | b"false" => Scalar::Boolean(true),
-                number => {
-                    let figures = number.strip_prefix(b"-").unwrap_or(number);
-                    if !figures.first()?.is_ascii_digit() {
+                if figures.iter().all(u8::is_ascii_digit) {
+                    // Eighteen figures fit into 64 bits; of more the parser decides, and of a zero with a minus.
+                    if figures.len() > 18 || number == "-0" {
                         return None;
                     }
-                    if figures.iter().all(u8::is_ascii_digit) {
-                        // Eighteen figures fit into 64 bits; of more the parser decides.
-                        if figures.len() > 18 {
-                            return None;
-                        }
-                        Scalar::Integer(0)
-                    } else {
-                        Scalar::Real(0.0)
-                    }
+                    Kinds::INTEGER
+                } else {
+                    Kinds::REAL
                 }
-            },
-        })
-    }
+            }
+        },
+    })
 }
 
 #[cfg(test)]
@@ -241,55 +171,49 @@ mod tests {
     use super::*;
 
     /// Names with the words for their kinds, and the geometry.
-    type Kinds<'a> = (Vec<(&'a str, &'static str)>, Option<(bool, bool)>);
+    type Met = (Vec<(usize, &'static str)>, Option<(bool, bool)>);
 
-    fn kinds(text: &str) -> Option<Kinds<'_>> {
-        let mut found = Found::default();
-        feature(text.as_bytes(), &mut found)?;
-        let word = |v: &Scalar| match v {
-            Scalar::Null => "null",
-            Scalar::Boolean(_) => "boolean",
-            Scalar::Integer(_) => "integer",
-            Scalar::Real(_) => "real",
-            Scalar::Text(_) | Scalar::Other(_) => "text",
+    fn met(text: &str) -> Option<Met> {
+        let names = Names::new(["id", "a", "b", "c", "d", "e", "g"].map(String::from));
+        let (mut found, mut s) = (Found::default(), Scanner::new(text, 0));
+        feature(&mut s, &names, &mut found).filter(|()| s.at_end())?;
+        let word = |k: &Kinds| match *k {
+            Kinds::NULL => "null",
+            Kinds::BOOLEAN => "boolean",
+            Kinds::INTEGER => "integer",
+            Kinds::REAL => "real",
+            _ => "text",
         };
-        Some((found.properties.iter().map(|(n, v)| (*n, word(v))).collect(), found.geometry))
+        Some((found.values.iter().map(|(at, k)| (*at, word(k))).collect(), found.geometry))
     }
 
     #[test]
     fn usual_features() {
-        let text = r#" {"type":"Feature", "id": 7, "geometry" : {"type":"Point","coordinates":[ 1,2 , 3]},"properties":{"a":"x\\\"","b":-1.5e3,"c":12,"d":null,"e":"]","g":true}} "#;
-        let (found, geometry) = kinds(text).unwrap();
+        let text = r#" {"type":"Feature", "id": 7, "geometry" : {"type":"Point","coordinates":[ 1,2 , 3]},"properties":{"a":"x\\\"","b":-1.5e3,"c":12,"d":null,"g":true,"e":"]"}} "#;
+        let (found, geometry) = met(text).unwrap();
         assert_eq!(
             found,
-            [
-                ("id", "integer"),
-                ("a", "text"),
-                ("b", "real"),
-                ("c", "integer"),
-                ("d", "null"),
-                ("e", "text"),
-                ("g", "boolean")
-            ]
+            [(0, "integer"), (1, "text"), (2, "real"), (3, "integer"), (4, "null"), (6, "boolean"), (5, "text")]
         );
         assert_eq!(geometry, Some((true, true)));
         assert_eq!(
-            kinds(r#"{"geometry":{"coordinates":[[1,2],[3,4,5]],"type":"LineString"}}"#).unwrap().1,
+            met(r#"{"geometry":{"coordinates":[[1,2],[3,4,5]],"type":"LineString"}}"#).unwrap().1,
             Some((false, false))
         );
         assert_eq!(
-            kinds(r#"{"geometry":{"type":"Point","coordinates":[1,2]},"properties":null}"#).unwrap().1,
+            met(r#"{"geometry":{"type":"Point","coordinates":[1,2]},"properties":null}"#).unwrap().1,
             Some((true, false))
         );
-        assert_eq!(kinds("{}").unwrap(), (Vec::new(), None));
+        assert_eq!(met("{}").unwrap(), (Vec::new(), None));
     }
 
     #[test]
     fn what_is_unusual_is_left_to_the_parser() {
         for text in [
-            r#"{"properties":{},"id":1}"#,
+            r#"{"properties":{"new":1}}"#,
             r#"{"properties":{"a\u0041":1}}"#,
             r#"{"properties":{"a":1234567890123456789}}"#,
+            r#"{"properties":{"a":-0}}"#,
             r#"{"properties":{"a":nope}}"#,
             r#"{"type":"Other"}"#,
             r#"{"properties":{"a":{"b":1}}}"#,
@@ -301,7 +225,22 @@ mod tests {
             "[1]",
             "",
         ] {
-            assert_eq!(kinds(text), None, "{text}");
+            assert_eq!(met(text), None, "{text}");
         }
+    }
+
+    #[test]
+    fn one_type_for_all_values() {
+        let all = |kinds: &[Kinds]| {
+            let mut found = Kinds::default();
+            kinds.iter().for_each(|k| found.add(*k));
+            found.data_type()
+        };
+        assert_eq!(all(&[Kinds::INTEGER, Kinds::NULL]), DataType::Int64);
+        assert_eq!(all(&[Kinds::INTEGER, Kinds::REAL]), DataType::Float64);
+        assert_eq!(all(&[Kinds::BOOLEAN]), DataType::Boolean);
+        assert_eq!(all(&[Kinds::BOOLEAN, Kinds::INTEGER]), DataType::Utf8);
+        assert_eq!(all(&[Kinds::TEXT, Kinds::REAL]), DataType::Utf8);
+        assert_eq!(all(&[]), DataType::Utf8);
     }
 }
