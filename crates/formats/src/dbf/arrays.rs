@@ -2,8 +2,9 @@
 
 use super::rows::{Table, is_blank, trimmed};
 use crate::feature::{Cell, array};
-use arrow_array::ArrayRef;
 use arrow_array::builder::{Float64Builder, Int64Builder, StringBuilder};
+use arrow_array::{ArrayRef, StringArray};
+use arrow_buffer::{BooleanBufferBuilder, NullBuffer, OffsetBuffer};
 use arrow_schema::DataType;
 use std::sync::Arc;
 
@@ -24,15 +25,16 @@ impl Table {
                 Arc::new(builder.finish())
             }
             (b'C', DataType::Utf8) => {
+                let texts = || values.clone().map(trimmed);
+                if let Some(array) = plain(texts(), rows.len(), self.encoding.is_utf8()) {
+                    return Arc::new(array);
+                }
                 let mut builder = StringBuilder::with_capacity(rows.len(), rows.len() * c.width / 2);
-                let utf8 = self.encoding.is_utf8();
-                for v in values {
-                    let text = trimmed(v);
-                    match std::str::from_utf8(text) {
-                        _ if text.is_empty() => builder.append_null(),
-                        // Plain letters are the same in all encodings of tables.
-                        Ok(t) if utf8 || text.is_ascii() => builder.append_value(t),
-                        _ => builder.append_value(self.encoding.decode(text)),
+                for text in texts() {
+                    if text.is_empty() {
+                        builder.append_null()
+                    } else {
+                        builder.append_value(self.encoding.decode(text))
                     }
                 }
                 Arc::new(builder.finish())
@@ -51,6 +53,25 @@ impl Table {
     pub(crate) fn width(&self) -> usize {
         self.kinds.len()
     }
+}
+
+/// Texts as they stand, empty ones as nulls; none where they have to be decoded. All their bytes are looked at together.
+fn plain<'a>(texts: impl Iterator<Item = &'a [u8]>, rows: usize, utf8: bool) -> Option<StringArray> {
+    let (mut bytes, mut ends) = (Vec::with_capacity(rows * 16), Vec::with_capacity(rows + 1));
+    let mut there = BooleanBufferBuilder::new(rows);
+    ends.push(0);
+    for text in texts {
+        bytes.extend_from_slice(text);
+        there.append(!text.is_empty());
+        ends.push(i32::try_from(bytes.len()).ok()?);
+    }
+    // Plain letters are the same in all encodings of tables.
+    if !utf8 && !bytes.is_ascii() {
+        return None;
+    }
+    let nulls = NullBuffer::new(there.finish());
+    // Each text must be UTF-8 on its own, which the array sees to.
+    StringArray::try_new(OffsetBuffer::new(ends.into()), bytes.into(), Some(nulls)).ok()
 }
 
 /// A whole number; none where there is none.

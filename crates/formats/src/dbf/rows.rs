@@ -10,6 +10,9 @@ use std::fs::File;
 use std::io::{BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 
+/// Rows that are looked at together.
+const BLOCK: u64 = 4096;
+
 /// An opened table.
 pub(crate) struct Table {
     path: PathBuf,
@@ -177,27 +180,29 @@ impl Table {
     fn look_at(&self, from: u64, rows: u64) -> Result<Found, FormatError> {
         let mut found = Found::new(self.header.columns.len());
         let mut cursor = self.cursor_at(from, rows)?;
-        while let Some(row) = cursor.bytes()? {
+        let mut block = Vec::new();
+        while cursor.many(BLOCK, &mut block)? > 0 {
+            // Plain letters are UTF-8, whichever column they are in.
+            let plain = block.is_ascii();
             for (i, c) in self.header.columns.iter().enumerate() {
-                let value = &row[c.offset..c.offset + c.width];
+                let values = block.chunks_exact(self.header.row_length).map(|row| &row[c.offset..c.offset + c.width]);
                 match c.kind {
                     b'N' | b'F' if found.number[i] => {
-                        let text = trimmed(value);
-                        if !is_blank(text) {
+                        for text in values.map(trimmed).filter(|text| !is_blank(text)) {
                             let (whole, number) = figures(text);
                             found.whole[i] &= whole;
                             found.number[i] &= number;
                         }
                     }
                     // Another letter than those of yes and no would be lost as one.
-                    b'L' => {
-                        found.whole[i] &=
-                            matches!(value[0], b'T' | b't' | b'Y' | b'y' | b'F' | b'f' | b'N' | b'n' | b'?' | b' ' | 0)
+                    b'L' => found.whole[i] &= values.into_iter().all(|v| b"TtYyFfNn? \0".contains(&v[0])),
+                    b'C' if !plain => {
+                        found.utf8 &= values.into_iter().all(|v| std::str::from_utf8(trimmed(v)).is_ok());
                     }
-                    b'C' => found.utf8 &= value.is_ascii() || std::str::from_utf8(trimmed(value)).is_ok(),
                     _ => {}
                 }
             }
+            block.clear();
         }
         Ok(found)
     }

@@ -1,7 +1,7 @@
 //! Blocks of shapes and their rows to columns, on any thread.
 //!
-//! A block holds how many shapes and rows it has and how many bytes the shapes take (three `u64`), then the shapes, each
-//! behind its length (`u32`), then the rows. There may be more of the ones than of the others at the end of a file.
+//! A block holds how many shapes and rows it has and how many bytes the shapes take (three `u64`), then the shapes as
+//! they stand in the file, each behind its number and length, then the rows. There may be more of the ones than of the others at the end of a file.
 
 use super::record;
 use crate::FormatError;
@@ -25,6 +25,15 @@ pub(super) struct ShapeDecoder {
 
 /// Bytes in front of the shapes of a block.
 pub(super) const HEAD: usize = 24;
+
+/// Bytes in front of a shape: its number and its length in words of two bytes, the highest byte first.
+const SHAPE_HEAD: usize = 8;
+
+/// Length of the shape that begins here, its head included; none where the head is not whole.
+pub(super) fn length(bytes: &[u8]) -> Option<usize> {
+    let words = bytes.get(4..)?.first_chunk::<4>()?;
+    Some(SHAPE_HEAD + 2 * u32::from_be_bytes(*words) as usize)
+}
 
 /// Fills in the head of a block, for which room was left.
 pub(super) fn set_head(block: &mut [u8], shapes: u64, rows: u64, shape_bytes: u64) {
@@ -101,10 +110,9 @@ impl Decode for ShapeDecoder {
         let mut set_aside = Vec::new();
         for i in 0..shapes.max(rows) {
             let content = if i < shapes {
-                let length = left.first_chunk::<4>().map_or(0, |b| u32::from_le_bytes(*b) as usize);
-                let content = &left[4..4 + length];
-                left = &left[4 + length..];
-                Some(content)
+                let (shape, rest) = left.split_at(length(left).map_or(left.len(), |n| n.min(left.len())));
+                left = rest;
+                shape.get(SHAPE_HEAD..)
             } else {
                 None
             };

@@ -9,13 +9,13 @@ use crate::reader::{About, Block, Decode, InputOptions, Reader};
 use crate::{Format, FormatError};
 use arrow_schema::SchemaRef;
 use std::fs::File;
-use std::io::{BufReader, Read, Seek, SeekFrom};
+use std::io::{Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 const HEADER: u64 = 100;
-/// Longest shape, in bytes.
-const LONGEST: u64 = 1 << 30;
+/// Longest shape with its head, in bytes.
+const LONGEST: usize = 1 << 30;
 
 /// A shapefile.
 pub struct ShapefileReader {
@@ -97,53 +97,58 @@ impl Reader for ShapefileReader {
         let failed = |e| FormatError::read(&self.path, e);
         let mut file = File::open(&self.path).map_err(failed)?;
         file.seek(SeekFrom::Start(HEADER)).map_err(failed)?;
-        let mut input = BufReader::with_capacity(1 << 18, file);
-        let mut at = HEADER;
         let mut rows = self.table.as_ref().map(|t| t.cursor()).transpose()?;
-        let (mut number, mut first) = (0u64, 1u64);
-        let empty = || {
+        let (mut read, mut first) = (HEADER, 1u64);
+        let empty = |rest: &[u8]| {
             let mut block = Vec::with_capacity(BLOCK * 4);
             block.resize(decode::HEAD, 0);
+            block.extend_from_slice(rest);
             block
         };
-        let mut block: Vec<u8> = empty();
-        let cut = |number: u64, problem: &str| {
-            FormatError::broken(
-                &self.path,
-                format!("shape {number} {problem}: the file was cut or is damaged; get it again"),
-            )
-        };
-        while at + 8 <= self.bytes {
-            number += 1;
-            let mut head = [0u8; 8];
-            input.read_exact(&mut head).map_err(failed)?;
-            let words = u64::from(u32::from_be_bytes([head[4], head[5], head[6], head[7]]));
-            let length = words * 2;
-            at += 8 + length;
-            if at > self.bytes || !(4..=LONGEST).contains(&length) {
-                return Err(cut(number, "is said to be longer than the file"));
+        let mut block: Vec<u8> = empty(&[]);
+        while read < self.bytes {
+            let there = (&mut file).take(BLOCK as u64).read_to_end(&mut block).map_err(failed)? as u64;
+            if there == 0 {
+                return Err(failed(std::io::ErrorKind::UnexpectedEof.into()));
             }
-            block.extend_from_slice(&(length as u32).to_le_bytes());
-            let from = block.len();
-            block.resize(from + length as usize, 0);
-            input.read_exact(&mut block[from..]).map_err(failed)?;
-            if block.len() >= BLOCK || at + 8 > self.bytes {
-                let count = number + 1 - first;
-                let shape_bytes = (block.len() - decode::HEAD) as u64;
-                let found = match &mut rows {
-                    Some(cursor) => cursor.many(count, &mut block)?,
-                    None => 0,
-                };
-                decode::set_head(&mut block, count, found, shape_bytes);
-                if !sink(Block::Raw { bytes: std::mem::replace(&mut block, empty()), first }) {
-                    return Ok(());
+            read += there;
+            // What of the block is whole shapes; the rest goes on to the next.
+            let (mut at, mut count) = (decode::HEAD, 0);
+            while let Some(length) = decode::length(&block[at..]) {
+                let missing = (at + length).saturating_sub(block.len()) as u64;
+                if read + missing > self.bytes || !(12..=LONGEST).contains(&length) {
+                    let shape = first + count;
+                    return Err(FormatError::broken(
+                        &self.path,
+                        format!(
+                            "shape {shape} is said to be longer than the file: the file was cut or is damaged; get it again"
+                        ),
+                    ));
                 }
-                first = number + 1;
+                if missing > 0 {
+                    break;
+                }
+                at += length;
+                count += 1;
             }
+            if count == 0 {
+                continue;
+            }
+            let next = empty(&block[at..]);
+            block.truncate(at);
+            let found = match &mut rows {
+                Some(cursor) => cursor.many(count, &mut block)?,
+                None => 0,
+            };
+            decode::set_head(&mut block, count, found, (at - decode::HEAD) as u64);
+            if !sink(Block::Raw { bytes: std::mem::replace(&mut block, next), first }) {
+                return Ok(());
+            }
+            first += count;
         }
         // Rows of attributes that no shape belongs to.
         while let Some(cursor) = &mut rows {
-            let mut block = empty();
+            let mut block = empty(&[]);
             let found = cursor.many(4096, &mut block)?;
             decode::set_head(&mut block, 0, found, 0);
             if found == 0 || !sink(Block::Raw { bytes: block, first }) {
