@@ -216,56 +216,81 @@ pub(crate) fn same_key(a: &str, b: &str, umlauts: bool) -> bool {
 /// A skeleton of how a name sounds, for spellings that are no slips of the finger (`KNIGHT`, `NITE`): consonants in
 /// classes, vowels only in front, nothing doubled. Short words have short skeletons, which say little.
 pub fn sound(key: &str) -> Text {
-    let b = key.as_bytes();
     let mut out = Text::default();
-    let mut i = 0;
-    while i < b.len() && out.len() < 12 {
+    sounds(key.as_bytes(), &mut |class| {
+        out.push(char::from(class));
+        true
+    });
+    out
+}
+
+/// Whether a key has a skeleton: most have not, and differ in its first letters.
+pub(crate) fn sounds_like(key: &[u8], skeleton: &str) -> bool {
+    let mut left = skeleton.as_bytes();
+    sounds(key, &mut |class| match left {
+        [first, rest @ ..] if *first == class => {
+            left = rest;
+            true
+        }
+        // One that has more than the skeleton is another.
+        _ => false,
+    }) && left.is_empty()
+}
+
+/// Gives the letters of the skeleton of a key one by one, as long as `give` wants more; whether it wanted all.
+fn sounds(b: &[u8], give: &mut dyn FnMut(u8) -> bool) -> bool {
+    const LONGEST: usize = 12;
+    let (mut i, mut given, mut last) = (0, 0, 0);
+    while i < b.len() && given < LONGEST {
         let next = b.get(i + 1).copied().unwrap_or(0);
         let before = if i > 0 { b[i - 1] } else { 0 };
         let mut step = 1;
         let class = match b[i] {
-            b'A' | b'E' | b'I' | b'O' | b'U' | b'Y' if i == 0 => Some('A'),
+            b'A' | b'E' | b'I' | b'O' | b'U' | b'Y' if i == 0 => Some(b'A'),
             b'K' | b'G' | b'P' if i == 0 && next == b'N' => None,
             b'W' if i == 0 && next == b'R' => None,
             b'P' if next == b'H' => {
                 step = 2;
-                Some('F')
+                Some(b'F')
             }
             b'G' if next == b'H' => {
                 step = 2;
-                if i == 0 { Some('K') } else { None }
+                if i == 0 { Some(b'K') } else { None }
             }
             b'C' if next == b'H' => {
                 step = 2;
-                Some('S')
+                Some(b'S')
             }
             b'S' if next == b'H' => {
                 step = 2;
-                Some('S')
+                Some(b'S')
             }
-            b'C' if matches!(next, b'E' | b'I' | b'Y') => Some('S'),
-            b'B' | b'P' => Some('P'),
-            b'F' | b'V' => Some('F'),
-            b'C' | b'K' | b'Q' | b'G' => Some('K'),
-            b'X' => Some('K'),
-            b'D' | b'T' => Some('T'),
-            b'J' => Some('J'),
-            b'L' => Some('L'),
-            b'M' | b'N' => Some('N'),
-            b'R' => Some('R'),
-            b'S' | b'Z' => Some('S'),
-            c @ b'0'..=b'9' => Some(c as char),
+            b'C' if matches!(next, b'E' | b'I' | b'Y') => Some(b'S'),
+            b'B' | b'P' => Some(b'P'),
+            b'F' | b'V' => Some(b'F'),
+            b'C' | b'K' | b'Q' | b'G' => Some(b'K'),
+            b'X' => Some(b'K'),
+            b'D' | b'T' => Some(b'T'),
+            b'J' => Some(b'J'),
+            b'L' => Some(b'L'),
+            b'M' | b'N' => Some(b'N'),
+            b'R' => Some(b'R'),
+            b'S' | b'Z' => Some(b'S'),
+            c @ b'0'..=b'9' => Some(c),
             _ => None,
         };
         if let Some(c) = class {
             // One letter for doubled sounds, figures as they are.
-            if !out.ends_with(c) || c.is_ascii_digit() || matches!(before, b'A' | b'E' | b'I' | b'O' | b'U') {
-                out.push(c);
+            if last != c || c.is_ascii_digit() || matches!(before, b'A' | b'E' | b'I' | b'O' | b'U') {
+                if !give(c) {
+                    return false;
+                }
+                (given, last) = (given + 1, c);
             }
         }
         i += step;
     }
-    out
+    true
 }
 
 /// A hash map with a small fast hash, for keys that nobody attacks.
@@ -439,6 +464,13 @@ mod tests {
             let long = words(&format!("{text} ñ"));
             let short = words(&text);
             prop_assert_eq!(long, if short.is_empty() { "N".to_string() } else { format!("{short} N") });
+        }
+
+        #[test]
+        fn a_skeleton_is_known_letter_by_letter(a in "[A-Z0-9]{0,20}", b in "[ACEGHKNOPSTW1]{0,5}", c in "[ACEGHKNOPSTW1]{0,5}") {
+            for (one, other) in [(&a, &b), (&b, &c), (&a, &a)] {
+                prop_assert_eq!(sounds_like(one.as_bytes(), &sound(other)), sound(one) == sound(other));
+            }
         }
 
         #[test]

@@ -160,6 +160,10 @@ impl<'a> Search<'a> {
         if self.reference.name_is(name, &self.wanted.name) {
             return Some(0);
         }
+        // Most are another name at first sight, which needs no look at whether their text is valid.
+        if self.asked.is_another(self.reference.name_bytes(name)) {
+            return None;
+        }
         self.asked.cost(self.reference.name_text(name))
     }
 

@@ -79,6 +79,9 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
 fn number_text(reference: &Reference, a: &ParsedAddress, p: &Placed) -> String {
     let Some(number) = a.number.filter(|_| p.level <= Level::StreetRange) else { return String::new() };
     let suffix = if p.level == Level::AddressPoint { reference.string(p.suffix) } else { "" };
+    if suffix.is_empty() {
+        return number.to_string();
+    }
     match suffix.strip_suffix('-') {
         Some(grid) => format!("{grid}{number}"),
         None if suffix.contains('/') => format!("{number} {suffix}"),
@@ -124,7 +127,7 @@ fn changes(
     let named = context.named.iter().find(|n| n.place == view.place);
     let same = named.is_some_and(|n| n.cost == 0);
     if !a.locality.is_empty() && !same {
-        let asked = normal::title(&a.locality);
+        let asked = || normal::title(&a.locality);
         let part = context
             .named
             .iter()
@@ -132,19 +135,24 @@ fn changes(
             .map(|n| reference.place(n.place));
         out.push(match (part, named) {
             (Some(part), _) if part.kind == PlaceKind::Neighbourhood => {
-                format!("locality \"{asked}\" is a part of {}", l.name)
+                format!("locality \"{}\" is a part of {}", asked(), l.name)
             }
-            (_, Some(_)) => format!("locality \"{asked}\" read as \"{}\"", l.name),
+            (_, Some(_)) => {
+                let mut text = read_as("locality ", &a.locality);
+                text.push_str(l.name);
+                text.push('"');
+                text
+            }
             _ if normal::is_words(l.parent, &a.locality) => {
-                format!("locality \"{asked}\" read as \"{}\", which lies in it", l.name)
+                format!("locality \"{}\" read as \"{}\", which lies in it", asked(), l.name)
             }
             _ if context.of_postcode.contains(&view.place) => {
-                format!("locality \"{asked}\" read as \"{}\", by the postcode", l.name)
+                format!("locality \"{}\" read as \"{}\", by the postcode", asked(), l.name)
             }
             _ if context.named.is_empty() => {
-                format!("locality \"{asked}\" is not in the reference, read as \"{}\"", l.name)
+                format!("locality \"{}\" is not in the reference, read as \"{}\"", asked(), l.name)
             }
-            _ => format!("locality \"{asked}\" read as \"{}\"", l.name),
+            _ => format!("locality \"{}\" read as \"{}\"", asked(), l.name),
         });
     }
     if !a.region.is_empty() && !l.region.is_empty() && l.region != a.region {
@@ -152,11 +160,24 @@ fn changes(
     }
 }
 
+/// `locality "Mpale" read as "`: what follows is for the caller to add.
+fn read_as(what: &str, words: &str) -> String {
+    let mut text = String::with_capacity(64);
+    text.push_str(what);
+    text.push('"');
+    normal::push_title(words, &mut text);
+    text.push_str("\" read as \"");
+    text
+}
+
 fn name_changes(reference: &Reference, wanted: &Thoroughfare, view: &StreetView, out: &mut Vec<String>) {
     let grammar = reference.grammar();
     let name = reference.name_text(view.name);
     if !normal::same_key(name, &wanted.name, grammar.umlauts) {
-        out.push(format!("\"{}\" read as \"{}\"", normal::title(&wanted.name), normal::title(name)));
+        let mut text = read_as("", &wanted.name);
+        normal::push_title(name, &mut text);
+        text.push('"');
+        out.push(text);
     }
     let words = |c: Option<u8>| c.map_or("none", |i| grammar.street_type_name(i));
     match (wanted.street_type, view.kind) {

@@ -167,11 +167,16 @@ struct Sink<'a> {
 impl Sink<'_> {
     /// Reads a line with what is known; false where no more is wanted.
     fn give(&mut self, base: &ParsedAddress, line: Line, prior: i32) -> bool {
+        self.give_in(base, &base.locality, line, prior)
+    }
+
+    /// The same in a locality.
+    fn give_in(&mut self, base: &ParsedAddress, locality: &str, line: Line, prior: i32) -> bool {
         if self.left == 0 {
             return false;
         }
         let mut hasher = normal::Fast::default();
-        (line.text(), &base.locality).hash(&mut hasher);
+        (line.text(), locality).hash(&mut hasher);
         let key = hasher.finish();
         if self.seen.contains(&key) {
             return true;
@@ -179,6 +184,9 @@ impl Sink<'_> {
         self.seen.push(key);
         self.left -= 1;
         let mut b = base.clone();
+        if b.locality != locality {
+            b.locality = locality.into();
+        }
         b.prior += prior;
         if line.tokens.is_empty() {
             return (self.each)(b);
@@ -309,11 +317,8 @@ fn merged(base: &ParsedAddress, line: &Line, names: &dyn KnownNames, grammar: &G
 fn splits(base: &ParsedAddress, line: &Line, names: &dyn KnownNames, grammar: &Grammar, sink: &mut Sink) {
     let n = line.tokens.len();
     let give = |sink: &mut Sink, at: usize, prior: i32| {
-        let mut b = base.clone();
-        if at < n {
-            b.locality = line.window(at, n).into();
-        }
-        sink.give(&b, line.part(0, at), prior)
+        let locality = if at < n { line.window(at, n) } else { base.locality.as_str() };
+        sink.give_in(base, locality, line.part(0, at), prior)
     };
     let numbered = line::has_number(line, grammar);
     // A postcode in the middle parts both ("HAUPTSTR 12 12345 MUSTERSTADT").

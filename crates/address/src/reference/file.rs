@@ -7,7 +7,7 @@
 /// First bytes of a reference.
 pub(super) const MAGIC: &[u8; 8] = b"BSLADREF";
 /// Raised when the layout changes.
-pub(super) const VERSION: u32 = 3;
+pub(super) const VERSION: u32 = 4;
 /// Bytes before the section table.
 pub(super) const HEADER: usize = 24;
 
@@ -142,26 +142,30 @@ pub(crate) enum KeyKind {
     Sound = 2,
 }
 
-/// Hash of a key, the same in builder and reader.
+/// Hash of a key, the same in builder and reader: a polynomial of its letters, whose value without some of them follows
+/// from what stands before and behind.
 pub(super) fn key_hash(kind: KeyKind, bytes: impl Iterator<Item = u8>) -> u32 {
     finished(bytes.fold(begun(kind), with_letter))
 }
 
-fn begun(kind: KeyKind) -> u32 {
-    0x811c_9dc5u32 ^ (kind as u32).wrapping_mul(0x9e37_79b9)
+const BASE: u64 = 0x9e37_79b9_7f4a_7c15;
+
+fn begun(kind: KeyKind) -> u64 {
+    0x811c_9dc5_2b7e_1516 ^ (kind as u64).wrapping_mul(0xd6e8_feb8_6659_fd93)
 }
 
 #[inline]
-fn with_letter(hash: u32, letter: u8) -> u32 {
-    (hash ^ u32::from(letter)).wrapping_mul(0x0100_0193)
+fn with_letter(hash: u64, letter: u8) -> u64 {
+    hash.wrapping_mul(BASE).wrapping_add(u64::from(letter))
 }
 
 /// The upper bits lead into the directory: they must be as mixed as the lower ones.
 #[inline]
-fn finished(mut hash: u32) -> u32 {
-    hash ^= hash >> 15;
-    hash = hash.wrapping_mul(0x2c1b_3c6d);
-    hash ^ (hash >> 13)
+fn finished(mut hash: u64) -> u32 {
+    hash ^= hash >> 32;
+    hash = hash.wrapping_mul(0xd6e8_feb8_6659_fd93);
+    hash ^= hash >> 32;
+    (hash.wrapping_mul(0xd6e8_feb8_6659_fd93) >> 32) as u32
 }
 
 /// Calls `f` with the hash of a key with as many letters left out as `left_out` says.
@@ -177,17 +181,22 @@ pub(super) fn each_spelling(key: &str, left_out: std::ops::RangeInclusive<usize>
         // Whole, however long.
         f(key_hash(KeyKind::Spelling, key.bytes()));
     }
-    if n < 3 {
+    if n < 3 || *left_out.end() == 0 {
         return;
     }
-    // What stands before the letters left out is hashed once.
-    let rest = |hash: u32, letters: &[u8]| finished(letters.iter().fold(hash, |h, b| with_letter(h, *b)));
+    // By how many letters stand behind: the value of those letters, and what shifts a value before them.
+    let (mut behind, mut shift) = ([0u64; LONGEST + 1], [1u64; LONGEST + 1]);
+    for k in 1..=n {
+        behind[k] = u64::from(letters[n - k]).wrapping_mul(shift[k - 1]).wrapping_add(behind[k - 1]);
+        shift[k] = shift[k - 1].wrapping_mul(BASE);
+    }
+    let joined = |before: u64, k: usize| finished(before.wrapping_mul(shift[k]).wrapping_add(behind[k]));
     if left_out.contains(&1) {
         let mut before = begun(KeyKind::Spelling);
         for i in 0..n {
             // Of two equal letters side by side it does not matter which is left out.
             if i == 0 || letters[i] != letters[i - 1] {
-                f(rest(before, &letters[i + 1..]));
+                f(joined(before, n - i - 1));
             }
             before = with_letter(before, letters[i]);
         }
@@ -197,7 +206,7 @@ pub(super) fn each_spelling(key: &str, left_out: std::ops::RangeInclusive<usize>
         for i in 0..n {
             let mut between = before;
             for j in i + 1..n {
-                f(rest(between, &letters[j + 1..]));
+                f(joined(between, n - j - 1));
                 between = with_letter(between, letters[j]);
             }
             before = with_letter(before, letters[i]);
@@ -210,3 +219,35 @@ pub(super) const TWO_LETTERS: usize = 5;
 /// Keys of this many letters and fewer are: the number of spellings grows with the square. Longer ones are found by
 /// their words and sounds.
 pub(super) const TWO_LETTERS_TO: usize = 13;
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// The hashes are those of the spellings written out.
+        #[test]
+        fn spellings_are_hashed_as_if_they_were_written(key in "[A-D]{0,15}") {
+            let mut found: Vec<u32> = Vec::new();
+            each_spelling(&key, 1..=2, &mut |hash| found.push(hash));
+            let letters = key.as_bytes();
+            let hash = |left_out: &[usize]| {
+                key_hash(KeyKind::Spelling, letters.iter().enumerate().filter(|(i, _)| !left_out.contains(i)).map(|(_, b)| *b))
+            };
+            let n = letters.len();
+            let mut expected: Vec<u32> = Vec::new();
+            if n >= 3 {
+                expected.extend((0..n).map(|i| hash(&[i])));
+            }
+            if (TWO_LETTERS..=TWO_LETTERS_TO).contains(&n) {
+                expected.extend((0..n).flat_map(|i| (i + 1..n).map(move |j| (i, j))).map(|(i, j)| hash(&[i, j])));
+            }
+            for list in [&mut found, &mut expected] {
+                list.sort_unstable();
+                list.dedup();
+            }
+            prop_assert_eq!(found, expected);
+        }
+    }
+}

@@ -249,6 +249,12 @@ impl Reference {
         self.string(self.u32(Section::Names, name as usize, NAME, 0))
     }
 
+    /// The bytes of a name, unchecked: enough to compare.
+    #[inline]
+    pub(crate) fn name_bytes(&self, name: u32) -> &[u8] {
+        self.string_bytes(self.u32(Section::Names, name as usize, NAME, 0))
+    }
+
     /// Whether a name is this text.
     #[inline]
     pub(crate) fn name_is(&self, name: u32, text: &str) -> bool {
@@ -313,6 +319,9 @@ impl Reference {
     /// without a decision between them, so that the processor waits for many at once and not for each in turn.
     fn spelt(&self, keys: Section, key: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
         const AT_ONCE: usize = 32;
+        if *left_out.end() == 0 {
+            return self.keyed(keys, key_hash(KeyKind::Spelling, key.bytes()), f);
+        }
         let mut waiting = [(0u32, 0usize, 0usize, 0u32); AT_ONCE];
         let mut n = 0;
         let mut look = |waiting: &mut [(u32, usize, usize, u32)]| {
