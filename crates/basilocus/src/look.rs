@@ -1,6 +1,7 @@
 //! Says what a file holds, before anybody trusts it.
 
 use crate::Error;
+use crate::doubt::repeated::Met;
 use crate::doubt::{self, Evidence};
 use crate::engine::{Cancel, Progress};
 use crate::pipeline::{Pipeline, sample};
@@ -107,11 +108,13 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     // Rows by the type of their geometry; the first is of those without.
     let mut types = [0u64; 8];
     let decoder = reader.decoder();
+    let met = Met::new(&vec![None; reader.schema().fields().len()], false);
     crate::engine::stream(
         reader.as_mut(),
         cancel,
         &|block| {
             let d = decoder.decode(block)?;
+            met.add_rows(&d.batch, &vec![true; d.batch.len()]);
             let mut e: Option<[f64; 4]> = None;
             if let Some(points) = basilocus_table::batch::Points::of(&d.batch.records) {
                 for (x, y, _) in (0..d.batch.len()).filter_map(|r| points.get(r)) {
@@ -197,6 +200,7 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
         notes: &about.notes,
         header_row: about.header_row,
         blank_second_row: blank_second,
+        repeated: met.repeated(),
         profiles: &named,
         ..Default::default()
     });

@@ -5,6 +5,7 @@ mod shapes;
 use crate::Error;
 use crate::answers::{Known, ReviewRow};
 use crate::doubt::Tally;
+use crate::doubt::repeated::Met;
 use crate::finder::Finder;
 use crate::plan::{LayerPlan, ShowPlan};
 use crate::report::OperationReport;
@@ -70,6 +71,8 @@ pub(crate) struct Pipeline {
     with_z: bool,
     /// Whether the geometry is of any type, not points alone.
     any_shape: bool,
+    /// Rows that came by, for those that come twice.
+    pub(crate) met: Met,
     pub(crate) roles: Vec<Option<Role>>,
     pub(crate) understood: Vec<String>,
     pub(crate) told: Vec<String>,
@@ -175,6 +178,7 @@ impl Pipeline {
             order_is_open: false,
             with_z: false,
             any_shape: false,
+            met: Met::new(&roles, plan.geocode.is_some()),
             roles,
             understood: reader.about().notes.iter().filter(|n| !n.starts_with("slip-")).cloned().collect(),
             told: Vec::new(),
@@ -667,7 +671,7 @@ impl Pipeline {
                     part.set_aside.push(set_aside(&source, row, class, reason));
                 });
             }
-            self.count(&start, &places, &keep, &mut part.tally);
+            self.count(&mended, &start, &places, &keep, &mut part.tally);
             for (target, [x, y, z]) in self.targets.iter().zip(&places) {
                 let columns = target.columns(x, y, z);
                 if let (Some(n), Some((_, texts))) = (target.whole_notation(), columns.first()) {
@@ -697,6 +701,7 @@ impl Pipeline {
                 }
             })
         });
+        self.met.add_rows(&mended, &keep);
         part.rows_out = keep.iter().filter(|k| **k).count() as u64;
         if let Some([x, y, _]) = places.first() {
             for row in (0..n).filter(|r| keep[*r]) {
@@ -791,7 +796,7 @@ impl Pipeline {
         Ok(Some([found.x, found.y, found.z]))
     }
 
-    fn count(&self, start: &[Vec<f64>; 3], places: &[[Vec<f64>; 3]], keep: &[bool], tally: &mut Tally) {
+    fn count(&self, mended: &Batch, start: &[Vec<f64>; 3], places: &[[Vec<f64>; 3]], keep: &[bool], tally: &mut Tally) {
         let area = self.area.as_ref().map(|(a, _)| a);
         let own;
         let (x, y) = match (self.geographic, &self.to_degrees) {
@@ -808,6 +813,7 @@ impl Pipeline {
         for row in (0..keep.len()).filter(|r| keep[*r]) {
             tally.add(x[row], y[row], area);
         }
+        self.met.add_addresses(mended, keep, x, y);
         // Decimals of numbers that stand in columns; the parts of a written angle say themselves what they are.
         if self.source_in_degrees && self.position.as_ref().is_some_and(PositionReader::is_from_columns) {
             for row in (0..keep.len()).filter(|r| keep[*r]) {

@@ -450,6 +450,7 @@ impl LayerRun<'_> {
                 .filter_map(|(crs, op)| op.missed().map(|m| (crs.title(), m.clone(), op.accuracy_m())))
                 .collect(),
             frames_mixed: frames_mixed(pipeline),
+            repeated: pipeline.met.repeated(),
             profiles: &named,
         });
         report.rows_in = ledger.rows_in;

@@ -49,6 +49,12 @@ fn slips_are_doubted_and_clean_data_is_not() {
     assert_eq!(doubts("lon,lat\n0,0\n-123.1,45.5\n", "EPSG:4326", "EPSG:4269"), "slip-08 slip-18");
     assert_eq!(doubts("lon,lat\n-100.5,41.2\n-123.1,45.5\n", "EPSG:4326", "EPSG:2269"), "slip-18");
     assert_eq!(doubts("lon,lat\nx,y\n", "EPSG:4326", "EPSG:2269"), "slip-15");
+    assert_eq!(
+        doubts("id,lon,lat\n1,-123.8,46.2\n2,-123.1,45.5\n1,-123.8,46.2\n", "EPSG:4326", "EPSG:2269"),
+        "slip-21"
+    );
+    let two_places = "address,lon,lat\n\"12 Heron Ln, Ternport\",-123.8,46.2\n\"12 HERON LN, TERNPORT\",-123.8,46.3\n";
+    assert_eq!(doubts(two_places, "EPSG:4326", "EPSG:2269"), "slip-21");
     assert_eq!(doubts("id,lon,lat\n\n1,-123.8,46.2\n", "EPSG:4326", "EPSG:2269"), "slip-09");
     assert_eq!(doubts("easting,northing\n0,0\n7366633.86,940706.86\n", "EPSG:2269", "EPSG:4326"), "slip-08 slip-18");
 }

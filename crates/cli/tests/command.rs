@@ -519,3 +519,22 @@ fn the_demonstration() {
         }
     }
 }
+
+#[test]
+fn rows_that_are_there_twice_are_told() {
+    let f = Folder::new();
+    f.write(
+        "visits.csv",
+        "gate,street,locality,lon,lat\nG1,12 Heron Lane,Ternport,-123.801,46.201\nG2,14 Heron Lane,Ternport,-123.802,46.202\nG1,12 Heron Lane,Ternport,-123.801,46.201\nG3,12 HERON LANE,Ternport,-123.852,46.231\n",
+    );
+    let doubt = "1 row repeats an earlier one in all columns, the first of them row 4 (as row 2)";
+    let out = f.ok(&["convert", "visits.csv", "-o", "visits.gpkg", "--from", "EPSG:4326", "--no-progress"]);
+    assert!(out.contains(doubt) && out.contains("4 rows in = 4 out"), "{out}");
+    assert!(out.contains("1 address has places more than 100 m apart, the first of them in rows 2 and 4"), "{out}");
+    assert!(f.ok(&["look", "visits.csv"]).contains(doubt));
+    assert_eq!(
+        f.run(&["convert", "visits.csv", "-o", "s.csv", "--from", "EPSG:4326", "--strict", "-q"]).0,
+        3,
+        "a doubt counts with --strict"
+    );
+}

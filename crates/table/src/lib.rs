@@ -7,9 +7,11 @@
 //! | [`role`] | what a column seems to be, from its header and its values |
 //! | [`kind`] | the type of a column, decided from all of its values |
 //! | [`ledger`] | rows in = rows out + rows set aside |
+//! | [`fingerprint`] | a number for each row by which equal rows are found |
 //! | [`nearest`] | the names that come nearest to one that does not exist |
 
 pub mod batch;
+pub mod fingerprint;
 pub mod geometry;
 pub mod kind;
 pub mod ledger;

@@ -5,6 +5,7 @@ use crate::nearest::metres;
 use crate::parse::ParsedAddress;
 use crate::reference::{KeyKind, PlaceKind, Reference};
 use crate::{Text, normal};
+use std::cell::Cell;
 
 /// Most places of one name that are looked at.
 const MOST_PLACES: usize = 64;
@@ -28,6 +29,27 @@ pub(super) struct Context {
     pub postcode_known: bool,
     /// Region of the postcode.
     pub region_of_postcode: Option<Text>,
+    parents: Memory,
+    other_regions: Memory,
+}
+
+/// What was found of the last strings: a name of many streets leads to many localities, which lie in few counties and
+/// regions.
+#[derive(Default)]
+struct Memory([Cell<Option<(u32, bool)>>; 4]);
+
+impl Memory {
+    fn get(&self, string: u32, find: impl FnOnce() -> bool) -> bool {
+        let slot = &self.0[string as usize % self.0.len()];
+        match slot.get() {
+            Some((there, found)) if there == string => found,
+            _ => {
+                let found = find();
+                slot.set(Some((string, found)));
+                found
+            }
+        }
+    }
 }
 
 impl Context {
@@ -67,6 +89,8 @@ impl Context {
             of_postcode: postcode.map(|p| reference.places_of_postcode(&p).collect()).unwrap_or_default(),
             postcode_known: postcode.is_some(),
             region_of_postcode: postcode.map(|p| p.region.into()),
+            parents: Memory::default(),
+            other_regions: Memory::default(),
         }
     }
 
@@ -100,7 +124,8 @@ impl Context {
         if let Some(n) = self.named.iter().find(|n| n.place == place) {
             return n.cost;
         }
-        if normal::is_words(reference.parent_of(place), &a.locality) {
+        let parent = reference.parent_id(place);
+        if self.parents.get(parent, || normal::is_words(reference.string(parent), &a.locality)) {
             return score::LOCALITY_PARENT;
         }
         if self.named.is_empty() {
@@ -126,11 +151,12 @@ impl Context {
 
     /// What another region than the one that was given costs.
     pub(super) fn region_cost(&self, reference: &Reference, a: &ParsedAddress, place: u32) -> i32 {
-        if a.region.is_empty() || reference.is_in_region(place, &a.region) != Some(false) {
-            0
-        } else {
-            score::REGION_OTHER
+        if a.region.is_empty() {
+            return 0;
         }
+        let region = reference.region_id(place);
+        let other = self.other_regions.get(region, || reference.is_region(region, &a.region) == Some(false));
+        if other { score::REGION_OTHER } else { 0 }
     }
 }
 

@@ -507,7 +507,17 @@ impl Reference {
 
     /// Whether a place is in a region, `None` where the reference does not say.
     pub(crate) fn is_in_region(&self, place: u32, region: &str) -> Option<bool> {
-        let there = self.string_bytes(self.u32(Section::Places, place as usize, PLACE, 1));
+        self.is_region(self.region_id(place), region)
+    }
+
+    /// The string of the region of a place.
+    pub(crate) fn region_id(&self, place: u32) -> u32 {
+        self.u32(Section::Places, place as usize, PLACE, 1)
+    }
+
+    /// Whether a string is a region, `None` where it is empty.
+    pub(crate) fn is_region(&self, string: u32, region: &str) -> Option<bool> {
+        let there = self.string_bytes(string);
         (!there.is_empty()).then(|| there == region.as_bytes())
     }
 
@@ -522,9 +532,9 @@ impl Reference {
         PlaceKind::from_code(self.u32(Section::Places, place as usize, PLACE, 5) & 0xFF)
     }
 
-    /// What a place lies in.
-    pub(crate) fn parent_of(&self, place: u32) -> &str {
-        self.string(self.u32(Section::Places, place as usize, PLACE, 2))
+    /// The string of what a place lies in.
+    pub(crate) fn parent_id(&self, place: u32) -> u32 {
+        self.u32(Section::Places, place as usize, PLACE, 2)
     }
 
     pub(crate) fn places(&self) -> u32 {

@@ -16,6 +16,7 @@
 //! | slip-18 | [`area`] |
 //! | slip-19 | [`lattice`] |
 //! | slip-20 | [`contradiction`] |
+//! | slip-21 | [`repeated`] |
 //! | ending | [`mod@ending`] |
 //!
 //! To add one: a file with a function from what was counted to an `Option<DoubtReport>`, and its line in [`all`].
@@ -33,6 +34,7 @@ pub mod header;
 pub mod lattice;
 pub mod minutes;
 pub mod missing_grid;
+pub mod repeated;
 pub mod sign;
 pub mod swapped;
 
@@ -139,6 +141,8 @@ pub struct Evidence<'a> {
     pub missed: Vec<(String, MissedWay, Option<f64>)>,
     /// A frame that moves and one that is fixed to its plate, where they were taken as equal.
     pub frames_mixed: Option<(&'a str, &'a str)>,
+    /// Rows and addresses that are there more than once.
+    pub repeated: repeated::Repeated,
     /// Names, roles and profiles of the columns, where all values were seen.
     pub profiles: &'a [(String, Option<Role>, ColumnProfile)],
 }
@@ -158,6 +162,7 @@ pub fn all(e: &Evidence) -> Vec<DoubtReport> {
         frame::doubt,
         area::doubt,
         contradiction::doubt,
+        repeated::doubt,
         drawing::doubt,
         lattice::doubt,
         ending::doubt,

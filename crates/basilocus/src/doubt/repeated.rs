@@ -1,0 +1,402 @@
+//! slip-21: rows that are there twice, and one address at places far apart.
+//!
+//! Rows are known again by a fingerprint of all their values. Of tables with more than some 260,000 different ones a part
+//! is kept that the fingerprints themselves decide, so that memory does not grow: what is told is then an estimate, and
+//! says so. The result does not depend on the order in which threads come by.
+
+use super::{Evidence, report};
+use crate::report::DoubtReport;
+use basilocus_geodesy::ellipsoid::Ellipsoid;
+use basilocus_geodesy::geodesic::Geodesic;
+use basilocus_table::{Batch, Role, fingerprint};
+use std::collections::HashMap;
+use std::hash::{BuildHasherDefault, Hasher};
+use std::sync::{Mutex, PoisonError};
+
+/// Parts of the fingerprints, each behind a lock of its own.
+const SHARDS: usize = 16;
+/// Different fingerprints that a part keeps.
+const KEPT: usize = 1 << 14;
+/// One address may have a point at its door and one at its gate, metres apart.
+const ONE_PLACE_M: f64 = 100.0;
+
+/// Rows and addresses that were met.
+#[derive(Debug)]
+pub struct Met {
+    rows: Kept<Row>,
+    addresses: Kept<Address>,
+    /// Columns of the address; none where they do not tell houses apart.
+    address_columns: Vec<usize>,
+    /// Columns whose values must all be the same again.
+    columns: Vec<usize>,
+}
+
+/// What was met more than once.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Repeated {
+    /// Rows that are equal to an earlier one.
+    pub rows: u64,
+    /// The first of them, and the row that it repeats.
+    pub row: Option<(u64, u64)>,
+    /// Addresses at places far apart.
+    pub addresses: u64,
+    /// Two rows of the first of them.
+    pub address: Option<(u64, u64)>,
+    /// Whether the counts are estimates.
+    pub estimated: bool,
+}
+
+#[derive(Debug, Clone, Copy)]
+struct Row {
+    times: u64,
+    /// The two lowest numbers.
+    first: u64,
+    second: u64,
+}
+
+#[derive(Debug, Clone, Copy)]
+struct Address {
+    row: Row,
+    /// West, south, east, north.
+    bounds: [f64; 4],
+}
+
+trait Join: Copy {
+    fn join(&mut self, other: Self);
+    fn row(&self) -> &Row;
+}
+
+impl Join for Row {
+    fn join(&mut self, other: Self) {
+        let mut lowest = [self.first, self.second, other.first, other.second];
+        lowest.sort_unstable();
+        *self = Row { times: self.times + other.times, first: lowest[0], second: lowest[1] };
+    }
+    fn row(&self) -> &Row {
+        self
+    }
+}
+
+impl Join for Address {
+    fn join(&mut self, other: Self) {
+        self.row.join(other.row);
+        let ([w, s, e, n], b) = (self.bounds, other.bounds);
+        self.bounds = [w.min(b[0]), s.min(b[1]), e.max(b[2]), n.max(b[3])];
+    }
+    fn row(&self) -> &Row {
+        &self.row
+    }
+}
+
+impl Address {
+    /// Whether its places are farther apart than those of one house.
+    fn is_apart(&self) -> bool {
+        let [west, south, east, north] = self.bounds;
+        Geodesic::new(&Ellipsoid::wgs84()).inverse(west, south, east, north).distance_m > ONE_PLACE_M
+    }
+}
+
+/// Fingerprints are mixed already.
+#[derive(Debug, Default, Clone, Copy)]
+struct AsItIs(u64);
+
+impl Hasher for AsItIs {
+    fn write(&mut self, bytes: &[u8]) {
+        bytes.iter().for_each(|b| self.0 = self.0.rotate_left(8) ^ u64::from(*b));
+    }
+    fn write_u64(&mut self, n: u64) {
+        self.0 = n;
+    }
+    fn finish(&self) -> u64 {
+        self.0
+    }
+}
+
+type Map<T> = HashMap<u64, T, BuildHasherDefault<AsItIs>>;
+
+/// What was met, by fingerprint, of a bounded number of them.
+#[derive(Debug)]
+struct Kept<T>(Vec<Mutex<Shard<T>>>);
+
+#[derive(Debug)]
+struct Shard<T> {
+    /// Of the fingerprints those are kept that have so many zeros in front of the bits that choose the part.
+    level: u32,
+    seen: Map<T>,
+}
+
+impl<T: Join> Kept<T> {
+    fn new() -> Self {
+        Kept((0..SHARDS).map(|_| Mutex::new(Shard { level: 0, seen: Map::default() })).collect())
+    }
+
+    fn add(&self, met: impl Iterator<Item = (u64, T)>) {
+        let mut parts: Vec<Vec<(u64, T)>> = vec![Vec::new(); SHARDS];
+        met.for_each(|m| parts[m.0 as usize % SHARDS].push(m));
+        for (shard, part) in self.0.iter().zip(parts) {
+            if part.is_empty() {
+                continue;
+            }
+            let mut shard = shard.lock().unwrap_or_else(PoisonError::into_inner);
+            part.into_iter().for_each(|(key, value)| shard.add(key, value));
+        }
+    }
+
+    /// All that is kept, with how many each stands for.
+    fn each(&self, f: &mut dyn FnMut(&T, u64)) -> bool {
+        let mut estimated = false;
+        for shard in &self.0 {
+            let shard = shard.lock().unwrap_or_else(PoisonError::into_inner);
+            estimated |= shard.level > 0;
+            shard.seen.values().for_each(|value| f(value, 1 << shard.level));
+        }
+        estimated
+    }
+}
+
+impl<T: Join> Shard<T> {
+    fn add(&mut self, key: u64, value: T) {
+        if key.leading_zeros() < self.level {
+            return;
+        }
+        match self.seen.get_mut(&key) {
+            Some(there) => there.join(value),
+            None => {
+                self.seen.insert(key, value);
+                while self.seen.len() > KEPT {
+                    self.level += 1;
+                    let level = self.level;
+                    self.seen.retain(|key, _| key.leading_zeros() >= level);
+                }
+            }
+        }
+    }
+}
+
+/// What an address consists of.
+const ADDRESS: [Role; 8] = [
+    Role::Address,
+    Role::HouseNumber,
+    Role::Street,
+    Role::Unit,
+    Role::Locality,
+    Role::Region,
+    Role::Postcode,
+    Role::Country,
+];
+
+/// Columns of an address that tell houses apart: a whole address, or a street with what it lies in.
+fn address_columns(roles: &[Option<Role>]) -> Vec<usize> {
+    let of = |wanted: &[Role]| -> Vec<usize> {
+        (0..roles.len()).filter(|c| roles[*c].is_some_and(|r| wanted.contains(&r))).collect()
+    };
+    let streets = of(&[Role::Street]);
+    let within = of(&[Role::Locality, Role::Postcode]);
+    if of(&[Role::Address]).is_empty() && (streets.is_empty() || within.is_empty()) {
+        return Vec::new();
+    }
+    of(&ADDRESS)
+}
+
+/// The letters and figures of an address; none where it names no house.
+fn house(parts: impl Iterator<Item = String>) -> Option<String> {
+    let mut text = String::new();
+    let mut numbered = false;
+    for part in parts {
+        let upper = part.to_uppercase();
+        let words: Vec<&str> = upper.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty()).collect();
+        // A post box has no place of its own, and a rural route many.
+        if words.contains(&"BOX") || words.first().is_some_and(|w| matches!(*w, "POB" | "RR")) {
+            return None;
+        }
+        numbered |= text.is_empty() && words.iter().any(|w| w.starts_with(|c: char| c.is_ascii_digit()));
+        for word in words {
+            text.push_str(word);
+            text.push(' ');
+        }
+        text.push('|');
+    }
+    numbered.then_some(text)
+}
+
+impl Met {
+    /// For rows with columns of such roles. `asks` says that addresses are asked for: then it is no slip to ask for one
+    /// twice, and only what is more than an address is compared.
+    pub fn new(roles: &[Option<Role>], asks: bool) -> Self {
+        let more = roles.iter().any(|r| !r.is_some_and(|r| ADDRESS.contains(&r)));
+        let compared = roles.len() > 1 && (!asks || more);
+        Met {
+            rows: Kept::new(),
+            addresses: Kept::new(),
+            address_columns: if asks { Vec::new() } else { address_columns(roles) },
+            columns: if compared { (0..roles.len()).collect() } else { Vec::new() },
+        }
+    }
+
+    /// Adds the rows that are used.
+    pub fn add_rows(&self, batch: &Batch, used: &[bool]) {
+        if self.columns.is_empty() {
+            return;
+        }
+        let columns: Vec<_> = self.columns.iter().filter_map(|c| batch.records.columns().get(*c)).collect();
+        let keys = fingerprint::of_rows(&columns, batch.len());
+        let rows = keys.into_iter().zip(&batch.source_rows).zip(used).filter(|(_, used)| **used);
+        self.rows.add(rows.map(|((key, row), _)| (key, Row { times: 1, first: *row, second: u64::MAX })));
+    }
+
+    /// Adds addresses with their places, in degrees.
+    pub fn add_addresses(&self, batch: &Batch, used: &[bool], lon_deg: &[f64], lat_deg: &[f64]) {
+        if self.address_columns.is_empty() {
+            return;
+        }
+        let met = (0..batch.len()).filter(|row| used[*row]).filter_map(|row| {
+            let text = house(self.address_columns.iter().map(|c| batch.text(*c, row)))?;
+            let (x, y) = (lon_deg[row], lat_deg[row]);
+            let row = Row { times: 1, first: batch.source_rows[row], second: u64::MAX };
+            (x.is_finite() && y.is_finite())
+                .then(|| (fingerprint::of_text(&text), Address { row, bounds: [x, y, x, y] }))
+        });
+        self.addresses.add(met);
+    }
+
+    /// What was met more than once.
+    pub fn repeated(&self) -> Repeated {
+        let mut out = Repeated::default();
+        let lower = |slot: &mut Option<(u64, u64)>, row: &Row| {
+            let pair = (row.second, row.first);
+            *slot = Some(slot.map_or(pair, |p| p.min(pair)));
+        };
+        out.estimated |= self.rows.each(&mut |row, weight| {
+            if row.times > 1 {
+                out.rows += (row.times - 1) * weight;
+                lower(&mut out.row, row);
+            }
+        });
+        out.estimated |= self.addresses.each(&mut |address, weight| {
+            if address.row().times > 1 && address.is_apart() {
+                out.addresses += weight;
+                lower(&mut out.address, address.row());
+            }
+        });
+        out
+    }
+}
+
+/// Rows that are there twice, and addresses at two places.
+pub fn doubt(e: &Evidence) -> Option<DoubtReport> {
+    let r = &e.repeated;
+    // Of an estimate two figures say what it is worth.
+    let count = |n: u64| match (r.estimated, n.checked_ilog10()) {
+        (true, Some(figures)) if figures > 1 => {
+            let unit = 10u64.pow(figures - 1);
+            format!("about {}", (n + unit / 2) / unit * unit)
+        }
+        (true, _) => format!("about {n}"),
+        _ => n.to_string(),
+    };
+    let plural = |n: u64, one: &str, more: &str| if n == 1 { one.to_string() } else { more.to_string() };
+    let mut said = Vec::new();
+    if let Some((row, earlier)) = r.row {
+        said.push(format!(
+            "{} {} an earlier one in all columns, the first of them row {row} (as row {earlier}): take out what is there twice",
+            count(r.rows),
+            plural(r.rows, "row repeats", "rows repeat"),
+        ));
+    }
+    if let Some((row, earlier)) = r.address {
+        said.push(format!(
+            "{} {} more than {ONE_PLACE_M} m apart, the first of them in rows {earlier} and {row}: one of the places is wrong, or the address is",
+            count(r.addresses),
+            plural(r.addresses, "address has places", "addresses have places"),
+        ));
+    }
+    if said.is_empty() {
+        return None;
+    }
+    report(e, "slip-21", None, r.rows + r.addresses, said.join("; "))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use arrow_array::{ArrayRef, RecordBatch, StringArray};
+    use arrow_schema::{DataType, Field, Schema};
+    use std::sync::Arc;
+
+    /// Rows of texts, the first of them in row 2 of the file.
+    fn batch(rows: &[Vec<String>], first: u64) -> Batch {
+        let n = rows.first().map_or(0, Vec::len);
+        let schema = Schema::new((0..n).map(|c| Field::new(format!("c{c}"), DataType::Utf8, true)).collect::<Vec<_>>());
+        let columns =
+            (0..n).map(|c| Arc::new(rows.iter().map(|r| Some(r[c].as_str())).collect::<StringArray>()) as ArrayRef);
+        let records = RecordBatch::try_new(Arc::new(schema), columns.collect()).unwrap();
+        Batch { records, source_rows: (first..).take(rows.len()).collect() }
+    }
+
+    fn texts(rows: &[&str]) -> Vec<Vec<String>> {
+        rows.iter().map(|r| r.split('|').map(String::from).collect()).collect()
+    }
+
+    fn met(roles: &[Option<Role>], asks: bool, rows: &[&str], places: &[(f64, f64)]) -> Repeated {
+        let met = Met::new(roles, asks);
+        let batch = batch(&texts(rows), 2);
+        let used = vec![true; rows.len()];
+        met.add_rows(&batch, &used);
+        let (x, y): (Vec<f64>, Vec<f64>) = places.iter().copied().unzip();
+        if !places.is_empty() {
+            met.add_addresses(&batch, &used, &x, &y);
+        }
+        met.repeated()
+    }
+
+    #[test]
+    fn rows_that_are_there_twice() {
+        let found = met(&[None, None], false, &["1|a", "2|b", "1|a", "1|b", "2|b", "2|b"], &[]);
+        assert_eq!(found, Repeated { rows: 3, row: Some((4, 2)), ..Default::default() });
+        assert_eq!(met(&[None, None], false, &["1|a", "2|b", "1|b"], &[]), Repeated::default());
+        // One column says too little, and addresses may be asked for as often as one likes.
+        assert_eq!(met(&[None], false, &["a", "a"], &[]), Repeated::default());
+        let address = [Some(Role::Street), Some(Role::Locality)];
+        assert_eq!(met(&address, true, &["12 Heron Ln|Ternport", "12 Heron Ln|Ternport"], &[]).rows, 0);
+        assert_eq!(met(&[Some(Role::Address), None], true, &["12 Heron Ln|Ann", "12 Heron Ln|Ann"], &[]).rows, 1);
+    }
+
+    #[test]
+    fn an_address_at_two_places() {
+        let roles = [Some(Role::Street), Some(Role::Locality), None];
+        let rows = ["12 Heron Ln|Ternport|a", "12 HERON LN.|Ternport|b", "14 Heron Ln|Ternport|c"];
+        let far = [(-123.80, 46.20), (-123.80, 46.21), (-123.7, 46.2)];
+        let found = met(&roles, false, &rows, &far);
+        assert_eq!((found.addresses, found.address, found.rows), (1, Some((3, 2)), 0));
+        // A door and a gate; a street without a number; a post box; a street that says no locality.
+        assert_eq!(met(&roles, false, &rows, &[(-123.80, 46.20), (-123.80, 46.2005), (-123.7, 46.2)]).addresses, 0);
+        for row in ["Heron Ln|Ternport|a", "PO Box 12|Ternport|a", "RR 2 Box 7|Ternport|a"] {
+            assert_eq!(met(&roles, false, &[row, row], &far[..2]).addresses, 0, "{row}");
+        }
+        assert_eq!(met(&[Some(Role::Street), None, None], false, &rows, &far).addresses, 0);
+    }
+
+    /// Memory is bounded and the estimate near, in whichever order and from however many threads rows come.
+    #[test]
+    fn many_rows_are_estimated_and_the_same_each_time() {
+        // 600,000 rows, of which each tenth is there twice.
+        let n = 600_000u64;
+        let key = |i: u64| fingerprint::of_text(&format!("row {}", if i % 10 == 9 { i - 1 } else { i }));
+        let add = |met: &Met, rows: &mut dyn Iterator<Item = u64>| {
+            met.rows.add(rows.map(|i| (key(i), Row { times: 1, first: i, second: u64::MAX })));
+        };
+        let (forward, threads) = (Met::new(&[None, None], false), Met::new(&[None, None], false));
+        add(&forward, &mut (0..n));
+        std::thread::scope(|scope| {
+            for part in 0..4 {
+                let threads = &threads;
+                scope.spawn(move || add(threads, &mut (0..n).rev().filter(|i| i / 1000 % 4 == part)));
+            }
+        });
+        let found = forward.repeated();
+        assert_eq!(found, threads.repeated());
+        assert!(found.estimated);
+        assert!((54_000..66_000).contains(&found.rows), "{found:?}");
+        assert!(forward.rows.0.iter().all(|s| s.lock().unwrap().seen.len() <= KEPT));
+    }
+}
