@@ -21,7 +21,7 @@ use crate::step::typing::Typing;
 use crate::step::with_columns;
 use arrow_array::Array;
 use arrow_schema::SchemaRef;
-use basilocus_formats::{Block, ColumnStyle, CrsText, Decode, Encode, Encoded, Format, LayerOut, Reader};
+use basilocus_formats::{Block, ColumnStyle, CrsText, Decode, Encode, Encoded, Format, FormatError, LayerOut, Reader};
 use basilocus_geodesy::crs::{Area, Catalogue, Crs, Kind, wkt};
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::batch::{point_array, point_field, spatial_index};
@@ -628,6 +628,7 @@ impl Pipeline {
         };
         let aside_before = part.set_aside.len();
         let mended = self.repair.apply(&source);
+        whole(&mended)?;
         let n = mended.len();
         let mut keep = vec![true; n];
         if let Some(select) = &self.select {
@@ -741,7 +742,10 @@ impl Pipeline {
                     point_array(x, y, self.with_z.then_some(z)),
                 ));
             }
-            let batch = with_columns(&without_point(&base), columns).filter(&keep);
+            let batch = with_columns(&without_point(&base), columns);
+            whole(&batch)?;
+            let batch = batch.filter(&keep);
+            whole(&batch)?;
             part.encoded.push(encode.encode(&batch));
         }
         if let Some(columns) = &self.aside_columns {
@@ -847,6 +851,14 @@ fn near_of(reader: &PositionReader, sample: &Batch) -> Option<Area> {
     let use_area = &reader.crs.area;
     (use_area.contains(area.west_deg, area.south_deg) && use_area.contains(area.east_deg, area.north_deg))
         .then_some(area)
+}
+
+/// Rows whose columns do not go together would be lost without a word.
+fn whole(batch: &Batch) -> Result<(), Error> {
+    if batch.is_whole() {
+        return Ok(());
+    }
+    Err(FormatError::Defect { row: batch.source_rows.first().copied().unwrap_or_default() }.into())
 }
 
 /// `GeoJSON is always WGS 84 (RFC 7946)`, `KML and GPX are always WGS 84`.

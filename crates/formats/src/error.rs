@@ -18,6 +18,12 @@ pub enum FormatError {
         /// The folder.
         path: PathBuf,
     },
+    /// Columns that do not go together, so that rows would be lost: a defect of the program, never of the data.
+    #[error("the columns of the rows from {row} on do not go together: this is a defect, nothing was written")]
+    Defect {
+        /// The first of the rows.
+        row: u64,
+    },
     /// Nothing in it.
     #[error("{}: {what}", .path.display())]
     Empty {
@@ -165,7 +171,7 @@ impl FormatError {
             | FormatError::OutputFormat { path }
             | FormatError::Read { path, .. }
             | FormatError::Write { path, .. } => *path = original.to_path_buf(),
-            FormatError::Standard { .. } | FormatError::Fetch { .. } => {}
+            FormatError::Standard { .. } | FormatError::Fetch { .. } | FormatError::Defect { .. } => {}
         }
         self
     }

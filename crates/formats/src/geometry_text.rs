@@ -56,6 +56,6 @@ impl Decode for TextDecoder {
         let schema = schema_of(&records.schema());
         let records =
             record_batch(schema.clone(), columns, n).unwrap_or_else(|_| arrow_array::RecordBatch::new_empty(schema));
-        Ok(Decoded { batch: Batch { records, source_rows: decoded.batch.source_rows }, ..decoded })
+        Decoded { batch: Batch { records, source_rows: decoded.batch.source_rows }, ..decoded }.whole()
     }
 }

@@ -4,6 +4,7 @@
 //! the size of its largest element.
 
 use crate::FormatError;
+use compact_str::CompactString as Text;
 use encoding_rs::Encoding;
 use encoding_rs_io::DecodeReaderBytesBuilder;
 use quick_xml::events::{BytesStart, Event};
@@ -12,6 +13,7 @@ use quick_xml::{NsReader, XmlVersion};
 use std::fs::File;
 use std::io::{BufRead, BufReader, Read};
 use std::path::Path;
+use std::sync::Arc;
 
 /// Bytes of text and names that one element may hold.
 const LARGEST: usize = 256 << 20;
@@ -21,13 +23,13 @@ const DEEPEST: usize = 256;
 /// An element with all that is in it. Names are without their prefixes.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub(crate) struct Element {
-    pub name: String,
+    pub name: Text,
     /// The name space that the name is in; empty for none.
-    pub space: String,
+    pub space: Arc<str>,
     /// Attributes, without those that declare name spaces.
-    pub attributes: Vec<(String, String)>,
+    pub attributes: Vec<(Text, Text)>,
     /// The text directly in it, without blanks at its ends.
-    pub text: String,
+    pub text: Text,
     pub children: Vec<Element>,
 }
 
@@ -77,6 +79,8 @@ pub(crate) fn each(
     reader.config_mut().allow_dangling_amp = true;
     let mut buffer = Vec::new();
     let mut entered: Vec<String> = Vec::new();
+    // Mostly the next element is in the same space as the one before.
+    let mut last_space: Arc<str> = Arc::default();
     // The element that is held, outermost first.
     let mut held: Vec<Element> = Vec::new();
     let mut size = 0usize;
@@ -94,16 +98,19 @@ pub(crate) fn each(
         };
         if let Some(e) = start {
             let space = match reader.resolver().resolve_element(e.name()).0 {
-                ResolveResult::Bound(Namespace(space)) => String::from(space),
-                _ => String::new(),
+                ResolveResult::Bound(Namespace(space)) => space,
+                _ => "",
             };
-            let element = head(e, space);
+            if *last_space != *space {
+                last_space = space.into();
+            }
+            let element = head(e, last_space.clone());
             size += element.attributes.iter().map(|(n, v)| n.len() + v.len()).sum::<usize>() + element.name.len();
             if entered.len() + held.len() > DEEPEST {
                 return Err(broken(at, &format!("elements lie more than {DEEPEST} deep in each other")));
             }
             if held.is_empty() && !whole(&element.name, &entered) {
-                entered.push(element.name.clone());
+                entered.push(element.name.to_string());
                 if !sink(Found::Enter(element)) {
                     return Ok(());
                 }
@@ -120,7 +127,7 @@ pub(crate) fn each(
         if empty || matches!(event, Event::End(_)) {
             match held.pop() {
                 Some(mut done) => {
-                    done.text = done.text.trim().to_string();
+                    trim(&mut done.text);
                     match held.last_mut() {
                         Some(parent) => parent.children.push(done),
                         None => {
@@ -165,7 +172,7 @@ pub(crate) fn each(
 }
 
 /// The sign that a reference stands for; one that is not known stays as it is.
-fn push_reference(name: &str, out: &mut String) {
+fn push_reference(name: &str, out: &mut Text) {
     let number = name.strip_prefix('#').and_then(|n| match n.strip_prefix(['x', 'X']) {
         Some(hex) => u32::from_str_radix(hex, 16).ok(),
         None => n.parse().ok(),
@@ -186,7 +193,16 @@ fn push_reference(name: &str, out: &mut String) {
     }
 }
 
-fn head(e: &BytesStart, space: String) -> Element {
+/// Takes the blanks at both ends off.
+fn trim(text: &mut Text) {
+    text.truncate(text.trim_end().len());
+    let blanks = text.len() - text.trim_start().len();
+    if blanks > 0 {
+        text.replace_range(..blanks, "");
+    }
+}
+
+fn head(e: &BytesStart, space: Arc<str>) -> Element {
     let attributes = e
         .attributes()
         .with_checks(false)
@@ -194,11 +210,11 @@ fn head(e: &BytesStart, space: String) -> Element {
         .filter(|a| a.key.as_namespace_binding().is_none())
         .map(|a| {
             let value =
-                a.normalized_value(XmlVersion::Implicit1_0).map_or_else(|_| a.value.to_string(), |v| v.into_owned());
-            (a.key.local_name().into_inner().to_string(), value)
+                a.normalized_value(XmlVersion::Implicit1_0).map_or_else(|_| Text::from(&*a.value), |v| Text::from(&*v));
+            (a.key.local_name().into_inner().into(), value)
         })
         .collect();
-    Element { name: e.local_name().into_inner().to_string(), space, attributes, ..Element::default() }
+    Element { name: e.local_name().into_inner().into(), space, attributes, ..Element::default() }
 }
 
 /// A document in UTF-8, whatever it is in: a mark in front counts, then what the document says.
@@ -276,7 +292,7 @@ mod tests {
         .unwrap();
         assert_eq!(found.len(), 2);
         assert_eq!((found[0].name.as_str(), found[0].attribute("id")), ("item", Some("1&2")));
-        assert_eq!((found[0].space.as_str(), found[1].space.as_str()), ("x", ""));
+        assert_eq!((&*found[0].space, &*found[1].space), ("x", ""));
         assert_eq!(found[0].text, "x < <b> \u{e4}");
         assert_eq!(found[0].text_of("c"), Some("y"));
         assert_eq!(found[0].children[1], Element { name: "d".into(), ..Element::default() });

@@ -45,6 +45,12 @@ impl Batch {
         self.source_rows.len()
     }
 
+    /// Whether the columns have as many rows as are counted: where they could not be put together they have none, which
+    /// would be rows lost.
+    pub fn is_whole(&self) -> bool {
+        self.records.num_rows() == self.source_rows.len()
+    }
+
     /// Whether there are no rows.
     pub fn is_empty(&self) -> bool {
         self.source_rows.is_empty()
@@ -262,6 +268,13 @@ mod tests {
         assert_eq!(batch.source_rows, [3, 4]);
         assert_eq!(batch.row_texts(0), ["", "2", ""]);
         assert_eq!(batch.row_texts(1), ["c", "", "3 6"]);
+        assert!(batch.is_whole());
+    }
+
+    #[test]
+    fn rows_without_columns_are_noticed() {
+        let lost = Batch { records: RecordBatch::new_empty(sample().records.schema()), source_rows: vec![2] };
+        assert!(!lost.is_whole());
     }
 
     #[test]

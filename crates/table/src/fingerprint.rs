@@ -1,6 +1,7 @@
 //! A number for each row by which equal rows are found without keeping them.
 
 use arrow_array::{Array, ArrayRef, BinaryArray, BooleanArray, Float64Array, Int64Array, StringArray, StructArray};
+use arrow_buffer::NullBuffer;
 
 /// Of a value that is not there: another one than that of an empty text.
 const NULL: u64 = 0x6a09_e667_f3bc_c908;
@@ -27,29 +28,36 @@ fn fold(state: u64, word: u64) -> u64 {
 
 fn bytes(state: u64, bytes: &[u8]) -> u64 {
     let (words, rest) = bytes.as_chunks::<8>();
-    let state = words.iter().fold(fold(state, bytes.len() as u64), |s, w| fold(s, u64::from_le_bytes(*w)));
-    let mut last = [0; 8];
-    last[..rest.len()].copy_from_slice(rest);
-    fold(state, u64::from_le_bytes(last))
+    let state = words.iter().fold(state, |s, w| fold(s, u64::from_le_bytes(*w)));
+    // The length beside what is left over, so that no two texts run into each other.
+    let last = rest.iter().rev().fold(bytes.len() as u64, |word, b| word << 8 | u64::from(*b));
+    fold(state, last)
+}
+
+fn each(states: &mut [u64], nulls: Option<&NullBuffer>, value: impl Fn(usize, u64) -> u64) {
+    match nulls.filter(|n| n.null_count() > 0) {
+        None => states.iter_mut().enumerate().for_each(|(row, state)| *state = value(row, *state)),
+        Some(nulls) => {
+            for (row, state) in states.iter_mut().enumerate() {
+                *state = if nulls.is_null(row) { fold(*state, NULL) } else { value(row, *state) };
+            }
+        }
+    }
 }
 
 fn add(column: &ArrayRef, states: &mut [u64]) {
     let any = column.as_any();
-    let mut each = |value: &dyn Fn(usize, u64) -> u64| {
-        for (row, state) in states.iter_mut().enumerate() {
-            *state = if column.is_null(row) { fold(*state, NULL) } else { value(row, *state) };
-        }
-    };
+    let nulls = column.nulls();
     if let Some(a) = any.downcast_ref::<StringArray>() {
-        each(&|row, state| bytes(state, a.value(row).as_bytes()));
+        each(states, nulls, |row, state| bytes(state, a.value(row).as_bytes()));
     } else if let Some(a) = any.downcast_ref::<Float64Array>() {
-        each(&|row, state| fold(state, a.value(row).to_bits()));
+        each(states, nulls, |row, state| fold(state, a.value(row).to_bits()));
     } else if let Some(a) = any.downcast_ref::<Int64Array>() {
-        each(&|row, state| fold(state, a.value(row) as u64));
+        each(states, nulls, |row, state| fold(state, a.value(row) as u64));
     } else if let Some(a) = any.downcast_ref::<BooleanArray>() {
-        each(&|row, state| fold(state, u64::from(a.value(row))));
+        each(states, nulls, |row, state| fold(state, u64::from(a.value(row))));
     } else if let Some(a) = any.downcast_ref::<BinaryArray>() {
-        each(&|row, state| bytes(state, a.value(row)));
+        each(states, nulls, |row, state| bytes(state, a.value(row)));
     } else if let Some(a) = any.downcast_ref::<StructArray>() {
         a.columns().iter().for_each(|c| add(c, states));
     }

@@ -1,6 +1,6 @@
 //! slip-21: rows that are there twice, and one address at places far apart.
 //!
-//! Rows are known again by a fingerprint of all their values. Of tables with more than some 260,000 different ones a part
+//! Rows are known again by a fingerprint of all their values. Of tables with more than some 220,000 different ones a part
 //! is kept that the fingerprints themselves decide, so that memory does not grow: what is told is then an estimate, and
 //! says so. The result does not depend on the order in which threads come by.
 
@@ -10,20 +10,21 @@ use basilocus_geodesy::ellipsoid::Ellipsoid;
 use basilocus_geodesy::geodesic::Geodesic;
 use basilocus_table::{Batch, Role, fingerprint};
 use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 use std::hash::{BuildHasherDefault, Hasher};
+use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Mutex, PoisonError};
 
 /// Parts of the fingerprints, each behind a lock of its own.
 const SHARDS: usize = 16;
 /// Different fingerprints that a part keeps.
-const KEPT: usize = 1 << 14;
+const KEPT: usize = 14_000;
 /// One address may have a point at its door and one at its gate, metres apart.
 const ONE_PLACE_M: f64 = 100.0;
 
 /// Rows and addresses that were met.
-#[derive(Debug)]
 pub struct Met {
-    rows: Kept<Row>,
+    rows: Kept<u64>,
     addresses: Kept<Address>,
     /// Columns of the address; none where they do not tell houses apart.
     address_columns: Vec<usize>,
@@ -46,7 +47,8 @@ pub struct Repeated {
     pub estimated: bool,
 }
 
-#[derive(Debug, Clone, Copy)]
+/// Rows that are equal.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 struct Row {
     times: u64,
     /// The two lowest numbers.
@@ -54,6 +56,7 @@ struct Row {
     second: u64,
 }
 
+/// Rows of one address.
 #[derive(Debug, Clone, Copy)]
 struct Address {
     row: Row,
@@ -61,30 +64,46 @@ struct Address {
     bounds: [f64; 4],
 }
 
+/// What is kept of a row that was met once, and of such that were met again.
 trait Join: Copy {
-    fn join(&mut self, other: Self);
-    fn row(&self) -> &Row;
+    type Again: Copy;
+    fn again(self, other: Self) -> Self::Again;
+    fn join(again: &mut Self::Again, other: Self);
 }
 
-impl Join for Row {
-    fn join(&mut self, other: Self) {
+impl Row {
+    fn once(number: u64) -> Self {
+        Row { times: 1, first: number, second: u64::MAX }
+    }
+
+    fn join(&mut self, other: Row) {
         let mut lowest = [self.first, self.second, other.first, other.second];
         lowest.sort_unstable();
         *self = Row { times: self.times + other.times, first: lowest[0], second: lowest[1] };
     }
-    fn row(&self) -> &Row {
-        self
+}
+
+/// A row is its number alone: most are met once, and their number is all that has to be kept.
+impl Join for u64 {
+    type Again = Row;
+    fn again(self, other: Self) -> Row {
+        Row { times: 2, first: self.min(other), second: self.max(other) }
+    }
+    fn join(again: &mut Row, other: Self) {
+        again.join(Row::once(other));
     }
 }
 
 impl Join for Address {
-    fn join(&mut self, other: Self) {
-        self.row.join(other.row);
-        let ([w, s, e, n], b) = (self.bounds, other.bounds);
-        self.bounds = [w.min(b[0]), s.min(b[1]), e.max(b[2]), n.max(b[3])];
+    type Again = Address;
+    fn again(mut self, other: Self) -> Address {
+        Self::join(&mut self, other);
+        self
     }
-    fn row(&self) -> &Row {
-        &self.row
+    fn join(again: &mut Address, other: Self) {
+        again.row.join(other.row);
+        let ([w, s, e, n], b) = (again.bounds, other.bounds);
+        again.bounds = [w.min(b[0]), s.min(b[1]), e.max(b[2]), n.max(b[3])];
     }
 }
 
@@ -105,7 +124,8 @@ impl Hasher for AsItIs {
         bytes.iter().for_each(|b| self.0 = self.0.rotate_left(8) ^ u64::from(*b));
     }
     fn write_u64(&mut self, n: u64) {
-        self.0 = n;
+        // The lowest bits are the same for all in a part, and the highest for all that are kept of many.
+        self.0 = n.wrapping_mul(0x9e37_79b9_7f4a_7c15).rotate_left(32);
     }
     fn finish(&self) -> u64 {
         self.0
@@ -115,59 +135,77 @@ impl Hasher for AsItIs {
 type Map<T> = HashMap<u64, T, BuildHasherDefault<AsItIs>>;
 
 /// What was met, by fingerprint, of a bounded number of them.
-#[derive(Debug)]
-struct Kept<T>(Vec<Mutex<Shard<T>>>);
+struct Kept<T: Join>(Vec<Shard<T>>);
 
-#[derive(Debug)]
-struct Shard<T> {
-    /// Of the fingerprints those are kept that have so many zeros in front of the bits that choose the part.
-    level: u32,
-    seen: Map<T>,
+struct Shard<T: Join> {
+    /// Of the fingerprints those are kept that have so many zeros in front; it only grows.
+    level: AtomicU32,
+    seen: Mutex<Seen<T>>,
+}
+
+struct Seen<T: Join> {
+    once: Map<T>,
+    again: Map<T::Again>,
 }
 
 impl<T: Join> Kept<T> {
     fn new() -> Self {
-        Kept((0..SHARDS).map(|_| Mutex::new(Shard { level: 0, seen: Map::default() })).collect())
+        let shard = |_| Shard {
+            level: AtomicU32::new(0),
+            seen: Mutex::new(Seen { once: Map::default(), again: Map::default() }),
+        };
+        Kept((0..SHARDS).map(shard).collect())
     }
 
     fn add(&self, met: impl Iterator<Item = (u64, T)>) {
-        let mut parts: Vec<Vec<(u64, T)>> = vec![Vec::new(); SHARDS];
-        met.for_each(|m| parts[m.0 as usize % SHARDS].push(m));
-        for (shard, part) in self.0.iter().zip(parts) {
-            if part.is_empty() {
-                continue;
+        let levels: [u32; SHARDS] = std::array::from_fn(|i| self.0[i].level.load(Ordering::Relaxed));
+        let mut parts: [Vec<(u64, T)>; SHARDS] = std::array::from_fn(|_| Vec::new());
+        for (key, value) in met {
+            let at = key as usize % SHARDS;
+            if key.leading_zeros() >= levels[at] {
+                parts[at].push((key, value));
             }
-            let mut shard = shard.lock().unwrap_or_else(PoisonError::into_inner);
-            part.into_iter().for_each(|(key, value)| shard.add(key, value));
+        }
+        for (shard, part) in self.0.iter().zip(parts).filter(|(_, part)| !part.is_empty()) {
+            let mut seen = shard.seen.lock().unwrap_or_else(PoisonError::into_inner);
+            part.into_iter().for_each(|(key, value)| shard.add(&mut seen, key, value));
         }
     }
 
-    /// All that is kept, with how many each stands for.
-    fn each(&self, f: &mut dyn FnMut(&T, u64)) -> bool {
+    /// All that was met again, with how many each stands for; whether that is more than one.
+    fn each(&self, f: &mut dyn FnMut(&T::Again, u64)) -> bool {
         let mut estimated = false;
         for shard in &self.0 {
-            let shard = shard.lock().unwrap_or_else(PoisonError::into_inner);
-            estimated |= shard.level > 0;
-            shard.seen.values().for_each(|value| f(value, 1 << shard.level));
+            let seen = shard.seen.lock().unwrap_or_else(PoisonError::into_inner);
+            let level = shard.level.load(Ordering::Relaxed);
+            estimated |= level > 0;
+            seen.again.values().for_each(|again| f(again, 1 << level));
         }
         estimated
     }
 }
 
 impl<T: Join> Shard<T> {
-    fn add(&mut self, key: u64, value: T) {
-        if key.leading_zeros() < self.level {
+    fn add(&self, seen: &mut Seen<T>, key: u64, value: T) {
+        let mut level = self.level.load(Ordering::Relaxed);
+        if key.leading_zeros() < level {
             return;
         }
-        match self.seen.get_mut(&key) {
-            Some(there) => there.join(value),
-            None => {
-                self.seen.insert(key, value);
-                while self.seen.len() > KEPT {
-                    self.level += 1;
-                    let level = self.level;
-                    self.seen.retain(|key, _| key.leading_zeros() >= level);
+        match seen.once.entry(key) {
+            Entry::Occupied(there) => match seen.again.entry(key) {
+                Entry::Occupied(mut again) => T::join(again.get_mut(), value),
+                Entry::Vacant(slot) => {
+                    slot.insert(there.get().again(value));
                 }
+            },
+            Entry::Vacant(slot) => {
+                slot.insert(value);
+                while seen.once.len() > KEPT {
+                    level += 1;
+                    seen.once.retain(|key, _| key.leading_zeros() >= level);
+                    seen.again.retain(|key, _| key.leading_zeros() >= level);
+                }
+                self.level.store(level, Ordering::Relaxed);
             }
         }
     }
@@ -241,7 +279,7 @@ impl Met {
         let columns: Vec<_> = self.columns.iter().filter_map(|c| batch.records.columns().get(*c)).collect();
         let keys = fingerprint::of_rows(&columns, batch.len());
         let rows = keys.into_iter().zip(&batch.source_rows).zip(used).filter(|(_, used)| **used);
-        self.rows.add(rows.map(|((key, row), _)| (key, Row { times: 1, first: *row, second: u64::MAX })));
+        self.rows.add(rows.map(|((key, row), _)| (key, *row)));
     }
 
     /// Adds addresses with their places, in degrees.
@@ -252,7 +290,7 @@ impl Met {
         let met = (0..batch.len()).filter(|row| used[*row]).filter_map(|row| {
             let text = house(self.address_columns.iter().map(|c| batch.text(*c, row)))?;
             let (x, y) = (lon_deg[row], lat_deg[row]);
-            let row = Row { times: 1, first: batch.source_rows[row], second: u64::MAX };
+            let row = Row::once(batch.source_rows[row]);
             (x.is_finite() && y.is_finite())
                 .then(|| (fingerprint::of_text(&text), Address { row, bounds: [x, y, x, y] }))
         });
@@ -267,15 +305,13 @@ impl Met {
             *slot = Some(slot.map_or(pair, |p| p.min(pair)));
         };
         out.estimated |= self.rows.each(&mut |row, weight| {
-            if row.times > 1 {
-                out.rows += (row.times - 1) * weight;
-                lower(&mut out.row, row);
-            }
+            out.rows += (row.times - 1) * weight;
+            lower(&mut out.row, row);
         });
         out.estimated |= self.addresses.each(&mut |address, weight| {
-            if address.row().times > 1 && address.is_apart() {
+            if address.is_apart() {
                 out.addresses += weight;
-                lower(&mut out.address, address.row());
+                lower(&mut out.address, &address.row);
             }
         });
         out
@@ -383,7 +419,7 @@ mod tests {
         let n = 600_000u64;
         let key = |i: u64| fingerprint::of_text(&format!("row {}", if i % 10 == 9 { i - 1 } else { i }));
         let add = |met: &Met, rows: &mut dyn Iterator<Item = u64>| {
-            met.rows.add(rows.map(|i| (key(i), Row { times: 1, first: i, second: u64::MAX })));
+            met.rows.add(rows.map(|i| (key(i), i)));
         };
         let (forward, threads) = (Met::new(&[None, None], false), Met::new(&[None, None], false));
         add(&forward, &mut (0..n));
@@ -397,6 +433,6 @@ mod tests {
         assert_eq!(found, threads.repeated());
         assert!(found.estimated);
         assert!((54_000..66_000).contains(&found.rows), "{found:?}");
-        assert!(forward.rows.0.iter().all(|s| s.lock().unwrap().seen.len() <= KEPT));
+        assert!(forward.rows.0.iter().all(|s| s.seen.lock().unwrap().once.len() <= KEPT));
     }
 }

@@ -9,7 +9,7 @@ const SPACE: &str = "http://www.georss.org/georss";
 
 /// Whether an element holds a position, and is no column.
 pub(super) fn is_position(e: &Element) -> bool {
-    e.space == SPACE && matches!(e.name.as_str(), "point" | "line" | "polygon" | "box" | "where")
+    *e.space == *SPACE && matches!(e.name.as_str(), "point" | "line" | "polygon" | "box" | "where")
 }
 
 /// The geometry of a row; none where it has none.
@@ -33,7 +33,7 @@ fn gml(e: &Element) -> Result<Geometry, String> {
         return Err(format!("the geometry is in {system}; a feed's positions are read in WGS 84"));
     }
     let text = |e: &Element| -> String {
-        ["pos", "posList"].iter().find_map(|n| e.find(n)).map_or(String::new(), |p| p.text.clone())
+        ["pos", "posList"].iter().find_map(|n| e.find(n)).map_or(String::new(), |p| p.text.to_string())
     };
     Ok(match e.name.as_str() {
         "Point" => point(&text(e))?,

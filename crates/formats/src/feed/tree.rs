@@ -36,7 +36,7 @@ pub(super) fn elements(path: &Path) -> Result<Vec<Repeated>, FormatError> {
                     let above: &mut Repeated = &mut list[*i];
                     above.has_parts = true;
                 }
-                around.push(e.name.clone());
+                around.push(e.name.to_string());
                 let here = around.join("/");
                 match index.get(&here) {
                     Some(i) => list[*i].count += 1,
@@ -44,7 +44,7 @@ pub(super) fn elements(path: &Path) -> Result<Vec<Repeated>, FormatError> {
                         index.insert(here.clone(), list.len());
                         list.push(Repeated {
                             path: here,
-                            name: e.name,
+                            name: e.name.to_string(),
                             parent,
                             count: 1,
                             has_parts: !e.attributes.is_empty(),

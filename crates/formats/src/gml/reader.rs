@@ -153,7 +153,7 @@ fn types(path: &Path, reader: &GeometryReader) -> Result<Vec<Type>, FormatError>
     features(path, &mut |e, around| {
         let at = list.iter().position(|t| t.name == e.name).unwrap_or_else(|| {
             list.push(Type {
-                name: e.name.clone(),
+                name: e.name.to_string(),
                 rows: 0,
                 columns: Vec::new(),
                 any_shape: false,

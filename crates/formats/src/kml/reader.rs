@@ -106,7 +106,7 @@ fn placemarks(path: &Path, looks: &mut Looks, sink: &mut dyn FnMut(Placemark) ->
             }
             Found::Whole(e) if e.name == "name" => {
                 if let Some(last) = around.last_mut() {
-                    *last = Some(e.text);
+                    *last = Some(e.text.into_string());
                 }
             }
             Found::Whole(e) if matches!(e.name.as_str(), "Style" | "StyleMap") => looks.add(&e),
