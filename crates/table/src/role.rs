@@ -38,6 +38,18 @@ pub enum Role {
 }
 
 impl Role {
+    /// What an address consists of: the whole in one column, or its parts from the house to the country.
+    pub const ADDRESS: [Role; 8] = [
+        Role::Address,
+        Role::HouseNumber,
+        Role::Street,
+        Role::Unit,
+        Role::Locality,
+        Role::Region,
+        Role::Postcode,
+        Role::Country,
+    ];
+
     /// The name for reports.
     pub fn name(self) -> &'static str {
         match self {

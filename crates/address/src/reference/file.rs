@@ -205,9 +205,9 @@ pub(super) fn each_spelling(key: &str, left_out: std::ops::RangeInclusive<usize>
         let mut before = begun(KeyKind::Spelling);
         for i in 0..n {
             let mut between = before;
-            for j in i + 1..n {
+            for (j, letter) in letters.iter().enumerate().skip(i + 1) {
                 f(joined(between, n - j - 1));
-                between = with_letter(between, letters[j]);
+                between = with_letter(between, *letter);
             }
             before = with_letter(before, letters[i]);
         }

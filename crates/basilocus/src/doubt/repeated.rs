@@ -211,18 +211,6 @@ impl<T: Join> Shard<T> {
     }
 }
 
-/// What an address consists of.
-const ADDRESS: [Role; 8] = [
-    Role::Address,
-    Role::HouseNumber,
-    Role::Street,
-    Role::Unit,
-    Role::Locality,
-    Role::Region,
-    Role::Postcode,
-    Role::Country,
-];
-
 /// Columns of an address that tell houses apart: a whole address, or a street with what it lies in.
 fn address_columns(roles: &[Option<Role>]) -> Vec<usize> {
     let of = |wanted: &[Role]| -> Vec<usize> {
@@ -233,7 +221,7 @@ fn address_columns(roles: &[Option<Role>]) -> Vec<usize> {
     if of(&[Role::Address]).is_empty() && (streets.is_empty() || within.is_empty()) {
         return Vec::new();
     }
-    of(&ADDRESS)
+    of(&Role::ADDRESS)
 }
 
 /// The letters and figures of an address; none where it names no house.
@@ -261,7 +249,7 @@ impl Met {
     /// For rows with columns of such roles. `asks` says that addresses are asked for: then it is no slip to ask for one
     /// twice, and only what is more than an address is compared.
     pub fn new(roles: &[Option<Role>], asks: bool) -> Self {
-        let more = roles.iter().any(|r| !r.is_some_and(|r| ADDRESS.contains(&r)));
+        let more = roles.iter().any(|r| !r.is_some_and(|r| Role::ADDRESS.contains(&r)));
         let compared = roles.len() > 1 && (!asks || more);
         Met {
             rows: Kept::new(),

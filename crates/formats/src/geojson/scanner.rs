@@ -65,14 +65,14 @@ impl<'a> Scanner<'a> {
     pub(super) fn string(&mut self) -> Option<&'a str> {
         self.take(b'"')?;
         let start = self.at;
-        let mark = self.to_mark()?;
+        let mark = self.next_mark()?;
         let text = self.text.get(start..self.at)?;
         self.at += 1;
         (mark == b'"').then_some(text)
     }
 
     /// Goes on to a quote, an escape or a control sign.
-    fn to_mark(&mut self) -> Option<u8> {
+    fn next_mark(&mut self) -> Option<u8> {
         // Strings of features are short: eight bytes at a time are done before a search over many has begun.
         while let Some(eight) = self.bytes()[self.at..].first_chunk() {
             let word = u64::from_le_bytes(*eight);
@@ -107,7 +107,7 @@ impl<'a> Scanner<'a> {
     pub(super) fn skip_string(&mut self) -> Option<()> {
         self.take(b'"')?;
         loop {
-            let mark = self.to_mark()?;
+            let mark = self.next_mark()?;
             self.at += if mark == b'\\' { 2 } else { 1 };
             if mark == b'"' {
                 return Some(());
@@ -206,7 +206,9 @@ impl<'a> Scanner<'a> {
         if whole + decimals > 19 {
             return if is_real { self.general(start) } else { None };
         }
-        if !is_real && !(negative && units == 0) {
+        // A zero with a minus is none of the whole numbers.
+        let is_whole = !is_real && (units != 0 || !negative);
+        if is_whole {
             let value = i64::try_from(units).ok()?;
             return Some(Number::Integer(if negative { -value } else { value }));
         }

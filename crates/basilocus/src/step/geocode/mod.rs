@@ -110,21 +110,11 @@ impl Geocode {
             &plan.postcode,
             &plan.country_column,
         ];
-        let kinds = [
-            Role::Address,
-            Role::HouseNumber,
-            Role::Street,
-            Role::Unit,
-            Role::Locality,
-            Role::Region,
-            Role::Postcode,
-            Role::Country,
-        ];
         let mut columns = [None; 8];
         for (i, wanted) in said.iter().enumerate() {
             columns[i] = column(wanted)?;
         }
-        for (i, role) in kinds.iter().enumerate() {
+        for (i, role) in Role::ADDRESS.iter().enumerate() {
             let found = roles.iter().position(|r| r == &Some(*role)).filter(|c| !columns.contains(&Some(*c)));
             // A whole address that was said makes the thoroughfare columns that were only found unnecessary.
             let whole_said = plan.address.is_some() && (1..=2).contains(&i);
@@ -135,7 +125,7 @@ impl Geocode {
         if columns[0].is_none() && columns[2].is_none() && columns[4].is_none() && columns[6].is_none() {
             return Err(Error::NoAddress { path: path.to_path_buf(), names });
         }
-        let list: Vec<String> = kinds
+        let list: Vec<String> = Role::ADDRESS
             .iter()
             .zip(&columns)
             .filter_map(|(k, c)| c.map(|c| format!("{} \"{}\"", k.name(), names[c])))
