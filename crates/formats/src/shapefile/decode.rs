@@ -27,7 +27,7 @@ pub(super) struct ShapeDecoder {
 pub(super) const HEAD: usize = 24;
 
 /// Bytes in front of a shape: its number and its length in words of two bytes, the highest byte first.
-const SHAPE_HEAD: usize = 8;
+pub(super) const SHAPE_HEAD: usize = 8;
 
 /// Length of the shape that begins here, its head included; none where the head is not whole.
 pub(super) fn length(bytes: &[u8]) -> Option<usize> {

@@ -121,7 +121,8 @@ impl Reader for ShapefileReader {
                     return Err(FormatError::broken(
                         &self.path,
                         format!(
-                            "shape {shape} is said to be longer than the file: the file was cut or is damaged; get it again"
+                            "shape {shape} is said to have {} bytes, which does not fit: the file was cut or is damaged; get it again",
+                            length - decode::SHAPE_HEAD
                         ),
                     ));
                 }
