@@ -103,6 +103,42 @@ proptest! {
     }
 }
 
+proptest! {
+    /// Files that were cut or changed give rows, rows set aside or an error, the same in both ways, and no panic.
+    #[test]
+    fn damaged_files_do_no_harm(
+        lines in any::<bool>(),
+        cut in 0usize..1200,
+        flips in prop::collection::vec((0usize..1000, any::<u8>()), 0..5),
+        more in prop::collection::vec((0usize..1000, "[\\[\\]{}\",:\\\\\u{1e}\n]"), 0..3),
+    ) {
+        let features: Vec<String> = (0..4)
+            .map(|n| format!(
+                "{{\"type\":\"Feature\",\"id\":{n},\"geometry\":{{\"type\":\"LineString\",\"coordinates\":[[{n},1.25],[2,3.5]]}},\"properties\":{{\"name\":\"gate \\\"{n}\\\"\",\"in\":{{\"deep\":[{n}]}},\"n\":-{n}.5e1}}}}"
+            ))
+            .collect();
+        let text = if lines {
+            features.join("\n")
+        } else {
+            format!("{{\"type\":\"FeatureCollection\",\"features\":[{}],\"name\":\"x\"}}", features.join(",\n"))
+        };
+        let mut bytes = text.into_bytes();
+        for (at, sign) in more {
+            let at = at.min(bytes.len());
+            bytes.splice(at..at, sign.bytes());
+        }
+        for (at, value) in flips {
+            if let Some(b) = bytes.get_mut(at) {
+                *b = value;
+            }
+        }
+        bytes.truncate(cut);
+        if let Some((quick, slow)) = both(&bytes) {
+            prop_assert_eq!(quick, slow);
+        }
+    }
+}
+
 #[test]
 fn the_quick_way_is_taken() {
     // Were it not, the comparison above would compare nothing.
