@@ -108,13 +108,14 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     // Rows by the type of their geometry; the first is of those without.
     let mut types = [0u64; 8];
     let decoder = reader.decoder();
-    let met = Met::new(&vec![None; reader.schema().fields().len()], false);
+    // A table of addresses may be asked for, and then one that is there twice is no slip.
+    let met = Met::new(&pipeline.roles, true);
     crate::engine::stream(
         reader.as_mut(),
         cancel,
         &|block| {
             let d = decoder.decode(block)?;
-            met.add_rows(&d.batch, &vec![true; d.batch.len()]);
+            met.add_rows(&pipeline.mend(&d.batch), &vec![true; d.batch.len()]);
             let mut e: Option<[f64; 4]> = None;
             if let Some(points) = basilocus_table::batch::Points::of(&d.batch.records) {
                 for (x, y, _) in (0..d.batch.len()).filter_map(|r| points.get(r)) {

@@ -396,6 +396,11 @@ impl Pipeline {
         self.typing = Some(Typing::new(profiles, &self.roles));
     }
 
+    /// Rows as the mended table.
+    pub(crate) fn mend(&self, batch: &Batch) -> Batch {
+        self.repair.apply(batch)
+    }
+
     /// Rows of a block as the mended table, for profiling: those with a usable position, because a word among the
     /// eastings of a row that is set aside must not make the column text for all others.
     pub(crate) fn mended(&self, block: Block) -> Result<(Batch, u64), Error> {

@@ -27,7 +27,7 @@ pub struct Met {
     rows: Kept<u64>,
     addresses: Kept<Address>,
     /// Columns of the address; none where they do not tell houses apart.
-    address_columns: Vec<usize>,
+    address_columns: Vec<(usize, Role)>,
     /// Columns whose values must all be the same again.
     columns: Vec<usize>,
 }
@@ -212,30 +212,31 @@ impl<T: Join> Shard<T> {
 }
 
 /// Columns of an address that tell houses apart: a whole address, or a street with what it lies in.
-fn address_columns(roles: &[Option<Role>]) -> Vec<usize> {
-    let of = |wanted: &[Role]| -> Vec<usize> {
-        (0..roles.len()).filter(|c| roles[*c].is_some_and(|r| wanted.contains(&r))).collect()
-    };
-    let streets = of(&[Role::Street]);
-    let within = of(&[Role::Locality, Role::Postcode]);
-    if of(&[Role::Address]).is_empty() && (streets.is_empty() || within.is_empty()) {
+fn address_columns(roles: &[Option<Role>]) -> Vec<(usize, Role)> {
+    let has = |wanted: &[Role]| roles.iter().flatten().any(|r| wanted.contains(r));
+    let tells_houses_apart = has(&[Role::Address]) || has(&[Role::Street]) && has(&[Role::Locality, Role::Postcode]);
+    if !tells_houses_apart {
         return Vec::new();
     }
-    of(&Role::ADDRESS)
+    let parts = roles.iter().enumerate().filter_map(|(c, r)| r.map(|r| (c, r)));
+    parts.filter(|(_, r)| Role::ADDRESS.contains(r)).collect()
 }
 
-/// The letters and figures of an address; none where it names no house.
-fn house(parts: impl Iterator<Item = String>) -> Option<String> {
+/// The letters and figures of an address; none where it does not begin with the number of a house: a street or a road
+/// that is known by a number has many places. Numbers behind the name are not looked for, as those of roads stand there.
+fn house(parts: impl Iterator<Item = (Role, String)>) -> Option<String> {
     let mut text = String::new();
     let mut numbered = false;
-    for part in parts {
+    for (role, part) in parts {
         let upper = part.to_uppercase();
         let words: Vec<&str> = upper.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty()).collect();
         // A post box has no place of its own, and a rural route many.
         if words.contains(&"BOX") || words.first().is_some_and(|w| matches!(*w, "POB" | "RR")) {
             return None;
         }
-        numbered |= text.is_empty() && words.iter().any(|w| w.starts_with(|c: char| c.is_ascii_digit()));
+        let ordinal = |w: &str| ["ST", "ND", "RD", "TH"].iter().any(|ending| w.ends_with(ending));
+        numbered |= matches!(role, Role::Address | Role::HouseNumber | Role::Street)
+            && words.first().is_some_and(|w| w.starts_with(|c: char| c.is_ascii_digit()) && !ordinal(w));
         for word in words {
             text.push_str(word);
             text.push(' ');
@@ -276,7 +277,7 @@ impl Met {
             return;
         }
         let met = (0..batch.len()).filter(|row| used[*row]).filter_map(|row| {
-            let text = house(self.address_columns.iter().map(|c| batch.text(*c, row)))?;
+            let text = house(self.address_columns.iter().map(|(c, role)| (*role, batch.text(*c, row))))?;
             let (x, y) = (lon_deg[row], lat_deg[row]);
             let row = Row::once(batch.source_rows[row]);
             (x.is_finite() && y.is_finite())
@@ -398,6 +399,14 @@ mod tests {
             assert_eq!(met(&roles, false, &[row, row], &far[..2]).addresses, 0, "{row}");
         }
         assert_eq!(met(&[Some(Role::Street), None, None], false, &rows, &far).addresses, 0);
+        // Figures of a postcode, an ordinal street and a road are no house.
+        let roles = [Some(Role::Postcode), Some(Role::Street)];
+        for row in ["97981|Heron Ln", "97981|5th Ave", "97981|Highway 101"] {
+            assert_eq!(met(&roles, false, &[row, row], &far[..2]).addresses, 0, "{row}");
+        }
+        assert_eq!(met(&roles, false, &["97981|5 5th Ave"; 2], &far[..2]).addresses, 1);
+        let whole = [Some(Role::Address), None];
+        assert_eq!(met(&whole, false, &["Heron Ln, Ternport OR 97981|a"; 2], &far[..2]).addresses, 0);
     }
 
     /// Memory is bounded and the estimate near, in whichever order and from however many threads rows come.
