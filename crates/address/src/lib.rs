@@ -23,6 +23,6 @@ pub mod reference;
 /// dozen of them several times over, and none costs memory of its own.
 pub use compact_str::CompactString as Text;
 pub use error::Error;
-pub use matching::{Candidate, Level, Match, MatchOptions, Matcher, Outcome, Within};
+pub use matching::{Candidate, Level, Match, MatchOptions, Matcher, Outcome, Unplaced, Within};
 pub use parse::{AddressInput, ParsedAddress};
 pub use reference::{Builder, Entry, Reference};

@@ -182,7 +182,7 @@ fn candidates_come_with_scores_best_first() {
     else {
         panic!("four towns have an Alder with that number")
     };
-    assert_eq!((class, candidates.len()), ("several equal candidates", 4));
+    assert_eq!((class.name(), candidates.len()), ("several equal candidates", 4));
 }
 
 #[test]

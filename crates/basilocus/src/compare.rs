@@ -1,20 +1,20 @@
 //! The same rows placed twice: how far apart, worst first.
 
-use crate::Error;
-use crate::engine::Cancel;
-use crate::pipeline::Pipeline;
-use crate::plan::{LayerPlan, OutputPlan, Plan, PositionPlan};
-use crate::run::RunOptions;
-use crate::source::open;
-use basilocus_formats::{FormatError, delimited};
+use crate::engine::{Cancel, Chain, Run, source};
+use crate::plan::LayerPlan;
+use crate::steps::Positions;
+use crate::{Error, Layer, RunOptions};
+use arrow_array::{ArrayRef, Float64Array, RecordBatch, StringArray};
 use basilocus_geodesy::crs::Catalogue;
 use basilocus_geodesy::ellipsoid::Ellipsoid;
 use basilocus_geodesy::geodesic::Geodesic;
 use basilocus_geodesy::operation::Operation;
+use basilocus_table::Reason;
+use basilocus_table::batch::cell_text;
 use serde::Serialize;
 use std::collections::{BTreeMap, HashMap};
-use std::io::Write;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// What is to be compared.
 #[derive(Debug, Clone, Default)]
@@ -56,7 +56,7 @@ pub struct Pair {
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
 pub struct CompareReport {
     /// How the files were read.
-    pub understood: Vec<String>,
+    pub interpretation: Vec<String>,
     /// Rows with a position in the first one.
     pub rows_a: u64,
     /// Rows with a position in the second one.
@@ -112,14 +112,14 @@ struct Placed {
 pub fn compare(plan: &ComparePlan, worst: usize, cancel: &Cancel) -> Result<CompareReport, Error> {
     let mut report = CompareReport { far_m: plan.far_m, ..Default::default() };
     let from_b = plan.from_b.as_ref().or(plan.from_a.as_ref());
-    let a = placed(&plan.a, plan.from_a.as_ref(), plan.key.as_deref(), &mut report)?;
-    let b = placed(&plan.b, from_b, plan.key.as_deref(), &mut report)?;
-    (report.rows_a, report.rows_b) = (a.0.len() as u64, b.0.len() as u64);
+    let a = placed(&plan.a, plan.from_a.as_ref(), plan.key.as_deref(), &mut report, cancel)?;
+    let b = placed(&plan.b, from_b, plan.key.as_deref(), &mut report, cancel)?;
+    (report.rows_a, report.rows_b) = (a.rows.len() as u64, b.rows.len() as u64);
     let geodesic = Geodesic::new(&Ellipsoid::wgs84());
     let mut pairs = Vec::new();
-    for key in &a.1 {
-        let here = &a.0[key];
-        let Some(there) = b.0.get(key) else {
+    for key in &a.order {
+        let here = &a.rows[key];
+        let Some(there) = b.rows.get(key) else {
             report.only_a_count += 1;
             if report.only_a.len() < EXAMPLES {
                 report.only_a.push(key.clone());
@@ -135,14 +135,14 @@ pub fn compare(plan: &ComparePlan, worst: usize, cancel: &Cancel) -> Result<Comp
             levels: [here.level.clone(), there.level.clone()],
         });
     }
-    for key in b.1.iter().filter(|k| !a.0.contains_key(*k)) {
+    for key in b.order.iter().filter(|k| !a.rows.contains_key(*k)) {
         report.only_b_count += 1;
         if report.only_b.len() < EXAMPLES {
             report.only_b.push(key.clone());
         }
     }
     if pairs.is_empty() {
-        return Err(Error::Plan(format!(
+        return Err(Error::Usage(format!(
             "{} and {} have no row in common; say with --key which column tells the rows apart",
             plan.a.display(),
             plan.b.display()
@@ -177,99 +177,95 @@ pub fn compare(plan: &ComparePlan, worst: usize, cancel: &Cancel) -> Result<Comp
     Ok(report)
 }
 
-/// The positions of a file by their key, and the keys in order.
-#[allow(clippy::type_complexity)]
+/// The rows of a file with their places, and their keys in order.
+struct PlacedRows {
+    rows: HashMap<String, Placed>,
+    order: Vec<String>,
+}
+
+/// Reads a file: its positions in WGS 84 by their key.
 fn placed(
     path: &Path,
     from: Option<&String>,
     key: Option<&str>,
     report: &mut CompareReport,
-) -> Result<(HashMap<String, Placed>, Vec<String>), Error> {
-    let mut plan = LayerPlan::new(path);
-    let mut reader = open(path, &plan.input.options()?)?;
-    let carried = reader.about().crs.clone();
+    cancel: &Cancel,
+) -> Result<PlacedRows, Error> {
+    let carried = source::open(path, &Default::default())?.about().crs.clone();
     if from.is_none() && carried.is_none() {
-        report.understood.push(format!("{}: WGS 84, as nothing else is said", path.display()));
+        report.interpretation.push(format!("{}: WGS 84, as nothing else is said", path.display()));
     }
     let from = from.cloned().or(carried).unwrap_or_else(|| "EPSG:4326".into());
-    plan.position = Some(PositionPlan { from: Some(from), ..Default::default() });
-    let pipeline = Pipeline::new(&plan, reader.as_mut(), &[], false, "")?;
+    let plan = LayerPlan::new(path).with(Positions { from: Some(from), ..Default::default() });
+    let run = Run::quiet(cancel);
+    let mut chain = Chain::open(&plan, &run)?;
+    chain.survey(&run)?;
     // How the table was cut into cells is of no interest here; which numbers are the coordinates is.
-    let told = pipeline.understood.iter().filter(|u| u.starts_with("positions"));
-    report.understood.extend(told.map(|u| format!("{}: {u}", path.display())));
-    let names: Vec<String> = pipeline.schema().fields().iter().map(|f| f.name().clone()).collect();
-    let find = |wanted: &str| names.iter().position(|n| n.eq_ignore_ascii_case(wanted));
-    let key_column = match key {
-        None => None,
-        Some(k) => Some(find(k).ok_or_else(|| Error::NoColumn {
-            path: path.to_path_buf(),
-            wanted: k.into(),
-            names: names.clone(),
-        })?),
-    };
-    let level_column = find("level");
-    let crs = pipeline.source().ok_or_else(|| Error::NoPosition { path: path.to_path_buf(), names: names.clone() })?;
-    let operation = Operation::between(crs, &Catalogue::embedded().get(4326)?, None)?;
-    let (mut out, mut order) = (HashMap::new(), Vec::new());
-    let mut failed: Option<Error> = None;
+    report.interpretation.extend(chain.interpretation_of_steps().iter().map(|t| format!("{}: {t}", path.display())));
+    let columns = chain.columns();
+    let key_column = key.map(|k| columns.require(k, path)).transpose()?;
+    let level_column = columns.position("level");
+    let crs = columns.placed().map(|p| p.crs.clone()).ok_or_else(|| Error::NoPosition {
+        path: path.to_path_buf(),
+        names: columns.names(),
+    })?;
+    let operation = Operation::between(&crs, &Catalogue::embedded().get(4326)?, None)?;
+    let mut out = PlacedRows { rows: HashMap::new(), order: Vec::new() };
     let file = path.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());
-    reader.read(&mut |block| {
-        let (rows, aside) = match pipeline.texts_and_positions_of(block, [key_column, level_column]) {
-            Ok(found) => found,
-            Err(e) => {
-                failed = Some(e);
-                return false;
-            }
-        };
-        for class in aside {
-            *report.set_aside.entry(format!("{file}: {class}")).or_default() += 1;
+    chain.each(&run, "reading", &Ok, &mut |part| {
+        for row in &part.set_aside {
+            *report.set_aside.entry(format!("{file}: {}", row.class)).or_default() += 1;
         }
-        for (row, [key, level], x, y) in rows {
-            let Some((lon, lat, _)) = operation.apply_one(x, y, 0.0) else {
-                *report.set_aside.entry(format!("{file}: cannot be transformed")).or_default() += 1;
+        let [mut x, mut y, mut z] = part.rows.positions();
+        operation.apply(&mut x, &mut y, &mut z);
+        let text = |c: usize, row: usize| cell_text(part.rows.records().column(c), row);
+        for (row, number) in part.rows.source_rows().iter().enumerate() {
+            if !(x[row].is_finite() && y[row].is_finite()) {
+                let class = Reason::CANNOT_BE_TRANSFORMED;
+                *report.set_aside.entry(format!("{file}: {class}")).or_default() += 1;
                 continue;
-            };
-            let key = if key_column.is_some() { key } else { format!("row {row}") };
-            if out.contains_key(&key) {
-                failed = Some(Error::Plan(format!(
-                    "{}: row {row}: \"{key}\" is the key of an earlier row too; a column that tells rows apart is expected",
+            }
+            let key = key_column.map_or_else(|| format!("row {number}"), |c| text(c, row));
+            let level = level_column.map_or(String::new(), |c| text(c, row));
+            if out.rows.contains_key(&key) {
+                return Err(Error::Data(format!(
+                    "{}: row {number}: \"{key}\" is the key of an earlier row too; a column that tells rows apart is expected",
                     path.display()
                 )));
-                return false;
             }
-            order.push(key.clone());
-            out.insert(key, Placed { lon, lat, level });
+            out.order.push(key.clone());
+            out.rows.insert(key, Placed { lon: x[row], lat: y[row], level });
         }
-        true
+        Ok(())
     })?;
-    match failed {
-        Some(e) => Err(e),
-        None => Ok((out, order)),
-    }
+    Ok(out)
 }
 
 /// Writes all pairs as a table or layer at the positions of the first file.
 fn write(report: &CompareReport, output: &Path, overwrite: bool, cancel: &Cancel) -> Result<(), Error> {
-    let io = |e: std::io::Error| FormatError::Write { path: output.to_path_buf(), problem: e.to_string() };
-    let folder = tempfile::tempdir().map_err(io)?;
-    let table = folder.path().join("comparison.csv");
-    let mut file = std::io::BufWriter::new(std::fs::File::create(&table).map_err(io)?);
-    file.write_all(b"key,distance_m,level_a,level_b,lon,lat,lon_b,lat_b\n").map_err(io)?;
-    for p in &report.all {
-        let numbers = [p.a[0], p.a[1], p.b[0], p.b[1]].map(|v| format!("{v:.7}"));
-        let distance = format!("{:.2}", p.distance_m);
-        let cells = [&p.key, &distance, &p.levels[0], &p.levels[1], &numbers[0], &numbers[1], &numbers[2], &numbers[3]];
-        file.write_all(delimited::line(cells.map(String::as_str)).as_bytes()).map_err(io)?;
-    }
-    file.into_inner().map_err(|e| io(e.into_error()))?;
-    let position = PositionPlan {
-        from: Some("EPSG:4326".into()),
-        x: Some("lon".into()),
-        y: Some("lat".into()),
-        ..Default::default()
+    // A hundredth of a metre, and a centimetre in degrees.
+    let rounded = |v: f64, digits: i32| (v * 10f64.powi(digits)).round() / 10f64.powi(digits);
+    let text = |f: &dyn Fn(&Pair) -> &str| -> ArrayRef {
+        Arc::new(report.all.iter().map(|p| Some(f(p))).collect::<StringArray>())
     };
-    let layer = LayerPlan { name: Some("comparison".into()), position: Some(position), ..LayerPlan::new(&table) };
-    let plan = Plan { layers: vec![layer], outputs: vec![OutputPlan::new(output)], ..Default::default() };
-    crate::run(&plan, &RunOptions { overwrite, cancel: cancel.clone(), ..Default::default() })?;
+    let number = |f: &dyn Fn(&Pair) -> f64, digits: i32| -> ArrayRef {
+        Arc::new(report.all.iter().map(|p| rounded(f(p), digits)).collect::<Float64Array>())
+    };
+    let columns: [(&str, ArrayRef); 8] = [
+        ("key", text(&|p| &p.key)),
+        ("distance_m", number(&|p| p.distance_m, 2)),
+        ("level_a", text(&|p| &p.levels[0])),
+        ("level_b", text(&|p| &p.levels[1])),
+        ("lon", number(&|p| p.a[0], 7)),
+        ("lat", number(&|p| p.a[1], 7)),
+        ("lon_b", number(&|p| p.b[0], 7)),
+        ("lat_b", number(&|p| p.b[1], 7)),
+    ];
+    let records = RecordBatch::try_from_iter_with_nullable(columns.map(|(name, array)| (name, array, true)))
+        .map_err(|e| Error::Defect(format!("the pairs do not make a table: {e}")))?;
+    Layer::from_records("comparison", vec![records])?
+        .positions(Positions::in_system("EPSG:4326")?.in_columns("lon", "lat"))
+        .write(output)?
+        .run_with(&RunOptions { overwrite, cancel: cancel.clone(), ..Default::default() })?;
     Ok(())
 }

@@ -51,9 +51,23 @@ pub enum Error {
         /// The columns.
         names: Vec<String>,
     },
-    /// The plan contradicts itself or misses something.
+    /// What was asked for contradicts itself, misses something or names what is not there.
     #[error("{0}")]
-    Plan(String),
+    Usage(String),
+    /// Data that keeps the run from being completed.
+    #[error("{0}")]
+    Data(String),
+    /// Something that no data and no plan may lead to.
+    #[error("{0}: this is a defect, nothing was written")]
+    Defect(String),
+    /// A part of the program stopped in the middle of its work.
+    #[error("{what} stopped the program: {problem}; this is a defect, nothing was written")]
+    Panicked {
+        /// Which part: a block, counted from 1, or the reader.
+        what: String,
+        /// What it said.
+        problem: String,
+    },
     /// A plan file that cannot be read.
     #[error("{}: is not a plan: {problem}", .path.display())]
     PlanFile {
@@ -100,6 +114,32 @@ pub enum Error {
     /// Rows in and rows out do not fit: a defect.
     #[error(transparent)]
     Ledger(#[from] basilocus_table::LedgerError),
+}
+
+/// Whose fault an error is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum ErrorKind {
+    /// Of what was asked for.
+    Usage,
+    /// Of the data, or of the place where it is.
+    Data,
+    /// Of this program.
+    Defect,
+    /// Nobody's: the user stopped the run.
+    Cancelled,
+}
+
+impl Error {
+    /// Whose fault it is.
+    pub fn kind(&self) -> ErrorKind {
+        match self {
+            Error::Usage(_) | Error::NoColumn { .. } | Error::PlanFile { .. } => ErrorKind::Usage,
+            Error::Defect(_) | Error::Panicked { .. } | Error::Ledger(_) => ErrorKind::Defect,
+            Error::Cancelled => ErrorKind::Cancelled,
+            _ => ErrorKind::Data,
+        }
+    }
 }
 
 fn near(wanted: &str, names: &[String]) -> String {

@@ -1,17 +1,15 @@
 //! Says what a file holds, before anybody trusts it.
 
 use crate::Error;
-use crate::doubt::repeated::Met;
-use crate::doubt::{self, Evidence};
-use crate::engine::{Cancel, Progress};
-use crate::pipeline::{Pipeline, sample};
+use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
+use crate::engine::{Cancel, Passing, Progress, Rows, roles_of, source, stream};
 use crate::plan::LayerPlan;
-use crate::report::DoubtReport;
-use crate::source::open;
-use basilocus_formats::{Format, layers};
+use crate::steps::finish::extent_of;
+use basilocus_formats::{About, Decoded, Format, layers};
 use basilocus_table::geometry::TYPES;
-use basilocus_table::{Ledger, ValueKind};
+use basilocus_table::{Batch, ColumnProfile, Ledger, Reason, Role, ValueKind};
 use serde::Serialize;
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 /// What a file holds.
@@ -35,7 +33,7 @@ pub struct LookReport {
     /// Rows of data.
     pub rows: u64,
     /// Rows that cannot be used as they stand, by reason.
-    pub set_aside: std::collections::BTreeMap<String, u64>,
+    pub set_aside: BTreeMap<String, u64>,
     /// The columns.
     pub columns: Vec<ColumnReport>,
     /// The first rows, as they are read.
@@ -74,161 +72,198 @@ fn system_title(text: &str) -> String {
     if !text.contains('[') {
         return text.to_string();
     }
-    match crate::system::find(text) {
+    match crate::coordinates::system::find(text) {
         Ok(found) => found.crs.title(),
         Err(_) => format!("{}, by a definition that is not understood", text.split('"').nth(1).unwrap_or("a system")),
     }
 }
 
-/// Looks at a file: the layer that the plan says, or the first.
+/// Looks at a file: the layer that the plan says, or the first. Its steps are not taken.
 ///
 /// # Errors
 /// Where the file cannot be read.
 pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Progress) -> Result<LookReport, Error> {
-    let mut reader = open(&plan.source, &plan.options()?)?;
+    let mut reader = source::open(&plan.source, &plan.options()?)?;
     let about = reader.about().clone();
-    let bare = LayerPlan { geocode: None, position: None, to: Vec::new(), ..plan.clone() };
-    // Only the table's make is wanted here, so geometry without a known system is no hindrance.
-    let pipeline = match Pipeline::new(&bare, reader.as_mut(), &[], false, "") {
-        Ok(p) => p,
-        Err(Error::NoCrs { .. } | Error::Geodesy(_)) => {
-            let with_any = LayerPlan {
-                position: Some(crate::plan::PositionPlan { from: Some("local".into()), ..Default::default() }),
-                ..bare.clone()
-            };
-            Pipeline::new(&with_any, reader.as_mut(), &[], false, "")?
-        }
-        Err(e) => return Err(e),
-    };
-    let head = sample(reader.as_mut())?;
-    progress.start(&about.path.to_string_lossy(), "looking at all values", about.bytes);
-    let profiles = crate::run::profile(reader.as_mut(), &pipeline, cancel, progress)?;
-    let mut ledger = Ledger::default();
-    let (mut blank_second, mut extent) = (false, None::<[f64; 4]>);
-    // Rows by the type of their geometry; the first is of those without.
-    let mut types = [0u64; 8];
-    let decoder = reader.decoder();
+    let head = source::sample(reader.as_mut())?;
+    let schema = reader.schema();
+    let mut columns = crate::engine::Columns::of_source(&schema, about.typed);
+    let roles = roles_of(&Rows::read(head.clone()));
+    roles.iter().enumerate().for_each(|(at, role)| columns.set_role(at, *role));
     // A table of addresses may be asked for, and then one that is there twice is no slip.
-    let met = Met::new(&pipeline.roles, true);
-    crate::engine::stream(
-        reader.as_mut(),
-        cancel,
-        &|block| {
-            let d = decoder.decode(block)?;
-            met.add_rows(&pipeline.mend(&d.batch), &vec![true; d.batch.len()]);
-            let mut e: Option<[f64; 4]> = None;
-            if let Some(points) = basilocus_table::batch::Points::of(&d.batch.records) {
-                for (x, y, _) in (0..d.batch.len()).filter_map(|r| points.get(r)) {
-                    let o = e.get_or_insert([x, y, x, y]);
-                    *o = [o[0].min(x), o[1].min(y), o[2].max(x), o[3].max(y)];
-                }
-            }
-            let mut types = [0u64; 8];
-            if let Some(shapes) = basilocus_table::Geometries::of(&d.batch.records) {
-                for row in 0..d.batch.len() {
-                    let shape = shapes.get(row);
-                    types[shape.as_ref().map_or(0, |g| g.code() as usize)] += 1;
-                    if let Some(b) = shape.and_then(|g| g.bounds()) {
-                        let o = e.get_or_insert(b);
-                        *o = [o[0].min(b[0]), o[1].min(b[1]), o[2].max(b[2]), o[3].max(b[3])];
-                    }
-                }
-            }
-            Ok((d.batch.len() as u64, d.set_aside, e, types))
-        },
-        &mut |(rows, aside, e, t)| {
-            types.iter_mut().zip(t).for_each(|(all, n)| *all += n);
-            ledger.rows_in += rows + aside.len() as u64;
-            ledger.rows_out += rows;
-            for row in &aside {
-                ledger.set_aside(&row.class);
-                blank_second |= row.class == "blank row" && about.header_row.is_some_and(|h| row.source_row == h + 1);
-            }
-            if let Some(e) = e {
-                let x = extent.get_or_insert(e);
-                *x = [x[0].min(e[0]), x[1].min(e[1]), x[2].max(e[2]), x[3].max(e[3])];
-            }
-            Ok(())
-        },
-    )?;
+    let scene = Scene::new(&plan.layer_name(), &about, &columns, &[], true)?;
+    let watchers = Watchers::new(&scene);
+    let mut counted = Counted::new(schema.fields().len());
+    let decoder = reader.decoder();
+    let name = about.path.to_string_lossy().into_owned();
+    progress.start(&name, "looking at all values", about.bytes);
+    let passing = Passing::quiet(&about.path, cancel);
+    let work = |block| {
+        let decoded = decoder.decode(block)?;
+        watchers.rows(&Seen::new(&Rows::read(decoded.batch.clone()), &scene));
+        Ok(Counted::of(decoded))
+    };
+    stream(reader.as_mut(), &passing, &work, &mut |part: Counted| {
+        progress.advance(part.bytes, part.ledger.rows_in);
+        counted.add(part, &about);
+        Ok(())
+    })?;
     progress.finish();
-    let schema = pipeline.schema();
-    let any_shape = basilocus_table::geometry_index(schema).is_some();
-    let mut columns = Vec::new();
-    let mut named = Vec::new();
-    for ((field, role), p) in schema.fields().iter().zip(&pipeline.roles).zip(&profiles) {
-        named.push((field.name().clone(), *role, p.clone()));
-        if field.name() == basilocus_table::POINT_COLUMN {
-            columns.push(ColumnReport {
-                name: "geometry".into(),
-                role: Some(if any_shape { "any geometry" } else { "points" }.into()),
-                kind: "geometry".into(),
-                filled: p.filled,
-                empty: p.empty,
-                range: None,
-                note: any_shape.then(|| {
-                    let there = (1..8).filter(|i| types[*i] > 0);
-                    there.map(|i| format!("{} {}", types[i], TYPES[i - 1])).collect::<Vec<_>>().join(", ")
-                }),
-            });
-            continue;
-        }
-        let kind = if about.typed { declared(field.data_type()) } else { p.kind().name() };
-        let note = if p.code_examples.is_empty() {
-            None
-        } else {
-            Some(format!("codes with leading zeros ({}) stay text", p.code_examples.join(", ")))
-        };
-        let range = p.range.filter(|_| matches!(p.kind(), ValueKind::Integer | ValueKind::Real));
-        columns.push(ColumnReport {
-            name: field.name().clone(),
-            role: role.map(|r| r.name().to_string()),
-            kind: kind.to_string(),
-            filled: p.filled,
-            empty: p.empty,
-            range,
-            note,
-        });
-    }
-    if extent.is_none() {
-        extent = extent_of_columns(&named);
-    }
+    let named = schema.fields().iter().zip(roles.iter().zip(&counted.profiles));
+    let named: Vec<(String, Option<Role>, ColumnProfile)> =
+        named.map(|(f, (r, p))| (f.name().clone(), *r, p.clone())).collect();
+    let doubts = watchers.findings(&scene, &counted.ending(&named));
+    let mut notes = about.notes.clone();
+    notes.extend(address_parts(&roles));
     let rows = head.len().min(first);
-    let doubts = doubt::all(&Evidence {
-        layer: &plan.layer_name(),
-        ledger: ledger.clone(),
-        source: Some((&about.path, about.format)),
-        notes: &about.notes,
-        header_row: about.header_row,
-        blank_second_row: blank_second,
-        repeated: met.repeated(),
-        profiles: &named,
-        ..Default::default()
-    });
-    let mut notes: Vec<String> = about.notes.iter().filter(|n| !n.starts_with("slip-")).cloned().collect();
-    notes.extend(address_parts(&pipeline.roles));
+    let set_aside = counted.ledger.set_aside.iter().map(|(reason, n)| (reason.to_string(), *n)).collect();
     Ok(LookReport {
-        path: about.path.clone(),
         format: about.format.name().to_string(),
-        layer: about.layer.clone(),
-        layers: about.layers.clone(),
+        columns: counted.columns(&schema, &named, about.typed),
+        extent: counted.extent.or_else(|| extent_of_columns(&named)),
+        rows: counted.ledger.rows_out,
+        set_aside,
         notes,
-        tree: about.tree.clone(),
-        header_row: about.header_row,
-        rows: ledger.rows_out,
-        set_aside: ledger.set_aside.clone(),
-        columns,
         first_rows: (0..rows).map(|r| head.row_texts(r)).collect(),
         first_row_numbers: head.source_rows[..rows].to_vec(),
         crs: about.crs.as_deref().map(system_title),
-        extent,
         doubts,
+        path: about.path,
+        layer: about.layer,
+        layers: about.layers,
+        tree: about.tree,
+        header_row: about.header_row,
     })
 }
 
+/// Names of the columns of a layer or table, with the kinds of their values; the geometry is none of them.
+pub(crate) fn columns_of(path: &Path) -> Result<Vec<(String, ValueKind)>, Error> {
+    let mut reader = source::open(path, &Default::default())?;
+    let (typed, schema) = (reader.about().typed, reader.schema());
+    let mut profiles = vec![ColumnProfile::default(); schema.fields().len()];
+    source::each_batch(reader.as_mut(), &mut |decoded| {
+        profiles.iter_mut().zip(profiles_of(&decoded.batch)).for_each(|(all, p)| all.merge(&p));
+        Ok(())
+    })?;
+    let kind = |field: &arrow_schema::Field, p: &ColumnProfile| {
+        if typed { declared(field.data_type()) } else { p.kind() }
+    };
+    let fields = schema.fields().iter().zip(&profiles);
+    let attributes = fields.filter(|(f, _)| f.name() != basilocus_table::POINT_COLUMN);
+    Ok(attributes.map(|(f, p)| (f.name().clone(), kind(f, p))).collect())
+}
+
+fn profiles_of(batch: &Batch) -> Vec<ColumnProfile> {
+    let profile = |column| {
+        let mut profile = ColumnProfile::default();
+        basilocus_table::text_column(column).iter().for_each(|t| profile.add(t.unwrap_or("")));
+        profile
+    };
+    batch.records.columns().iter().map(profile).collect()
+}
+
+/// What is counted while rows go by.
+#[derive(Default)]
+struct Counted {
+    ledger: Ledger,
+    profiles: Vec<ColumnProfile>,
+    extent: Option<[f64; 4]>,
+    /// Rows by the type of their geometry; the first is of those without.
+    types: [u64; 8],
+    set_aside: Vec<(u64, Reason)>,
+    blank_second_row: bool,
+    bytes: u64,
+}
+
+impl Counted {
+    fn new(columns: usize) -> Self {
+        Counted { profiles: vec![ColumnProfile::default(); columns], ..Default::default() }
+    }
+
+    /// Of a block.
+    fn of(decoded: Decoded) -> Self {
+        let rows = decoded.batch.len() as u64;
+        let mut types = [0u64; 8];
+        if let Some(shapes) = basilocus_table::Geometries::of(&decoded.batch.records) {
+            (0..decoded.batch.len()).for_each(|r| types[shapes.get(r).map_or(0, |g| g.code() as usize)] += 1);
+        }
+        Counted {
+            ledger: Ledger { rows_in: rows + decoded.set_aside.len() as u64, rows_out: rows, ..Default::default() },
+            profiles: profiles_of(&decoded.batch),
+            extent: extent_of(&Rows::read(decoded.batch)),
+            types,
+            set_aside: decoded.set_aside.into_iter().map(|r| (r.source_row, r.class)).collect(),
+            blank_second_row: false,
+            bytes: decoded.bytes,
+        }
+    }
+
+    fn add(&mut self, part: Counted, about: &About) {
+        self.ledger.merge(&part.ledger);
+        for (row, class) in &part.set_aside {
+            self.ledger.set_aside(class);
+            self.blank_second_row |= *class == Reason::BLANK_ROW && about.header_row.is_some_and(|h| *row == h + 1);
+        }
+        self.profiles.iter_mut().zip(&part.profiles).for_each(|(all, p)| all.merge(p));
+        self.types.iter_mut().zip(part.types).for_each(|(all, n)| *all += n);
+        if let Some(e) = part.extent {
+            let x = self.extent.get_or_insert(e);
+            *x = [x[0].min(e[0]), x[1].min(e[1]), x[2].max(e[2]), x[3].max(e[3])];
+        }
+    }
+
+    fn ending<'a>(&self, profiles: &'a [(String, Option<Role>, ColumnProfile)]) -> Ending<'a> {
+        Ending {
+            ledger: self.ledger.clone(),
+            blank_second_row: self.blank_second_row,
+            profiles,
+            ..Default::default()
+        }
+    }
+
+    fn columns(
+        &self,
+        schema: &arrow_schema::Schema,
+        named: &[(String, Option<Role>, ColumnProfile)],
+        typed: bool,
+    ) -> Vec<ColumnReport> {
+        let any_shape = basilocus_table::geometry_index(schema).is_some();
+        let report = |(field, (name, role, p)): (&std::sync::Arc<arrow_schema::Field>, &(String, Option<Role>, ColumnProfile))| {
+            if name == basilocus_table::POINT_COLUMN {
+                return self.geometry(p, any_shape);
+            }
+            let kind = if typed { declared(field.data_type()) } else { p.kind() };
+            ColumnReport {
+                name: name.clone(),
+                role: role.map(|r| r.name().to_string()),
+                kind: kind.name().to_string(),
+                filled: p.filled,
+                empty: p.empty,
+                range: p.range.filter(|_| matches!(p.kind(), ValueKind::Integer | ValueKind::Real)),
+                note: (!p.code_examples.is_empty())
+                    .then(|| format!("codes with leading zeros ({}) stay text", p.code_examples.join(", "))),
+            }
+        };
+        schema.fields().iter().zip(named).map(report).collect()
+    }
+
+    fn geometry(&self, p: &ColumnProfile, any_shape: bool) -> ColumnReport {
+        let there = (1..8).filter(|i| self.types[*i] > 0);
+        ColumnReport {
+            name: "geometry".into(),
+            role: Some(if any_shape { "any geometry" } else { "points" }.into()),
+            kind: "geometry".into(),
+            filled: p.filled,
+            empty: p.empty,
+            range: None,
+            note: any_shape
+                .then(|| there.map(|i| format!("{} {}", self.types[i], TYPES[i - 1])).collect::<Vec<_>>().join(", ")),
+        }
+    }
+}
+
 /// Which parts of an address a table has, and which it lacks; nothing where it has no address.
-fn address_parts(roles: &[Option<basilocus_table::Role>]) -> Option<String> {
-    use basilocus_table::Role;
+fn address_parts(roles: &[Option<Role>]) -> Option<String> {
     let has = |r: Role| roles.contains(&Some(r));
     if !(has(Role::Street) && (has(Role::Locality) || has(Role::Postcode))) {
         return None;
@@ -249,20 +284,20 @@ fn address_parts(roles: &[Option<basilocus_table::Role>]) -> Option<String> {
     Some(format!("an address in the columns of {}{rest}", there.join(", ")))
 }
 
-fn declared(t: &arrow_schema::DataType) -> &'static str {
+/// The kind of values that a type says.
+fn declared(t: &arrow_schema::DataType) -> ValueKind {
     match t {
-        arrow_schema::DataType::Int64 => ValueKind::Integer.name(),
-        arrow_schema::DataType::Float64 => ValueKind::Real.name(),
-        arrow_schema::DataType::Boolean => ValueKind::Boolean.name(),
-        _ => ValueKind::Text.name(),
+        arrow_schema::DataType::Int64 => ValueKind::Integer,
+        arrow_schema::DataType::Float64 => ValueKind::Real,
+        arrow_schema::DataType::Boolean => ValueKind::Boolean,
+        _ => ValueKind::Text,
     }
 }
 
 /// The extent that columns of x and y give.
 fn extent_of_columns(
-    columns: &[(String, Option<basilocus_table::Role>, basilocus_table::ColumnProfile)],
+    columns: &[(String, Option<Role>, ColumnProfile)],
 ) -> Option<[f64; 4]> {
-    use basilocus_table::Role;
     let range = |roles: [Role; 2]| {
         columns
             .iter()

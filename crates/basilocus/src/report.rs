@@ -1,6 +1,8 @@
-//! What a run came to: the object that `--json` prints.
+//! What a run came to: the object that is printed as JSON.
 
-use basilocus_table::Ledger;
+use crate::doubts::DoubtReport;
+use basilocus_geodesy::crs::Crs;
+use basilocus_geodesy::operation::Operation;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::path::PathBuf;
@@ -30,8 +32,8 @@ pub struct Report {
     pub seconds: f64,
     /// Each layer by itself.
     pub layers: Vec<LayerReport>,
-    /// What was changed for a format's sake.
-    pub told: Vec<String>,
+    /// What a user should know: what was changed for a format's sake, what was decided.
+    pub notices: Vec<String>,
 }
 
 /// A layer.
@@ -41,8 +43,8 @@ pub struct LayerReport {
     pub name: String,
     /// File.
     pub source: PathBuf,
-    /// How the file and its columns were understood.
-    pub understood: Vec<String>,
+    /// How the file and its columns were read.
+    pub interpretation: Vec<String>,
     /// Rows read.
     pub rows_in: u64,
     /// Rows written.
@@ -88,36 +90,50 @@ pub struct OperationReport {
     pub notes: Vec<String>,
 }
 
-/// A suspicion about the data.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-pub struct DoubtReport {
-    /// Id of the slip, `slip-08`.
-    pub id: String,
-    /// Layer.
-    pub layer: String,
-    /// Column or columns.
-    pub column: Option<String>,
-    /// How many rows.
-    pub rows: u64,
-    /// What is suspected, by what evidence, and what to do.
-    pub message: String,
+impl OperationReport {
+    /// An operation between two systems.
+    pub(crate) fn of(source: &Crs, target: &Crs, operation: &Operation) -> Self {
+        OperationReport {
+            source: source.title(),
+            target: target.title(),
+            name: operation.name().to_string(),
+            accuracy_m: operation.accuracy_m(),
+            grids: operation.grids().to_vec(),
+            steps: operation.steps().iter().map(|s| s.to_string()).collect(),
+            notes: operation.notes().to_vec(),
+        }
+    }
 }
 
 impl Report {
-    /// Adds a layer's account.
-    pub(crate) fn add(&mut self, ledger: &Ledger) {
-        self.rows_in += ledger.rows_in;
-        self.rows_out += ledger.rows_out;
-        for (reason, n) in &ledger.set_aside {
-            *self.set_aside.entry(reason.clone()).or_default() += n;
+    /// Adds a layer with its doubts and what is to be told of it.
+    pub(crate) fn add(&mut self, layer: LayerReport, doubts: Vec<DoubtReport>, notices: &[String]) {
+        self.rows_in += layer.rows_in;
+        self.rows_out += layer.rows_out;
+        self.joined += layer.joined;
+        for (sum, part) in [(&mut self.set_aside, &layer.set_aside), (&mut self.left_out, &layer.left_out)] {
+            part.iter().for_each(|(reason, n)| *sum.entry(reason.clone()).or_default() += n);
         }
-        self.joined += ledger.joined;
-        for (reason, n) in &ledger.left_out {
-            *self.left_out.entry(reason.clone()).or_default() += n;
+        self.doubts.extend(doubts);
+        self.notices.extend(notices.iter().cloned());
+        if self.operation.is_none() {
+            self.operation = layer.operations.first().cloned();
         }
+        self.layers.push(layer);
     }
 
-    /// Whether a row was set aside or a doubt raised: what `--strict` does not accept.
+    /// Says everything once.
+    pub(crate) fn tell_once(&mut self) {
+        let mut told: Vec<String> = Vec::new();
+        for notice in std::mem::take(&mut self.notices) {
+            if !told.contains(&notice) {
+                told.push(notice);
+            }
+        }
+        self.notices = told;
+    }
+
+    /// Whether no row was set aside and no doubt raised.
     pub fn is_clean(&self) -> bool {
         self.set_aside.is_empty() && self.doubts.is_empty()
     }

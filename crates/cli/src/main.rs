@@ -36,7 +36,7 @@ fn main() -> ExitCode {
                 return ExitCode::SUCCESS;
             }
             eprintln!("basilocus: {e}");
-            let usage = matches!(e.downcast_ref::<basilocus::Error>(), Some(basilocus::Error::Plan(_)));
+            let usage = e.downcast_ref::<basilocus::Error>().is_some_and(|e| e.kind() == basilocus::ErrorKind::Usage);
             ExitCode::from(if usage { 2 } else { 1 })
         }
     }

@@ -2,7 +2,7 @@
 
 use basilocus::geodesy::crs::{Crs, Kind};
 use basilocus::look::LookReport;
-use basilocus::reference::BuildReport;
+use basilocus::addresses::reference::BuildReport;
 use basilocus::report::{LayerReport, OperationReport, Report};
 use basilocus::{accuracy_words, address::reference::Description};
 use comfy_table::{CellAlignment, ContentArrangement, Table, TableComponent, presets};
@@ -107,17 +107,22 @@ pub fn thousands(n: u64) -> String {
     out
 }
 
+/// What a doubt looks for, an example, how to mend it.
+pub fn doubt(d: &basilocus::doubts::Doubt) -> String {
+    format!("{}\n  looks for  {}\n  example    {}\n  mend       {}\n", d.name, d.looks_for, d.example, d.mend)
+}
+
 /// A run's summary.
 pub fn report(r: &Report, verbose: bool) -> String {
     let mut out = String::new();
     for layer in &r.layers {
         layer_text(&mut out, layer, r.layers.len() > 1, verbose);
     }
-    for t in &r.told {
+    for t in &r.notices {
         let _ = writeln!(out, "  note       {t}");
     }
     for d in &r.doubts {
-        let _ = writeln!(out, "  doubt      {} in {}: {}", d.id, d.layer, d.message);
+        let _ = writeln!(out, "  doubt      {} in {}: {}; {}", d.id, d.layer, d.message, d.mend);
     }
     if r.layers.len() > 1 {
         let _ = writeln!(out, "  all        {}", ledger(r.rows_in, r.rows_out, r.joined, &r.left_out, &r.set_aside));
@@ -140,7 +145,7 @@ pub fn report(r: &Report, verbose: bool) -> String {
 fn layer_text(out: &mut String, layer: &LayerReport, several: bool, verbose: bool) {
     let _ = writeln!(out, "{}", layer.name);
     let _ = writeln!(out, "  source     {}", layer.source.display());
-    for u in &layer.understood {
+    for u in &layer.interpretation {
         let _ = writeln!(out, "  read as    {u}");
     }
     if !layer.notations.is_empty() {
@@ -306,7 +311,7 @@ pub fn look(r: &LookReport) -> String {
         out.push_str(&table(&names, &rows));
     }
     for d in &r.doubts {
-        let _ = writeln!(out, "  doubt      {}: {}", d.id, d.message);
+        let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, d.message, d.mend);
     }
     out
 }
@@ -462,7 +467,7 @@ pub fn build(r: &BuildReport) -> String {
         );
     }
     for d in &r.doubts {
-        let _ = writeln!(out, "  doubt      {}: {}", d.id, d.message);
+        let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, d.message, d.mend);
     }
     for o in &r.outputs {
         let _ = writeln!(out, "  wrote      {}", o.display());

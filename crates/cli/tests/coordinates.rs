@@ -385,16 +385,16 @@ fn systems_come_from_files() {
 fn numbers_without_a_system_are_placed() {
     let f = Folder::new();
     f.write("lost.csv", "id,a,b\n1,7382000,932000\n2,7391000,941000\n");
-    let v = f.json(&["crs", "guess", "lost.csv", "--near", "46.2N 123.7W", "--x", "a", "--y", "b", "--json"]);
+    let v = f.json(&["crs", "detect", "lost.csv", "--near", "46.2N 123.7W", "--x", "a", "--y", "b", "--json"]);
     let first = &v["systems"][0];
     assert_eq!((first["code"].as_str(), first["swapped"].as_bool()), (Some("EPSG:2269"), Some(false)), "{v}");
-    let v = f.json(&["crs", "guess", "lost.csv", "--near", "Oregon", "--x", "b", "--y", "a", "--json"]);
+    let v = f.json(&["crs", "detect", "lost.csv", "--near", "Oregon", "--x", "b", "--y", "a", "--json"]);
     assert!(v["systems"].as_array().unwrap().iter().any(|s| s["code"] == "EPSG:2269" && s["swapped"] == true), "{v}");
-    assert!(f.ok(&["crs", "guess", "lost.csv", "--near", "0,0", "--x", "a", "--y", "b"]).contains("local grid?"));
-    let v = f.json(&["crs", "suggest", "--for", "area", "--json", "--", "-124.1,46.0,-123.5,46.4"]);
+    assert!(f.ok(&["crs", "detect", "lost.csv", "--near", "0,0", "--x", "a", "--y", "b"]).contains("local grid?"));
+    let v = f.json(&["crs", "advise", "--for", "area", "--json", "--", "-124.1,46.0,-123.5,46.4"]);
     assert!(v["systems"][0]["area_error_ppm"].as_f64().unwrap() < 1.0, "{v}");
-    assert!(f.ok(&["crs", "suggest", "--for", "web", "Oregon"]).contains("not for measuring"));
-    assert!(f.refusal(&["crs", "suggest", "--for", "fun", "Oregon"]).contains("measure, area"));
+    assert!(f.ok(&["crs", "advise", "--for", "web", "Oregon"]).contains("not for measuring"));
+    assert!(f.refusal(&["crs", "advise", "--for", "fun", "Oregon"]).contains("measure, area"));
 }
 
 #[test]

@@ -88,7 +88,7 @@ fn ways_between_two_systems() {
 #[test]
 fn suggestions_with_their_numbers() {
     let f = Folder::new();
-    insta::assert_snapshot!(f.ok(&["crs", "suggest", "--for", "area", "--most", "4", "--", "-124.1,46.0,-123.5,46.4"]), @r#"
+    insta::assert_snapshot!(f.ok(&["crs", "advise", "--for", "area", "--most", "4", "--", "-124.1,46.0,-123.5,46.4"]), @r#"
     for area in longitude -124.1° to -123.5°, latitude 46° to 46.4°
      code        name                                        length error   area error   angle error   grid north
     ──────────────────────────────────────────────────────────────────────────────────────────────────────────────
@@ -121,7 +121,7 @@ fn suggestions_with_their_numbers() {
     "Latitude of natural origin" = 46.2
     "Longitude of natural origin" = -123.8
     "#);
-    insta::assert_snapshot!(f.ok(&["crs", "suggest", "--for", "web", "Oregon"]), @r#"
+    insta::assert_snapshot!(f.ok(&["crs", "advise", "--for", "web", "Oregon"]), @r#"
     for web in United States (USA) - Oregon. (-124.6° to -116.47° longitude, 41.98° to 46.26° latitude)
      code        name                       length error   area error      angle error   grid north
     ────────────────────────────────────────────────────────────────────────────────────────────────
@@ -133,7 +133,7 @@ fn suggestions_with_their_numbers() {
       because    what maps in browsers are drawn in
       because    not for measuring: lengths here are 1.343 to 1.448 times too long, areas 1.811 to 2.091 times too large
     "#);
-    insta::assert_snapshot!(f.ok(&["crs", "suggest", "--for", "world", "--most", "5", "Oregon"]), @r#"
+    insta::assert_snapshot!(f.ok(&["crs", "advise", "--for", "world", "--most", "5", "Oregon"]), @r#"
     for world in United States (USA) - Oregon. (-124.6° to -116.47° longitude, 41.98° to 46.26° latitude)
      code        name                                  length error    area error       angle error   grid north
     ─────────────────────────────────────────────────────────────────────────────────────────────────────────────
@@ -166,7 +166,7 @@ fn suggestions_with_their_numbers() {
 #[test]
 fn numbers_that_nobody_knows_the_system_of() {
     let f = estuary();
-    insta::assert_snapshot!(f.ok(&["crs", "guess", "survey_1958.txt", "--near", "46.2N,123.8W"]), @r#"
+    insta::assert_snapshot!(f.ok(&["crs", "detect", "survey_1958.txt", "--near", "46.2N,123.8W"]), @r#"
     survey_1958.txt
       read as    encoding UTF-8 (found)
       read as    delimiter tab (found)
@@ -603,8 +603,8 @@ fn wrong_usage_is_answered_with_what_to_do() {
     let r = |line: &str| f.refusal(&line.split(' ').collect::<Vec<_>>());
     insta::assert_snapshot!(r("crs between EPSG:4267 EPSG:5703"), @r#"[1] basilocus: NAVD88 height (EPSG:5703) is a vertical system: it says how high, not where; put it on a horizontal system, such as EPSG:4326+5703"#);
     insta::assert_snapshot!(r("crs show missing.prj"), @r#"[1] basilocus: missing.prj: is not a reference system that can be read: there is no such file; check its name, or say a code or name of the catalogue"#);
-    insta::assert_snapshot!(r("crs suggest --for fun Oregon"), @r#"[2] basilocus: --for fun: one of measure, area, national, world, web is expected"#);
-    insta::assert_snapshot!(r("crs guess survey_1958.txt --near Atlantis"), @r#"[2] basilocus: "Atlantis" is not a place: LON,LAT or WEST,SOUTH,EAST,NORTH in degrees, or words of an area of use are expected, such as Oregon"#);
+    insta::assert_snapshot!(r("crs advise --for fun Oregon"), @r#"[2] basilocus: --for fun: one of measure, area, national, world, web is expected"#);
+    insta::assert_snapshot!(r("crs detect survey_1958.txt --near Atlantis"), @r#"[2] basilocus: "Atlantis" is not a place: LON,LAT or WEST,SOUTH,EAST,NORTH in degrees, or words of an area of use are expected, such as Oregon"#);
     insta::assert_snapshot!(r("fit harbour_pairs.csv --to EPSG:4326 -o x.toml"), @r#"[2] basilocus: --to WGS 84 (EPSG:4326) is a geographic system; a fit in the plane needs a projected one, whose units are lengths"#);
     insta::assert_snapshot!(r("fit harbour_pairs.csv --to EPSG:2269 -o x.toml --kind rubber"), @r#"[2] basilocus: --kind rubber is not known; one of translation, conformal, affine, polynomial, translation-3d, similarity-3d is expected"#);
     insta::assert_snapshot!(r("fit harbour_pairs.csv --to EPSG:2269 -o x.toml --old point,x_1931_ft --new easting_ft,northing_ft"), @r#"[1] basilocus: harbour_pairs.csv: row 2, column "point": "wharf-corner" is not a number (at character 1: "w"); a number is expected"#);

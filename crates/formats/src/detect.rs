@@ -98,19 +98,43 @@ impl Format {
         if crate::is_standard(path) {
             return Some(Format::Delimited);
         }
-        match path.extension()?.to_str()?.to_ascii_lowercase().as_str() {
-            "csv" | "tsv" | "tab" | "txt" => Some(Format::Delimited),
-            "xlsx" => Some(Format::Xlsx),
-            "geojson" | "json" | "geojsonl" | "ndjson" => Some(Format::GeoJson),
-            "gpkg" => Some(Format::GeoPackage),
-            "shp" => Some(Format::Shapefile),
-            "dbf" => Some(Format::Dbf),
-            "parquet" | "geoparquet" => Some(Format::Parquet),
-            "kml" | "kmz" => Some(Format::Kml),
-            "gml" => Some(Format::Gml),
-            "dxf" => Some(Format::Dxf),
-            "gpx" => Some(Format::Gpx),
-            _ => None,
+        let ending = path.extension()?.to_str()?.to_ascii_lowercase();
+        Format::WRITTEN.iter().copied().find(|f| f.endings().contains(&ending.as_str()))
+    }
+
+    /// The formats that are written.
+    pub const WRITTEN: &[Format] = &[
+        Format::Delimited,
+        Format::Xlsx,
+        Format::GeoJson,
+        Format::GeoPackage,
+        Format::Shapefile,
+        Format::Dbf,
+        Format::Parquet,
+        Format::Kml,
+        Format::Gml,
+        Format::Dxf,
+        Format::Gpx,
+    ];
+
+    /// The endings of its files, the usual one first; none for formats that are known by their content alone.
+    pub fn endings(self) -> &'static [&'static str] {
+        match self {
+            Format::Delimited => &["csv", "tsv", "tab", "txt"],
+            Format::Xlsx => &["xlsx"],
+            Format::Ods => &["ods"],
+            Format::GeoJson => &["geojson", "json", "geojsonl", "ndjson"],
+            Format::GeoPackage => &["gpkg"],
+            Format::Shapefile => &["shp"],
+            Format::Dbf => &["dbf"],
+            Format::Parquet => &["parquet", "geoparquet"],
+            Format::Kml => &["kml", "kmz"],
+            Format::Gml => &["gml"],
+            Format::Dxf => &["dxf"],
+            Format::Gpx => &["gpx"],
+            Format::Xyz => &["xyz"],
+            Format::Feed => &["xml"],
+            Format::Fixed => &[],
         }
     }
 }

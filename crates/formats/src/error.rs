@@ -145,7 +145,8 @@ pub enum FormatError {
 }
 
 impl FormatError {
-    pub(crate) fn read(path: &Path, source: std::io::Error) -> Self {
+    /// A file that cannot be read, for the reason that the system gave.
+    pub fn read(path: &Path, source: std::io::Error) -> Self {
         match source.kind() {
             std::io::ErrorKind::NotFound => FormatError::NotFound { path: path.to_path_buf() },
             std::io::ErrorKind::IsADirectory => FormatError::IsFolder { path: path.to_path_buf() },
@@ -176,7 +177,8 @@ impl FormatError {
         self
     }
 
-    pub(crate) fn write(path: &Path, problem: impl std::fmt::Display) -> Self {
+    /// A file that cannot be written.
+    pub fn write(path: &Path, problem: impl std::fmt::Display) -> Self {
         FormatError::Write { path: path.to_path_buf(), problem: problem.to_string() }
     }
 

@@ -96,7 +96,7 @@ pub(crate) trait FeatureSource: Send {
 }
 
 /// Takes a feature; false where no more is wanted.
-pub(crate) type Give<'a> = &'a mut dyn FnMut(Vec<Cell>, Result<Option<Geometry>, (&str, String)>, u64) -> bool;
+pub(crate) type Give<'a> = &'a mut dyn FnMut(Vec<Cell>, Result<Option<Geometry>, (&'static str, String)>, u64) -> bool;
 
 impl<T: FeatureSource> Reader for T {
     fn about(&self) -> &About {
@@ -152,7 +152,7 @@ impl Features {
     }
 
     /// Sets a feature aside.
-    fn set_aside(&mut self, number: u64, cells: &[Cell], class: &str, reason: String) {
+    fn set_aside(&mut self, number: u64, cells: &[Cell], class: &'static str, reason: String) {
         let mut values: Vec<String> = cells.iter().map(|c| c.text().unwrap_or_default()).collect();
         values.resize(self.schema.fields().len(), String::new());
         self.set_aside.push(SetAsideRow { source_row: number, class: class.into(), reason, values });
@@ -164,7 +164,7 @@ impl Features {
         &mut self,
         number: u64,
         cells: Vec<Cell>,
-        geometry: Result<Option<Geometry>, (&str, String)>,
+        geometry: Result<Option<Geometry>, (&'static str, String)>,
         bytes: u64,
         sink: &mut dyn FnMut(Block) -> bool,
     ) -> bool {

@@ -55,9 +55,9 @@ pub mod xyz;
 pub use detect::{Format, detect};
 pub use error::FormatError;
 pub use http::is_address;
-pub use output::PendingOutput;
+pub use output::{PendingOutput, publish};
 pub use presentation::{Altitude, Presentation, Rule, Template, color};
-pub use reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, layers, open};
+pub use reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, Suspicion, layers, open};
 pub use spool::{STANDARD, is_standard};
 pub use writer::{
     AsRows, ColumnStyle, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, append, create,

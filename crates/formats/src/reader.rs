@@ -34,6 +34,24 @@ pub struct InputOptions {
     pub north_first: Option<bool>,
 }
 
+/// What looks wrong in a source before its rows are read.
+#[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
+pub enum Suspicion {
+    /// The header has one name fewer than the rows have fields.
+    ShiftedHeader {
+        /// Names in the header.
+        names: usize,
+        /// Fields of every row.
+        fields: usize,
+    },
+    /// The coordinates are such as no national system has.
+    LocalDrawing {
+        /// West, south, east, north.
+        bounds: [f64; 4],
+    },
+}
+
 /// How a source was understood.
 #[derive(Debug, Clone, PartialEq)]
 pub struct About {
@@ -51,6 +69,8 @@ pub struct About {
     pub header_row: Option<u64>,
     /// What was found or decided, for the user to see.
     pub notes: Vec<String>,
+    /// What looks wrong already from its first rows.
+    pub suspicions: Vec<Suspicion>,
     /// Bytes of the file, for progress.
     pub bytes: u64,
     /// Whether column types are the file's own; otherwise all columns are text and types come from the values.
@@ -73,6 +93,7 @@ impl About {
             crs: None,
             header_row: None,
             notes: Vec::new(),
+            suspicions: Vec::new(),
             bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),
             typed: false,
             axes_by_registry: false,

@@ -1,5 +1,6 @@
 //! Rows as columns.
 
+use crate::Reason;
 use crate::geometry::{geometry_index, wkb, wkt};
 use arrow_array::builder::StringBuilder;
 use arrow_array::{
@@ -26,8 +27,8 @@ pub struct Batch {
 pub struct SetAsideRow {
     /// The row of the source.
     pub source_row: u64,
-    /// A short class of reason, for counting: `latitude out of range`.
-    pub class: String,
+    /// The class of the reason, for counting.
+    pub class: Reason,
     /// The whole reason: column, value, what was expected, what to do.
     pub reason: String,
     /// The row as it was read, in the order of the source's columns.
@@ -38,6 +39,20 @@ impl Batch {
     /// An empty batch of a schema.
     pub fn empty(schema: SchemaRef) -> Self {
         Batch { records: RecordBatch::new_empty(schema), source_rows: Vec::new() }
+    }
+
+    /// Whether a column may be of a type: texts, whole numbers and numbers of 64 bits, truth values, points, and
+    /// well-known binary. What has other types is brought to one of these before.
+    pub fn admits(kind: &DataType) -> bool {
+        matches!(
+            kind,
+            DataType::Utf8
+                | DataType::Int64
+                | DataType::Float64
+                | DataType::Boolean
+                | DataType::Binary
+                | DataType::Struct(_)
+        )
     }
 
     /// Number of rows.
@@ -176,7 +191,8 @@ pub(crate) fn crs_metadata(crs: &str) -> String {
     format!("{{\"crs\":\"{escaped}\",\"crs_type\":\"{kind}\"}}")
 }
 
-fn point_fields(with_z: bool) -> Fields {
+/// The coordinates of a column of points.
+pub fn point_fields(with_z: bool) -> Fields {
     let names: &[&str] = if with_z { &["x", "y", "z"] } else { &["x", "y"] };
     names.iter().map(|n| Field::new(*n, DataType::Float64, true)).collect()
 }
@@ -201,7 +217,17 @@ impl<'a> Points<'a> {
     /// The point column of a batch, if it has one.
     pub fn of(batch: &'a RecordBatch) -> Option<Self> {
         let index = point_index(&batch.schema())?;
-        batch.column(index).as_any().downcast_ref::<StructArray>().map(|array| Points { array })
+        Self::of_array(batch.column(index))
+    }
+
+    /// A column of points; `None` for an array of another type.
+    pub fn of_array(array: &'a ArrayRef) -> Option<Self> {
+        array.as_any().downcast_ref::<StructArray>().map(|array| Points { array })
+    }
+
+    /// The numbers of an axis: 0 for x, 1 for y, 2 for z.
+    pub fn axis(&self, axis: usize) -> Option<&'a Float64Array> {
+        self.array.columns().get(axis)?.as_any().downcast_ref::<Float64Array>()
     }
 
     /// Coordinates of a row, easting/longitude first; `None` for a null point.

@@ -1,5 +1,6 @@
 //! The account of every row.
 
+use crate::Reason;
 use std::collections::BTreeMap;
 
 /// Counts rows in, rows out and rows set aside by reason.
@@ -10,9 +11,9 @@ pub struct Ledger {
     /// Rows written.
     pub rows_out: u64,
     /// Rows set aside, by class of reason.
-    pub set_aside: BTreeMap<String, u64>,
+    pub set_aside: BTreeMap<Reason, u64>,
     /// Rows that a selection was asked to leave out, by what they are.
-    pub left_out: BTreeMap<String, u64>,
+    pub left_out: BTreeMap<Reason, u64>,
     /// Rows that are in a row with others: points that became a line.
     pub joined: u64,
 }
@@ -32,11 +33,11 @@ pub struct LedgerError {
 
 impl Ledger {
     /// Counts a row set aside.
-    pub fn set_aside(&mut self, class: &str) {
+    pub fn set_aside(&mut self, class: &Reason) {
         match self.set_aside.get_mut(class) {
             Some(n) => *n += 1,
             None => {
-                self.set_aside.insert(class.to_string(), 1);
+                self.set_aside.insert(class.clone(), 1);
             }
         }
     }
@@ -47,8 +48,8 @@ impl Ledger {
     }
 
     /// Counts rows that a selection left out.
-    pub fn leave_out(&mut self, class: &str, rows: u64) {
-        *self.left_out.entry(class.to_string()).or_default() += rows;
+    pub fn leave_out(&mut self, class: &Reason, rows: u64) {
+        *self.left_out.entry(class.clone()).or_default() += rows;
     }
 
     /// All rows that a selection left out.
@@ -92,12 +93,12 @@ mod tests {
     fn the_sum_is_checked() {
         let mut ledger = Ledger { rows_in: 3, rows_out: 2, ..Default::default() };
         assert!(ledger.check().is_err());
-        ledger.set_aside("latitude out of range");
+        ledger.set_aside(&Reason::LATITUDE_OUT_OF_RANGE);
         assert!(ledger.check().is_ok());
         let mut whole = Ledger::default();
         whole.merge(&ledger);
         whole.merge(&ledger);
-        assert_eq!(whole.set_aside["latitude out of range"], 2);
+        assert_eq!(whole.set_aside[&Reason::LATITUDE_OUT_OF_RANGE], 2);
         assert!(whole.check().is_ok());
         whole.rows_in += 4;
         assert!(whole.check().unwrap_err().to_string().contains("0 joined to others"));

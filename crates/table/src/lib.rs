@@ -7,6 +7,7 @@
 //! | [`role`] | what a column seems to be, from its header and its values |
 //! | [`kind`] | the type of a column, decided from all of its values |
 //! | [`ledger`] | rows in = rows out + rows set aside |
+//! | [`reason`] | why a row is not in the output |
 //! | [`fingerprint`] | a number for each row by which equal rows are found |
 //! | [`nearest`] | the names that come nearest to one that does not exist |
 
@@ -16,10 +17,12 @@ pub mod geometry;
 pub mod kind;
 pub mod ledger;
 pub mod nearest;
+pub mod reason;
 pub mod role;
 
 pub use batch::{Batch, POINT_COLUMN, SetAsideRow, text_column};
 pub use geometry::{Geometries, Geometry, Position, Spatial, geometry_field, geometry_index};
 pub use kind::{ColumnProfile, ValueKind};
 pub use ledger::{Ledger, LedgerError};
+pub use reason::Reason;
 pub use role::Role;

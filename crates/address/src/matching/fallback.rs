@@ -1,7 +1,7 @@
 //! When no street fits: the postcode, then the locality, then the region, and the contradictions that forbid even that.
 
 use super::words::tail;
-use super::{Candidate, Level, Matcher, Outcome, Parts, Tried, confidence};
+use super::{Candidate, Level, Matcher, Outcome, Parts, Tried, Unplaced, confidence};
 use crate::reference::PlaceKind;
 use crate::{Text, normal};
 
@@ -55,7 +55,7 @@ pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcom
     let grammar = reference.grammar();
     let (a, context) = (&tried.a, &tried.context);
     let street_asked = !a.street.name.is_empty();
-    let set_aside = |class: &'static str, reason: String| {
+    let set_aside = |class: Unplaced, reason: String| {
         let candidates = offers(matcher, tried);
         Err(Outcome::SetAside { class, reason, candidates })
     };
@@ -80,7 +80,7 @@ pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcom
     if let Some(postcode) = postcode.filter(|_| matcher.options.finest <= Level::Postcode) {
         if !a.region.is_empty() && !postcode.region.is_empty() && postcode.region != a.region {
             return set_aside(
-                "postcode and region disagree",
+                Unplaced::PostcodeAndRegion,
                 format!(
                     "{}postcode {} is not in region {} (it is in {}): correct one of them",
                     because(&changes),
@@ -103,7 +103,7 @@ pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcom
         if exact && agree.is_none() && !context.of_postcode.is_empty() {
             let there: Vec<&str> = context.of_postcode.iter().take(4).map(|l| reference.place(*l).name).collect();
             return set_aside(
-                "postcode and locality disagree",
+                Unplaced::PostcodeAndLocality,
                 format!(
                     "{}postcode {} is not in {} (it is in {}): correct one of them",
                     because(&changes),
@@ -168,7 +168,7 @@ fn locality(
     let grammar = reference.grammar();
     let (a, context) = (&tried.a, &tried.context);
     let because = if changes.is_empty() { String::new() } else { format!("{}; ", changes.join("; ")) };
-    let set_aside = |class: &'static str, reason: String| {
+    let set_aside = |class: Unplaced, reason: String| {
         let candidates = offers(matcher, tried);
         Err(Outcome::SetAside { class, reason, candidates })
     };
@@ -190,12 +190,12 @@ fn locality(
             return Ok(c);
         }
         return match (a.locality.is_empty(), street_asked) {
-            (true, true) => set_aside("street not found", format!("{because}no locality or postcode to fall back to")),
+            (true, true) => set_aside(Unplaced::StreetNotFound, format!("{because}no locality or postcode to fall back to")),
             (true, false) => {
-                set_aside("nothing to place by", format!("{because}no street, locality or known postcode"))
+                set_aside(Unplaced::NothingToPlaceBy, format!("{because}no street, locality or known postcode"))
             }
             (false, _) => set_aside(
-                "locality not found",
+                Unplaced::LocalityNotFound,
                 format!("{because}locality \"{}\" is not in the reference", normal::title(&a.locality)),
             ),
         };
@@ -217,7 +217,7 @@ fn locality(
             let l = reference.place(*only);
             if !a.region.is_empty() && !l.region.is_empty() && l.region != a.region {
                 return set_aside(
-                    "locality and region disagree",
+                    Unplaced::LocalityAndRegion,
                     format!(
                         "{because}{} is not in region {} (it is in {}): correct one of them",
                         l.name, a.region, l.region
@@ -259,7 +259,7 @@ fn locality(
             let candidates = several.iter().take(4).filter_map(|l| offered(matcher, *l)).collect();
             aside(
                 candidates,
-                "several equal candidates",
+                Unplaced::SeveralEqual,
                 format!("{because}several localities fit: {}; say the region or the postcode", list.join(" | ")),
             )
         }
@@ -281,7 +281,7 @@ fn region(matcher: &Matcher, a: &crate::parse::ParsedAddress, parts: Parts, chan
     Some(Candidate { confidence, raw, parts, address, changes, ..offered(matcher, place)? })
 }
 
-fn aside(candidates: Vec<Candidate>, class: &'static str, reason: String) -> Result<Candidate, Outcome> {
+fn aside(candidates: Vec<Candidate>, class: Unplaced, reason: String) -> Result<Candidate, Outcome> {
     Err(Outcome::SetAside { class, reason, candidates })
 }
 

@@ -13,6 +13,7 @@
 //! | `score` | what each disagreement costs |
 //! | `confidence` | what a score is worth, by measurement |
 //! | `words` | candidates as people read them |
+//! | `unplaced` | the classes of reasons for placing nothing |
 //! | `within` | areas that results must lie in |
 
 mod calibration;
@@ -26,11 +27,13 @@ mod place;
 mod score;
 mod second;
 mod similar;
+mod unplaced;
 mod within;
 mod words;
 
 pub use score::Parts;
 pub use similar::slips_allowed;
+pub use unplaced::Unplaced;
 pub use within::{Polygon, Within};
 pub(crate) use words::{street_text, tail};
 
@@ -42,6 +45,7 @@ use candidates::Search;
 use compact_str::format_compact;
 use context::Context;
 use place::Placed;
+use std::borrow::Cow;
 use std::rc::Rc;
 
 /// How precisely a match places an address, finest first.
@@ -176,8 +180,8 @@ pub enum Outcome {
     Matched(Box<Match>),
     /// No place, or several that are equally likely.
     SetAside {
-        /// A short class of reason, for counting.
-        class: &'static str,
+        /// The class of the reason, for counting.
+        class: Unplaced,
         /// The reason in words: which part disagrees.
         reason: String,
         /// Candidates, best first.
@@ -188,7 +192,7 @@ pub enum Outcome {
 /// Matches addresses against a reference.
 pub struct Matcher<'a> {
     reference: &'a Reference,
-    options: MatchOptions,
+    options: Cow<'a, MatchOptions>,
 }
 
 /// A reading of an address with what came of it.
@@ -202,14 +206,19 @@ pub(crate) struct Tried {
 impl<'a> Matcher<'a> {
     /// A matcher.
     pub fn new(reference: &'a Reference, options: MatchOptions) -> Self {
-        Matcher { reference, options }
+        Matcher { reference, options: Cow::Owned(options) }
+    }
+
+    /// A matcher by options that live elsewhere, polygons and all.
+    pub fn borrowing(reference: &'a Reference, options: &'a MatchOptions) -> Self {
+        Matcher { reference, options: Cow::Borrowed(options) }
     }
 
     /// Finds the place of an address.
     pub fn find(&self, input: &AddressInput) -> Outcome {
         if input.length() > LONGEST {
             return Outcome::SetAside {
-                class: "too long for an address",
+                class: Unplaced::TooLong,
                 reason: format!(
                     "the text has {} letters, no address has more than {LONGEST}: several rows may have run together",
                     input.length()
@@ -294,7 +303,7 @@ impl<'a> Matcher<'a> {
     fn choose(&self, tried: &[Tried], mut placed: Vec<Placed>) -> Outcome {
         if tried.iter().all(|t| t.a.is_empty()) {
             return Outcome::SetAside {
-                class: "no address",
+                class: Unplaced::NoAddress,
                 reason: "no address: a street, locality or postcode is expected".into(),
                 candidates: Vec::new(),
             };
@@ -328,7 +337,7 @@ impl<'a> Matcher<'a> {
         let Some(first) = placed.first() else {
             if cheapest.is_some() {
                 return Outcome::SetAside {
-                    class: "outside the area",
+                    class: Unplaced::OutsideTheArea,
                     reason: "its matches lie outside the area that results must be within".into(),
                     candidates: Vec::new(),
                 };
@@ -377,7 +386,7 @@ impl<'a> Matcher<'a> {
                 "say the locality or the postcode, or the direction or type of the street"
             };
             return Outcome::SetAside {
-                class: "several equal candidates",
+                class: Unplaced::SeveralEqual,
                 reason: format!("several places fit equally well: {}; {advice}", shown.join(" | ")),
                 candidates: list,
             };
@@ -409,7 +418,7 @@ impl<'a> Matcher<'a> {
             .map(|(_, t)| t);
         let Some(t) = best else {
             return Outcome::SetAside {
-                class: "no address",
+                class: Unplaced::NoAddress,
                 reason: "no address: a street, locality or postcode is expected".into(),
                 candidates: Vec::new(),
             };
@@ -443,7 +452,7 @@ impl<'a> Matcher<'a> {
             && !within.contains_candidate(self.reference, &best)
         {
             return Outcome::SetAside {
-                class: "outside the area",
+                class: Unplaced::OutsideTheArea,
                 reason: format!("{} lies outside the area that results must be within", best.address),
                 candidates: all(best, others),
             };
@@ -451,7 +460,7 @@ impl<'a> Matcher<'a> {
         if best.level > self.options.coarsest {
             let why = if best.changes.is_empty() { String::new() } else { format!(" ({})", best.changes.join("; ")) };
             return Outcome::SetAside {
-                class: "coarser than asked",
+                class: Unplaced::CoarserThanAsked,
                 reason: format!(
                     "placed at the level \"{}\" only{why}; \"{}\" or finer was asked for",
                     best.level.name(),
@@ -462,7 +471,7 @@ impl<'a> Matcher<'a> {
         }
         if best.confidence < self.options.min_confidence {
             return Outcome::SetAside {
-                class: "confidence too low",
+                class: Unplaced::ConfidenceTooLow,
                 reason: format!(
                     "confidence {} for {} is below {}: {}",
                     best.confidence,

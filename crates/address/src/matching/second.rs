@@ -1,13 +1,13 @@
 //! A second pass: what the first one set aside is placed at a coarser level, where that much is certain.
 
-use super::{Candidate, Level, Match, Matcher, Outcome, Tried, fallback};
+use super::{Candidate, Level, Match, Matcher, Outcome, Tried, Unplaced, fallback};
 
 /// Places what was set aside with a reason, at `level` or a finer one; else it stays set aside.
 pub(super) fn place(
     matcher: &Matcher,
     tried: &[Tried],
     level: Level,
-    class: &'static str,
+    class: Unplaced,
     reason: String,
     candidates: Vec<Candidate>,
 ) -> Outcome {
@@ -17,21 +17,21 @@ pub(super) fn place(
     };
     match class {
         // What the first pass found but was not to use.
-        "coarser than asked" => match candidates.first() {
+        Unplaced::CoarserThanAsked => match candidates.first() {
             Some(best) if best.level <= level => return note(best.clone(), "nothing finer was found"),
             _ => {}
         },
         // Too unsure, or equal to others: what they share.
-        "confidence too low" | "several equal candidates" => {
+        Unplaced::ConfidenceTooLow | Unplaced::SeveralEqual => {
             let rivals: Vec<&Candidate> = match candidates.first() {
-                Some(best) if class == "several equal candidates" => {
+                Some(best) if class == Unplaced::SeveralEqual => {
                     candidates.iter().filter(|c| c.parts.sum() <= best.parts.sum() + super::score::EQUAL).collect()
                 }
                 Some(best) => vec![best],
                 None => Vec::new(),
             };
             if let Some(shared) = shared(matcher, tried, level, &rivals) {
-                let why = if class == "confidence too low" {
+                let why = if class == Unplaced::ConfidenceTooLow {
                     "the confidence was too low"
                 } else {
                     "several places fit equally well"

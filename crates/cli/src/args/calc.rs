@@ -1,6 +1,6 @@
 //! `calc`.
 
-use super::InputArgs;
+use super::InputPlan;
 use clap::Subcommand;
 use std::path::PathBuf;
 
@@ -65,7 +65,7 @@ pub enum CalcCommand {
         json: bool,
         /// How to read a table
         #[command(flatten)]
-        input: InputArgs,
+        input: InputPlan,
     },
     /// The map sheets that a position is on, and the position on the sheet
     Sheet {
@@ -111,6 +111,6 @@ pub enum CalcCommand {
         json: bool,
         /// How to read a table
         #[command(flatten)]
-        input: InputArgs,
+        input: InputPlan,
     },
 }

@@ -1,7 +1,7 @@
 //! `convert`, `at`, `crs`, `fit`.
 
-use super::{InputArgs, OperationArgs, RunBehaviour, TableArgs};
-use basilocus::plan::LayerPlan;
+use super::{RunBehaviour, TableArgs};
+use basilocus::plan::{InputPlan, LayerPlan, OperationPlan};
 use clap::{Args, Subcommand};
 use std::path::PathBuf;
 
@@ -37,7 +37,7 @@ pub struct AtArgs {
     pub digits: Option<usize>,
     /// Which way to take
     #[command(flatten)]
-    pub operation: OperationArgs,
+    pub operation: OperationPlan,
     /// Print one report object
     #[arg(long)]
     pub json: bool,
@@ -75,12 +75,12 @@ pub enum CrsCommand {
     /// The ways between two systems, best first: accuracy, grid files, epochs
     Between(BetweenArgs),
     /// Which systems suit an area and a purpose, with the numbers that say so
-    Suggest(SuggestArgs),
+    Advise(AdviseArgs),
     /// Which systems a table's numbers could be in, if its places are known
-    Guess(GuessArgs),
+    Detect(DetectArgs),
 }
 
-/// `crs between`, `suggest`, `guess`
+/// `crs between`
 #[derive(Debug, Args)]
 pub struct BetweenArgs {
     /// System to come from
@@ -104,9 +104,9 @@ pub struct BetweenArgs {
     pub json: bool,
 }
 
-/// `crs suggest`
+/// `crs advise`
 #[derive(Debug, Args)]
-pub struct SuggestArgs {
+pub struct AdviseArgs {
     /// The area: LON,LAT, or WEST,SOUTH,EAST,NORTH, words of an area, or a table or layer; one that begins with a minus
     /// sign comes after `--`
     pub area: String,
@@ -124,12 +124,12 @@ pub struct SuggestArgs {
     pub json: bool,
     /// How to read
     #[command(flatten)]
-    pub input: InputArgs,
+    pub input: InputPlan,
 }
 
-/// `crs guess`
+/// `crs detect`
 #[derive(Debug, Args)]
-pub struct GuessArgs {
+pub struct DetectArgs {
     /// Table whose system nobody knows
     pub file: PathBuf,
     /// Where its places are: LON,LAT, or WEST,SOUTH,EAST,NORTH, or words of an area
@@ -152,7 +152,7 @@ pub struct GuessArgs {
     pub json: bool,
     /// How to read
     #[command(flatten)]
-    pub input: InputArgs,
+    pub input: InputPlan,
 }
 
 /// `fit`
@@ -198,7 +198,7 @@ pub struct FitArgs {
     pub json: bool,
     /// How to read
     #[command(flatten)]
-    pub input: InputArgs,
+    pub input: InputPlan,
 }
 
 impl ConvertArgs {

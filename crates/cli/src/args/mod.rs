@@ -8,9 +8,11 @@ mod shared;
 
 pub use addresses::{CompareArgs, GeocodeArgs, NearestArgs, ReferenceCommand};
 pub use calc::CalcCommand;
-pub use coordinates::{AtArgs, BetweenArgs, ConvertArgs, CrsCommand, FitArgs, GuessArgs, SuggestArgs};
+pub use coordinates::{AdviseArgs, AtArgs, BetweenArgs, ConvertArgs, CrsCommand, DetectArgs, FitArgs};
 pub use select::SelectArgs;
-pub use shared::{InputArgs, OperationArgs, RepairArgs, RunBehaviour, TableArgs, WriteArgs};
+pub use shared::{ColumnArgs, RunBehaviour, TableArgs, WriteArgs};
+
+use basilocus::plan::InputPlan;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
@@ -55,6 +57,14 @@ pub enum Command {
     /// Everyday arithmetic: zones, units, distances, areas, map sheets, distortion
     #[command(subcommand)]
     Calc(CalcCommand),
+    /// What each doubt looks for, an example, how to mend it
+    Doubts {
+        /// The doubt; all of them unless said
+        name: Option<String>,
+        /// Print one report object
+        #[arg(long)]
+        json: bool,
+    },
     /// The index that addresses are matched against
     #[command(subcommand)]
     Reference(ReferenceCommand),
@@ -104,7 +114,7 @@ pub struct LookArgs {
     pub no_progress: bool,
     /// How to read
     #[command(flatten)]
-    pub input: InputArgs,
+    pub input: InputPlan,
 }
 
 /// `run`

@@ -1,7 +1,8 @@
 //! `select`.
 
 use super::{RunBehaviour, TableArgs};
-use basilocus::plan::{LayerPlan, SelectPlan};
+use basilocus::plan::{Flags, LayerPlan, OutputPlan};
+use basilocus::steps::Inside;
 use clap::Args;
 use std::path::PathBuf;
 
@@ -58,21 +59,23 @@ impl SelectArgs {
         let c = &self.choice;
         let nothing = c.inside.is_none() && c.values.is_empty() && c.extent.is_none() && c.split_by.is_none();
         if nothing {
-            return Err(basilocus::Error::Plan(
+            return Err(basilocus::Error::Usage(
                 "nothing is chosen; say --inside AREAS, --value COLUMN=VALUE, --extent or --split-by COLUMN".into(),
             ));
         }
-        Ok(LayerPlan {
-            select: Some(SelectPlan {
-                inside: c.inside.clone(),
-                inside_layer: c.inside_layer.clone(),
-                choose: c.choose.clone(),
-                take: c.take.clone(),
-                values: c.values.clone(),
-                extent: c.extent.clone(),
-                split_by: c.split_by.clone(),
-            }),
-            ..self.table.layer(&self.input_file)
-        })
+        let inside = c.inside.clone().map(|areas| Inside {
+            areas,
+            layer: c.inside_layer.clone(),
+            choose: c.choose.clone(),
+            take: c.take.clone(),
+        });
+        let flags = self.table.flags(&self.input_file);
+        Ok(Flags { inside, values: c.values.clone(), extent: c.extent.clone(), ..flags }.layer())
+    }
+
+    /// The outputs of a plan.
+    pub fn outputs(&self) -> Vec<OutputPlan> {
+        let split_by = self.choice.split_by.clone();
+        self.behaviour.outputs().into_iter().map(|o| OutputPlan { split_by: split_by.clone(), ..o }).collect()
     }
 }

@@ -5,13 +5,13 @@ use crate::Done;
 use crate::args::AtArgs;
 use crate::text;
 use anyhow::Result;
-use basilocus::finder::Finder;
+use basilocus::coordinates::finder::Finder;
 use basilocus::geodesy::crs::{Area, Catalogue, Crs, Kind};
 use basilocus::geodesy::notation::{self, Notation};
 use basilocus::geodesy::sheet;
 use basilocus::geodesy::zone::{UtmZone, band_of};
 use basilocus::plan::OperationPlan;
-use basilocus::{system, typed};
+use basilocus::coordinates::{position_text, system};
 use serde_json::{Value, json as object};
 use std::fmt::Write;
 
@@ -32,12 +32,12 @@ struct Place {
 pub fn run(a: &AtArgs) -> Result<Done> {
     let catalogue = Catalogue::embedded();
     let wgs84 = catalogue.get(4326)?;
-    let p = typed::read(&a.coordinate, a.from.as_deref(), typed::order(a.order.as_deref())?)?;
+    let p = position_text::read(&a.coordinate, a.from.as_deref(), position_text::order(a.order.as_deref())?)?;
     let here =
         Area { west_deg: p.lon, south_deg: p.lat, east_deg: p.lon, north_deg: p.lat, description: String::new() };
-    let finder = Finder::new(&a.operation.plan(), false)?.around(here);
+    let finder = Finder::new(&a.operation.clone(), false)?.around(here);
     // A local transformation or a way by name is for the systems asked for; WGS 84 is reached as ever.
-    let plain = Finder::new(&OperationPlan { via: None, ..a.operation.plan() }, false)?
+    let plain = Finder::new(&OperationPlan { via: None, ..a.operation.clone() }, false)?
         .around(finder.near().cloned().unwrap_or_else(|| wgs84.area.clone()));
     let (lon, lat, _, to_wgs84) = p.in_system(&wgs84, &plain)?;
     let place = |crs: Crs, finder: &Finder| -> Result<Place, basilocus::Error> {

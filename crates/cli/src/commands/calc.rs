@@ -2,7 +2,7 @@
 
 use super::json;
 use crate::Done;
-use crate::args::{CalcCommand, InputArgs};
+use crate::args::CalcCommand;
 use crate::text;
 use anyhow::Result;
 use basilocus::geodesy::crs::{Catalogue, Crs};
@@ -11,9 +11,10 @@ use basilocus::geodesy::notation::{self, Notation};
 use basilocus::geodesy::sheet::{self, SERIES, Sheet};
 use basilocus::geodesy::unit::{ANGLES, LENGTHS, find_angle, find_length};
 use basilocus::geodesy::zone::{UtmZone, band_limits_deg, band_of};
-use basilocus::measure::{self, Measures, PointTable, Range};
-use basilocus::plan::{LayerPlan, PositionPlan};
-use basilocus::{Cancel, Error, sheets, typed};
+use basilocus::coordinates::measure::{self, Measures, PointTable, Range};
+use basilocus::plan::{InputPlan, LayerPlan};
+use basilocus::coordinates::{position_text, sheets};
+use basilocus::{Cancel, Error};
 use serde_json::{Value, json as object};
 use std::fmt::Write;
 use std::path::{Path, PathBuf};
@@ -44,7 +45,7 @@ pub fn run(command: &CalcCommand) -> Result<Done> {
 type Answer = (String, Value);
 
 fn wrong(problem: String) -> anyhow::Error {
-    Error::Plan(problem).into()
+    Error::Usage(problem).into()
 }
 
 fn zone(what: &str) -> Result<Answer> {
@@ -105,7 +106,7 @@ fn zone(what: &str) -> Result<Answer> {
     let (lon, lat) = match lone {
         Some(lon) => (lon, None),
         None => {
-            let p = typed::read(plain, None, notation::AxisOrder::Reject)?;
+            let p = position_text::read(plain, None, notation::AxisOrder::Reject)?;
             (p.lon, Some(p.lat))
         }
     };
@@ -254,8 +255,8 @@ fn length(metres: f64) -> String {
 }
 
 fn distance(a: &str, b: &str, from: Option<&str>, order: Option<&str>) -> Result<Answer> {
-    let order = typed::order(order)?;
-    let (p, q) = (typed::read(a, from, order)?, typed::read(b, from, order)?);
+    let order = position_text::order(order)?;
+    let (p, q) = (position_text::read(a, from, order)?, position_text::read(b, from, order)?);
     let ellipsoid = &p.crs.datum().ok_or_else(|| wrong(format!("{} has no ellipsoid", p.crs.title())))?.ellipsoid;
     if q.crs.datum().map(|d| &d.name) != p.crs.datum().map(|d| &d.name) {
         return Err(wrong(format!(
@@ -312,24 +313,22 @@ fn thousands(v: f64, decimals: usize) -> String {
 }
 
 /// Positions in degrees, their system, and how they were understood.
-type Positions = (Vec<(f64, f64)>, Crs, Vec<String>);
+type Places = (Vec<(f64, f64)>, Crs, Vec<String>);
 
 /// Positions of a table, or those that were typed.
-fn positions(what: &[String], from: Option<&str>, order: Option<&str>, input: &InputArgs) -> Result<Positions> {
+fn positions(what: &[String], from: Option<&str>, order: Option<&str>, input: &InputPlan) -> Result<Places> {
     if let [file] = what
         && Path::new(file).is_file()
     {
         let layer = LayerPlan {
-            input: input.plan(),
-            position: Some(PositionPlan {
-                from: from.map(String::from),
+            input: input.clone(),
+            ..LayerPlan::new(file).with(basilocus::steps::Positions { from: from.map(String::from),
                 order: order.map(String::from),
                 ..Default::default()
-            }),
-            ..LayerPlan::new(file)
+            })
         };
         let points: PointTable = measure::read_points(&layer, &Cancel::default())?;
-        let mut notes = points.understood.clone();
+        let mut notes = points.interpretation.clone();
         for (reason, n) in &points.set_aside {
             notes.push(format!("{n} {} left out: {reason}", if *n == 1 { "row" } else { "rows" }));
         }
@@ -343,12 +342,12 @@ fn positions(what: &[String], from: Option<&str>, order: Option<&str>, input: &I
         }
         return Ok((degrees, points.crs, notes));
     }
-    let order = typed::order(order)?;
+    let order = position_text::order(order)?;
     let mut out = Vec::new();
     let mut notes = Vec::new();
     let mut crs = None;
     for text in what {
-        let p = typed::read(text, from, order)?;
+        let p = position_text::read(text, from, order)?;
         notes.push(format!("{text}: {} ({})", p.words, p.read_as));
         out.push((p.lon, p.lat));
         crs.get_or_insert(p.crs);
@@ -361,7 +360,7 @@ fn area(
     from: Option<&str>,
     on: Option<&str>,
     order: Option<&str>,
-    input: &InputArgs,
+    input: &InputPlan,
 ) -> Result<Answer> {
     let (degrees, crs, notes) = positions(what, from, order, input)?;
     if degrees.len() < 3 {
@@ -457,7 +456,7 @@ fn map_sheet(
             None
         }
         None => {
-            let p = typed::read(what, from, typed::order(order)?)?;
+            let p = position_text::read(what, from, position_text::order(order)?)?;
             let _ = writeln!(out, "{what}: {} ({})", p.words, p.read_as);
             let at = |s: &Sheet| Some(s.share(p.lon, p.lat));
             if let Some(s) = sheet::international(p.lon, p.lat) {
@@ -473,8 +472,8 @@ fn map_sheet(
     };
     let mut own_plane = false;
     if let (Some((path, crs)), Some(p)) = (index, &position) {
-        let own = sheets::read_index(path, &basilocus::plan::InputPlan::default(), crs)?;
-        let _ = writeln!(out, "  index      {}: {}", path.display(), own.understood);
+        let own = sheets::read_index(path, &InputPlan::default(), crs)?;
+        let _ = writeln!(out, "  index      {}: {}", path.display(), own.interpretation);
         let (x, y, _, op) = p.in_system(&own.crs, &Default::default())?;
         if op.accuracy_m() != Some(0.0) {
             let _ = writeln!(
@@ -558,7 +557,7 @@ fn map_sheet(
     Ok((out, value))
 }
 
-fn distortion(what: &str, on: &str, from: Option<&str>, order: Option<&str>, input: &InputArgs) -> Result<Answer> {
+fn distortion(what: &str, on: &str, from: Option<&str>, order: Option<&str>, input: &InputPlan) -> Result<Answer> {
     let map = measure::projected(on)?;
     let (degrees, crs, notes) = positions(std::slice::from_ref(&what.to_string()), from, order, input)?;
     let r = measure::distortion(&degrees, &map)?;

@@ -28,7 +28,7 @@ pub fn run(a: &CompareArgs) -> Result<Done> {
 
 fn words(r: &CompareReport) -> String {
     let mut out = String::new();
-    for u in &r.understood {
+    for u in &r.interpretation {
         let _ = writeln!(out, "  read as    {u}");
     }
     let _ = writeln!(

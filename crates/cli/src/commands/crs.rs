@@ -1,18 +1,19 @@
-//! `crs find`, `show`, `between`, `suggest` and `guess`
+//! `crs find`, `show`, `between`, `advise` and `detect`
 
 use super::json;
 use crate::Done;
-use crate::args::{BetweenArgs, CrsCommand, GuessArgs, SuggestArgs};
+use crate::args::{BetweenArgs, CrsCommand, DetectArgs, AdviseArgs};
 use crate::text;
 use anyhow::Result;
 use basilocus::Cancel;
-use basilocus::finder::Finder;
-use basilocus::geodesy::crs::suggest::{PURPOSES, Worst};
-use basilocus::geodesy::crs::{Catalogue, Crs, Kind, Purpose, suggest, wkt};
+use basilocus::coordinates::finder::Finder;
+use basilocus::geodesy::crs::advise::{PURPOSES, Worst};
+use basilocus::geodesy::crs::{Catalogue, Crs, Kind, Purpose, advise, wkt};
 use basilocus::geodesy::operation::Way;
-use basilocus::measure::read_points;
-use basilocus::plan::{LayerPlan, OperationPlan, PositionPlan};
-use basilocus::{place, system};
+use basilocus::coordinates::measure::read_points;
+use basilocus::plan::{LayerPlan, OperationPlan};
+use basilocus::steps::Positions;
+use basilocus::coordinates::{place, system};
 use serde_json::{Value, json as object};
 use std::fmt::Write;
 use std::path::Path;
@@ -84,8 +85,8 @@ pub fn run(command: &CrsCommand) -> Result<Done> {
             }
         }
         CrsCommand::Between(a) => between(a)?,
-        CrsCommand::Suggest(a) => suggested(a)?,
-        CrsCommand::Guess(a) => guessed(a)?,
+        CrsCommand::Advise(a) => advised(a)?,
+        CrsCommand::Detect(a) => detected(a)?,
     }
     Ok(Done::Fine)
 }
@@ -224,9 +225,9 @@ fn between(a: &BetweenArgs) -> Result<()> {
     Ok(())
 }
 
-fn suggested(a: &SuggestArgs) -> Result<()> {
+fn advised(a: &AdviseArgs) -> Result<()> {
     let purpose = Purpose::from_name(&a.purpose).ok_or_else(|| {
-        basilocus::Error::Plan(format!(
+        basilocus::Error::Usage(format!(
             "--for {}: one of {} is expected",
             a.purpose,
             PURPOSES.iter().map(|(_, n)| *n).collect::<Vec<_>>().join(", ")
@@ -234,9 +235,8 @@ fn suggested(a: &SuggestArgs) -> Result<()> {
     })?;
     let (area, words) = if Path::new(&a.area).is_file() {
         let layer = LayerPlan {
-            input: a.input.plan(),
-            position: Some(PositionPlan { from: a.from.clone(), ..Default::default() }),
-            ..LayerPlan::new(&a.area)
+            input: a.input.clone(),
+            ..LayerPlan::new(&a.area).with(Positions { from: a.from.clone(), ..Default::default() })
         };
         let area = read_points(&layer, &Cancel::default())?.area()?;
         let words = format!(
@@ -249,7 +249,7 @@ fn suggested(a: &SuggestArgs) -> Result<()> {
         let area = if place.is_point() { place.widened(10.0) } else { place.area.clone() };
         (area, if place.is_point() { format!("within 10 km of {}", place.words) } else { place.words })
     };
-    let found = suggest(&area, purpose);
+    let found = advise(&area, purpose);
     if a.json {
         let list: Vec<Value> = found
             .iter()
@@ -319,22 +319,20 @@ fn short(v: f64) -> String {
     }
 }
 
-fn guessed(a: &GuessArgs) -> Result<()> {
+fn detected(a: &DetectArgs) -> Result<()> {
     let place = place::find(&a.near)?;
     let area = if place.is_point() { place.widened(a.within) } else { place.area.clone() };
     let layer = LayerPlan {
-        input: a.input.plan(),
-        position: Some(PositionPlan {
-            from: Some("local".into()),
+        input: a.input.clone(),
+        ..LayerPlan::new(&a.file).with(Positions {from: Some("local".into()),
             x: a.x.clone(),
             y: a.y.clone(),
             ..Default::default()
-        }),
-        ..LayerPlan::new(&a.file)
+        })
     };
     let points = read_points(&layer, &Cancel::default())?;
-    let (found, looked_at) = points.guess(&area);
-    let factor = |g: &basilocus::geodesy::crs::Guess| {
+    let (found, looked_at) = points.detect(&area);
+    let factor = |g: &basilocus::geodesy::crs::Detected| {
         g.unit_m.map(|m| match m {
             1.0 => "the numbers in metres".to_string(),
             0.3048 => "the numbers in international feet".into(),
@@ -353,7 +351,7 @@ fn guessed(a: &GuessArgs) -> Result<()> {
         return Ok(());
     }
     let mut out = format!("{}\n", a.file.display());
-    for u in &points.understood {
+    for u in &points.interpretation {
         let _ = writeln!(
             out,
             "  read as    {}",

@@ -5,7 +5,8 @@ use crate::Done;
 use crate::args::{Arguments, Command, DemoArgs, ReferenceCommand, RunBehaviour};
 use crate::text;
 use anyhow::{Context, Result, bail};
-use basilocus::plan::{GeocodePlan, InputPlan, LayerPlan, OutputPlan, PositionPlan, RepairPlan};
+use basilocus::plan::{Flags, InputPlan, LayerPlan, OutputPlan};
+use basilocus::steps::{Geocode, Positions, To};
 use basilocus::{Plan, RunOptions};
 use clap::Parser;
 use std::path::Path;
@@ -160,39 +161,41 @@ pub fn run(a: &DemoArgs) -> Result<Done> {
 
 /// The plan of steps 4 and 5.
 fn plan() -> Plan {
-    let to = vec!["EPSG:2269".to_string(), "EPSG:4326".to_string()];
-    let position = |from: &str| Some(PositionPlan { from: Some(from.into()), ..Default::default() });
-    let landowners = LayerPlan {
+    let to = || Some(To { systems: vec!["EPSG:2269".into(), "EPSG:4326".into()], ..Default::default() });
+    let positions = |from: &str| Some(Positions { from: Some(from.into()), ..Default::default() });
+    let landowners = Flags {
+        source: "landowners.xlsx".into(),
         name: Some("landowners".into()),
-        to: to.clone(),
         input: InputPlan { sheet: Some("Register".into()), ..Default::default() },
-        geocode: Some(GeocodePlan {
+        geocode: Some(Geocode {
             reference: vec!["estuary.reference".into()],
             extras: vec!["region".into(), "parent".into(), "district".into()],
             ..Default::default()
         }),
-        ..LayerPlan::new("landowners.xlsx")
+        to: to(),
+        ..Default::default()
     };
-    let notes = LayerPlan {
+    let notes = Flags {
+        source: "field_notes.csv".into(),
         name: Some("field_notes".into()),
-        to: to.clone(),
-        position: position("EPSG:4326"),
-        ..LayerPlan::new("field_notes.csv")
+        positions: positions("EPSG:4326"),
+        to: to(),
+        ..Default::default()
     };
-    let mut survey = LayerPlan {
+    let survey = Flags {
+        source: "survey_1958.txt".into(),
         name: Some("survey_1958".into()),
-        to,
-        position: position("EPSG:32026"),
-        repair: RepairPlan::default(),
-        ..LayerPlan::new("survey_1958.txt")
+        positions: positions("EPSG:32026"),
+        // The old numbers stay, under names that say what they are.
+        rename: [("easting", "easting_1958"), ("northing", "northing_1958")]
+            .map(|(old, new)| (old.to_string(), new.to_string()))
+            .into(),
+        to: to(),
+        ..Default::default()
     };
-    // The old numbers stay, under names that say what they are.
-    survey.repair.rename =
-        [("easting".to_string(), "easting_1958".to_string()), ("northing".to_string(), "northing_1958".to_string())]
-            .into();
     Plan {
         date: Some(basilocus::today()),
-        layers: vec![landowners, notes, survey],
+        layers: [landowners, notes, survey].map(Flags::layer).into(),
         outputs: OUTPUTS.iter().map(OutputPlan::new).collect(),
         ..Default::default()
     }
@@ -216,7 +219,10 @@ fn command(line: &str) -> Result<()> {
         Command::Geocode(a) => plan_of(a.layer(), &a.behaviour)?,
         Command::Nearest(a) => plan_of(a.layer(), &a.behaviour)?,
         Command::Convert(a) => plan_of(a.layer(), &a.behaviour)?,
-        Command::Select(a) => plan_of(a.layer()?, &a.behaviour)?,
+        Command::Select(a) => {
+            let plan = Plan { layers: vec![a.layer()?], outputs: a.outputs(), ..Default::default() };
+            run_command::plan(plan, &a.behaviour).map(|_| ())?;
+        }
         Command::Fit(a) => super::fit::run(&a).map(|_| ())?,
         _ => bail!("no step of the demonstration: {line}"),
     }

@@ -5,14 +5,14 @@ use crate::Done;
 use crate::args::FitArgs;
 use crate::text;
 use anyhow::{Context, Result};
-use basilocus::fit::{FitPlan, FitReport, fit_pairs};
+use basilocus::coordinates::fit::{FitPlan, FitReport, fit_pairs};
 use basilocus::formats::PendingOutput;
 use std::fmt::Write;
 
 /// Fits, writes the file, tells how well.
 pub fn run(a: &FitArgs) -> Result<Done> {
     if !a.output.extension().is_some_and(|e| e.eq_ignore_ascii_case("toml")) {
-        return Err(basilocus::Error::Plan(format!(
+        return Err(basilocus::Error::Usage(format!(
             "{}: a transformation is a .toml file; name it so, for --via to know it",
             a.output.display()
         ))
@@ -20,7 +20,7 @@ pub fn run(a: &FitArgs) -> Result<Done> {
     }
     let plan = FitPlan {
         pairs: a.pairs.clone(),
-        input: a.input.plan(),
+        input: a.input.clone(),
         kind: Some(a.kind.clone()),
         old: a.old.clone(),
         new: a.new.clone(),
@@ -50,7 +50,7 @@ pub fn run(a: &FitArgs) -> Result<Done> {
 
 fn words(r: &FitReport) -> String {
     let mut out = format!("{}\n", r.pairs_file.display());
-    for u in &r.understood {
+    for u in &r.interpretation {
         let _ = writeln!(out, "  read as    {u}");
     }
     let _ = writeln!(out, "  from       {}", r.from);

@@ -15,7 +15,7 @@ pub fn run(a: &LookArgs) -> Result<Done> {
     let mut clean = true;
     for (i, file) in a.files.iter().enumerate() {
         let mut plans = Vec::new();
-        let base = LayerPlan { input: a.input.plan(), ..LayerPlan::new(file) };
+        let base = LayerPlan { input: a.input.clone(), ..LayerPlan::new(file) };
         // Layers that must be chosen to be read are all shown here.
         let layers = if a.input.layer.is_none() { basilocus::look::layers_to_choose(file)? } else { Vec::new() };
         if layers.is_empty() {

@@ -5,6 +5,7 @@ mod calc;
 mod compare;
 mod crs;
 pub(crate) mod demo;
+mod doubts;
 mod fit;
 mod look;
 mod reference;
@@ -35,13 +36,14 @@ pub fn run(arguments: Arguments) -> Result<Done> {
             &a.behaviour,
         ),
         Command::Select(a) => run::plan(
-            basilocus::Plan { layers: vec![a.layer()?], outputs: a.behaviour.outputs(), ..Default::default() },
+            basilocus::Plan { layers: vec![a.layer()?], outputs: a.outputs(), ..Default::default() },
             &a.behaviour,
         ),
         Command::At(a) => at::run(&a),
         Command::Crs(c) => crs::run(&c),
         Command::Fit(a) => fit::run(&a),
         Command::Calc(c) => calc::run(&c),
+        Command::Doubts { name, json } => doubts::run(name.as_deref(), json),
         Command::Reference(c) => reference::run(&c),
         Command::Run(a) => run::saved(&a),
         Command::Demo(a) => demo::run(&a),

@@ -7,7 +7,7 @@ use crate::progress::Bar;
 use crate::text;
 use anyhow::Result;
 use basilocus::address::Reference;
-use basilocus::reference::{BuildPlan, build};
+use basilocus::addresses::reference::{BuildPlan, build};
 use serde_json::{Value, json as object};
 
 /// Builds or describes a reference.

@@ -13,7 +13,7 @@ use basilocus::{Plan, RunOptions};
 /// Runs a plan that the command line made.
 pub fn plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
     if behaviour.output.is_empty() {
-        return Err(basilocus::Error::Plan("no output is said; name one with -o FILE".into()).into());
+        return Err(basilocus::Error::Usage("no output is said; name one with -o FILE".into()).into());
     }
     if let Some(file) = &behaviour.save_plan
         && file.exists()
@@ -25,7 +25,7 @@ pub fn plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
     let piped = plan.outputs.iter().any(|o| is_standard(&o.file));
     if piped && behaviour.json {
         return Err(
-            basilocus::Error::Plan("--json and -o - both want standard output; name a file with -o".into()).into()
+            basilocus::Error::Usage("--json and -o - both want standard output; name a file with -o".into()).into()
         );
     }
     let bar = Bar::new(!behaviour.no_progress && !behaviour.quiet);
@@ -35,6 +35,7 @@ pub fn plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
         strict: behaviour.strict,
         cancel: cancel_on_interrupt(),
         progress: Some(&bar),
+        threads: behaviour.threads,
     };
     let report = match basilocus::run(&plan, &options) {
         // --strict forbids the coarser way: nothing was written, and the status says why.
@@ -77,7 +78,7 @@ pub fn saved(a: &RunArgs) -> Result<Done> {
             Some(found) => found,
             None if saved.layers.len() == 1 => (0, input.as_str()),
             None => {
-                return Err(basilocus::Error::Plan(format!(
+                return Err(basilocus::Error::Usage(format!(
                     "--input {input}: the plan has several layers; say LAYER=FILE with one of {}",
                     names.join(", ")
                 ))
@@ -90,7 +91,9 @@ pub fn saved(a: &RunArgs) -> Result<Done> {
         saved.layers[at].source = file.into();
     }
     if !a.behaviour.output.is_empty() {
-        saved.outputs = a.behaviour.output.iter().map(OutputPlan::new).collect();
+        let split_by = saved.outputs.first().and_then(|o| o.split_by.clone());
+        let output = |file| OutputPlan { split_by: split_by.clone(), ..OutputPlan::new(file) };
+        saved.outputs = a.behaviour.output.iter().map(output).collect();
     }
     if let Some(date) = &saved.date
         && !a.behaviour.json

@@ -6,7 +6,7 @@ use arrow_array::{ArrayRef, StringArray};
 use arrow_buffer::{Buffer, OffsetBuffer, ScalarBuffer};
 use arrow_schema::SchemaRef;
 use basilocus_table::batch::record_batch;
-use basilocus_table::{Batch, SetAsideRow};
+use basilocus_table::{Batch, Reason, SetAsideRow};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -68,7 +68,7 @@ impl Decode for DelimitedDecoder {
                 };
                 set_aside.push(SetAsideRow {
                     source_row: line,
-                    class: "blank row".into(),
+                    class: Reason::BLANK_ROW,
                     reason: "blank row".into(),
                     values: vec![String::new(); width],
                 });
@@ -129,7 +129,7 @@ impl Decode for DelimitedDecoder {
                 }
                 set_aside.push(SetAsideRow {
                     source_row: row_line,
-                    class: "blank row".into(),
+                    class: Reason::BLANK_ROW,
                     reason: "blank row".into(),
                     values: vec![String::new(); width],
                 });
@@ -169,7 +169,7 @@ impl DelimitedDecoder {
         let hint = if found > width { "a delimiter inside a field must be quoted" } else { "a field is missing" };
         SetAsideRow {
             source_row: line,
-            class: "ragged row".into(),
+            class: Reason::RAGGED_ROW,
             reason: format!("ragged row: {found} fields where the header has {width}; {hint}"),
             values,
         }

@@ -4,7 +4,7 @@ use super::decode::DelimitedDecoder;
 use super::dialect::{find_delimiter, find_encoding, records, width_of};
 use super::split::Splitter;
 use super::{Dialect, delimiter_name};
-use crate::reader::{About, Block, Decode, InputOptions, Reader};
+use crate::reader::{About, Block, Decode, InputOptions, Reader, Suspicion};
 use crate::{Format, FormatError};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use encoding_rs::Encoding;
@@ -81,12 +81,13 @@ impl DelimitedReader {
             });
         }
         let data = records(rest, delimiter, 50);
+        let mut suspicions = Vec::new();
         if data.len() > 1 && data.iter().all(|r| r.len() == names.len() + 1) {
-            notes.push(format!("slip-09: the header has {} names, every row {} fields: the header seems shifted; say the right line with --header-row", names.len(), names.len() + 1));
+            suspicions.push(Suspicion::ShiftedHeader { names: names.len(), fields: names.len() + 1 });
         }
         let schema =
             Arc::new(Schema::new(names.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>()));
-        let about = About { header_row, notes, bytes, ..About::of(path, Format::Delimited)? };
+        let about = About { header_row, notes, suspicions, bytes, ..About::of(path, Format::Delimited)? };
         Ok(DelimitedReader {
             path: path.to_path_buf(),
             dialect: Dialect { encoding, delimiter, width: names.len() },

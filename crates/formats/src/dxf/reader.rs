@@ -7,7 +7,7 @@ use super::pairs::Value;
 use super::text::{plain, without_formats};
 use super::transform::Transform;
 use crate::feature::{FeatureSource, Give, Shape, cells, layer_schema};
-use crate::reader::{About, InputOptions};
+use crate::reader::{About, InputOptions, Suspicion};
 use crate::{Format, FormatError};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_table::Position;
@@ -281,16 +281,13 @@ impl DxfReader {
             let deg = basilocus_table::geometry::arc::CHORD_DEG;
             notes.push(format!("arcs are drawn as chords of {deg}° at most"));
         }
-        if let Some([west, south, east, north]) = bounds.filter(|b| {
+        let local = |b: &[f64; 4]| {
             b.iter().all(|v| v.abs() < SMALL) && (b[2] > 180.0 || b[0] < -180.0 || b[3] > 90.0 || b[1] < -90.0)
-        }) {
-            notes.push(format!(
-                "slip-13: the drawing seems to be in a system of its own: x from {west:.1} to {east:.1}, y from {south:.1} to {north:.1}, where no national system lies; bring it to one with control pairs (`fit`)"
-            ));
-        }
+        };
+        let suspicions = bounds.filter(local).map(|bounds| Suspicion::LocalDrawing { bounds }).into_iter().collect();
         let shape = if any_shape { Shape::Any } else { Shape::Points { z } };
         let typed: Vec<(String, DataType)> = columns.iter().map(|c| (c.clone(), DataType::Utf8)).collect();
-        let about = About { layer: options.layer.clone(), layers, notes, ..About::of(path, Format::Dxf)? };
+        let about = About { layer: options.layer.clone(), layers, notes, suspicions, ..About::of(path, Format::Dxf)? };
         let schema = layer_schema(&typed, shape, None);
         Ok(DxfReader { path: path.to_path_buf(), about, schema, shape, columns, layer: options.layer.clone(), z })
     }

@@ -82,7 +82,7 @@ impl ShapeDecoder {
         }
     }
 
-    fn set_aside(&self, number: u64, row: Option<&[u8]>, class: &str, reason: String) -> SetAsideRow {
+    fn set_aside(&self, number: u64, row: Option<&[u8]>, class: &'static str, reason: String) -> SetAsideRow {
         let cells = row.zip(self.table.as_ref()).map_or(Vec::new(), |(row, table)| table.cells(row));
         let mut values: Vec<String> = cells.iter().map(|c| Cell::text(c).unwrap_or_default()).collect();
         values.resize(self.schema.fields().len(), String::new());

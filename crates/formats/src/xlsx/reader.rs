@@ -10,7 +10,7 @@ use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Re
 use arrow_array::builder::StringBuilder;
 use arrow_array::{ArrayRef, RecordBatch};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
-use basilocus_table::{Batch, SetAsideRow};
+use basilocus_table::{Batch, Reason, SetAsideRow};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -211,7 +211,7 @@ impl Reader for XlsxReader {
             let mut blank = |source_row: u32, reason: String| {
                 building.set_aside.push(SetAsideRow {
                     source_row: u64::from(source_row) + 1,
-                    class: "blank row".into(),
+                    class: Reason::BLANK_ROW,
                     reason,
                     values: vec![String::new(); width],
                 });

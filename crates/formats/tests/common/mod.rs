@@ -19,6 +19,7 @@ pub struct Read {
     pub numbers: Vec<u64>,
     pub aside: Vec<SetAsideRow>,
     pub notes: Vec<String>,
+    pub suspicions: Vec<basilocus_formats::Suspicion>,
     pub crs: Option<String>,
 }
 
@@ -55,7 +56,7 @@ pub fn read(path: &Path, options: &InputOptions) -> Result<Read, String> {
         Some(e) => Err(e),
         None => {
             let about = reader.about();
-            Ok(Read { names, rows, numbers, aside, notes: about.notes.clone(), crs: about.crs.clone() })
+            Ok(Read { names, rows, numbers, aside, notes: about.notes.clone(), suspicions: about.suspicions.clone(), crs: about.crs.clone() })
         }
     }
 }

@@ -1,17 +1,17 @@
 //! Coordinate reference systems (ISO 19111): definitions, the embedded catalogue, search, WKT.
 
 pub mod catalogue;
-mod guess;
+mod detect;
 mod recognise;
 mod search;
-pub mod suggest;
+pub mod advise;
 pub mod wkt;
 
 pub use catalogue::Catalogue;
-pub use guess::{Guess, guess};
+pub use detect::{Detected, detect};
 pub use recognise::{Recognition, recognise};
 pub use search::Hit;
-pub use suggest::{Purpose, Suggestion, suggest};
+pub use advise::{Purpose, Advice, advise};
 
 use crate::datum::Helmert;
 use crate::ellipsoid::Ellipsoid;

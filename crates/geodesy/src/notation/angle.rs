@@ -1,7 +1,7 @@
 //! One latitude or longitude.
 
 use super::token::{Placed, Token, tokens};
-use super::{Notation, NotationError};
+use super::{Notation, NotationError, NotationErrorKind};
 
 /// An angle as it was written.
 #[derive(Debug, Clone, PartialEq)]
@@ -66,11 +66,10 @@ pub(super) fn check_axis(text: &str, angle: Angle, is_latitude: bool) -> Result<
     }
     let limit = if is_latitude { 90.0 } else { 360.0 };
     if angle.degrees.abs() > limit {
-        return Err(NotationError::new(
-            text,
-            None,
-            format!("is {axis} {}, outside −{limit}…{limit}", trim(angle.degrees)),
-        ));
+        let kind =
+            if is_latitude { NotationErrorKind::LatitudeOutOfRange } else { NotationErrorKind::LongitudeOutOfRange };
+        let problem = format!("is {axis} {}, outside −{limit}…{limit}", trim(angle.degrees));
+        return Err(NotationError::new(text, None, problem).of_kind(kind));
     }
     Ok(angle)
 }

@@ -323,6 +323,20 @@ fn position_words(lon_deg: f64, lat_deg: f64) -> String {
     )
 }
 
+/// Kinds of problems with written positions.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum NotationErrorKind {
+    /// The text is no number, angle or position of any notation.
+    Malformed,
+    /// It can be read in several ways.
+    Ambiguous,
+    /// It is a latitude beyond a pole.
+    LatitudeOutOfRange,
+    /// It is a longitude beyond a whole turn.
+    LongitudeOutOfRange,
+}
+
 /// Why a text is not a position.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 #[error("\"{}\" {problem}{}", shorten(.text), caret(.text, *.at))]
@@ -331,6 +345,8 @@ pub struct NotationError {
     pub text: String,
     /// Character (not byte) at which reading stopped, counted from 0, where one place is to blame.
     pub at: Option<usize>,
+    /// What kind of problem it is.
+    pub kind: NotationErrorKind,
     /// What is wrong and what is expected, to follow the quoted text.
     pub problem: String,
     /// The readings between which the text does not decide; empty if there is none.
@@ -350,7 +366,12 @@ fn caret(text: &str, at: Option<usize>) -> String {
 
 impl NotationError {
     fn new(text: &str, at: Option<usize>, problem: impl Into<String>) -> Self {
-        NotationError { text: text.to_string(), at, problem: problem.into(), readings: Vec::new() }
+        let kind = NotationErrorKind::Malformed;
+        NotationError { text: text.to_string(), at, kind, problem: problem.into(), readings: Vec::new() }
+    }
+
+    fn of_kind(self, kind: NotationErrorKind) -> Self {
+        NotationError { kind, ..self }
     }
 
     fn ambiguous(text: &str, readings: Vec<Reading>, remedy: &str) -> Self {
@@ -362,6 +383,7 @@ impl NotationError {
         NotationError {
             text: text.to_string(),
             at: None,
+            kind: NotationErrorKind::Ambiguous,
             problem: format!("has {} readings: {list}; {remedy}", readings.len()),
             readings,
         }

@@ -1,6 +1,6 @@
 //! Numbers as people write them: decimal point or comma, thousands separators, a sign of either Unicode shape.
 
-use super::NotationError;
+use super::{NotationError, NotationErrorKind};
 
 /// Reads one number. `46.2`, `-123,8`, `5 116 569.25`, `5'116'569`, `5,116,569.25`, `+3e2` are read.
 ///
@@ -37,13 +37,10 @@ pub fn read_number(text: &str) -> Result<f64, NotationError> {
             let (before, after) = body.split_once(',').unwrap_or((&body, ""));
             let digits = before.trim_start_matches(['+', '-']);
             if after.len() == 3 && (1..=3).contains(&digits.len()) && digits != "0" {
-                return Err(NotationError::new(
-                    text,
-                    None,
-                    format!(
-                        "has two readings: {before}.{after} (decimal comma) or {before}{after} (thousands); write it without the comma"
-                    ),
-                ));
+                let problem = format!(
+                    "has two readings: {before}.{after} (decimal comma) or {before}{after} (thousands); write it without the comma"
+                );
+                return Err(NotationError::new(text, None, problem).of_kind(NotationErrorKind::Ambiguous));
             }
             body.replace(',', ".")
         }

@@ -105,7 +105,7 @@ pub fn read(text: &str) -> Result<Reading, NotationError> {
 /// A number of metres. A lone comma groups thousands here: an easting or northing below a thousand is none.
 fn metres(text: &str) -> Result<f64, NotationError> {
     super::read_number(text).or_else(|e| {
-        if e.problem.contains("two readings") { super::read_number(&text.replace(',', "")) } else { Err(e) }
+        if e.kind == super::NotationErrorKind::Ambiguous { super::read_number(&text.replace(',', "")) } else { Err(e) }
     })
 }
 

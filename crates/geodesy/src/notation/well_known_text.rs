@@ -2,7 +2,7 @@
 //!
 //! Longitude or easting first, in the unit of the system.
 
-use super::{Notation, NotationError, Reading};
+use super::{Notation, NotationError, NotationErrorKind, Reading};
 
 /// The numbers of a point as they stand.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -73,10 +73,12 @@ pub(super) fn read(text: &str) -> Option<Result<Reading, NotationError>> {
     };
     if !(y.abs() <= 90.0) {
         let hint = if x.abs() <= 90.0 { "; well-known text has the longitude first" } else { "" };
-        return Some(Err(NotationError::new(text, None, format!("is latitude {y}, outside −90…90{hint}"))));
+        return Some(Err(NotationError::new(text, None, format!("is latitude {y}, outside −90…90{hint}"))
+            .of_kind(NotationErrorKind::LatitudeOutOfRange)));
     }
     if !(x.abs() <= 360.0) {
-        return Some(Err(NotationError::new(text, None, format!("is longitude {x}, outside −180…180"))));
+        return Some(Err(NotationError::new(text, None, format!("is longitude {x}, outside −180…180"))
+            .of_kind(NotationErrorKind::LongitudeOutOfRange)));
     }
     let reading = Reading::new(Notation::WellKnownText, crate::projection::wrap_deg(x), y);
     Some(Ok(Reading { height_m: z, ..reading }))

@@ -1,0 +1,229 @@
+//! Columns of a source by what they are for: found by header and role, or said in a small file.
+
+use super::geometry;
+use crate::Error;
+use arrow_schema::SchemaRef;
+use basilocus_table::{Batch, Role, batch::point_index};
+use serde::Deserialize;
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+/// What a source holds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum Kind {
+    Places,
+    Postcodes,
+    Areas,
+    Segments,
+    Points,
+}
+
+impl Kind {
+    const ALL: [(Kind, &'static str); 5] = [
+        (Kind::Places, "places"),
+        (Kind::Postcodes, "postcodes"),
+        (Kind::Areas, "areas"),
+        (Kind::Segments, "street segments"),
+        (Kind::Points, "address points"),
+    ];
+
+    pub(super) fn words(self) -> &'static str {
+        match self {
+            Kind::Segments => "street segments with number ranges",
+            Kind::Areas => "areas whose attributes are extras",
+            other => Kind::ALL[other as usize].1,
+        }
+    }
+}
+
+/// What a column is for, with the headers that tell it; letters and figures only, in lower case.
+const PURPOSES: &[(&str, &[&str])] = &[
+    ("number", &[]),
+    ("street", &[]),
+    ("locality", &[]),
+    ("region", &[]),
+    ("postcode", &[]),
+    ("name", &["name", "placename", "place", "locality", "city", "town"]),
+    ("other_names", &["othernames", "othername", "aliases", "alias", "alternatenames", "alsoknownas"]),
+    ("kind", &["kind", "placekind", "placetype", "class", "type"]),
+    ("parent", &["county", "parent", "district", "within"]),
+    ("left_from", &["leftfrom", "fromleft", "lfrom", "froml", "lefta", "leftlow", "lfromadd", "lfromaddr"]),
+    ("left_to", &["leftto", "toleft", "lto", "tol", "leftb", "lefthigh", "ltoadd", "ltoaddr"]),
+    ("right_from", &["rightfrom", "fromright", "rfrom", "fromr", "righta", "rightlow", "rfromadd", "rfromaddr"]),
+    ("right_to", &["rightto", "toright", "rto", "tor", "rightb", "righthigh", "rtoadd", "rtoaddr"]),
+    ("left_parity", &["leftparity", "parityleft", "lparity", "parityl"]),
+    ("right_parity", &["rightparity", "parityright", "rparity", "parityr"]),
+    ("left_locality", &["leftlocality", "localityleft", "leftcity", "cityleft", "lcity", "cityl", "placel"]),
+    ("right_locality", &["rightlocality", "localityright", "rightcity", "cityright", "rcity", "cityr", "placer"]),
+    ("left_postcode", &["leftpostcode", "postcodeleft", "leftzip", "zipleft", "lzip", "zipl"]),
+    ("right_postcode", &["rightpostcode", "postcoderight", "rightzip", "zipright", "rzip", "zipr"]),
+    ("geometry", &["wkt", "line", "geometry", "geom", "linestring", "polygon", "shape"]),
+    ("start_lon", &["startlon", "fromlon", "lon1", "x1"]),
+    ("start_lat", &["startlat", "fromlat", "lat1", "y1"]),
+    ("end_lon", &["endlon", "tolon", "lon2", "x2"]),
+    ("end_lat", &["endlat", "tolat", "lat2", "y2"]),
+    ("lon", &[]),
+    ("lat", &[]),
+];
+
+/// A file that says which column is what.
+///
+/// ```toml
+/// [[source]]
+/// file = "roads.csv"
+/// kind = "street segments"
+/// from = "EPSG:2269"
+/// [source.columns]
+/// street = "FULL_NAME"
+/// left_from = "L_F"
+/// ```
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Mapping {
+    #[serde(default)]
+    source: Vec<MappedSource>,
+}
+
+/// What is said of a source.
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct MappedSource {
+    file: PathBuf,
+    kind: Option<String>,
+    /// System of its coordinates.
+    pub(super) from: Option<String>,
+    #[serde(default)]
+    columns: BTreeMap<String, String>,
+}
+
+impl Mapping {
+    pub(super) fn load(path: &Path) -> Result<Self, Error> {
+        let bad = |problem: String| Error::PlanFile { path: path.to_path_buf(), problem };
+        let text = std::fs::read_to_string(path).map_err(|e| bad(e.to_string()))?;
+        let mapping: Mapping = toml::from_str(&text).map_err(|e| bad(e.to_string().trim_end().to_string()))?;
+        for source in &mapping.source {
+            if let Some(wrong) = source.columns.keys().find(|k| !PURPOSES.iter().any(|(p, _)| p == k)) {
+                let all: Vec<&str> = PURPOSES.iter().map(|(p, _)| *p).collect();
+                return Err(bad(format!("{wrong} is nothing that a column can be for; it can be {}", all.join(", "))));
+            }
+            if let Some(kind) = &source.kind
+                && !Kind::ALL.iter().any(|(_, w)| w == kind)
+            {
+                let all: Vec<&str> = Kind::ALL.iter().map(|(_, w)| *w).collect();
+                return Err(bad(format!("kind = \"{kind}\" is not known; it can be {}", all.join(", "))));
+            }
+        }
+        Ok(mapping)
+    }
+
+    /// What is said of a source, by its path or the name of its file.
+    pub(super) fn of(&self, source: &Path) -> Option<&MappedSource> {
+        self.source.iter().find(|s| s.file == source || s.file.file_name() == source.file_name())
+    }
+}
+
+/// Columns by what they are for.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Columns(BTreeMap<&'static str, usize>);
+
+impl Columns {
+    pub(super) fn get(&self, purpose: &str) -> Option<usize> {
+        self.0.get(purpose).copied()
+    }
+
+    /// Finds the columns of a source.
+    pub(super) fn find(
+        schema: &SchemaRef,
+        roles: &[Option<Role>],
+        mapped: Option<&MappedSource>,
+        path: &Path,
+    ) -> Result<Self, Error> {
+        let names: Vec<String> = schema.fields().iter().map(|f| plain(f.name())).collect();
+        let role = |r: Role| roles.iter().position(|x| *x == Some(r));
+        let mut out = BTreeMap::new();
+        for (purpose, headers) in PURPOSES {
+            let by_role = match *purpose {
+                "number" => role(Role::HouseNumber),
+                "street" => role(Role::Street).or_else(|| role(Role::Address)),
+                "locality" => role(Role::Locality),
+                "region" => role(Role::Region),
+                "postcode" => role(Role::Postcode),
+                _ => None,
+            };
+            if let Some(i) = by_role.or_else(|| headers.iter().find_map(|w| names.iter().position(|n| n == w))) {
+                out.insert(*purpose, i);
+            }
+        }
+        for (purpose, header) in mapped.iter().flat_map(|m| &m.columns) {
+            let at = schema.fields().iter().position(|f| f.name() == header).ok_or_else(|| Error::NoColumn {
+                path: path.to_path_buf(),
+                wanted: header.clone(),
+                names: schema.fields().iter().map(|f| f.name().clone()).collect(),
+            })?;
+            if let Some((known, _)) = PURPOSES.iter().find(|(p, _)| p == purpose) {
+                out.insert(*known, at);
+            }
+        }
+        Ok(Columns(out))
+    }
+
+    /// What a source holds, by its columns.
+    pub(super) fn kind(
+        &self,
+        schema: &SchemaRef,
+        sample: &Batch,
+        mapped: Option<&MappedSource>,
+        path: &Path,
+    ) -> Result<Kind, Error> {
+        if let Some(kind) = mapped.and_then(|m| m.kind.as_deref()) {
+            return Ok(Kind::ALL.iter().find(|(_, w)| *w == kind).map_or(Kind::Points, |(k, _)| *k));
+        }
+        let has = |purpose: &str| self.0.contains_key(purpose);
+        let polygons = self
+            .get("geometry")
+            .is_some_and(|g| (0..sample.len().min(50)).any(|row| geometry::is_polygon(&sample.text(g, row))));
+        let line = has("geometry") || ["start_lon", "start_lat", "end_lon", "end_lat"].iter().all(|p| has(p));
+        let ranges = ["left_from", "left_to", "right_from", "right_to"].iter().any(|p| has(p));
+        let attributes_alone = polygons && !has("street");
+        Ok(if attributes_alone {
+            Kind::Areas
+        } else if ranges && line && has("street") {
+            Kind::Segments
+        } else if has("street") && (has("number") || point_index(schema).is_some() || !has("name")) {
+            Kind::Points
+        } else if has("postcode") && !has("kind") {
+            Kind::Postcodes
+        } else if has("name") {
+            Kind::Places
+        } else if has("postcode") {
+            Kind::Postcodes
+        } else {
+            return Err(Error::Usage(format!(
+                "{}: the columns do not tell what it holds: address points have a street and a number, segments have left and right from and to numbers and a line, postcodes have a postcode, places have a name, areas have polygons; it has: {}. A file for --mapping can say it",
+                path.display(),
+                schema.fields().iter().map(|f| f.name().as_str()).collect::<Vec<_>>().join(", ")
+            )));
+        })
+    }
+
+    /// The columns in words, for a kind.
+    pub(super) fn words(&self, kind: Kind, schema: &SchemaRef) -> Vec<String> {
+        let wanted: &[&str] = match kind {
+            Kind::Points => &["number", "street", "locality", "region", "postcode"],
+            Kind::Segments => {
+                &["street", "locality", "left_locality", "region", "postcode", "left_postcode", "geometry"]
+            }
+            Kind::Postcodes => &["postcode", "locality", "region"],
+            Kind::Places => &["name", "kind", "region", "parent"],
+            Kind::Areas => &["geometry", "postcode"],
+        };
+        wanted
+            .iter()
+            .filter_map(|p| self.get(p).map(|i| format!("{} \"{}\"", p.replace('_', " "), schema.field(i).name())))
+            .collect()
+    }
+}
+
+fn plain(name: &str) -> String {
+    name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
+}

@@ -1,0 +1,235 @@
+//! Rows of a source to entries of a reference.
+
+use super::columns::{Columns, Kind};
+use super::geometry;
+use crate::engine::{Account, Rows};
+use crate::steps::positions::PositionReader;
+use basilocus_address::Entry;
+use basilocus_address::reference::{AreaEntry, Parity, PlaceEntry, PlaceKind, PointEntry, PostcodeEntry, SegmentEntry};
+use basilocus_geodesy::operation::Operation;
+use basilocus_table::Batch;
+
+/// The entries of a batch, row by row, or why a row is none. A postcode's area is an area and a postcode.
+pub(super) fn of_batch(
+    batch: &Batch,
+    kind: Kind,
+    c: &Columns,
+    position: Option<&PositionReader>,
+    operation: &Operation,
+) -> Vec<Result<Vec<Entry>, String>> {
+    let Some(position) = position else {
+        return (0..batch.len())
+            .map(|row| match kind {
+                Kind::Areas => area(batch, c, row, operation),
+                _ => segment(batch, c, row, operation).map(|s| vec![Entry::Segment(s)]),
+            })
+            .collect();
+    };
+    let mut account = Account::new(batch.len());
+    let ([mut x, mut y, mut z], _) = position.read(&Rows::read(batch.clone()), &mut account);
+    operation.apply(&mut x, &mut y, &mut z);
+    let mut out: Vec<Result<Vec<Entry>, String>> =
+        (0..batch.len()).map(|row| Ok(vec![placed(batch, kind, c, row, (x[row], y[row]))])).collect();
+    let (_, set_aside, _, _) = account.into_parts();
+    for (row, _, reason) in set_aside {
+        out[row] = Err(reason);
+    }
+    out
+}
+
+fn text(batch: &Batch, column: Option<usize>, row: usize) -> String {
+    column.map_or(String::new(), |i| batch.text(i, row))
+}
+
+fn placed(batch: &Batch, kind: Kind, c: &Columns, row: usize, (lon, lat): (f64, f64)) -> Entry {
+    let text = |purpose: &str| text(batch, c.get(purpose), row);
+    match kind {
+        Kind::Postcodes => Entry::Postcode(PostcodeEntry {
+            postcode: text("postcode"),
+            locality: text("locality"),
+            region: text("region"),
+            lon,
+            lat,
+        }),
+        Kind::Places => {
+            let column = |purpose: &str| c.get(purpose);
+            let kind = PlaceKind::from_words(&text("kind"));
+            let inside = matches!(kind, PlaceKind::Neighbourhood | PlaceKind::Landmark);
+            Entry::Place(PlaceEntry {
+                name: text("name"),
+                other_names: text("other_names")
+                    .split([';', '|'])
+                    .map(|s| s.trim().to_string())
+                    .filter(|s| !s.is_empty())
+                    .collect(),
+                kind,
+                // A column of localities beside that of names says what neighbourhoods and landmarks are in.
+                locality: if inside && column("locality") != column("name") { text("locality") } else { String::new() },
+                region: if column("region") == column("parent") { String::new() } else { text("region") },
+                parent: text("parent"),
+                lon,
+                lat,
+            })
+        }
+        _ => {
+            let mut street = text("street");
+            let mut number = text("number");
+            if c.get("number").is_none() && street.starts_with(|c: char| c.is_ascii_digit()) {
+                // "12 Heron Ln" in one column
+                let (first, rest) = street
+                    .split_once(' ')
+                    .map_or((street.clone(), String::new()), |(a, b)| (a.to_string(), b.to_string()));
+                (number, street) = (first, rest);
+            }
+            Entry::Point(PointEntry {
+                number,
+                street,
+                locality: text("locality"),
+                region: text("region"),
+                postcode: text("postcode"),
+                lon,
+                lat,
+            })
+        }
+    }
+}
+
+fn segment(batch: &Batch, c: &Columns, row: usize, operation: &Operation) -> Result<SegmentEntry, String> {
+    let text = |purpose: &str| text(batch, c.get(purpose), row);
+    let number = |purpose: &str| {
+        let t = text(purpose);
+        if t.trim().is_empty() {
+            Ok(None)
+        } else {
+            t.trim().parse::<u32>().map(Some).map_err(|_| format!("range number \"{t}\" is not a whole number"))
+        }
+    };
+    let [lf, lt, rf, rt] = [number("left_from")?, number("left_to")?, number("right_from")?, number("right_to")?];
+    // Zero on both ends is how many tables write "no numbers here".
+    let pair = |a: Option<u32>, b: Option<u32>| a.zip(b).filter(|p| *p != (0, 0));
+    let raw = match c.get("geometry") {
+        Some(_) => geometry::line(&text("geometry"))?,
+        None => {
+            let v: Vec<f64> = ["start_lon", "start_lat", "end_lon", "end_lat"]
+                .iter()
+                .map(|e| text(e).trim().parse().map_err(|_| "an end of the segment is not a number".to_string()))
+                .collect::<Result<_, _>>()?;
+            vec![(v[0], v[1]), (v[2], v[3])]
+        }
+    };
+    let side = |side: &str, whole: &str| {
+        let t = text(side);
+        if t.trim().is_empty() { text(whole) } else { t }
+    };
+    Ok(SegmentEntry {
+        street: text("street"),
+        left: pair(lf, lt),
+        right: pair(rf, rt),
+        parity: [Parity::from_words(&text("left_parity")), Parity::from_words(&text("right_parity"))],
+        locality: [side("left_locality", "locality"), side("right_locality", "locality")],
+        region: text("region"),
+        postcode: [side("left_postcode", "postcode"), side("right_postcode", "postcode")],
+        line: transformed(raw, operation)?,
+    })
+}
+
+/// An area with all its columns but the geometry as attributes; one with a postcode is that postcode too.
+fn area(batch: &Batch, c: &Columns, row: usize, operation: &Operation) -> Result<Vec<Entry>, String> {
+    let geometry = c.get("geometry");
+    let rings = geometry::rings(&text(batch, geometry, row))?
+        .into_iter()
+        .map(|r| transformed(r, operation))
+        .collect::<Result<Vec<_>, _>>()?;
+    let schema = batch.records.schema();
+    let attributes = (0..schema.fields().len())
+        .filter(|i| Some(*i) != geometry)
+        .map(|i| (schema.field(i).name().clone(), batch.text(i, row)))
+        .collect();
+    let mut out = Vec::new();
+    let postcode = text(batch, c.get("postcode"), row);
+    if !postcode.trim().is_empty()
+        && let Some((lon, lat)) = middle(&rings)
+    {
+        out.push(Entry::Postcode(PostcodeEntry {
+            postcode,
+            locality: text(batch, c.get("locality"), row),
+            region: text(batch, c.get("region"), row),
+            lon,
+            lat,
+        }));
+    }
+    out.push(Entry::Area(AreaEntry { attributes, rings }));
+    Ok(out)
+}
+
+fn transformed(line: Vec<(f64, f64)>, operation: &Operation) -> Result<Vec<(f64, f64)>, String> {
+    line.into_iter()
+        .map(|(x, y)| {
+            operation
+                .apply_one(x, y, 0.0)
+                .map(|(lon, lat, _)| (lon, lat))
+                .ok_or_else(|| format!("position {x} {y} of the geometry is outside the system"))
+        })
+        .collect()
+}
+
+/// A position inside: the middle of gravity of the largest ring, or where that is outside of all, the middle of the
+/// longest stretch inside on its latitude.
+fn middle(rings: &[Vec<(f64, f64)>]) -> Option<(f64, f64)> {
+    let area2 = |r: &[(f64, f64)]| r.windows(2).map(|w| w[0].0 * w[1].1 - w[1].0 * w[0].1).sum::<f64>();
+    let largest = rings.iter().max_by(|a, b| area2(a).abs().total_cmp(&area2(b).abs()))?;
+    // Relative to the first vertex: the area is small beside the coordinates.
+    let (x0, y0) = *largest.first()?;
+    let near: Vec<(f64, f64)> = largest.iter().map(|(x, y)| (x - x0, y - y0)).collect();
+    let twice = area2(&near);
+    if twice == 0.0 {
+        return Some((x0, y0));
+    }
+    let (mut x, mut y) = (0.0, 0.0);
+    for w in near.windows(2) {
+        let cross = w[0].0 * w[1].1 - w[1].0 * w[0].1;
+        x += (w[0].0 + w[1].0) * cross;
+        y += (w[0].1 + w[1].1) * cross;
+    }
+    let (x, y) = (x0 + x / (3.0 * twice), y0 + y / (3.0 * twice));
+    // Where all rings cut the latitude, west to east: inside is from every odd cut to the next.
+    let mut cuts: Vec<f64> = rings
+        .iter()
+        .flat_map(|r| r.windows(2))
+        .filter(|w| (w[0].1 > y) != (w[1].1 > y))
+        .map(|w| w[0].0 + (y - w[0].1) / (w[1].1 - w[0].1) * (w[1].0 - w[0].0))
+        .collect();
+    cuts.sort_by(f64::total_cmp);
+    let stretches: Vec<(f64, f64)> = cuts.chunks_exact(2).map(|c| (c[0], c[1])).collect();
+    if stretches.iter().any(|(a, b)| (*a..=*b).contains(&x)) {
+        return Some((x, y));
+    }
+    let (a, b) = stretches.into_iter().max_by(|p, q| (p.1 - p.0).total_cmp(&(q.1 - q.0)))?;
+    Some(((a + b) / 2.0, y))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn middles_are_inside() {
+        let square = vec![(0.0, 0.0), (2.0, 0.0), (2.0, 2.0), (0.0, 2.0), (0.0, 0.0)];
+        let (x, y) = middle(&[square]).unwrap();
+        assert!((x - 1.0).abs() < 1e-12 && (y - 1.0).abs() < 1e-12);
+        // The middle of gravity of a horseshoe is between its arms.
+        let shoe = vec![
+            (0.0, 0.0),
+            (9.0, 0.0),
+            (9.0, 9.0),
+            (8.0, 9.0),
+            (8.0, 1.0),
+            (1.0, 1.0),
+            (1.0, 9.0),
+            (0.0, 9.0),
+            (0.0, 0.0),
+        ];
+        let (x, y) = middle(&[shoe]).unwrap();
+        assert!(y > 1.0 && !(1.0..=8.0).contains(&x), "{x} {y}");
+    }
+}

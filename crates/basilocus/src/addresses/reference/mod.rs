@@ -1,0 +1,269 @@
+//! Builds an address reference from tables and layers.
+//!
+//! | module | what is in it |
+//! |---|---|
+//! | `columns` | columns by what they are for, found or said in a file |
+//! | `entries` | rows to entries |
+//! | `geometry` | lines and polygons of well-known text |
+
+mod columns;
+mod entries;
+pub(crate) mod geometry;
+
+use crate::Error;
+use crate::engine::{Cancel, Progress};
+use crate::doubts::{DoubtName, DoubtReport};
+use crate::engine::{Columns as TableColumns, Passing, Rows, roles_of, source, stream};
+use crate::plan::InputPlan;
+use crate::steps::Positions;
+use crate::steps::positions::PositionReader;
+use basilocus_address::{Builder, grammar};
+use basilocus_formats::{FormatError, PendingOutput, Reader, delimited};
+use basilocus_geodesy::crs::Catalogue;
+use basilocus_geodesy::operation::Operation;
+use basilocus_table::{Batch, Ledger, Reason, SetAsideRow};
+use columns::{Columns, Kind, Mapping};
+use serde::Serialize;
+use std::path::{Path, PathBuf};
+use std::time::Instant;
+
+/// How a reference is to be built.
+#[derive(Debug, Clone, Default)]
+pub struct BuildPlan {
+    /// Sources, in any mixture.
+    pub sources: Vec<PathBuf>,
+    /// The reference to write.
+    pub output: PathBuf,
+    /// System of the sources' coordinates; without it, longitude and latitude in WGS 84.
+    pub from: Option<String>,
+    /// Country of the grammar; the United States without it.
+    pub country: Option<String>,
+    /// A file that says what sources hold and which of their columns is what.
+    pub mapping: Option<PathBuf>,
+    /// Whether an existing reference is replaced.
+    pub overwrite: bool,
+}
+
+/// What a build came to.
+#[derive(Debug, Clone, Default, PartialEq, Serialize)]
+pub struct BuildReport {
+    /// Rows read.
+    pub rows_in: u64,
+    /// Rows that are in the reference.
+    pub rows_out: u64,
+    /// Rows set aside by reason.
+    pub set_aside: std::collections::BTreeMap<String, u64>,
+    /// Each source: file, what it was read as, rows in, rows used.
+    pub sources: Vec<SourceReport>,
+    /// Rows that were the same address point as another (units of one building).
+    pub folded: u64,
+    /// Suspicions about the sources.
+    pub doubts: Vec<DoubtReport>,
+    /// Files written.
+    pub outputs: Vec<PathBuf>,
+    /// Wall-clock time.
+    pub seconds: f64,
+}
+
+/// A source of a reference.
+#[derive(Debug, Clone, Default, PartialEq, Serialize)]
+pub struct SourceReport {
+    /// The file.
+    pub path: PathBuf,
+    /// What it was read as.
+    pub kind: String,
+    /// The columns and what they were taken for.
+    pub columns: Vec<String>,
+    /// Rows read.
+    pub rows_in: u64,
+    /// Rows used.
+    pub rows_out: u64,
+}
+
+/// Builds a reference. Rows that cannot be used are written to `<output>.set-aside.csv` and counted.
+///
+/// # Errors
+/// Where a source cannot be read or its columns do not tell what it holds, and where the output cannot be written.
+pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Result<BuildReport, Error> {
+    let started = Instant::now();
+    let country = plan.country.as_deref().unwrap_or("US");
+    let grammar = grammar::of_country(country).ok_or_else(|| {
+        let all: Vec<&str> = grammar::GRAMMARS.iter().map(|g| g.country).collect();
+        Error::Usage(format!(
+            "--country {country}: there is no grammar for this country yet; there are {}",
+            all.join(", ")
+        ))
+    })?;
+    // Checks the output before an hour of reading.
+    drop(PendingOutput::new(&plan.output, plan.overwrite)?);
+    let file = plan.output.with_file_name(format!(
+        "{}.set-aside.csv",
+        plan.output.file_stem().map_or(String::new(), |s| s.to_string_lossy().into_owned())
+    ));
+    drop(PendingOutput::new(&file, plan.overwrite)?);
+    let mut builder = Builder::new(grammar);
+    let mut report = BuildReport { outputs: vec![plan.output.clone()], ..Default::default() };
+    let mut aside: Vec<(String, SetAsideRow, Vec<String>)> = Vec::new();
+    let mapping = plan.mapping.as_deref().map(Mapping::load).transpose()?.unwrap_or_default();
+    let mut sources = plan.sources.iter().map(|s| Source::open(s, plan, &mapping)).collect::<Result<Vec<_>, _>>()?;
+    // Places first: of two localities of one name the points belong to the nearer one.
+    sources.sort_by_key(|s| s.kind);
+    for source in &mut sources {
+        let ledger = add_source(source, &mut builder, &mut report, &mut aside, cancel, progress)?;
+        ledger.check()?;
+        report.rows_in += ledger.rows_in;
+        report.rows_out += ledger.rows_out;
+        for (reason, n) in ledger.set_aside {
+            *report.set_aside.entry(reason.to_string()).or_default() += n;
+        }
+    }
+    builder.write(&plan.output)?;
+    report.folded = builder.folded();
+    if builder.apart() > 0 {
+        report.doubts.extend(DoubtName::find("repeated").map(|id| DoubtReport {
+            id,
+            layer: plan.output.file_stem().map_or(String::new(), |s| s.to_string_lossy().into_owned()),
+            column: None,
+            rows: builder.apart(),
+            message: format!(
+                "{} address points have the address of another one and stand more than 30 m away from it: none of them can be matched for sure",
+                builder.apart()
+            ),
+            mend: "`reference describe` names them: correct their addresses, or take out those that are wrong".into(),
+        }));
+    }
+    if !aside.is_empty() {
+        let pending = PendingOutput::new(&file, plan.overwrite)?;
+        let mut text = String::from("source,source_row,reason,row\n");
+        for (source, row, names) in &aside {
+            let cells: Vec<String> =
+                names.iter().zip(&row.values).filter(|(_, v)| !v.is_empty()).map(|(n, v)| format!("{n}={v}")).collect();
+            let number = row.source_row.to_string();
+            text.push_str(&delimited::line([source.as_str(), &number, &row.reason, &cells.join("; ")]));
+        }
+        std::fs::write(pending.path(), text)
+            .map_err(|e| FormatError::Write { path: file.clone(), problem: e.to_string() })?;
+        pending.publish()?;
+        report.outputs.push(file);
+    } else if file.exists() {
+        // Of an earlier build that --overwrite replaces.
+        std::fs::remove_file(&file).map_err(|e| FormatError::Write { path: file.clone(), problem: e.to_string() })?;
+    }
+    report.seconds = started.elapsed().as_secs_f64();
+    Ok(report)
+}
+
+/// The class of rows that are no entry.
+const UNUSABLE: Reason = Reason::new("not usable for the reference");
+
+/// An opened source.
+struct Source {
+    path: PathBuf,
+    reader: Box<dyn Reader>,
+    table: TableColumns,
+    columns: Columns,
+    kind: Kind,
+    from: Option<String>,
+}
+
+impl Source {
+    fn open(path: &Path, plan: &BuildPlan, mapping: &Mapping) -> Result<Self, Error> {
+        let mut options = InputPlan::default().options()?;
+        let mut reader = source::open(path, &options)?;
+        let mut head = source::sample(reader.as_mut())?;
+        // Lines and polygons of a layer of features come as text.
+        if basilocus_table::geometry_index(&reader.schema()).is_some() {
+            options.geometry_text = true;
+            reader = source::open(path, &options)?;
+            head = source::sample(reader.as_mut())?;
+        }
+        let schema = reader.schema();
+        let mut table = TableColumns::of_source(&schema, reader.about().typed);
+        let roles = roles_of(&Rows::read(head.clone()));
+        roles.iter().enumerate().for_each(|(at, role)| table.set_role(at, *role));
+        let mapped = mapping.of(path);
+        let columns = Columns::find(&schema, &roles, mapped, path)?;
+        let kind = columns.kind(&schema, &head, mapped, path)?;
+        let from = mapped.and_then(|m| m.from.clone()).or_else(|| plan.from.clone());
+        Ok(Source { path: path.to_path_buf(), reader, table, columns, kind, from })
+    }
+}
+
+fn add_source(
+    source: &mut Source,
+    builder: &mut Builder,
+    report: &mut BuildReport,
+    aside: &mut Vec<(String, SetAsideRow, Vec<String>)>,
+    cancel: &Cancel,
+    progress: &dyn Progress,
+) -> Result<Ledger, Error> {
+    let Source { path, reader, table, columns, kind, from } = source;
+    let kind = *kind;
+    let schema = reader.schema();
+    let names: Vec<String> = schema.fields().iter().map(|f| f.name().clone()).collect();
+    let from = from.clone().or_else(|| reader.about().crs.clone()).unwrap_or_else(|| "EPSG:4326".into());
+    let wgs84 = Catalogue::embedded().get(4326)?;
+    let crs = crate::coordinates::system::find(&from)?.crs;
+    let operation = Operation::between(&crs, &wgs84, None)?;
+    let position = if matches!(kind, Kind::Segments | Kind::Areas) {
+        None
+    } else {
+        let said = |purpose: &str| columns.get(purpose).map(|i| names[i].clone());
+        Some(PositionReader::new(
+            &Positions { from: Some(from), x: said("lon"), y: said("lat"), ..Default::default() },
+            &std::sync::Arc::default(),
+            table,
+            path,
+        )?)
+    };
+    let mut ledger = Ledger::default();
+    let file = path.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());
+    progress.start(&file, kind.words(), reader.about().bytes);
+    let decoder = reader.decoder();
+    let convert = |batch: &Batch| entries::of_batch(batch, kind, columns, position.as_ref(), &operation);
+    stream(
+        reader.as_mut(),
+        &Passing::quiet(path, cancel),
+        &|block| {
+            let decoded = decoder.decode(block)?;
+            let found = convert(&decoded.batch);
+            Ok((decoded, found))
+        },
+        &mut |(decoded, found)| {
+            ledger.rows_in += (decoded.batch.len() + decoded.set_aside.len()) as u64;
+            for row in decoded.set_aside {
+                ledger.set_aside(&row.class);
+                aside.push((file.clone(), row, names.clone()));
+            }
+            for (row, entries) in found.into_iter().enumerate() {
+                match entries.and_then(|list| list.iter().try_for_each(|e| builder.add(e))) {
+                    Ok(()) => ledger.rows_out += 1,
+                    Err(reason) => {
+                        ledger.set_aside(&UNUSABLE);
+                        aside.push((
+                            file.clone(),
+                            SetAsideRow {
+                                source_row: decoded.batch.source_rows[row],
+                                class: UNUSABLE,
+                                reason,
+                                values: decoded.batch.row_texts(row),
+                            },
+                            names.clone(),
+                        ));
+                    }
+                }
+            }
+            progress.advance(decoded.bytes, decoded.batch.len() as u64);
+            Ok(())
+        },
+    )?;
+    progress.finish();
+    report.sources.push(SourceReport {
+        path: path.to_path_buf(),
+        kind: kind.words().into(),
+        columns: columns.words(kind, &schema),
+        rows_in: ledger.rows_in,
+        rows_out: ledger.rows_out,
+    });
+    Ok(ledger)
+}

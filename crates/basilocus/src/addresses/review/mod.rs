@@ -1,0 +1,74 @@
+//! Reviewed addresses: the sheet that asks, the answers taken back, and the file that keeps them.
+//!
+//! | module | what is in it |
+//! |---|---|
+//! | `sheet` | the workbook of rows in doubt with their candidates and a column to answer in |
+//! | `run` | the review of a run |
+//! | `store` | answers, and what a run found, in a small SQLite file |
+
+mod run;
+mod sheet;
+mod store;
+
+pub(crate) use run::Review;
+pub(crate) use sheet::{ReviewRow, Reviewed, read, write};
+pub(crate) use store::Store;
+pub use store::{StoredAnswer, answers_of};
+
+use basilocus_address::{AddressInput, Candidate};
+use basilocus_table::Reason;
+
+/// A place that was found for an address, ready to be written.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub(crate) struct Record {
+    /// Name of the level; `by hand` for a typed coordinate.
+    pub level: String,
+    pub confidence: u8,
+    pub lon: f64,
+    pub lat: f64,
+    pub address: String,
+    pub changes: String,
+    pub locality: String,
+    pub region: String,
+    pub parent: String,
+    pub postcode: String,
+    pub extension: String,
+}
+
+/// What is known of an address.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) enum Known {
+    Placed(Box<Record>),
+    Aside { class: Reason, reason: String },
+}
+
+impl Record {
+    pub(crate) fn of(c: &Candidate) -> Self {
+        Record {
+            level: c.level.name().to_string(),
+            confidence: c.confidence,
+            lon: c.lon,
+            lat: c.lat,
+            address: c.address.clone(),
+            changes: c.changes.join("; "),
+            locality: c.locality.to_string(),
+            region: c.region.to_string(),
+            parent: c.parent.to_string(),
+            postcode: c.postcode.to_string(),
+            extension: c.extension.to_string(),
+        }
+    }
+}
+
+/// What tells one address from another: its fields as they are typed, trimmed, in lower case.
+pub(crate) fn key(input: &AddressInput) -> String {
+    let fields = input.fields();
+    let mut out = String::with_capacity(input.length() + fields.len());
+    for (i, field) in fields.iter().enumerate() {
+        if i > 0 {
+            out.push('\u{1f}');
+        }
+        out.push_str(&field.trim().to_lowercase());
+    }
+    out
+}

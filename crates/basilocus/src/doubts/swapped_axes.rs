@@ -1,0 +1,26 @@
+//! x and y swapped.
+
+use super::evidence::{Placement, WatchPlaces};
+use super::{Doubt, Finding, Scene};
+
+pub static DOUBT: Doubt = Doubt {
+    name: "swapped-axes",
+    looks_for: "positions outside the area of use of their system, most of which are inside once x and y are exchanged",
+    example: "a column \"lat\" with -123.8 beside a column \"lon\" with 46.2",
+    mend: "say --x and --y the other way round",
+    watch: |scene| scene.area.is_some().then(|| WatchPlaces::boxed(finding)),
+};
+
+fn finding(scene: &Scene, seen: &Placement) -> Option<Finding> {
+    seen.looks_swapped().then(|| Finding {
+        column: scene.columns_of_positions(),
+        rows: seen.inside_if_swapped,
+        message: format!(
+            "longitude and latitude look swapped: {} of {} positions are outside the area of use of {}, and inside it when exchanged",
+            seen.inside_if_swapped,
+            seen.positions,
+            scene.area_of()
+        ),
+        mend: DOUBT.mend.into(),
+    })
+}

@@ -1,0 +1,184 @@
+//! One layer: its passes, its rows, its account.
+
+use super::chain::{Chain, Run};
+use super::outputs::{Encoder, Outputs};
+use super::set_aside::{AsideFile, add_row};
+use super::{Counts, Part};
+use crate::Error;
+use crate::addresses::review::Review;
+use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
+use crate::plan::LayerPlan;
+use crate::report::LayerReport;
+use crate::steps::finish::{Finish, Types, extent_of, is_typed};
+use basilocus_formats::Encoded;
+use basilocus_table::{Ledger, Reason, SetAsideRow};
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+/// What rows of a layer go to, beside the outputs.
+pub(super) struct Aside<'a> {
+    pub file: &'a mut AsideFile,
+    pub review: Option<&'a mut Review>,
+    /// Whether workbooks take rows set aside.
+    pub in_workbook: bool,
+}
+
+/// What a layer came to.
+pub(super) struct LayerOutcome {
+    pub report: LayerReport,
+    pub doubts: Vec<DoubtReport>,
+}
+
+/// A block at the end of its way.
+struct Ready {
+    encoded: Vec<Encoded>,
+    set_aside: Vec<SetAsideRow>,
+    left_out: BTreeMap<Reason, u64>,
+    rows_in: u64,
+    rows_out: u64,
+    counts: Counts,
+    extent: Option<[f64; 4]>,
+}
+
+/// Runs a layer whose steps are bound.
+pub(super) fn run(
+    layer: &LayerPlan,
+    name: &str,
+    chain: &mut Chain,
+    outputs: &mut Outputs,
+    mut aside: Aside,
+    run: &Run,
+) -> Result<LayerOutcome, Error> {
+    chain.survey(run)?;
+    let types = types(chain, outputs, run)?;
+    let profiles = types.profiles();
+    let finishes = outputs.formats.iter();
+    let finishes =
+        finishes.map(|f| Finish::new(chain.columns(), name, *f, Some(types.clone()), &layer.show));
+    let finishes = finishes.collect::<Result<Vec<_>, _>>()?;
+    let encoders = outputs.start_layer(finishes)?;
+    let decisions = &chain.decisions;
+    let about = chain.reader.about();
+    let scene =
+        Scene::new(name, about, chain.columns(), &decisions.operations, decisions.asks_for_addresses)?;
+    let watchers = Watchers::new(&scene);
+    let mut account = LayerAccount::new(chain, &scene);
+    let columns = chain.aside.names.clone();
+    let then = |part: Part| ready(part, &encoders, &scene, &watchers);
+    chain.each(run, "writing", &then, &mut |ready| {
+        for row in &ready.set_aside {
+            aside.file.write(row)?;
+            if aside.in_workbook {
+                add_row(&mut outputs.set_aside, name, &columns, row);
+            }
+        }
+        let (encoded, doubtful, found) = account.add(ready);
+        if let Some(review) = aside.review.as_deref_mut() {
+            review.add(doubtful, &found)?;
+        }
+        outputs.write(encoded)
+    })?;
+    account.ledger.check()?;
+    outputs.end_layer(account.ledger.rows_out)?;
+    let doubts = watchers.findings(&scene, &account.ending(&profiles));
+    let report = account.report(layer, name, chain);
+    Ok(LayerOutcome { report, doubts })
+}
+
+/// The types of columns of text, where an output wants them and the source does not know them.
+fn types(chain: &mut Chain, outputs: &Outputs, run: &Run) -> Result<Arc<Types>, Error> {
+    let wanted = !chain.reader.about().typed && outputs.formats.iter().any(|f| is_typed(*f));
+    Ok(Arc::new(if wanted { chain.types(run)?.types() } else { Types::default() }))
+}
+
+/// Shows the doubts what became of a block, and makes it ready for all outputs.
+fn ready(part: Part, encoders: &[Encoder], scene: &Scene, watchers: &Watchers) -> Result<Ready, Error> {
+    watchers.rows(&Seen::new(&part.rows, scene));
+    let encoded = encoders.iter().map(|e| e.encode(&part.rows)).collect::<Result<Vec<_>, _>>()?;
+    Ok(Ready {
+        encoded,
+        extent: extent_of(&part.rows),
+        rows_out: part.rows.len() as u64,
+        rows_in: part.rows_in,
+        set_aside: part.set_aside,
+        left_out: part.left_out,
+        counts: part.counts,
+    })
+}
+
+/// The account of a layer while its rows come by.
+struct LayerAccount {
+    ledger: Ledger,
+    counts: Counts,
+    extent: Option<[f64; 4]>,
+    header_row: Option<u64>,
+    blank_second_row: bool,
+}
+
+impl LayerAccount {
+    fn new(chain: &Chain, scene: &Scene) -> Self {
+        LayerAccount {
+            ledger: Ledger { rows_in: chain.joined, joined: chain.joined, ..Default::default() },
+            counts: Counts::default(),
+            extent: None,
+            header_row: scene.header_row,
+            blank_second_row: false,
+        }
+    }
+
+    /// Adds a block. Gives what is to be written, and what the review takes.
+    #[allow(clippy::type_complexity)]
+    fn add(
+        &mut self,
+        mut ready: Ready,
+    ) -> (Vec<Encoded>, Vec<crate::addresses::review::ReviewRow>, Vec<(String, crate::addresses::review::Known)>) {
+        self.ledger.rows_in += ready.rows_in;
+        self.ledger.rows_out += ready.rows_out;
+        for row in &ready.set_aside {
+            self.ledger.set_aside(&row.class);
+            self.blank_second_row |=
+                row.class == Reason::BLANK_ROW && self.header_row.is_some_and(|h| row.source_row == h + 1);
+        }
+        ready.left_out.iter().for_each(|(class, n)| self.ledger.leave_out(class, *n));
+        if let Some(e) = ready.extent {
+            let x = self.extent.get_or_insert(e);
+            *x = [x[0].min(e[0]), x[1].min(e[1]), x[2].max(e[2]), x[3].max(e[3])];
+        }
+        let doubtful = std::mem::take(&mut ready.counts.doubtful);
+        let found = std::mem::take(&mut ready.counts.found);
+        self.counts.merge(ready.counts);
+        (ready.encoded, doubtful, found)
+    }
+
+    fn ending<'a>(
+        &self,
+        profiles: &'a [(String, Option<basilocus_table::Role>, basilocus_table::ColumnProfile)],
+    ) -> Ending<'a> {
+        Ending {
+            ledger: self.ledger.clone(),
+            blank_second_row: self.blank_second_row,
+            marks: self.counts.marks,
+            contradictions: self.counts.contradictions,
+            profiles,
+        }
+    }
+
+    fn report(&self, layer: &LayerPlan, name: &str, chain: &Chain) -> LayerReport {
+        let text = |m: &BTreeMap<Reason, u64>| m.iter().map(|(r, n)| (r.to_string(), *n)).collect();
+        LayerReport {
+            name: name.to_string(),
+            source: layer.source.clone(),
+            interpretation: chain.decisions.interpretation.clone(),
+            rows_in: self.ledger.rows_in,
+            rows_out: self.ledger.rows_out,
+            set_aside: text(&self.ledger.set_aside),
+            joined: self.ledger.joined,
+            left_out: text(&self.ledger.left_out),
+            levels: self.counts.levels.clone(),
+            notations: self.counts.notations.iter().map(|(n, rows)| (n.to_string(), *rows)).collect(),
+            operations: chain.decisions.operations.iter().map(|o| o.report.clone()).collect(),
+            set_aside_file: None,
+            extent: self.extent,
+        }
+    }
+}

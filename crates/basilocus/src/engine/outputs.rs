@@ -1,0 +1,163 @@
+//! The files that a run writes: opened before a row is read, moved to their places together at the end.
+
+use super::RunOptions;
+use super::split::Split;
+use crate::Error;
+use crate::plan::{OutputPlan, Plan};
+use crate::steps::finish::Finish;
+use basilocus_formats::{
+    AsRows, Encode, Encoded, Format, FormatError, PendingOutput, RunAbout, SetAsideTable, Writer, append, create,
+};
+use basilocus_table::Batch;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+/// All outputs of a run.
+pub(super) struct Outputs {
+    /// The formats, in the order of the plan.
+    pub formats: Vec<Format>,
+    files: Files,
+    /// Rows set aside, for workbooks.
+    pub set_aside: SetAsideTable,
+}
+
+enum Files {
+    /// One file an output.
+    Whole(Vec<Box<dyn Writer>>),
+    /// One file a value of a column.
+    Split(Box<Split>),
+}
+
+/// Makes rows ready for an output, on any thread.
+pub(super) struct Encoder {
+    finish: Finish,
+    encode: Arc<dyn Encode>,
+}
+
+impl Encoder {
+    pub(super) fn encode(&self, rows: &crate::engine::Rows) -> Result<Encoded, Error> {
+        let batch: Batch = self.finish.apply(rows)?;
+        Ok(self.encode.encode(&batch))
+    }
+}
+
+/// The column whose values have an output each.
+fn split_column(plan: &Plan) -> Result<Option<&str>, Error> {
+    let columns: Vec<Option<&str>> = plan.outputs.iter().map(|o| o.split_by.as_deref()).collect();
+    let first = columns.iter().flatten().next().copied();
+    if first.is_some() && columns.iter().any(|c| *c != first) {
+        return Err(Error::Usage("all outputs of a plan are parted by one column, or none is".into()));
+    }
+    Ok(first)
+}
+
+impl Outputs {
+    /// Opens the outputs of a plan.
+    pub(super) fn open(plan: &Plan, options: &RunOptions) -> Result<Self, Error> {
+        let format = |o: &OutputPlan| {
+            Format::of_ending(&o.file).ok_or_else(|| FormatError::OutputFormat { path: o.file.clone() })
+        };
+        let formats = plan.outputs.iter().map(format).collect::<Result<Vec<_>, _>>()?;
+        let column = split_column(plan)?;
+        if options.append && column.is_some() {
+            return Err(Error::Usage("--append and --split-by exclude each other: parts are files of their own".into()));
+        }
+        if column.is_some() && plan.layers.len() > 1 {
+            return Err(Error::Usage("--split-by parts one layer; the plan has several".into()));
+        }
+        let paths = || plan.outputs.iter().map(|o| o.file.clone());
+        let files = match column {
+            Some(column) => Files::Split(Box::new(Split::new(column, paths().collect(), options.overwrite))),
+            None => Files::Whole(
+                paths()
+                    .map(|p| if options.append { append(&p) } else { create(&p, options.overwrite) })
+                    .collect::<Result<_, _>>()?,
+            ),
+        };
+        Ok(Outputs { formats, files, set_aside: SetAsideTable::default() })
+    }
+
+    /// Whether rows set aside have a place in one of them.
+    pub(super) fn hold_set_aside(&self) -> bool {
+        match &self.files {
+            Files::Whole(writers) => writers.iter().any(|w| w.holds_set_aside()),
+            Files::Split(_) => false,
+        }
+    }
+
+    /// Begins a layer.
+    pub(super) fn start_layer(&mut self, finishes: Vec<Finish>) -> Result<Vec<Encoder>, Error> {
+        let mut encoders = Vec::new();
+        for (at, finish) in finishes.into_iter().enumerate() {
+            let encode = match &mut self.files {
+                Files::Whole(writers) => writers[at].start_layer(finish.layer())?,
+                Files::Split(split) => {
+                    split.layer(finish.layer().clone())?;
+                    Arc::new(AsRows)
+                }
+            };
+            encoders.push(Encoder { finish, encode });
+        }
+        Ok(encoders)
+    }
+
+    /// Writes a block, made ready for each output.
+    pub(super) fn write(&mut self, encoded: Vec<Encoded>) -> Result<(), Error> {
+        match &mut self.files {
+            Files::Whole(writers) => {
+                writers.iter_mut().zip(encoded).try_for_each(|(writer, part)| writer.write(part))?;
+            }
+            Files::Split(split) => {
+                for (at, part) in encoded.into_iter().enumerate() {
+                    if let Encoded::Rows(batch) = part {
+                        split.write(at, &batch)?;
+                    }
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Ends a layer of which so many rows were written.
+    pub(super) fn end_layer(&mut self, rows_out: u64) -> Result<(), Error> {
+        match &mut self.files {
+            Files::Whole(writers) => writers.iter_mut().try_for_each(|w| w.end_layer())?,
+            Files::Split(split) if split.rows() != rows_out => {
+                return Err(Error::Defect(format!("the parts have {} rows and the whole {rows_out}", split.rows())));
+            }
+            Files::Split(_) => {}
+        }
+        Ok(())
+    }
+
+    /// Completes all files. Gives them with what to tell of them; those that stand in the report are last.
+    pub(super) fn finish(self, about: &RunAbout) -> Result<Finished, Error> {
+        let mut finished = Finished::default();
+        match self.files {
+            Files::Whole(writers) => {
+                for writer in writers {
+                    let (output, told) = writer.finish(about, &self.set_aside)?;
+                    finished.pending.push(output);
+                    finished.notices.extend(told);
+                }
+            }
+            Files::Split(split) => {
+                finished.notices.push(split.sum());
+                let (outputs, told) = split.finish(about, &self.set_aside)?;
+                finished.parts = Some(outputs.iter().map(|o| o.target().to_path_buf()).collect());
+                finished.pending.extend(outputs);
+                finished.notices.extend(told);
+            }
+        }
+        Ok(finished)
+    }
+}
+
+/// Complete files that wait to be moved.
+#[derive(Default)]
+pub(super) struct Finished {
+    pub pending: Vec<PendingOutput>,
+    pub notices: Vec<String>,
+    /// The files of parts, where there are such.
+    pub parts: Option<Vec<PathBuf>>,
+}

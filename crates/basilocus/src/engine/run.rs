@@ -1,0 +1,181 @@
+//! A whole plan: outputs prepared, layers run, everything moved to its place together.
+
+use super::chain::{Chain, Run};
+use super::layer_run::{self, Aside};
+use super::outputs::Outputs;
+use super::set_aside::{self, AsideFile};
+use super::{Cancel, Progress, workbook_about};
+use crate::Error;
+use crate::addresses::review::Review;
+use crate::plan::{LayerPlan, Plan};
+use crate::report::Report;
+use basilocus_formats::{FormatError, PendingOutput, publish};
+use std::num::NonZeroUsize;
+use std::path::{Path, PathBuf};
+use std::time::Instant;
+
+/// How to run a plan.
+#[derive(Default)]
+pub struct RunOptions<'a> {
+    /// Whether existing outputs are replaced.
+    pub overwrite: bool,
+    /// Whether layers are added to GeoPackages that exist.
+    pub append: bool,
+    /// Whether a coarser operation than the best, for want of a grid file, is an error.
+    pub strict: bool,
+    /// Lets another thread stop the run.
+    pub cancel: Cancel,
+    /// Told how it goes on.
+    pub progress: Option<&'a dyn Progress>,
+    /// Threads that work on rows; as many as there are cores without it. The result does not depend on it.
+    pub threads: Option<NonZeroUsize>,
+}
+
+/// Runs a plan. Outputs appear whole, all together at the end, or not at all.
+///
+/// # Errors
+/// [`Error`]: everything that keeps the run from being completed; rows that cannot be used are no error, they are
+/// set aside and counted in the report.
+pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
+    let started = Instant::now();
+    let day = crate::plan::day(plan.date.as_deref())?;
+    check(plan)?;
+    let mut outputs = Outputs::open(plan, options)?;
+    let names = layer_names(&plan.layers);
+    check_set_aside(plan, &names, options)?;
+    let formats = outputs.formats.clone();
+    let progress = options.progress.unwrap_or(&());
+    let run = Run {
+        outputs: &formats,
+        strict: options.strict,
+        day: &day,
+        cancel: &options.cancel,
+        progress,
+        threads: options.threads,
+    };
+    let mut chains = plan.layers.iter().map(|l| Chain::open(l, &run)).collect::<Result<Vec<_>, _>>()?;
+    let mut report = Report { outputs: plan.outputs.iter().map(|o| o.file.clone()).collect(), ..Default::default() };
+    let mut beside = Beside::default();
+    for ((layer, name), chain) in plan.layers.iter().zip(&names).zip(&mut chains) {
+        let file = set_aside::path(plan, name, options.append);
+        run_layer(layer, name, chain, file, &mut outputs, &mut beside, &mut report, (options, &run))?;
+    }
+    let about = workbook_about::of(&report, &chains, &day);
+    let finished = outputs.finish(&about)?;
+    report.notices.extend(finished.notices);
+    if let Some(parts) = finished.parts {
+        report.outputs = parts;
+    }
+    beside.pending.extend(finished.pending);
+    report.tell_once();
+    if options.cancel.is_cancelled() {
+        return Err(Error::Cancelled);
+    }
+    publish(beside.pending)?;
+    remove_stale(beside.stale, &mut report);
+    report.seconds = started.elapsed().as_secs_f64();
+    Ok(report)
+}
+
+/// Files beside the outputs.
+#[derive(Default)]
+struct Beside {
+    pending: Vec<PendingOutput>,
+    /// Rows set aside by an earlier run of the same output, where this one sets none aside.
+    stale: Vec<PathBuf>,
+}
+
+#[allow(clippy::too_many_arguments)]
+fn run_layer(
+    layer: &LayerPlan,
+    name: &str,
+    chain: &mut Chain,
+    set_aside_path: Option<PathBuf>,
+    outputs: &mut Outputs,
+    beside: &mut Beside,
+    report: &mut Report,
+    (options, run): (&RunOptions, &Run),
+) -> Result<(), Error> {
+    let mut file = AsideFile::new(set_aside_path.clone(), options.overwrite, &chain.aside.names);
+    let files = chain.decisions.review.clone();
+    let mut review = files.map(|files| Review::start(&files, options.overwrite)).transpose()?;
+    let aside = Aside { file: &mut file, review: review.as_mut(), in_workbook: outputs.hold_set_aside() };
+    let mut outcome = layer_run::run(layer, name, chain, outputs, aside, run)?;
+    match file.finish()? {
+        Some(output) => {
+            outcome.report.set_aside_file = Some(output.target().to_path_buf());
+            beside.pending.push(output);
+        }
+        None => beside.stale.extend(set_aside_path.filter(|p| options.overwrite && p.exists())),
+    }
+    if let Some(review) = review {
+        let (output, told) = review.finish(run.day)?;
+        report.outputs.push(output.target().to_path_buf());
+        report.notices.push(told);
+        beside.pending.push(output);
+    }
+    report.add(outcome.report, outcome.doubts, &chain.decisions.notices);
+    Ok(())
+}
+
+/// What is wrong with a plan by itself: nothing to do, or files that are in each other's way.
+fn check(plan: &Plan) -> Result<(), Error> {
+    if plan.layers.is_empty() {
+        return Err(Error::Usage("the plan has no layer".into()));
+    }
+    if plan.outputs.is_empty() {
+        return Err(Error::Usage("no output is said; name one with -o".into()));
+    }
+    for (i, output) in plan.outputs.iter().enumerate() {
+        if plan.outputs[..i].iter().any(|o| o.file == output.file) {
+            return Err(Error::Usage(format!("{} is named twice as an output", output.file.display())));
+        }
+        let read = |l: &&LayerPlan| l.records.is_none() && same_file(&l.source, &output.file);
+        if let Some(layer) = plan.layers.iter().find(read) {
+            return Err(Error::Usage(format!(
+                "{} is read and written in one run; name another output",
+                layer.source.display()
+            )));
+        }
+    }
+    Ok(())
+}
+
+fn same_file(a: &Path, b: &Path) -> bool {
+    match (a.canonicalize(), b.canonicalize()) {
+        (Ok(a), Ok(b)) => a == b,
+        _ => false,
+    }
+}
+
+/// Left alone, rows set aside by an earlier run would be taken for this one's.
+fn check_set_aside(plan: &Plan, names: &[String], options: &RunOptions) -> Result<(), Error> {
+    let there = |name: &String| set_aside::path(plan, name, options.append).filter(|p| p.exists());
+    match names.iter().find_map(there).filter(|_| !options.overwrite) {
+        Some(path) => Err(FormatError::OutputExists { path }.into()),
+        None => Ok(()),
+    }
+}
+
+fn remove_stale(files: Vec<PathBuf>, report: &mut Report) {
+    for file in files {
+        if std::fs::remove_file(&file).is_ok() {
+            report
+                .notices
+                .push(format!("{} of an earlier run was removed: this run set no row aside", file.display()));
+        }
+    }
+}
+
+/// Names of the layers, each one once.
+fn layer_names(layers: &[LayerPlan]) -> Vec<String> {
+    let mut names: Vec<String> = Vec::new();
+    for layer in layers {
+        let wanted = layer.layer_name();
+        let taken = |name: &String| names.iter().any(|n| n.eq_ignore_ascii_case(name));
+        let mut all = std::iter::once(wanted.clone()).chain((2..).map(|n| format!("{wanted}_{n}")));
+        let free = all.find(|name| !taken(name)).unwrap_or(wanted);
+        names.push(free);
+    }
+    names
+}

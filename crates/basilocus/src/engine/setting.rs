@@ -1,0 +1,136 @@
+//! What a step can ask when it is bound, before a row is read, and where it says what it decided.
+
+use super::columns::Columns;
+use super::rows::Rows;
+use super::{Account, BoundStep};
+use crate::Error;
+use crate::coordinates::finder::Finder;
+use crate::report::OperationReport;
+use basilocus_formats::Format;
+use basilocus_geodesy::crs::Crs;
+use basilocus_geodesy::operation::Operation;
+use basilocus_table::batch::spatial_index;
+use basilocus_table::role;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// What a step can ask when it is bound.
+pub struct Setting<'a> {
+    pub(crate) source: &'a Path,
+    pub(crate) outputs: &'a [Format],
+    pub(crate) day: &'a str,
+    pub(crate) finder: Arc<Finder>,
+    pub(crate) decisions: Decisions,
+    pub(crate) bound: Vec<BoundStep>,
+    sample: Rows,
+    /// How many of the bound steps the sample went through.
+    sampled: usize,
+}
+
+/// What steps decided, for reports and for what comes after them.
+#[derive(Default)]
+pub(crate) struct Decisions {
+    /// How the source and its columns were read.
+    pub interpretation: Vec<String>,
+    /// What a user should be told.
+    pub notices: Vec<String>,
+    /// Operations, one for each target system.
+    pub operations: Vec<TakenOperation>,
+    /// The review of addresses that was asked for.
+    pub review: Option<ReviewFiles>,
+    /// Whether addresses are asked for, so that asking for one twice is no slip.
+    pub asks_for_addresses: bool,
+}
+
+/// An operation that was taken.
+pub(crate) struct TakenOperation {
+    pub target: Crs,
+    pub operation: Arc<Operation>,
+    pub report: OperationReport,
+    /// What the digits that a workbook shows of its columns are worth.
+    pub worth: Option<String>,
+}
+
+/// The files of a review.
+#[derive(Debug, Clone)]
+pub(crate) struct ReviewFiles {
+    pub workbook: PathBuf,
+    pub store: PathBuf,
+    pub fingerprint: String,
+}
+
+impl<'a> Setting<'a> {
+    pub(crate) fn new(
+        source: &'a Path,
+        outputs: &'a [Format],
+        day: &'a str,
+        finder: Arc<Finder>,
+        first_rows: Rows,
+    ) -> Self {
+        let (decisions, bound) = Default::default();
+        Setting { source, outputs, day, finder, decisions, bound, sample: first_rows, sampled: 0 }
+    }
+
+    /// The file that the rows come from, for messages.
+    pub fn source(&self) -> &Path {
+        self.source
+    }
+
+    /// Says something that a user should know, once for the whole run.
+    pub fn note(&mut self, text: impl Into<String>) {
+        self.decisions.notices.push(text.into());
+    }
+
+    /// Says how the columns were read.
+    pub fn interpret(&mut self, text: impl Into<String>) {
+        self.decisions.interpretation.push(text.into());
+    }
+
+    /// The first rows as they come to this step.
+    ///
+    /// # Errors
+    /// Those of the steps before.
+    pub fn sample(&mut self) -> Result<&Rows, Error> {
+        for step in &self.bound[self.sampled..] {
+            let rows = self.sample.clone();
+            let mut account = Account::new(rows.len());
+            let rows = step.work.apply(rows, &mut account)?;
+            self.sample = match account.into_parts().0 {
+                Some(keep) => rows.filtered(&keep)?,
+                None => rows,
+            };
+        }
+        self.sampled = self.bound.len();
+        Ok(&self.sample)
+    }
+
+    /// Finds what the columns seem to be, by headers and the values of the first rows, where no step did before.
+    pub(crate) fn find_roles(&mut self, columns: &mut Columns) -> Result<(), Error> {
+        if columns.roles_known {
+            return Ok(());
+        }
+        let found = roles_of(self.sample()?);
+        for (at, role) in found.into_iter().enumerate() {
+            columns.set_role(at, role);
+        }
+        columns.roles_known = true;
+        Ok(())
+    }
+}
+
+/// Roles of columns by headers and the values of some rows.
+pub(crate) fn roles_of(rows: &Rows) -> Vec<Option<role::Role>> {
+    const ROWS: usize = 500;
+    let records = rows.records();
+    let schema = records.schema();
+    let names: Vec<&str> = schema.fields().iter().map(|f| f.name().as_str()).collect();
+    let text = |c: usize, r: usize| basilocus_table::batch::cell_text(records.column(c), r);
+    let texts: Vec<Vec<String>> =
+        (0..names.len()).map(|c| (0..rows.len().min(ROWS)).map(|r| text(c, r)).collect()).collect();
+    let values: Vec<Vec<&str>> = texts.iter().map(|c| c.iter().map(String::as_str).collect()).collect();
+    let mut found = role::detect(&names, &values);
+    if let Some(i) = spatial_index(&schema) {
+        found[i] = None;
+    }
+    found
+}

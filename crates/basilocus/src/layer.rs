@@ -1,0 +1,378 @@
+//! A layer and what happens to it, call by call: the same steps in the same order as a plan's, by their names.
+
+use crate::Error;
+use crate::engine::Records;
+use crate::engine::{Chain, Part, Run, RunOptions, run};
+use crate::plan::{InputPlan, LayerPlan, OperationPlan, OutputPlan, Plan, ShowPlan};
+use crate::report::Report;
+use crate::steps::{
+    Drop, Extent, Geocode, Inside, Join, Keep, Like, Lines, Measure, Nearest, Polygons, Positions, Rename, Set, Step,
+    StepPlan, To, Trim, Values, Vertices,
+};
+use arrow_array::RecordBatch;
+use basilocus_formats::{Format, FormatError};
+use basilocus_table::SetAsideRow;
+use crossbeam_channel::{Receiver, bounded};
+use std::collections::BTreeMap;
+use std::io::Read;
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::thread::JoinHandle;
+
+/// A layer on its way from a source to outputs.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::steps::Positions;
+///
+/// let folder = tempfile::tempdir()?;
+/// std::fs::write(folder.path().join("gates.csv"), "gate,lon,lat\nNorth,-123.8,46.2\nLost,-123.8,95\n")?;
+/// let gates = Layer::open(folder.path().join("gates.csv"))?.positions(Positions::in_system("EPSG:4326")?);
+/// let report = gates.to("EPSG:2269")?.drop(["lon", "lat"]).write(folder.path().join("gates.gpkg"))?.run()?;
+/// assert_eq!((report.rows_in, report.rows_out), (2, 1));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Debug, Clone)]
+pub struct Layer {
+    plan: LayerPlan,
+    outputs: Vec<OutputPlan>,
+    split_by: Option<String>,
+    date: Option<String>,
+    /// What was read from a reader waits there, and goes with the layer.
+    _spooled: Option<Arc<tempfile::TempPath>>,
+}
+
+impl Layer {
+    /// The layer of a file, an address on the web, or standard input (`-`).
+    ///
+    /// # Errors
+    /// Where there is no such file.
+    pub fn open(source: impl Into<PathBuf>) -> Result<Self, Error> {
+        let source = source.into();
+        if !basilocus_formats::is_standard(&source) && !basilocus_formats::is_address(&source) {
+            std::fs::metadata(&source).map_err(|e| FormatError::read(&source, e))?;
+        }
+        Ok(Layer::of(LayerPlan::new(source)))
+    }
+
+    /// The layer of bytes that are read to their end into a temporary file. `format` says what they are where their
+    /// content leaves it open.
+    ///
+    /// # Errors
+    /// Where they cannot be read, or not be kept.
+    pub fn from_reader(mut bytes: impl Read, format: Format) -> Result<Self, Error> {
+        let failed = |e| FormatError::write(&std::env::temp_dir(), e);
+        let suffix = format!(".{}", format.endings().first().unwrap_or(&"txt"));
+        let mut file = tempfile::Builder::new().suffix(&suffix).tempfile().map_err(failed)?;
+        std::io::copy(&mut bytes, &mut file).map_err(failed)?;
+        let path = file.into_temp_path();
+        let plan = LayerPlan { name: Some("layer".into()), ..LayerPlan::new(&*path) };
+        Ok(Layer { _spooled: Some(Arc::new(path)), ..Layer::of(plan) })
+    }
+
+    /// The layer of rows in memory.
+    ///
+    /// # Errors
+    /// [`Error::Data`] where the batches differ in their columns, or hold types that no format takes.
+    ///
+    /// ```
+    /// use basilocus::Layer;
+    /// use basilocus::arrow::array::{Float64Array, RecordBatch};
+    /// use basilocus::steps::Positions;
+    /// use std::sync::Arc;
+    ///
+    /// let lon = Arc::new(Float64Array::from(vec![-123.8])) as _;
+    /// let lat = Arc::new(Float64Array::from(vec![46.2])) as _;
+    /// let gates = RecordBatch::try_from_iter([("lon", lat), ("lat", lon)])?;
+    /// let swapped = Layer::from_records("gates", vec![gates])?.positions(Positions::in_system("EPSG:4326")?);
+    /// let mut rows = swapped.rows()?;
+    /// assert_eq!(rows.next().unwrap()?.set_aside.len(), 1, "-123.8 is no latitude");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn from_records(name: &str, records: Vec<RecordBatch>) -> Result<Self, Error> {
+        let records = Records(Arc::new(records));
+        crate::engine::memory::MemoryReader::of(name, &records)?;
+        let plan =
+            LayerPlan { name: Some(name.to_string()), records: Some(records), ..LayerPlan::new(name) };
+        Ok(Layer::of(plan))
+    }
+
+    /// The layer of a plan.
+    pub fn of(plan: LayerPlan) -> Self {
+        Layer { plan, outputs: Vec::new(), split_by: None, date: None, _spooled: None }
+    }
+
+    /// Says the name of the layer in outputs.
+    pub fn named(mut self, name: impl Into<String>) -> Self {
+        self.plan.name = Some(name.into());
+        self
+    }
+
+    /// Says how the file is read.
+    pub fn reading(mut self, input: InputPlan) -> Self {
+        self.plan.input = input;
+        self
+    }
+
+    /// Says which way is taken between systems.
+    pub fn by_way_of(mut self, operation: OperationPlan) -> Self {
+        self.plan.operation = operation;
+        self
+    }
+
+    /// Says how rows are shown.
+    pub fn shown(mut self, show: ShowPlan) -> Self {
+        self.plan.show = show;
+        self
+    }
+
+    /// Says the day that is written into outputs, `YYYY-MM-DD`.
+    ///
+    /// # Errors
+    /// Where that is no day.
+    pub fn dated(mut self, day: &str) -> Result<Self, Error> {
+        self.date = Some(crate::plan::day(Some(day))?);
+        Ok(self)
+    }
+
+    /// Adds a step of the caller's own.
+    pub fn step(self, step: impl Step + 'static) -> Self {
+        self.then(StepPlan::own(step))
+    }
+
+    /// Adds a step.
+    pub fn then(mut self, step: impl Into<StepPlan>) -> Self {
+        self.plan.steps.push(step.into());
+        self
+    }
+
+    /// Reads positions.
+    pub fn positions(self, positions: Positions) -> Self {
+        self.then(positions)
+    }
+
+    /// Matches addresses, against a [`Reference`](crate::address::Reference) or by all that can be said of matching.
+    ///
+    /// # Errors
+    /// Where a reference cannot be opened.
+    pub fn geocode(self, geocode: impl Into<Geocode>) -> Result<Self, Error> {
+        let geocode = geocode.into();
+        for path in &geocode.reference {
+            basilocus_address::Reference::open(path)?;
+        }
+        Ok(self.then(geocode))
+    }
+
+    /// Finds the nearest address to each position.
+    pub fn nearest(self, nearest: Nearest) -> Self {
+        self.then(nearest)
+    }
+
+    /// Makes lines of points.
+    pub fn lines(self, lines: Lines) -> Self {
+        self.then(lines)
+    }
+
+    /// Makes polygons of points.
+    pub fn polygons(self, polygons: Polygons) -> Self {
+        self.then(polygons)
+    }
+
+    /// Makes points of the positions of lines and polygons.
+    pub fn vertices(self) -> Self {
+        self.then(Vertices {})
+    }
+
+    /// Chooses rows by their values: `COLUMN=VALUE`, several values parted by `|`.
+    pub fn values<S: Into<String>>(self, conditions: impl IntoIterator<Item = S>) -> Self {
+        self.then(Values(conditions.into_iter().map(Into::into).collect()))
+    }
+
+    /// Chooses rows between meridians and parallels, in degrees of WGS 84.
+    pub fn extent(self, [west, south, east, north]: [f64; 4]) -> Self {
+        self.then(Extent(format!("{west},{south},{east},{north}")))
+    }
+
+    /// Chooses rows inside the polygons of a layer.
+    ///
+    /// # Errors
+    /// Where there is no such file.
+    pub fn inside(self, areas: impl Into<PathBuf>) -> Result<Self, Error> {
+        let areas = areas.into();
+        std::fs::metadata(&areas).map_err(|e| FormatError::read(&areas, e))?;
+        Ok(self.then(Inside { areas, ..Default::default() }))
+    }
+
+    /// Measures lengths and areas.
+    pub fn measure(self) -> Self {
+        self.then(Measure {})
+    }
+
+    /// Brings positions to a system, and writes coordinates in columns.
+    ///
+    /// # Errors
+    /// Where the text names no system.
+    pub fn to(self, crs: &str) -> Result<Self, Error> {
+        Ok(self.then(To::system(crs)?))
+    }
+
+    /// Makes a column of others, with a blank between them.
+    pub fn join<S: Into<String>>(self, name: impl Into<String>, columns: impl IntoIterator<Item = S>) -> Self {
+        let columns = columns.into_iter().map(Into::into).collect();
+        self.then(Join { name: name.into(), columns, separator: " ".into() })
+    }
+
+    /// Adds a column with one value, or fills the empty cells of one that is there.
+    pub fn set(self, name: impl Into<String>, value: impl Into<String>) -> Self {
+        self.then(Set(BTreeMap::from([(name.into(), value.into())])))
+    }
+
+    /// Gives a column another name.
+    pub fn rename(self, old: impl Into<String>, new: impl Into<String>) -> Self {
+        self.then(Rename(BTreeMap::from([(old.into(), new.into())])))
+    }
+
+    /// Takes white space off.
+    pub fn trim(self) -> Self {
+        self.then(Trim {})
+    }
+
+    /// Leaves columns out.
+    pub fn drop<S: Into<String>>(self, columns: impl IntoIterator<Item = S>) -> Self {
+        self.then(Drop(columns.into_iter().map(Into::into).collect()))
+    }
+
+    /// Keeps columns, in this order, and leaves the others out.
+    pub fn keep<S: Into<String>>(self, columns: impl IntoIterator<Item = S>) -> Self {
+        self.then(Keep { columns: columns.into_iter().map(Into::into).collect(), and_added: false })
+    }
+
+    /// Brings the columns to those of another layer.
+    pub fn like(self, model: impl Into<PathBuf>) -> Self {
+        self.then(Like(model.into()))
+    }
+
+    /// Parts all outputs by the values of a column: one file each.
+    pub fn split_by(mut self, column: impl Into<String>) -> Self {
+        self.split_by = Some(column.into());
+        self
+    }
+
+    /// Adds an output; its ending says the format.
+    ///
+    /// # Errors
+    /// For an ending that no format has.
+    pub fn write(mut self, file: impl Into<PathBuf>) -> Result<Self, Error> {
+        let file = file.into();
+        if Format::of_ending(&file).is_none() {
+            return Err(FormatError::OutputFormat { path: file }.into());
+        }
+        self.outputs.push(OutputPlan::new(file));
+        Ok(self)
+    }
+
+    /// The plan of this layer alone: what [`Layer::run`] does.
+    pub fn plan(&self) -> Plan {
+        let outputs = self.outputs.iter().map(|o| OutputPlan { split_by: self.split_by.clone(), ..o.clone() });
+        Plan {
+            basilocus_plan: crate::plan::VERSION,
+            date: self.date.clone(),
+            layers: vec![self.plan.clone()],
+            outputs: outputs.collect(),
+        }
+    }
+
+    /// Does it all. Outputs that exist are not replaced.
+    ///
+    /// # Errors
+    /// As [`run`].
+    pub fn run(&self) -> Result<Report, Error> {
+        self.run_with(&RunOptions::default())
+    }
+
+    /// Does it all, as the options say.
+    ///
+    /// # Errors
+    /// As [`run`].
+    pub fn run_with(&self, options: &RunOptions) -> Result<Report, Error> {
+        run(&self.plan(), options)
+    }
+
+    /// The rows at the end of the steps, as they come: Arrow record batches, each with the rows that were set aside on
+    /// the way. They are made on a thread of their own, which ends when the iterator goes.
+    ///
+    /// # Errors
+    /// Everything that can be wrong before a row is read.
+    pub fn rows(&self) -> Result<LayerRows, Error> {
+        LayerRows::start(self.clone())
+    }
+}
+
+/// A block of rows at the end of the steps.
+#[derive(Debug, Clone)]
+pub struct Block {
+    /// The columns; that of the geometry carries its system as GeoArrow has it.
+    pub records: RecordBatch,
+    /// For each row its number in the source.
+    pub source_rows: Vec<u64>,
+    /// Rows that were set aside, with the reason and the values that they were read with.
+    pub set_aside: Vec<SetAsideRow>,
+    /// Rows that were not asked for.
+    pub left_out: u64,
+}
+
+/// An iterator over the rows of a layer.
+pub struct LayerRows {
+    blocks: Option<Receiver<Result<Block, Error>>>,
+    worker: Option<JoinHandle<()>>,
+}
+
+impl LayerRows {
+    fn start(layer: Layer) -> Result<Self, Error> {
+        let cancel = crate::engine::Cancel::default();
+        let mut chain = Chain::open(&layer.plan, &Run::quiet(&cancel))?;
+        let (send, blocks) = bounded::<Result<Block, Error>>(2);
+        let worker = std::thread::spawn(move || {
+            let run = Run::quiet(&cancel);
+            let result = chain.survey(&run).and_then(|()| {
+                chain.each(&run, "reading", &|part| Ok(Block::from(part)), &mut |block| {
+                    send.send(Ok(block)).map_err(|_| Error::Cancelled)
+                })
+            });
+            if let Err(e) = result {
+                let _ = send.send(Err(e));
+            }
+            drop(layer);
+        });
+        Ok(LayerRows { blocks: Some(blocks), worker: Some(worker) })
+    }
+}
+
+impl From<Part> for Block {
+    fn from(part: Part) -> Self {
+        Block {
+            records: part.rows.records().clone(),
+            source_rows: part.rows.source_rows().to_vec(),
+            set_aside: part.set_aside,
+            left_out: part.left_out.values().sum(),
+        }
+    }
+}
+
+impl Iterator for LayerRows {
+    type Item = Result<Block, Error>;
+
+    fn next(&mut self) -> Option<Self::Item> {
+        self.blocks.as_ref()?.recv().ok()
+    }
+}
+
+impl std::ops::Drop for LayerRows {
+    fn drop(&mut self) {
+        // Without a receiver the worker stops at its next block.
+        self.blocks = None;
+        if let Some(worker) = self.worker.take() {
+            let _ = worker.join();
+        }
+    }
+}

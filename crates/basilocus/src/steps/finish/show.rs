@@ -1,0 +1,64 @@
+//! How rows are to be shown, for the columns of an output.
+
+use crate::Error;
+use crate::plan::ShowPlan;
+use basilocus_formats::{Altitude, Presentation, Rule, Template, color};
+
+/// The presentation for an output with these columns.
+///
+/// # Errors
+/// [`Error::Usage`] for columns that are not there, and for what is no template, rule or colour.
+pub(crate) fn presentation(plan: &ShowPlan, columns: &[String]) -> Result<Presentation, Error> {
+    let wrong = |flag: &str, text: &str, problem: String| Error::Usage(format!("--{flag} {text}: {problem}"));
+    let template = |flag: &str, text: &Option<String>| -> Result<Option<Template>, Error> {
+        let read = |t: &String| Template::new(t, columns).map_err(|problem| wrong(flag, t, problem));
+        text.as_ref().map(read).transpose()
+    };
+    let rule = |flag: &str, text: &Option<String>| -> Result<Option<Rule>, Error> {
+        let read = |t: &String| Rule::new(t, columns).map_err(|problem| wrong(flag, t, problem));
+        text.as_ref().map(read).transpose()
+    };
+    let category = match &plan.category {
+        None => None,
+        Some(name) => Some(
+            columns
+                .iter()
+                .position(|c| c == name)
+                .or_else(|| columns.iter().position(|c| c.eq_ignore_ascii_case(name)))
+                .ok_or_else(|| {
+                    wrong("category", name, format!("there is no such column; it has: {}", columns.join(", ")))
+                })?,
+        ),
+    };
+    let color_rule = rule("color", &plan.color)?;
+    if let (Some(r), Some(text)) = (&color_rule, &plan.color) {
+        let all = r.values.iter().map(|(_, to)| to).chain(&r.other);
+        if let Some(bad) = all.into_iter().find(|to| color(to).is_none()) {
+            return Err(wrong(
+                "color",
+                text,
+                format!(
+                    "\"{bad}\" is no colour and no column; #RRGGBB, a name such as red or teal, or a column is expected; it has: {}",
+                    columns.join(", ")
+                ),
+            ));
+        }
+    }
+    let altitude = match plan.altitude.as_deref() {
+        None => Altitude::Found,
+        Some("ground") => Altitude::Ground,
+        Some("above-ground") => Altitude::AboveGround,
+        Some("above-sea") => Altitude::AboveSea,
+        Some(other) => {
+            return Err(wrong("altitude", other, "ground, above-ground or above-sea is expected".into()));
+        }
+    };
+    Ok(Presentation {
+        category,
+        label: template("label", &plan.label)?,
+        balloon: template("balloon", &plan.balloon)?,
+        icon: rule("icon", &plan.icon)?,
+        color: color_rule,
+        altitude,
+    })
+}

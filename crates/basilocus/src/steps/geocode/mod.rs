@@ -1,0 +1,233 @@
+//! Matches addresses and writes what was found.
+//!
+//! | module | what is in it |
+//! |---|---|
+//! | `options` | what a plan says of matching, read and checked |
+//! | `columns` | which columns hold the parts of an address |
+//! | `work` | addresses of a block of rows |
+//! | `cache` | identical addresses are matched once |
+
+mod cache;
+mod columns;
+mod options;
+mod work;
+
+use super::{Bound, Step};
+use crate::Error;
+use crate::engine::{Columns, Placed, PlacedFrom, ReviewFiles, Setting};
+use basilocus_address::{Reference, grammar};
+use basilocus_geodesy::crs::Catalogue;
+use serde::{Deserialize, Serialize};
+use std::path::{Path, PathBuf};
+use work::Matching;
+
+/// Extras that every reference gives; areas give more.
+const EXTRAS: &[&str] = &["postcode", "extension", "locality", "region", "parent"];
+
+/// Addresses to match. Columns that are not said are found from their headers.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "arguments", derive(clap::Args))]
+#[serde(deny_unknown_fields)]
+pub struct Geocode {
+    /// Address reference, made with `reference build`; may be given several times, and the best match of all is taken
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE", required = true))]
+    pub reference: Vec<PathBuf>,
+    /// Column with the whole address
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub address: Option<String>,
+    /// Column with the house number
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub house_number: Option<String>,
+    /// Column with the street
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub street: Option<String>,
+    /// Column with the unit
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub unit: Option<String>,
+    /// Column with the locality
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub locality: Option<String>,
+    /// Column with the region
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub region: Option<String>,
+    /// Column with the postcode
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub postcode: Option<String>,
+    /// Column with the country
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub country_column: Option<String>,
+    /// Place nothing finer than: address-point, street-range, crossing, landmark, street, postcode, locality, region
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "LEVEL", help_heading = "Matching"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub finest: Option<String>,
+    /// Set aside what is placed more coarsely; locality unless said
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "LEVEL", help_heading = "Matching"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub coarsest: Option<String>,
+    /// Place what is set aside in a second pass, at this level or a finer one
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "LEVEL", help_heading = "Matching"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub then: Option<String>,
+    /// Set aside what is less sure (0 to 100)
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "N", value_parser = clap::value_parser!(u8).range(0..=100), help_heading = "Matching"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub min_confidence: Option<u8>,
+    /// Where the data is: of equal candidates the nearest is taken
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "LON,LAT|LOCALITY", allow_hyphen_values = true, help_heading = "Matching"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub near: Option<String>,
+    /// Results must lie there: WEST,SOUTH,EAST,NORTH, a file of polygons, or the name of a locality, region or area
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "AREA", allow_hyphen_values = true, help_heading = "Matching"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub within: Option<String>,
+    /// Use the references of this country only
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COUNTRY", help_heading = "Matching"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub country: Option<String>,
+    /// Metres between the line of a street and its buildings; 10 unless said
+    #[cfg_attr(feature = "arguments", arg(long = "set-back", value_name = "METRES", help_heading = "Matching"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub set_back_m: Option<f64>,
+    /// Further columns from the reference: postcode, extension, locality, region, parent, or attributes of its areas
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMNS", value_delimiter = ',', help_heading = "Matching"))]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub extras: Vec<String>,
+    /// List so many candidates with their scores in a column
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "N", default_value_t = 0, help_heading = "Matching"))]
+    #[serde(default, skip_serializing_if = "crate::plan::is_default")]
+    pub candidates: usize,
+    /// Write the rows in doubt with their candidates to a workbook, to be answered there
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.xlsx", help_heading = "Review"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub review: Option<PathBuf>,
+    /// Take the answers of such a workbook; the other rows are not matched again
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.xlsx", conflicts_with = "review", help_heading = "Review"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub answers: Option<PathBuf>,
+    /// Use the answers of earlier reviews that a file keeps, and keep new ones there
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.sqlite", help_heading = "Review"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub remember: Option<PathBuf>,
+}
+
+impl From<&Reference> for Geocode {
+    /// Addresses matched against a reference that is open already; its file is opened once more.
+    fn from(reference: &Reference) -> Self {
+        Geocode { reference: vec![reference.path().to_path_buf()], ..Default::default() }
+    }
+}
+
+impl Step for Geocode {
+    fn bind(&self, mut columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
+        setting.find_roles(&mut columns)?;
+        let references = self.references()?;
+        let (parts, words) = columns::find(self, &columns, setting.source())?;
+        self.check_extras(&references)?;
+        let others = self.candidates.max(if self.review.is_some() { 3 } else { 0 });
+        let options = options::of(self, &references, others)?;
+        let mut matching = Matching::new(self, references, options, parts);
+        let told = matching.take_answers(self, setting.day)?;
+        setting.interpret(format!("addresses from {words}"));
+        for mut column in matching.columns() {
+            let name = column.name().to_string();
+            let free = columns.free_name(&name, None);
+            if free != name {
+                setting.note(format!(
+                    "the column \"{name}\" of the match is called \"{free}\": the name is there already and stays"
+                ));
+            }
+            column.field = column.field.clone().with_name(free);
+            columns.push(column);
+        }
+        told.into_iter().for_each(|t| setting.note(t));
+        setting.decisions.review = self.review.as_deref().map(|workbook| ReviewFiles {
+            workbook: workbook.to_path_buf(),
+            store: store_of(workbook),
+            fingerprint: matching.fingerprint(),
+        });
+        setting.decisions.asks_for_addresses = true;
+        let crs = Catalogue::embedded().get(4326)?;
+        // A geometry that the source has is replaced by the places that are found.
+        let before = columns.geometry();
+        before.map(|at| columns.remove(at));
+        let placed = Placed {
+            first_crs: crs.clone(),
+            crs,
+            origin: PlacedFrom::Addresses,
+            names: ("lon".into(), "lat".into()),
+            in_columns: true,
+            is_written: false,
+        };
+        columns.place(placed, false)?;
+        let work = matching.ready(columns.schema(), before);
+        Ok(Bound::Blocks { columns, work: Box::new(work) })
+    }
+
+    fn is_dear(&self) -> bool {
+        true
+    }
+
+    fn keeps_positions(&self) -> bool {
+        true
+    }
+
+    fn each_path(&mut self, each: &mut dyn FnMut(&mut PathBuf)) {
+        self.reference.iter_mut().for_each(&mut *each);
+        [&mut self.review, &mut self.answers, &mut self.remember].into_iter().flatten().for_each(each);
+    }
+}
+
+impl Geocode {
+    /// The references, those of the country that was said.
+    fn references(&self) -> Result<Vec<Reference>, Error> {
+        if self.reference.is_empty() {
+            return Err(Error::Usage(
+                "no address reference is said; name one with --reference (make it with `reference build`)".into(),
+            ));
+        }
+        let mut references = self.reference.iter().map(|p| Reference::open(p)).collect::<Result<Vec<_>, _>>()?;
+        if let Some(country) = &self.country {
+            let wanted = grammar::of_country(country).ok_or_else(|| {
+                let all: Vec<&str> = grammar::GRAMMARS.iter().map(|g| g.country).collect();
+                Error::Usage(format!("--country {country}: one of {} is expected", all.join(", ")))
+            })?;
+            let there: Vec<&str> = references.iter().map(|r| r.grammar().country).collect();
+            if !there.contains(&wanted.country) {
+                return Err(Error::Usage(format!(
+                    "--country {country}: no reference is of that country; there is {}",
+                    there.join(", ")
+                )));
+            }
+            references.retain(|r| r.grammar().country == wanted.country);
+        }
+        Ok(references)
+    }
+
+    /// Whether the references give what is asked for.
+    fn check_extras(&self, references: &[Reference]) -> Result<(), Error> {
+        let mut known: Vec<String> = EXTRAS.iter().map(|e| e.to_string()).collect();
+        for name in references.iter().flat_map(Reference::attribute_names) {
+            if !known.contains(&name) {
+                known.push(name);
+            }
+        }
+        match self.extras.iter().find(|e| !known.contains(e)) {
+            Some(bad) => Err(Error::Usage(format!("--extras {bad}: the reference gives {}", known.join(", ")))),
+            None => Ok(()),
+        }
+    }
+}
+
+/// The file that keeps answers and findings of a review, beside its workbook.
+fn store_of(review: &Path) -> PathBuf {
+    let stem = review.file_stem().map_or("review".into(), |s| s.to_string_lossy().into_owned());
+    review.with_file_name(format!("{stem}.answers.sqlite"))
+}

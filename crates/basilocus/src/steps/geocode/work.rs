@@ -1,0 +1,384 @@
+//! Addresses of a block of rows.
+
+use super::Geocode;
+use super::cache::Cache;
+use super::columns::Parts;
+use crate::Error;
+use crate::addresses::review::{self, Known, Record, ReviewRow, Reviewed, Store, key};
+use crate::coordinates::position_text;
+use crate::engine::{Account, Column, Rows, points};
+use crate::steps::Work;
+use arrow_array::{ArrayRef, Float64Array, Int64Array, StringArray};
+use arrow_schema::{DataType, SchemaRef};
+use basilocus_address::{AddressInput, Candidate, MatchOptions, Matcher, Outcome, Reference, grammar};
+use basilocus_table::Reason;
+use std::collections::HashMap;
+use std::path::Path;
+use std::sync::Arc;
+
+/// Matches the addresses of rows.
+pub(super) struct Matching {
+    references: Vec<Reference>,
+    options: MatchOptions,
+    parts: Parts,
+    extras: Vec<String>,
+    candidates: usize,
+    cache: Cache,
+    /// Answers of this run and of earlier ones.
+    answers: HashMap<String, Known>,
+    remembered: Option<Store>,
+    /// What an earlier run found, for the rows that were not in doubt.
+    earlier: Option<Store>,
+    is_reviewed: bool,
+    schema: SchemaRef,
+    /// Place of the geometry that the rows have already.
+    geometry: Option<usize>,
+}
+
+/// What was found for an address, with the candidates that may be asked for.
+#[derive(Clone)]
+pub(super) struct Found {
+    known: Known,
+    candidates: Vec<Candidate>,
+    /// Whether parts of the address contradict each other.
+    contradicts: bool,
+}
+
+/// A row with its place: the record, and its candidates as text.
+type PlacedRow = Option<(Record, String)>;
+
+impl Matching {
+    pub(super) fn new(plan: &Geocode, references: Vec<Reference>, options: MatchOptions, parts: Parts) -> Self {
+        Matching {
+            references,
+            options,
+            parts,
+            extras: plan.extras.clone(),
+            candidates: plan.candidates,
+            cache: Cache::default(),
+            answers: HashMap::new(),
+            remembered: None,
+            earlier: None,
+            is_reviewed: plan.review.is_some(),
+            schema: Arc::new(arrow_schema::Schema::empty()),
+            geometry: None,
+        }
+    }
+
+    /// The same, knowing what its rows will look like.
+    pub(super) fn ready(self, schema: SchemaRef, geometry: Option<usize>) -> Self {
+        Matching { schema, geometry, ..self }
+    }
+
+    /// The columns that it adds.
+    pub(super) fn columns(&self) -> Vec<Column> {
+        let text = |name: &str, longest| Column::added(name, DataType::Utf8).with_longest(longest);
+        let mut out = vec![
+            Column::added("lon", DataType::Float64).with_digits(7),
+            Column::added("lat", DataType::Float64).with_digits(7),
+            text("level", 14),
+            Column::added("confidence", DataType::Int64).with_longest(10),
+            text("matched_address", 42),
+            text("changes", 48),
+        ];
+        out.extend(self.extras.iter().map(|e| text(&format!("matched_{e}"), 16)));
+        if self.candidates > 0 {
+            out.push(text("candidates", 16));
+        }
+        out
+    }
+
+    /// What tells whether an earlier run looked for the same in the same way.
+    pub(super) fn fingerprint(&self) -> String {
+        let references: Vec<String> = self.references.iter().map(|r| format!("{:016x}", r.fingerprint())).collect();
+        let o = &self.options;
+        let place = |(x, y): (f64, f64)| format!("{:016x},{:016x}", x.to_bits(), y.to_bits());
+        let within = o.within.as_ref().map_or(0, |w| {
+            // Names, bounds and polygons, number by number.
+            let mut text = w.names.join("|");
+            w.bounds.iter().flatten().for_each(|v| text.push_str(&format!("|{:016x}", v.to_bits())));
+            for (x, y) in w.polygons.iter().flatten().flatten() {
+                text.push_str(&place((*x, *y)));
+            }
+            basilocus_table::fingerprint::of_text(&text)
+        });
+        let parts: Vec<String> = self.parts.iter().map(|p| p.map_or("-".into(), |p| p.to_string())).collect();
+        format!(
+            "{}; finest {}; coarsest {}; then {}; confidence {}; set back {:016x}; near {}; within {within:016x}; columns {}",
+            references.join(" "),
+            o.finest.name(),
+            o.coarsest.name(),
+            o.then.map_or("-", |l| l.name()),
+            o.min_confidence,
+            o.set_back_m.to_bits(),
+            o.near.map_or("-".into(), place),
+            parts.join(" ")
+        )
+    }
+
+    /// Takes the answers of reviews. Gives what to tell of them.
+    pub(super) fn take_answers(&mut self, plan: &Geocode, day: &str) -> Result<Vec<String>, Error> {
+        let mut told = Vec::new();
+        if let Some(path) = &plan.remember {
+            let store = Store::open(path)?;
+            told.push(format!("{} answers of earlier reviews are used, from {}", store.count()?, path.display()));
+            self.remembered = Some(store);
+        }
+        let Some(path) = &plan.answers else { return Ok(told) };
+        let reviewed = review::read(path)?;
+        let mut kept = Vec::new();
+        for answer in reviewed {
+            let known = self.answered(&answer, path)?;
+            self.answers.insert(answer.key.clone(), known.clone());
+            kept.push((answer.key, answer.answer, known));
+        }
+        let store_path = super::store_of(path);
+        let store = Store::open(&store_path)?;
+        store.keep(&kept, day)?;
+        if let Some(remembered) = &self.remembered {
+            remembered.keep(&kept, day)?;
+        }
+        told.push(format!("{} answers were taken from {}", kept.len(), path.display()));
+        if store.is_of(&self.fingerprint())? {
+            told.push("all other rows are as the run found them that wrote the review; none was matched again".into());
+            self.earlier = Some(store);
+        } else {
+            told.push(
+                "the rows without an answer were matched again: references or options are others than those of the run that wrote the review".into(),
+            );
+        }
+        Ok(told)
+    }
+
+    /// What an answer comes to.
+    fn answered(&self, answer: &Reviewed, path: &Path) -> Result<Known, Error> {
+        let text = answer.answer.as_str();
+        let bad = |expected: &str| {
+            Error::Data(format!("{}: row {}: the answer \"{text}\" {expected}", path.display(), answer.row))
+        };
+        if matches!(text.to_lowercase().as_str(), "none" | "no" | "-") {
+            return Ok(Known::Aside {
+                class: Reason::new("answered: no such place"),
+                reason: "a person answered that this address has no place".into(),
+            });
+        }
+        let whole = text.strip_suffix(".0").unwrap_or(text);
+        if let Ok(choice) = whole.parse::<usize>() {
+            let chosen = choice.checked_sub(1).and_then(|i| answer.candidates.get(i)).ok_or_else(|| {
+                bad(&format!("is the number of a candidate, and there are {}", answer.candidates.len()))
+            })?;
+            let mut record = chosen.clone();
+            record.confidence = 100;
+            record.changes = joined(&format!("candidate {choice} chosen by a person"), &record.changes);
+            return Ok(Known::Placed(Box::new(record)));
+        }
+        // A position has no words but those of directions and units; an address with a comma is tried as an address.
+        if let Ok(p) = position_text::read(text, None, basilocus_geodesy::notation::AxisOrder::Reject) {
+            let wgs84 = basilocus_geodesy::crs::Catalogue::embedded().get(4326)?;
+            let (lon, lat, _, _) = p.in_system(&wgs84, &crate::coordinates::finder::Finder::default())?;
+            return Ok(Known::Placed(Box::new(Record {
+                level: "by hand".into(),
+                confidence: 100,
+                lon,
+                lat,
+                changes: format!("position typed by a person: {text}"),
+                ..Default::default()
+            })));
+        }
+        let found = self.matched(&AddressInput { whole: text, ..Default::default() });
+        match found.known {
+            Known::Placed(mut r) => {
+                r.changes = joined(&format!("corrected by a person to \"{text}\""), &r.changes);
+                Ok(Known::Placed(r))
+            }
+            Known::Aside { reason, .. } => Err(bad(&format!(
+                "is no number of a candidate, no coordinate, and as an address it is not found: {reason}"
+            ))),
+        }
+    }
+
+    /// Matches an address against all references that may have it; the surest match counts.
+    fn matched(&self, input: &AddressInput) -> Found {
+        let wanted = grammar::of_country(input.country);
+        let mut best: Option<Outcome> = None;
+        for r in self.references.iter().filter(|r| wanted.is_none_or(|w| w.country == r.grammar().country)) {
+            let outcome = Matcher::borrowing(r, &self.options).find(input);
+            best = Some(match best.take() {
+                None => outcome,
+                Some(before) => better(before, outcome),
+            });
+        }
+        match best {
+            Some(Outcome::Matched(m)) => {
+                let known = Known::Placed(Box::new(Record::of(&m.best)));
+                let candidates =
+                    if self.candidates > 0 { std::iter::once(m.best).chain(m.others).collect() } else { Vec::new() };
+                Found { known, candidates, contradicts: false }
+            }
+            Some(Outcome::SetAside { class, reason, candidates }) => Found {
+                known: Known::Aside { class: Reason::new(class.name()), reason },
+                candidates,
+                contradicts: class.is_contradiction(),
+            },
+            None => Found {
+                known: Known::Aside {
+                    class: Reason::new("no reference of the country"),
+                    reason: format!("no reference is of the country \"{}\"", input.country),
+                },
+                candidates: Vec::new(),
+                contradicts: false,
+            },
+        }
+    }
+
+    /// What is known of an address: answered, found by an earlier run, or matched now.
+    fn find(&self, input: &AddressInput, key: &str) -> Result<Found, Error> {
+        let bare = |known: Known| Found { known, candidates: Vec::new(), contradicts: false };
+        if let Some(known) = self.answers.get(key) {
+            return Ok(bare(known.clone()));
+        }
+        if let Some((known, day)) = self.remembered.as_ref().map(|s| s.answer(key)).transpose()?.flatten() {
+            return Ok(bare(match known {
+                Known::Placed(mut r) => {
+                    r.changes = joined(&format!("as answered on {day}"), &r.changes);
+                    Known::Placed(r)
+                }
+                aside => aside,
+            }));
+        }
+        if let Some(known) = self.earlier.as_ref().map(|s| s.found(key)).transpose()?.flatten() {
+            return Ok(bare(known));
+        }
+        Ok(self.matched(input))
+    }
+
+    /// The address of a row, and what was found for it.
+    fn place(&self, rows: &Rows, row: usize, input: &AddressInput, account: &mut Account) -> Result<PlacedRow, Error> {
+        let key = key(input);
+        let here = self.cache.get_or(&key, || self.find(input, &key))?;
+        if self.is_reviewed {
+            account.counts.found.push((key.clone(), here.known.clone()));
+        }
+        match &here.known {
+            Known::Placed(record) => {
+                account.counts.add_level(&record.level);
+                Ok(Some((record.as_ref().clone(), self.list(here.candidates.iter()))))
+            }
+            Known::Aside { class, reason } => {
+                let shown: Vec<&str> = input.fields().into_iter().filter(|f| !f.trim().is_empty()).collect();
+                // A row without an address has nothing to answer.
+                if self.is_reviewed && !shown.is_empty() {
+                    account.counts.doubtful.push(ReviewRow {
+                        source_row: rows.source_rows()[row],
+                        key,
+                        address: shown.join(", "),
+                        reason: reason.clone(),
+                        candidates: here.candidates.clone(),
+                    });
+                }
+                account.counts.contradictions += u64::from(here.contradicts);
+                account.set_aside(row, class.clone(), reason.clone());
+                Ok(None)
+            }
+        }
+    }
+
+    /// The columns of what was found, the places first.
+    fn arrays(&self, found: &[PlacedRow]) -> (Float64Array, Float64Array, Vec<ArrayRef>) {
+        let number = |f: &dyn Fn(&Record) -> f64| -> Float64Array {
+            found.iter().map(|c| c.as_ref().map_or(f64::NAN, |(c, _)| f(c))).collect::<Vec<f64>>().into()
+        };
+        let text = |f: &dyn Fn(&Record) -> String| {
+            Arc::new(found.iter().map(|c| c.as_ref().map(|(c, _)| f(c))).collect::<StringArray>()) as ArrayRef
+        };
+        let (lon, lat) = (number(&|c| c.lon), number(&|c| c.lat));
+        let mut arrays: Vec<ArrayRef> = vec![
+            Arc::new(lon.clone()),
+            Arc::new(lat.clone()),
+            text(&|c| c.level.clone()),
+            Arc::new(found.iter().map(|c| c.as_ref().map(|(c, _)| i64::from(c.confidence))).collect::<Int64Array>()),
+            text(&|c| c.address.clone()),
+            text(&|c| c.changes.clone()),
+        ];
+        for extra in &self.extras {
+            arrays.push(text(&|c| match extra.as_str() {
+                "postcode" => c.postcode.clone(),
+                "extension" => c.extension.clone(),
+                "locality" => c.locality.clone(),
+                "region" => c.region.clone(),
+                "parent" => c.parent.clone(),
+                attribute => self.attribute(attribute, c.lon, c.lat),
+            }));
+        }
+        if self.candidates > 0 {
+            let lists = found.iter().map(|c| c.as_ref().map(|(_, list)| list.as_str()));
+            arrays.push(Arc::new(lists.collect::<StringArray>()));
+        }
+        (lon, lat, arrays)
+    }
+
+    /// The attribute of the areas that contain a position.
+    fn attribute(&self, name: &str, lon: f64, lat: f64) -> String {
+        self.references
+            .iter()
+            .find_map(|r| r.attributes_at(lon, lat).into_iter().find(|(n, _)| n == name).map(|(_, v)| v))
+            .unwrap_or_default()
+    }
+
+    fn list<'a>(&self, candidates: impl Iterator<Item = &'a Candidate>) -> String {
+        candidates
+            .take(self.candidates)
+            .map(|c| format!("{}: {} ({}; {})", c.confidence, c.address, c.level.name(), c.parts))
+            .collect::<Vec<_>>()
+            .join(" | ")
+    }
+}
+
+fn joined(first: &str, rest: &str) -> String {
+    if rest.is_empty() { first.to_string() } else { format!("{first}; {rest}") }
+}
+
+impl Work for Matching {
+    fn apply(&self, rows: Rows, account: &mut Account) -> Result<Rows, Error> {
+        let column = |at: usize| basilocus_table::text_column(rows.records().column(at));
+        let parts: Vec<Option<Arc<StringArray>>> = self.parts.iter().map(|at| at.map(column)).collect();
+        let mut found: Vec<PlacedRow> = Vec::with_capacity(rows.len());
+        for row in 0..rows.len() {
+            let text = |i: usize| parts[i].as_ref().map_or("", |a| a.value(row));
+            let input = AddressInput {
+                whole: text(0),
+                number: text(1),
+                street: text(2),
+                unit: text(3),
+                locality: text(4),
+                region: text(5),
+                postcode: text(6),
+                country: text(7),
+            };
+            found.push(self.place(&rows, row, &input, account)?);
+        }
+        let (lon, lat, added) = self.arrays(&found);
+        let mut columns = rows.records().columns().to_vec();
+        self.geometry.map(|at| columns.remove(at));
+        columns.extend(added);
+        columns.push(points(&lon, &lat, None));
+        let mut rows = rows.with_columns(&self.schema, columns)?;
+        rows.forget_placed();
+        Ok(rows)
+    }
+}
+
+/// The surer of two outcomes; a match before none, the first among equals.
+fn better(a: Outcome, b: Outcome) -> Outcome {
+    match (&a, &b) {
+        (Outcome::Matched(x), Outcome::Matched(y))
+            if (y.best.level, std::cmp::Reverse(y.best.confidence))
+                < (x.best.level, std::cmp::Reverse(x.best.confidence))
+                && y.best.confidence + 10 >= x.best.confidence =>
+        {
+            b
+        }
+        (Outcome::SetAside { .. }, Outcome::Matched(_)) => b,
+        _ => a,
+    }
+}

@@ -1,0 +1,148 @@
+//! The address nearest to each position, and the areas around it.
+
+use super::{Bound, Step, Wish, Work};
+use crate::Error;
+use crate::engine::{Account, Column, Columns, Coordinates, Rows, Setting};
+use arrow_array::{ArrayRef, Float64Array, StringArray};
+use arrow_schema::{DataType, SchemaRef};
+use basilocus_address::Reference;
+use basilocus_address::nearest::Nearest as Found;
+use basilocus_geodesy::crs::Catalogue;
+use basilocus_geodesy::operation::Operation;
+use serde::{Deserialize, Serialize};
+use std::path::PathBuf;
+use std::sync::Arc;
+
+/// Metres beyond which an address is none, where the plan does not say.
+const FAR_M: f64 = 1000.0;
+
+/// The nearest address to each position, and the areas around it.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "arguments", derive(clap::Args))]
+#[serde(deny_unknown_fields)]
+pub struct Nearest {
+    /// Address reference; may be given several times, and the nearest address of all is taken
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE", required = true))]
+    pub reference: Vec<PathBuf>,
+    /// Farther addresses are none, metres; 1000 unless said
+    #[cfg_attr(feature = "arguments", arg(long = "most", value_name = "METRES"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub most_m: Option<f64>,
+}
+
+impl Step for Nearest {
+    fn bind(&self, mut columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
+        let references = self.reference.iter().map(|p| Reference::open(p)).collect::<Result<Vec<_>, _>>()?;
+        if references.is_empty() {
+            return Err(Error::Usage("no address reference is said; name one with --reference".into()));
+        }
+        let most_m = self.most_m.unwrap_or(FAR_M);
+        if !(most_m > 0.0 && most_m.is_finite()) {
+            return Err(Error::Usage(format!("--most {most_m}: a distance above zero is expected")));
+        }
+        let placed = columns.placed().ok_or_else(|| Error::NoPosition {
+            path: setting.source().to_path_buf(),
+            names: columns.names(),
+        })?;
+        let operation = Operation::between(&placed.crs, &Catalogue::embedded().get(4326)?, None)?;
+        let mut attributes: Vec<String> = Vec::new();
+        for name in references.iter().flat_map(Reference::attribute_names) {
+            if !attributes.contains(&name) {
+                attributes.push(name);
+            }
+        }
+        let text = |name: &str, longest| Column::added(name, DataType::Utf8).with_longest(longest);
+        let number = |name: &str, digits| Column::added(name, DataType::Float64).with_digits(digits);
+        let added = [
+            text("nearest_address", 42),
+            text("nearest_level", 16),
+            number("nearest_distance_m", 1),
+            text("nearest_side", 16),
+            number("nearest_lon", 7),
+            number("nearest_lat", 7),
+        ];
+        for mut column in added.into_iter().chain(attributes.iter().map(|a| text(&format!("inside_{a}"), 16))) {
+            column.field = column.field.clone().with_name(columns.free_name(column.name(), None));
+            columns.push(column);
+        }
+        setting.interpret(format!("the nearest address within {most_m} m of each position"));
+        let schema = columns.schema();
+        Ok(Bound::blocks(columns, Finding { references, most_m, operation, attributes, schema }))
+    }
+
+    fn wish(&self) -> Wish {
+        Wish::Positions
+    }
+
+    fn keeps_positions(&self) -> bool {
+        true
+    }
+
+    fn is_dear(&self) -> bool {
+        true
+    }
+
+    fn each_path(&mut self, each: &mut dyn FnMut(&mut PathBuf)) {
+        self.reference.iter_mut().for_each(each);
+    }
+}
+
+struct Finding {
+    references: Vec<Reference>,
+    most_m: f64,
+    operation: Operation,
+    attributes: Vec<String>,
+    schema: SchemaRef,
+}
+
+impl Work for Finding {
+    fn apply(&self, rows: Rows, _: &mut Account) -> Result<Rows, Error> {
+        let added = self.columns(rows.positions());
+        rows.with_added(&self.schema, added)
+    }
+}
+
+impl Finding {
+    /// The columns for positions; empty where no address is near.
+    fn columns(&self, [mut x, mut y, mut z]: Coordinates) -> Vec<ArrayRef> {
+        self.operation.apply(&mut x, &mut y, &mut z);
+        let placed: Vec<Option<(f64, f64)>> =
+            (0..x.len()).map(|i| (x[i].is_finite() && y[i].is_finite()).then(|| (x[i], y[i]))).collect();
+        let found: Vec<Option<Found>> = placed.iter().map(|at| at.and_then(|(lon, lat)| self.nearest(lon, lat))).collect();
+        let text = |f: &dyn Fn(&Found) -> String| {
+            Arc::new(found.iter().map(|n| n.as_ref().map(f)).collect::<StringArray>()) as ArrayRef
+        };
+        let number = |f: &dyn Fn(&Found) -> f64| {
+            Arc::new(found.iter().map(|n| n.as_ref().map(f)).collect::<Float64Array>()) as ArrayRef
+        };
+        let mut arrays = vec![
+            text(&|n| n.address.clone()),
+            text(&|n| n.level.name().into()),
+            number(&|n| (n.distance_m * 10.0).round() / 10.0),
+            Arc::new(found.iter().map(|n| n.as_ref().and_then(|n| n.side).map(|s| s.name())).collect::<StringArray>())
+                as ArrayRef,
+            number(&|n| n.lon),
+            number(&|n| n.lat),
+        ];
+        let inside: Vec<Vec<(String, String)>> = placed
+            .iter()
+            .map(|at| {
+                at.map_or_else(Vec::new, |(lon, lat)| {
+                    self.references.iter().flat_map(|r| r.attributes_at(lon, lat)).collect()
+                })
+            })
+            .collect();
+        for attribute in &self.attributes {
+            let column = inside.iter().map(|list| list.iter().find(|(n, _)| n == attribute).map(|(_, v)| v.as_str()));
+            arrays.push(Arc::new(column.collect::<StringArray>()));
+        }
+        arrays
+    }
+
+    fn nearest(&self, lon: f64, lat: f64) -> Option<Found> {
+        self.references
+            .iter()
+            .filter_map(|r| r.nearest(lon, lat, self.most_m))
+            .min_by(|a, b| a.distance_m.total_cmp(&b.distance_m))
+    }
+}

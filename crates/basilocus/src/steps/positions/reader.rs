@@ -1,0 +1,390 @@
+//! Positions of a block of rows.
+
+use super::foreign::Foreign;
+use super::numbers::Numbers;
+use super::source::{Found, Source, find, needs_height};
+use super::{Positions, Search, is_like_wgs84};
+use crate::Error;
+use crate::engine::{Account, Columns, Coordinates, PlacedFrom, Rows, middle};
+use arrow_array::RecordBatch;
+use basilocus_geodesy::crs::{Crs, Kind};
+use basilocus_geodesy::notation::{self, AxisOrder, Notation, NotationError, NotationErrorKind, OrderEvidence, Reading};
+use basilocus_table::Reason;
+use basilocus_table::batch::{Points, cell_text};
+use basilocus_table::geometry::Geometries;
+use std::collections::BTreeMap;
+use std::path::Path;
+use std::sync::Arc;
+
+/// A reader of positions.
+#[derive(Debug, Clone)]
+pub(crate) struct PositionReader {
+    source: Source,
+    height: Option<usize>,
+    order: AxisOrder,
+    pub(crate) crs: Crs,
+    /// How the columns were read, in words.
+    pub(crate) interpretation: Vec<String>,
+    /// Brings positions that say their own system to this one.
+    foreign: Arc<Foreign>,
+    names: (String, String),
+    in_degrees: bool,
+}
+
+/// A row without a usable position.
+struct Unusable {
+    class: Reason,
+    reason: String,
+}
+
+/// Rows by the notation they were read in.
+type Notations = BTreeMap<&'static str, u64>;
+
+impl PositionReader {
+    /// Finds the columns and the system.
+    pub(crate) fn new(plan: &Positions, finder: &Search, columns: &Columns, path: &Path) -> Result<Self, Error> {
+        let order = crate::coordinates::position_text::order(plan.order.as_deref())?;
+        let Found { source, crs, height, interpretation } = find(plan, finder, columns, path)?;
+        let in_degrees = matches!(&crs.horizontal().kind, Kind::Geographic { unit, .. } if unit.degrees == 1.0);
+        let name = |at: usize| columns.get(at).map_or(String::new(), |c| c.name().to_string());
+        let names = match &source {
+            Source::Columns { x, y } => (name(*x), name(*y)),
+            Source::OneColumn(c) => (name(*c), name(*c)),
+            Source::Geometry => ("geometry".into(), "geometry".into()),
+        };
+        let foreign = Arc::new(Foreign::new(finder.clone(), crs.clone()));
+        Ok(PositionReader { source, height, order, crs, interpretation, foreign, names, in_degrees })
+    }
+
+    /// Names of the x and y columns.
+    pub(super) fn names(&self) -> &(String, String) {
+        &self.names
+    }
+
+    /// What positions are made of.
+    pub(super) fn origin(&self) -> PlacedFrom {
+        match self.source {
+            Source::Columns { .. } => PlacedFrom::Columns,
+            Source::OneColumn(_) => PlacedFrom::OneColumn,
+            Source::Geometry => PlacedFrom::Geometry,
+        }
+    }
+
+    /// Whether the geometry stays as the source has it.
+    pub(super) fn takes_geometry_as_it_is(&self) -> bool {
+        matches!(self.source, Source::Geometry) && self.height.is_none()
+    }
+
+    /// Whether the positions have heights.
+    pub(super) fn has_heights(&self, columns: &Columns) -> bool {
+        self.height.is_some() || matches!(self.source, Source::Geometry) && columns.has_heights()
+    }
+
+    /// The positions of rows, NaN for those that are set aside, and the notations that they were read in.
+    pub(crate) fn read(&self, rows: &Rows, account: &mut Account) -> (Coordinates, Notations) {
+        let n = rows.len();
+        let mut out: Coordinates = [vec![f64::NAN; n], vec![f64::NAN; n], vec![f64::NAN; n]];
+        let mut notations = Notations::new();
+        let records = rows.records();
+        match &self.source {
+            Source::Geometry => self.read_geometry(records, &mut out, account),
+            Source::Columns { x, y } => self.read_columns(records, (*x, *y), &mut out, &mut notations, account),
+            Source::OneColumn(c) => {
+                for row in 0..n {
+                    match self.whole(&cell_text(records.column(*c), row)) {
+                        Ok((x, y, z, how)) => {
+                            (out[0][row], out[1][row], out[2][row]) = (x, y, z.unwrap_or(f64::NAN));
+                            *notations.entry(how).or_default() += 1;
+                        }
+                        Err(e) => account.set_aside(row, e.class, e.reason),
+                    }
+                }
+            }
+        }
+        if let Some(z) = self.height {
+            read_heights(records, z, &mut out[2], account);
+        }
+        if needs_height(&self.crs) {
+            for row in 0..n {
+                if account.is_in_use(row) && out[2][row].is_nan() {
+                    let reason = format!("the row has no height, which {} needs", self.crs.title());
+                    account.set_aside(row, Reason::NO_HEIGHT, reason);
+                }
+            }
+        }
+        for row in (0..n).filter(|row| !account.is_in_use(*row)) {
+            (out[0][row], out[1][row]) = (f64::NAN, f64::NAN);
+        }
+        (out, notations)
+    }
+
+    fn read_geometry(&self, records: &RecordBatch, out: &mut Coordinates, account: &mut Account) {
+        let points = Points::of(records);
+        let shapes = Geometries::of(records);
+        for row in 0..records.num_rows() {
+            let point = points.as_ref().and_then(|p| p.get(row));
+            match point.or_else(|| middle(&shapes.as_ref()?.get(row)?)) {
+                Some((x, y, z)) => {
+                    (out[0][row], out[1][row], out[2][row]) = (x, y, z.unwrap_or(f64::NAN));
+                    self.check(row, (x, y), account);
+                }
+                None if shapes.is_some() => {
+                    account.set_aside(row, Reason::NO_COORDINATES, "the row has no geometry, or an empty one");
+                }
+                None => {
+                    account.set_aside(row, Reason::NO_COORDINATES, "the row has no geometry; a point is expected");
+                }
+            }
+        }
+    }
+
+    fn read_columns(
+        &self,
+        records: &RecordBatch,
+        (x, y): (usize, usize),
+        out: &mut Coordinates,
+        notations: &mut Notations,
+        account: &mut Account,
+    ) {
+        let (cx, cy) = (Numbers::of(records, x), Numbers::of(records, y));
+        for row in 0..records.num_rows() {
+            match (self.number(&cx, row, &self.names.0, false), self.number(&cy, row, &self.names.1, true)) {
+                (Ok((x, how)), Ok((y, _))) => {
+                    (out[0][row], out[1][row]) = (x, y);
+                    match how {
+                        Some(how) => *notations.entry(how).or_default() += 1,
+                        None => cx.count_marks(row, &mut account.counts.marks),
+                    }
+                    self.check(row, (x, y), account);
+                }
+                (Err(e), _) | (_, Err(e)) => account.set_aside(row, e.class, e.reason),
+            }
+        }
+    }
+
+    /// A whole position: x, y, perhaps a height, and how it was read.
+    fn whole(&self, text: &str) -> Result<(f64, f64, Option<f64>, &'static str), Unusable> {
+        let unit = match &self.crs.horizontal().kind {
+            Kind::Geographic { .. } => None,
+            Kind::Projected { unit, .. } => Some(unit.metres),
+            _ => Some(1.0),
+        };
+        if let Some(unit_m) = unit {
+            match notation::well_known_text::point(text) {
+                Some(Ok(p)) => return Ok((p.x, p.y, p.z, Notation::WellKnownText.name())),
+                Some(Err(e)) => return Err(unusable(&self.names.0, text, &e, false)),
+                None => {}
+            }
+            match notation::easting_northing::read(text, unit_m) {
+                Ok(r) => return Ok((r.easting, r.northing, None, "easting-northing")),
+                // A grid code says its own system; anything else is no easting and northing.
+                Err(e) => match notation::read(text, AxisOrder::Reject) {
+                    Ok(r) if r.notation.is_whole() => return self.code(text, &r),
+                    _ => return Err(unusable(&self.names.0, text, &e, false)),
+                },
+            }
+        }
+        let r = notation::read(text, self.order).map_err(|e| unusable(&self.names.0, text, &e, true))?;
+        self.code(text, &r)
+    }
+
+    /// A reading in this reader's system.
+    fn code(&self, text: &str, r: &Reading) -> Result<(f64, f64, Option<f64>, &'static str), Unusable> {
+        let refused = |reason: String| Unusable {
+            class: Reason::NOT_A_COORDINATE,
+            reason: format!("column \"{}\": \"{text}\" {reason}", self.names.0),
+        };
+        let own = self.crs.horizontal();
+        let on_wgs84 = matches!(r.notation, Notation::Utm | Notation::Mgrs);
+        let source = match r.crs {
+            Some(code) => Some(code),
+            None if !own.is_geographic() => Some(4326),
+            None => None,
+        };
+        if source.is_none() && on_wgs84 && !is_like_wgs84(own) {
+            return Err(refused(format!(
+                "is a grid on the WGS 84 ellipsoid, and --from is {}: say --from EPSG:4326, or the projected system of that zone",
+                own.title()
+            )));
+        }
+        let (x, y) = match source {
+            Some(code) if own.code != Some(code) => self.foreign.bring(code, r.lon_deg, r.lat_deg).map_err(refused)?,
+            _ => {
+                let unit = match &own.kind {
+                    Kind::Geographic { unit, .. } => unit.degrees,
+                    _ => 1.0,
+                };
+                (r.lon_deg / unit, r.lat_deg / unit)
+            }
+        };
+        Ok((x, y, r.height_m, r.notation.name()))
+    }
+
+    /// Whether the order of the numbers in a column of whole positions is open: nobody said it, and some rows do not
+    /// say it by themselves.
+    pub(crate) fn order_is_open(&self, sample: &Rows) -> bool {
+        match self.source {
+            Source::OneColumn(c) if self.order == AxisOrder::Reject && self.crs.is_geographic() => {
+                let text = |row| cell_text(sample.records().column(c), row);
+                (0..sample.len()).any(|r| notation::order_evidence(&text(r)) != OrderEvidence::None)
+            }
+            _ => false,
+        }
+    }
+
+    /// What rows say about the order.
+    pub(super) fn count_orders(&self, rows: &Rows) -> OrderCounts {
+        let mut counts = OrderCounts::default();
+        let Source::OneColumn(c) = self.source else { return counts };
+        for row in 0..rows.len() {
+            match notation::order_evidence(&cell_text(rows.records().column(c), row)) {
+                OrderEvidence::None => {}
+                OrderEvidence::Either => counts.either += 1,
+                OrderEvidence::Only(AxisOrder::LatitudeFirst) => counts.latitude_first += 1,
+                OrderEvidence::Only(_) => counts.longitude_first += 1,
+            }
+        }
+        counts
+    }
+
+    /// Settles the order by the evidence of all rows, where it is one-sided and some row needs it. Gives what to tell.
+    pub(super) fn settle_order(&mut self, counts: &OrderCounts) -> Option<String> {
+        let (order, words, evidence) = match (counts.latitude_first, counts.longitude_first) {
+            (n, 0) if n > 0 => (AxisOrder::LatitudeFirst, "latitude first", n),
+            (0, n) if n > 0 => (AxisOrder::LongitudeFirst, "longitude first", n),
+            _ => return None,
+        };
+        if counts.either == 0 {
+            return None;
+        }
+        self.order = order;
+        Some(format!(
+            "{words} in \"{}\": {evidence} of its rows allow no other order, none contradicts, and {} rows could be either",
+            self.names.0, counts.either
+        ))
+    }
+
+    /// A coordinate of a column: a number, or an angle in any notation where the system is in degrees.
+    fn number(
+        &self,
+        column: &Numbers,
+        row: usize,
+        name: &str,
+        is_y: bool,
+    ) -> Result<(f64, Option<&'static str>), Unusable> {
+        if let Some(v) = column.get(row) {
+            return Ok((v, None));
+        }
+        let text = column.text(row);
+        if text.trim().is_empty() {
+            return Err(Unusable {
+                class: Reason::NO_COORDINATES,
+                reason: format!("column \"{name}\" is empty; a {} is expected", self.axis(is_y)),
+            });
+        }
+        let number = notation::read_number(&text);
+        if let Ok(v) = number {
+            return Ok((v, None));
+        }
+        if self.in_degrees {
+            return match notation::read_angle(&text, is_y) {
+                Ok(angle) => Ok((angle.degrees, Some(angle.notation.name()))),
+                Err(e) => Err(unusable(name, &text, &e, true)),
+            };
+        }
+        Err(number.map_or_else(
+            |e| unusable(name, &text, &e, false),
+            |_| Unusable { class: Reason::NOT_A_COORDINATE, reason: String::new() },
+        ))
+    }
+
+    fn axis(&self, is_y: bool) -> &'static str {
+        match (self.crs.is_geographic(), is_y) {
+            (true, false) => "longitude",
+            (true, true) => "latitude",
+            (false, false) => "number (easting or x)",
+            (false, true) => "number (northing or y)",
+        }
+    }
+
+    /// Numbers that no place on Earth has.
+    fn check(&self, row: usize, (x, y): (f64, f64), account: &mut Account) {
+        if !self.in_degrees {
+            return;
+        }
+        if !(y.abs() <= 90.0) {
+            let hint = if x.abs() <= 90.0 && y.abs() <= 180.0 {
+                "; are longitude and latitude swapped?"
+            } else {
+                "; check the value, or the system said with --from"
+            };
+            let reason = format!("column \"{}\": latitude {y} is outside −90…90{hint}", self.names.1);
+            account.set_aside(row, Reason::LATITUDE_OUT_OF_RANGE, reason);
+        } else if !(x.abs() <= 360.0) {
+            let reason = format!(
+                "column \"{}\": longitude {x} is outside −180…180 (and 0…360); check the value, or the system said with --from",
+                self.names.0
+            );
+            account.set_aside(row, Reason::LONGITUDE_OUT_OF_RANGE, reason);
+        }
+    }
+}
+
+/// What the rows of a column say about the order of latitude and longitude.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub(super) struct OrderCounts {
+    pub latitude_first: u64,
+    pub longitude_first: u64,
+    pub either: u64,
+}
+
+impl OrderCounts {
+    pub(super) fn merge(&mut self, other: &OrderCounts) {
+        self.latitude_first += other.latitude_first;
+        self.longitude_first += other.longitude_first;
+        self.either += other.either;
+    }
+}
+
+fn read_heights(records: &RecordBatch, column: usize, out: &mut [f64], account: &mut Account) {
+    let heights = Numbers::of(records, column);
+    let name = records.schema_ref().field(column).name();
+    for (row, slot) in out.iter_mut().enumerate() {
+        let text = heights.text(row);
+        if text.trim().is_empty() {
+            continue;
+        }
+        match heights.get(row) {
+            Some(v) => *slot = v,
+            None => match notation::read_number(&text) {
+                Ok(v) => *slot = v,
+                Err(e) => {
+                    let why = unusable(name, &text, &e, false);
+                    account.set_aside(row, why.class, why.reason);
+                }
+            },
+        }
+    }
+}
+
+fn unusable(column: &str, text: &str, e: &NotationError, angles: bool) -> Unusable {
+    if text.trim().is_empty() {
+        return Unusable {
+            class: Reason::NO_COORDINATES,
+            reason: format!("column \"{column}\" is empty; a position is expected"),
+        };
+    }
+    let class = match e.kind {
+        NotationErrorKind::Ambiguous => Reason::AMBIGUOUS_COORDINATE,
+        NotationErrorKind::LatitudeOutOfRange => Reason::LATITUDE_OUT_OF_RANGE,
+        NotationErrorKind::LongitudeOutOfRange => Reason::LONGITUDE_OUT_OF_RANGE,
+        _ => Reason::NOT_A_COORDINATE,
+    };
+    let remedy = match (e.kind, angles) {
+        (NotationErrorKind::Ambiguous, _) => "",
+        (_, true) => "; a number, or degrees (and minutes, seconds) are expected",
+        (_, false) => "; a number is expected",
+    };
+    Unusable { class, reason: format!("column \"{column}\": {e}{remedy}") }
+}
+

@@ -1,0 +1,189 @@
+//! Which columns hold the positions, and in which system they are.
+
+use super::Positions;
+use crate::Error;
+use crate::coordinates::finder::Finder;
+use crate::engine::Columns;
+use basilocus_geodesy::crs::{Crs, Heights, Kind};
+use basilocus_table::Role;
+use basilocus_table::batch::point_crs;
+use std::path::Path;
+
+/// Where positions are.
+#[derive(Debug, Clone)]
+pub(super) enum Source {
+    Columns { x: usize, y: usize },
+    OneColumn(usize),
+    Geometry,
+}
+
+/// A source with its system.
+pub(super) struct Found {
+    pub source: Source,
+    pub crs: Crs,
+    pub height: Option<usize>,
+    pub interpretation: Vec<String>,
+}
+
+/// Whether a table has anything that looks like positions.
+pub(crate) fn has_position_roles(columns: &Columns) -> bool {
+    let has = |role| columns.iter().any(|c| c.role == Some(role));
+    has(Role::Longitude) && has(Role::Latitude) || has(Role::Easting) && has(Role::Northing) || has(Role::Coordinates)
+}
+
+/// Whether a system cannot be computed without heights.
+pub(super) fn needs_height(crs: &Crs) -> bool {
+    matches!(crs.kind, Kind::Geocentric { .. }) || crs.heights() != Heights::None
+}
+
+struct Search<'a> {
+    plan: &'a Positions,
+    columns: &'a Columns,
+    path: &'a Path,
+    /// The system that was said.
+    stated: Option<Crs>,
+}
+
+/// Finds columns and system.
+pub(super) fn find(plan: &Positions, finder: &Finder, columns: &Columns, path: &Path) -> Result<Found, Error> {
+    let stated = plan.from.as_deref().map(crate::coordinates::system::find).transpose()?;
+    let mut evidence: Vec<String> = stated.iter().flat_map(|s| s.evidence.iter().cloned()).collect();
+    let search = Search { plan, columns, path, stated: stated.map(|s| s.crs) };
+    let source = match search.said()? {
+        Some(source) => source,
+        None => search.guessed()?,
+    };
+    let said = plan.x.is_some() || plan.coordinates.is_some();
+    let what = search.words(&source);
+    let crs = search.system(&source, finder, &what, &mut evidence)?;
+    // A plane coordinate that is read as degrees is wrong and looks right only to a program.
+    crs.projection()?;
+    if matches!(source, Source::OneColumn(_)) && matches!(crs.kind, Kind::Geocentric { .. }) {
+        return Err(Error::Usage(format!("{what}: X, Y and Z of {} are read from three columns", crs.title())));
+    }
+    let height = search.height(&source, &crs)?;
+    let mut interpretation = vec![format!(
+        "positions from {what}{}, in {} ({})",
+        if said { "" } else { " (found)" },
+        crs.title(),
+        crs.unit_words()
+    )];
+    interpretation.extend(evidence.into_iter().map(|e| format!("system: {e}")));
+    Ok(Found { source, crs, height, interpretation })
+}
+
+impl Search<'_> {
+    fn with_role(&self, role: Role) -> Option<usize> {
+        self.columns.iter().position(|c| c.role == Some(role))
+    }
+
+    fn name(&self, at: usize) -> &str {
+        self.columns.get(at).map_or("", |c| c.name())
+    }
+
+    fn words(&self, source: &Source) -> String {
+        match source {
+            Source::Columns { x, y } => format!("columns \"{}\" and \"{}\"", self.name(*x), self.name(*y)),
+            Source::OneColumn(c) => format!("column \"{}\"", self.name(*c)),
+            Source::Geometry => "the geometry".into(),
+        }
+    }
+
+    /// The columns that the plan names.
+    fn said(&self) -> Result<Option<Source>, Error> {
+        let column = |name: &str| self.columns.require(name, self.path);
+        match (&self.plan.x, &self.plan.y, &self.plan.coordinates) {
+            (Some(_), _, Some(_)) | (_, Some(_), Some(_)) => Err(Error::Usage(
+                "--coordinates and --x/--y exclude each other: a position is in one column or in two".into(),
+            )),
+            (Some(x), Some(y), None) => {
+                let (x, y) = (column(x)?, column(y)?);
+                if x == y {
+                    return Err(Error::Usage(format!(
+                        "--x and --y name the same column \"{}\"; all points would lie on a diagonal line (same-column)",
+                        self.name(x)
+                    )));
+                }
+                Ok(Some(Source::Columns { x, y }))
+            }
+            (Some(_), None, None) | (None, Some(_), None) => {
+                Err(Error::Usage("--x and --y go together: one of them is missing".into()))
+            }
+            (None, None, Some(c)) => Ok(Some(Source::OneColumn(column(c)?))),
+            (None, None, None) => Ok(None),
+        }
+    }
+
+    /// The geometry, or the columns whose headers and values look like positions.
+    fn guessed(&self) -> Result<Source, Error> {
+        if self.columns.geometry().is_some() {
+            return Ok(Source::Geometry);
+        }
+        let degrees = self.with_role(Role::Longitude).zip(self.with_role(Role::Latitude));
+        let lengths = self.with_role(Role::Easting).zip(self.with_role(Role::Northing));
+        let plane = self.stated.as_ref().is_some_and(|c| !c.is_geographic());
+        if let (Some((x, y)), true, None) = (degrees, plane, lengths) {
+            return Err(Error::Usage(format!(
+                "{}: columns \"{}\" and \"{}\" look like degrees, but --from is {} ({}): say the system that they are in, or name the columns with --x and --y (degrees-or-metres)",
+                self.path.display(),
+                self.name(x),
+                self.name(y),
+                self.plan.from.as_deref().unwrap_or(""),
+                self.stated.as_ref().map_or(String::new(), Crs::unit_words),
+            )));
+        }
+        // A table may have both; the system that was stated says which are meant.
+        if let Some((x, y)) = if plane { lengths.or(degrees) } else { degrees.or(lengths) } {
+            return Ok(Source::Columns { x, y });
+        }
+        self.with_role(Role::Coordinates)
+            .map(Source::OneColumn)
+            .ok_or_else(|| Error::NoPosition { path: self.path.to_path_buf(), names: self.columns.names() })
+    }
+
+    /// The system that was said, or the one that the geometry carries, or that of a transformation of one's own.
+    fn system(
+        &self,
+        source: &Source,
+        finder: &Finder,
+        what: &str,
+        evidence: &mut Vec<String>,
+    ) -> Result<Crs, Error> {
+        if let Some(stated) = &self.stated {
+            return Ok(stated.clone());
+        }
+        let carried = matches!(source, Source::Geometry).then(|| point_crs(&self.columns.schema())).flatten();
+        if let Some(text) = carried {
+            let found = crate::coordinates::system::find(&text)?;
+            evidence.extend(found.evidence);
+            return Ok(found.crs);
+        }
+        if let Some(own) = finder.own_source() {
+            return Ok(own.clone());
+        }
+        let looks_like_degrees = |at: &usize| self.columns.get(*at).is_some_and(|c| c.role == Some(Role::Longitude));
+        let hint = match source {
+            Source::Columns { x, .. } if looks_like_degrees(x) => "; the values look like degrees",
+            Source::Columns { .. } => {
+                "; the values are too large for degrees, so it is a projected system: search it with `crs find`"
+            }
+            _ => "",
+        };
+        Err(Error::NoCrs { path: self.path.to_path_buf(), what: what.to_string(), hint: hint.into() })
+    }
+
+    /// The column of heights, where the system needs them or the plan names it.
+    fn height(&self, source: &Source, crs: &Crs) -> Result<Option<usize>, Error> {
+        match &self.plan.z {
+            Some(z) => self.columns.require(z, self.path).map(Some),
+            None if needs_height(crs) && !matches!(source, Source::Geometry) => {
+                let found = self.with_role(Role::Height);
+                if found.is_none() && matches!(source, Source::Columns { .. }) {
+                    return Err(Error::Usage(format!("{} has heights; say their column with --z", crs.title())));
+                }
+                Ok(found)
+            }
+            None => Ok(None),
+        }
+    }
+}
