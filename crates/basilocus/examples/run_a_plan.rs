@@ -2,16 +2,17 @@
 //!
 //! `cargo run -p basilocus --example run_a_plan`
 
-use basilocus::plan::{LayerPlan, OutputPlan, Plan, PositionPlan};
+use basilocus::plan::{LayerPlan, OutputPlan, Plan};
+use basilocus::steps::{Positions, To};
 use basilocus::{RunOptions, run};
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let folder = std::env::temp_dir().join(format!("basilocus-plan-{}", std::process::id()));
     std::fs::create_dir_all(&folder)?;
     std::fs::write(folder.join("gates.csv"), "gate;position\nNorth;46 12.0N 123 48.0W\nSouth;46 71.0N 123 48.0W\n")?;
-    let mut layer = LayerPlan::new(folder.join("gates.csv"));
-    layer.position = Some(PositionPlan { from: Some("EPSG:4326".into()), ..Default::default() });
-    layer.to = vec!["EPSG:2269".into()];
+    let layer = LayerPlan::new(folder.join("gates.csv"))
+        .with(Positions::in_system("EPSG:4326")?)
+        .with(To::system("EPSG:2269")?);
     let plan =
         Plan { layers: vec![layer], outputs: vec![OutputPlan::new(folder.join("gates.gpkg"))], ..Default::default() };
     let report = run(&plan, &RunOptions { overwrite: true, ..Default::default() })?;

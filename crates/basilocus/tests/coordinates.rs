@@ -1,13 +1,15 @@
 //! The coordinates room through the library: what a program calls.
 
-use basilocus::finder::Finder;
-use basilocus::fit::{FitPlan, fit_pairs};
+use basilocus::coordinates::finder::Finder;
+use basilocus::coordinates::fit::{FitPlan, fit_pairs};
+use basilocus::coordinates::measure::{distortion, measure, read_points};
+use basilocus::coordinates::transformation::TransformationFile;
+use basilocus::coordinates::{position_text, system};
 use basilocus::geodesy::crs::Catalogue;
 use basilocus::geodesy::notation::AxisOrder;
-use basilocus::measure::{distortion, measure, read_points};
-use basilocus::plan::{LayerPlan, OperationPlan, OutputPlan, Plan, PositionPlan};
-use basilocus::transformation::TransformationFile;
-use basilocus::{Cancel, RunOptions, run, system, typed};
+use basilocus::plan::{LayerPlan, OperationPlan, OutputPlan, Plan};
+use basilocus::steps::{Positions, To};
+use basilocus::{Cancel, RunOptions, run};
 use std::path::{Path, PathBuf};
 
 fn write(folder: &Path, name: &str, text: &str) -> PathBuf {
@@ -46,10 +48,7 @@ fn a_ring_on_the_ellipsoid_and_on_maps() {
 fn distortion_of_a_table_of_points() {
     let f = tempfile::tempdir().unwrap();
     let path = write(f.path(), "p.csv", "id,lon,lat\n1,-123,46\n2,-122,46\n3,x,46\n4,-123,47\n");
-    let layer = LayerPlan {
-        position: Some(PositionPlan { from: Some("EPSG:4326".into()), ..Default::default() }),
-        ..LayerPlan::new(&path)
-    };
+    let layer = LayerPlan::new(&path).with(Positions::in_system("EPSG:4326").unwrap());
     let table = read_points(&layer, &Cancel::default()).unwrap();
     assert_eq!((table.x.len(), table.source_rows.as_slice()), (3, &[2, 3, 5][..]));
     assert_eq!(table.set_aside.get("not a coordinate"), Some(&1));
@@ -68,22 +67,15 @@ fn numbers_of_every_system_become_degrees() {
     let f = tempfile::tempdir().unwrap();
     // Grads from Paris: 50 grad north, 0 grad: 45° north, 2.337° east.
     let path = write(f.path(), "paris.csv", "id,lon,lat\n1,0,50\n");
-    let layer = LayerPlan {
-        position: Some(PositionPlan {
-            from: Some("EPSG:4821".into()),
-            x: Some("lon".into()),
-            y: Some("lat".into()),
-            ..Default::default()
-        }),
-        ..LayerPlan::new(&path)
-    };
+    let grads = Positions::in_system("EPSG:4821").unwrap().in_columns("lon", "lat");
+    let layer = LayerPlan::new(&path).with(grads);
     let degrees = read_points(&layer, &Cancel::default()).unwrap().degrees().unwrap();
     assert!((degrees[0].0 - 2.337_229_17).abs() < 1e-9 && (degrees[0].1 - 45.0).abs() < 1e-12, "{degrees:?}");
 }
 
 #[test]
 fn typed_positions_know_their_system() {
-    let read = |text: &str, from: Option<&str>| typed::read(text, from, AxisOrder::Reject);
+    let read = |text: &str, from: Option<&str>| position_text::read(text, from, AxisOrder::Reject);
     let p = read("TG 51409 13177", None).unwrap();
     assert_eq!((p.crs.code, p.cell_m), (Some(4277), Some(1.0)));
     let p = read("+46.2-123.8+12.5/", None).unwrap();
@@ -111,7 +103,7 @@ fn typed_positions_know_their_system() {
 
 #[test]
 fn heights_of_a_typed_position_go_along() {
-    let p = typed::read("+53.8093944+002.12955+73/", None, AxisOrder::Reject).unwrap();
+    let p = position_text::read("+53.8093944+002.12955+73/", None, AxisOrder::Reject).unwrap();
     let finder = Finder::default();
     let (x, y, z, op) = p.in_system(&crs("EPSG:4978"), &finder).unwrap();
     // IOGP Guidance Note 373-7-2, section 4.1.1, to the digits that were typed.
@@ -240,8 +232,7 @@ fn a_plan_that_names_files_moves_with_them() {
         "typed.toml",
         "basilocus_transformation = 1\nname = \"old yard\"\nkind = \"conformal\"\nfrom = \"local\"\nto = \"EPSG:32610\"\n[plane]\norigin = [0, 0]\nunit = 1\nx = [431000, 0, -1]\ny = [5112000, 1, 0]\n",
     );
-    let mut layer = LayerPlan::new(f.path().join("old.csv"));
-    layer.position = Some(PositionPlan { x: Some("x".into()), y: Some("y".into()), ..Default::default() });
+    let mut layer = LayerPlan::new(f.path().join("old.csv")).with(Positions::default().in_columns("x", "y"));
     layer.operation.via = Some(f.path().join("typed.toml").to_string_lossy().into());
     let plan =
         Plan { layers: vec![layer], outputs: vec![OutputPlan::new(f.path().join("new.csv"))], ..Default::default() };
@@ -266,9 +257,8 @@ fn rows_of_a_moving_frame_move() {
     let f = tempfile::tempdir().unwrap();
     let path = write(f.path(), "gnss.csv", "id,lon,lat\n1,133.885,-23.67\n");
     let at = |epoch: f64| {
-        let mut layer = LayerPlan::new(&path);
-        layer.position = Some(PositionPlan { from: Some("EPSG:9000".into()), ..Default::default() });
-        layer.to = vec!["EPSG:7844".into()];
+        let positions = Positions::in_system("EPSG:9000").unwrap();
+        let mut layer = LayerPlan::new(&path).with(positions).with(To::system("EPSG:7844").unwrap());
         layer.operation.epoch = Some(epoch);
         let out = f.path().join(format!("{epoch}.csv"));
         let plan = Plan { layers: vec![layer], outputs: vec![OutputPlan::new(&out)], ..Default::default() };
@@ -313,16 +303,11 @@ fn areas_of_use_are_checked_in_degrees_whatever_the_source_counts_in() {
     let f = tempfile::tempdir().unwrap();
     // 40 grad north and 1 grad east of Paris are 36° N 3.2° E, in Algeria; 30 grad east are not. Read as degrees, none were.
     let path = write(f.path(), "paris.csv", "id,lon,lat\n1,0,39\n2,1,40\n3,30,40\n");
-    let mut layer = LayerPlan::new(&path);
-    layer.position = Some(PositionPlan {
-        from: Some("EPSG:4821".into()),
-        x: Some("lon".into()),
-        y: Some("lat".into()),
-        ..Default::default()
-    });
+    let grads = Positions::in_system("EPSG:4821").unwrap().in_columns("lon", "lat");
+    let layer = LayerPlan::new(&path).with(grads);
     let plan =
         Plan { layers: vec![layer], outputs: vec![OutputPlan::new(f.path().join("o.csv"))], ..Default::default() };
     let report = run(&plan, &RunOptions::default()).unwrap();
-    let outside: Vec<_> = report.doubts.iter().filter(|d| d.id == "slip-18").map(|d| d.rows).collect();
+    let outside: Vec<_> = report.doubts.iter().filter(|d| d.id.as_str() == "outside-area").map(|d| d.rows).collect();
     assert_eq!(outside, [1], "{:?}", report.doubts);
 }

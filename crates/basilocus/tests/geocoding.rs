@@ -1,9 +1,10 @@
 //! From sources to a reference, from doubts to answers, and the other direction.
 
-use basilocus::answers::answers_of;
+use basilocus::addresses::reference::{BuildPlan, build};
+use basilocus::addresses::review::answers_of;
 use basilocus::compare::{ComparePlan, compare};
-use basilocus::plan::{GeocodePlan, LayerPlan, NearestPlan, OutputPlan, Plan, PositionPlan};
-use basilocus::reference::{BuildPlan, build};
+use basilocus::plan::{LayerPlan, OutputPlan, Plan};
+use basilocus::steps::{Geocode, Nearest, Positions};
 use basilocus::{Cancel, Report, RunOptions, run};
 use rust_xlsxwriter::Workbook;
 use std::path::{Path, PathBuf};
@@ -55,8 +56,8 @@ impl Folder {
         output
     }
 
-    fn geocode(&self, geocode: GeocodePlan) -> Result<Report, String> {
-        let layer = LayerPlan { geocode: Some(geocode), ..LayerPlan::new(self.path("owners.csv")) };
+    fn geocode(&self, geocode: Geocode) -> Result<Report, String> {
+        let layer = LayerPlan::new(self.path("owners.csv")).with(geocode);
         let plan = Plan {
             date: Some("2026-11-25".into()),
             layers: vec![layer],
@@ -111,13 +112,13 @@ fn doubts_go_to_a_sheet_and_answers_come_back() {
     let f = Folder::new();
     let reference = vec![f.reference()];
     f.write("owners.csv", OWNERS);
-    let plain = GeocodePlan { reference, extras: vec!["district".into(), "extension".into()], ..Default::default() };
-    let first = f.geocode(GeocodePlan { review: Some(f.path("review.xlsx")), ..plain.clone() }).unwrap();
+    let plain = Geocode { reference, extras: vec!["district".into(), "extension".into()], ..Default::default() };
+    let first = f.geocode(Geocode { review: Some(f.path("review.xlsx")), ..plain.clone() }).unwrap();
     assert_eq!((first.rows_in, first.rows_out), (7, 2));
     assert!(
-        first.told.iter().any(|t| t.starts_with("4 rows with 3 different addresses are in doubt")),
+        first.notices.iter().any(|t| t.starts_with("4 rows with 3 different addresses are in doubt")),
         "{:?}",
-        first.told
+        first.notices
     );
     let out = f.read("out.csv");
     assert!(out.contains("A,\"12 Heron Ln, Ternport, OR 97981\",-123.7988000,46.2000000,address point,"), "{out}");
@@ -126,9 +127,9 @@ fn doubts_go_to_a_sheet_and_answers_come_back() {
     // A choice, a coordinate, none; and the row without an address cannot be asked for.
     answered(&f.path("review.xlsx"), &f.path("review-done.xlsx"), &["2", "46 12.0 N 123 45.0 W", "none"]);
     std::fs::rename(f.path("review-done.xlsx"), f.path("review.xlsx")).unwrap();
-    let second = f.geocode(GeocodePlan { answers: Some(f.path("review.xlsx")), ..plain.clone() }).unwrap();
+    let second = f.geocode(Geocode { answers: Some(f.path("review.xlsx")), ..plain.clone() }).unwrap();
     assert_eq!((second.rows_in, second.rows_out), (7, 5));
-    assert!(second.told.iter().any(|t| t.contains("none was matched again")), "{:?}", second.told);
+    assert!(second.notices.iter().any(|t| t.contains("none was matched again")), "{:?}", second.notices);
     assert_eq!(second.set_aside["answered: no such place"], 1);
     let out = f.read("out.csv");
     let rows: Vec<&str> = out.lines().collect();
@@ -139,7 +140,7 @@ fn doubts_go_to_a_sheet_and_answers_come_back() {
     // The next table uses them, where it is told to.
     f.write("owners.csv", "who,address\nZ,14 HERON LN\nY,\"7 Lost St, Lemuria\"\n");
     let store = f.path("review.answers.sqlite");
-    let third = f.geocode(GeocodePlan { remember: Some(store.clone()), ..plain.clone() }).unwrap();
+    let third = f.geocode(Geocode { remember: Some(store.clone()), ..plain.clone() }).unwrap();
     assert_eq!((third.rows_out, third.set_aside["answered: no such place"]), (1, 1));
     assert!(f.read("out.csv").contains("as answered on 2026-11-25; candidate 2"), "{}", f.read("out.csv"));
     let kept = answers_of(&store).unwrap();
@@ -151,34 +152,34 @@ fn doubts_go_to_a_sheet_and_answers_come_back() {
 #[test]
 fn a_review_may_be_empty() {
     let f = Folder::new();
-    let plain = GeocodePlan { reference: vec![f.reference()], ..Default::default() };
+    let plain = Geocode { reference: vec![f.reference()], ..Default::default() };
     f.write("owners.csv", "who,address\nA,\"12 Heron Ln, Ternport, OR 97981\"\n");
-    f.geocode(GeocodePlan { review: Some(f.path("review.xlsx")), ..plain.clone() }).unwrap();
-    let again = f.geocode(GeocodePlan { answers: Some(f.path("review.xlsx")), ..plain }).unwrap();
+    f.geocode(Geocode { review: Some(f.path("review.xlsx")), ..plain.clone() }).unwrap();
+    let again = f.geocode(Geocode { answers: Some(f.path("review.xlsx")), ..plain }).unwrap();
     assert_eq!((again.rows_in, again.rows_out), (1, 1));
-    assert!(again.told.iter().any(|t| t.starts_with("0 answers")), "{:?}", again.told);
+    assert!(again.notices.iter().any(|t| t.starts_with("0 answers")), "{:?}", again.notices);
 }
 
 #[test]
 fn an_answer_that_means_nothing_is_an_error_with_its_row() {
     let f = Folder::new();
-    let plain = GeocodePlan { reference: vec![f.reference()], ..Default::default() };
+    let plain = Geocode { reference: vec![f.reference()], ..Default::default() };
     f.write("owners.csv", OWNERS);
-    f.geocode(GeocodePlan { review: Some(f.path("review.xlsx")), ..plain.clone() }).unwrap();
+    f.geocode(Geocode { review: Some(f.path("review.xlsx")), ..plain.clone() }).unwrap();
     answered(&f.path("review.xlsx"), &f.path("a.xlsx"), &["9"]);
-    let message = f.geocode(GeocodePlan { answers: Some(f.path("a.xlsx")), ..plain.clone() }).unwrap_err();
+    let message = f.geocode(Geocode { answers: Some(f.path("a.xlsx")), ..plain.clone() }).unwrap_err();
     assert!(message.contains("row 3") && message.contains("there are 2"), "{message}");
     answered(&f.path("review.xlsx"), &f.path("a.xlsx"), &["somewhere else"]);
-    let message = f.geocode(GeocodePlan { answers: Some(f.path("a.xlsx")), ..plain }).unwrap_err();
+    let message = f.geocode(Geocode { answers: Some(f.path("a.xlsx")), ..plain }).unwrap_err();
     assert!(message.contains("as an address it is not found"), "{message}");
 }
 
 #[test]
 fn options_are_checked_before_a_row_is_read() {
     let f = Folder::new();
-    let plain = GeocodePlan { reference: vec![f.reference()], ..Default::default() };
+    let plain = Geocode { reference: vec![f.reference()], ..Default::default() };
     f.write("owners.csv", OWNERS);
-    let refused = |change: &dyn Fn(&mut GeocodePlan)| {
+    let refused = |change: &dyn Fn(&mut Geocode)| {
         let mut plan = plain.clone();
         change(&mut plan);
         f.geocode(plan).unwrap_err()
@@ -215,7 +216,7 @@ fn columns_by_a_mapping() {
     let report = build(&plan, &Cancel::default(), &()).unwrap();
     assert_eq!((report.rows_out, report.sources[0].kind.as_str()), (1, "street segments with number ranges"));
     f.write("owners.csv", "address\n\"50 Levee Rd, Ternport\"\n\"50 Levee Rd, Graywater\"\n");
-    f.geocode(GeocodePlan { reference: vec![output], ..Default::default() }).unwrap();
+    f.geocode(Geocode { reference: vec![output], ..Default::default() }).unwrap();
     let out = f.read("out.csv");
     assert!(out.contains("\"50 Levee Rd, Ternport, 97981\""), "both parities are on the left: {out}");
     assert!(out.contains("\"50 Levee Rd, Graywater, 97990\""), "{out}");
@@ -245,7 +246,7 @@ fn a_postcode_is_an_area_too() {
     assert_eq!((report.rows_in, report.rows_out), (2, 1), "{report:?}");
     assert!(f.read("areas.set-aside.csv").contains("is not closed"));
     f.write("owners.csv", "address\n97981\n");
-    f.geocode(GeocodePlan { reference: vec![output], ..Default::default() }).unwrap();
+    f.geocode(Geocode { reference: vec![output], ..Default::default() }).unwrap();
     assert!(f.read("out.csv").contains("-123.8000000,46.2000000,postcode,100"), "{}", f.read("out.csv"));
 }
 
@@ -254,9 +255,8 @@ fn the_other_direction() {
     let f = Folder::new();
     let reference = f.reference();
     let gates = f.write("gates.csv", "gate,lon,lat\nnear,-123.7987,46.2001\nfar,-120,40\nlost,-123.8,95\n");
-    let mut layer = LayerPlan::new(gates);
-    layer.position = Some(PositionPlan { from: Some("EPSG:4326".into()), ..Default::default() });
-    layer.nearest = Some(NearestPlan { reference: vec![reference], most_m: Some(200.0) });
+    let nearest = Nearest { reference: vec![reference], most_m: Some(200.0) };
+    let layer = LayerPlan::new(gates).with(Positions::in_system("EPSG:4326").unwrap()).with(nearest);
     let plan = Plan { layers: vec![layer], outputs: vec![OutputPlan::new(f.path("near.csv"))], ..Default::default() };
     let report = run(&plan, &RunOptions::default()).unwrap();
     assert_eq!((report.rows_in, report.rows_out), (3, 2));

@@ -1,6 +1,7 @@
 //! Several layers, several outputs, notations, names of columns.
 
-use basilocus::plan::{JoinPlan, LayerPlan, OutputPlan, Plan, PositionPlan, RepairPlan, WritePlan};
+use basilocus::plan::{Flags, OutputPlan, Plan};
+use basilocus::steps::{Join, Positions, To};
 use basilocus::{Error, Report, RunOptions, run};
 use std::path::{Path, PathBuf};
 
@@ -10,17 +11,21 @@ fn write(folder: &Path, name: &str, text: &str) -> PathBuf {
     path
 }
 
-fn layer(source: PathBuf, from: &str, to: &[&str]) -> LayerPlan {
-    LayerPlan {
-        position: Some(PositionPlan { from: Some(from.into()), ..Default::default() }),
-        to: to.iter().map(|t| t.to_string()).collect(),
-        ..LayerPlan::new(source)
+fn bare(source: &Path) -> Flags {
+    Flags { source: source.to_path_buf(), ..Default::default() }
+}
+
+fn layer(source: PathBuf, from: &str, to: &[&str]) -> Flags {
+    Flags {
+        positions: Some(Positions { from: Some(from.into()), ..Default::default() }),
+        to: Some(To { systems: to.iter().map(|t| t.to_string()).collect(), ..Default::default() }),
+        ..bare(&source)
     }
 }
 
-fn go(layers: Vec<LayerPlan>, outputs: &[PathBuf]) -> Result<Report, Error> {
+fn go(layers: Vec<Flags>, outputs: &[PathBuf]) -> Result<Report, Error> {
     let plan = Plan {
-        layers,
+        layers: layers.into_iter().map(Flags::layer).collect(),
         outputs: outputs.iter().map(OutputPlan::new).collect(),
         date: Some("2026-11-25".into()),
         ..Default::default()
@@ -46,7 +51,7 @@ fn each_layer_has_its_account_and_all_of_them_one() {
     for name in ["all.a.set-aside.csv", "all.b.set-aside.csv"] {
         assert!(f.path().join(name).exists(), "{name}");
     }
-    assert!(r.told.iter().any(|t| t.contains("GeoJSON is always WGS 84")));
+    assert!(r.notices.iter().any(|t| t.contains("GeoJSON is always WGS 84")));
     let text = std::fs::read_to_string(f.path().join("all.geojson")).unwrap();
     assert_eq!(text.matches("\"Feature\"").count(), 3);
     // NAD27 to WGS 84 moves this place by about a hundred metres; the third feature is not where its numbers were.
@@ -80,31 +85,31 @@ fn coordinate_columns_are_named_after_the_target_or_as_asked() {
     let f = tempfile::tempdir().unwrap();
     let source = write(f.path(), "p.csv", "id,position\n1,46.2N 123.8W\n");
     let out = f.path().join("out.csv");
-    let columns = |to: &[&str], write: WritePlan| {
+    let columns = |to: &[&str], write: To| {
         let mut l = layer(source.clone(), "EPSG:4326", to);
-        l.write = write;
+        l.to = Some(To { systems: l.to.take().unwrap().systems, ..write });
         go(vec![l], std::slice::from_ref(&out)).map(|_| header(&out)).map_err(|e| e.to_string())
     };
-    assert_eq!(columns(&["EPSG:32610"], WritePlan::default()).unwrap(), "id,position,easting,northing");
-    assert_eq!(columns(&["EPSG:4269"], WritePlan::default()).unwrap(), "id,position,lon,lat");
-    assert_eq!(columns(&["EPSG:4978"], WritePlan::default()).unwrap(), "id,position,x,y,z");
+    assert_eq!(columns(&["EPSG:32610"], To::default()).unwrap(), "id,position,easting,northing");
+    assert_eq!(columns(&["EPSG:4269"], To::default()).unwrap(), "id,position,lon,lat");
+    assert_eq!(columns(&["EPSG:4978"], To::default()).unwrap(), "id,position,x,y,z");
     assert_eq!(
-        columns(&["EPSG:32610", "EPSG:2269"], WritePlan::default()).unwrap(),
-        "id,position,easting,northing,easting_2,northing_2"
+        columns(&["EPSG:32610", "EPSG:2269"], To::default()).unwrap(),
+        "id,position,easting,northing,easting_2269,northing_2269"
     );
     assert_eq!(
-        columns(&[], WritePlan::default()).unwrap(),
+        columns(&[], To::default()).unwrap(),
         "id,position,lon,lat",
         "a position in one column is written as numbers"
     );
     let named =
-        |names: &[&str]| WritePlan { columns: names.iter().map(|n| n.to_string()).collect(), ..Default::default() };
+        |names: &[&str]| To { columns: names.iter().map(|n| n.to_string()).collect(), ..Default::default() };
     assert_eq!(columns(&["EPSG:32610", "EPSG:4326"], named(&["e", "n"])).unwrap(), "id,position,e,n,lon,lat");
     assert!(columns(&["EPSG:32610"], named(&["e"])).unwrap_err().contains("2 are written"));
     assert!(
         columns(&["EPSG:32610"], named(&["ID", "n"])).unwrap_err().contains("there is a column of that name already")
     );
-    let notation = |name: &str, digits| WritePlan { notation: Some(name.into()), digits, ..Default::default() };
+    let notation = |name: &str, digits| To { notation: Some(name.into()), digits, ..Default::default() };
     assert_eq!(columns(&["EPSG:4326"], notation("utm", None)).unwrap(), "id,position,utm");
     assert!(columns(&["EPSG:4326"], notation("dms", None)).unwrap_err().contains("degrees-minutes-seconds"));
     assert!(columns(&["EPSG:4326"], notation("utm", Some(20))).unwrap_err().contains("decimals, 0 to 12"));
@@ -117,8 +122,8 @@ fn notations_and_digits_as_asked() {
     let out = f.path().join("out.csv");
     let row = |notation: &str, digits| {
         let mut l = layer(source.clone(), "EPSG:4326", &["EPSG:4326"]);
-        l.write = WritePlan { notation: Some(notation.into()), digits, ..Default::default() };
-        l.repair.drop = vec!["id".into()];
+        l.to = Some(To { notation: Some(notation.into()), digits, ..l.to.take().unwrap() });
+        l.drop = vec!["id".into()];
         go(vec![l], std::slice::from_ref(&out)).unwrap();
         std::fs::read_to_string(&out).unwrap().lines().nth(1).unwrap().split_once("46.19999999,").unwrap().1.to_string()
     };
@@ -134,13 +139,10 @@ fn repairs_come_before_everything_else() {
     let source = write(f.path(), "p.csv", "deg,min,lat,junk\n-123,48,46.2, a  b \n");
     let out = f.path().join("out.csv");
     let mut l = layer(source, "EPSG:4326", &["EPSG:32610"]);
-    l.repair = RepairPlan {
-        join: vec![JoinPlan { name: "lon".into(), columns: vec!["deg".into(), "min".into()], separator: " ".into() }],
-        set: [("country".to_string(), "US".to_string())].into(),
-        drop: vec!["deg".into(), "min".into()],
-        trim: true,
-        ..Default::default()
-    };
+    l.join = vec![Join { name: "lon".into(), columns: vec!["deg".into(), "min".into()], separator: " ".into() }];
+    l.set = [("country".to_string(), "US".to_string())].into();
+    l.drop = vec!["deg".into(), "min".into()];
+    l.trim = true;
     go(vec![l], std::slice::from_ref(&out)).unwrap();
     let text = std::fs::read_to_string(&out).unwrap();
     assert_eq!(text.lines().next().unwrap(), "lat,junk,lon,country,easting,northing");
@@ -156,14 +158,14 @@ fn geometry_becomes_columns_where_a_format_has_none() {
         r#"{"type":"FeatureCollection","features":[{"type":"Feature","properties":{"id":1},"geometry":{"type":"Point","coordinates":[-123.8,46.2,9]}}]}"#,
     );
     let csv = f.path().join("g.csv");
-    go(vec![LayerPlan::new(&geojson)], std::slice::from_ref(&csv)).unwrap();
+    go(vec![bare(&geojson)], std::slice::from_ref(&csv)).unwrap();
     assert_eq!(std::fs::read_to_string(&csv).unwrap(), "id,lon,lat\n1,-123.800000000,46.200000000\n");
     let gpkg = f.path().join("g.gpkg");
-    go(vec![LayerPlan::new(&geojson)], std::slice::from_ref(&gpkg)).unwrap();
-    let mut back = LayerPlan::new(&gpkg);
-    back.to = vec!["EPSG:2269".into()];
+    go(vec![bare(&geojson)], std::slice::from_ref(&gpkg)).unwrap();
+    let mut back = bare(&gpkg);
+    back.to = Some(To::system("EPSG:2269").unwrap());
     let r = go(vec![back], std::slice::from_ref(&csv)).unwrap();
-    assert!(r.layers[0].understood.iter().any(|u| u.contains("the geometry")), "{:?}", r.layers[0].understood);
+    assert!(r.layers[0].interpretation.iter().any(|u| u.contains("the geometry")), "{:?}", r.layers[0].interpretation);
     assert_eq!(header(&csv), "feature_id,id,easting,northing");
 }
 
@@ -172,23 +174,23 @@ fn plans_that_contradict_themselves_are_refused() {
     let f = tempfile::tempdir().unwrap();
     let a = write(f.path(), "a.csv", "lon,lat\n-123.8,46.2\n");
     let out = f.path().join("out.csv");
-    let message = |layers: Vec<LayerPlan>, outputs: &[PathBuf]| go(layers, outputs).unwrap_err().to_string();
+    let message = |layers: Vec<Flags>, outputs: &[PathBuf]| go(layers, outputs).unwrap_err().to_string();
     assert_eq!(message(vec![], std::slice::from_ref(&out)), "the plan has no layer");
-    assert_eq!(message(vec![LayerPlan::new(&a)], &[]), "no output is said; name one with -o");
-    assert!(message(vec![LayerPlan::new(&a)], &[out.clone(), out.clone()]).contains("named twice"));
-    assert!(message(vec![LayerPlan::new(&a)], std::slice::from_ref(&a)).contains("read and written in one run"));
+    assert_eq!(message(vec![bare(&a)], &[]), "no output is said; name one with -o");
+    assert!(message(vec![bare(&a)], &[out.clone(), out.clone()]).contains("named twice"));
+    assert!(message(vec![bare(&a)], std::slice::from_ref(&a)).contains("read and written in one run"));
     let mut both = layer(a.clone(), "EPSG:4326", &[]);
-    both.position.as_mut().unwrap().coordinates = Some("lon".into());
-    both.position.as_mut().unwrap().x = Some("lon".into());
+    both.positions.as_mut().unwrap().coordinates = Some("lon".into());
+    both.positions.as_mut().unwrap().x = Some("lon".into());
     assert!(message(vec![both], std::slice::from_ref(&out)).contains("exclude each other"));
     let mut half = layer(a.clone(), "EPSG:4326", &[]);
-    half.position.as_mut().unwrap().x = Some("lon".into());
+    half.positions.as_mut().unwrap().x = Some("lon".into());
     assert!(message(vec![half], std::slice::from_ref(&out)).contains("go together"));
     let mut order = layer(a.clone(), "EPSG:4326", &[]);
-    order.position.as_mut().unwrap().order = Some("xy".into());
+    order.positions.as_mut().unwrap().order = Some("xy".into());
     assert!(message(vec![order], std::slice::from_ref(&out)).contains("latitude-first or longitude-first"));
     let mut whole = layer(a.clone(), "EPSG:4978", &[]);
-    whole.position.as_mut().unwrap().coordinates = Some("lon".into());
+    whole.positions.as_mut().unwrap().coordinates = Some("lon".into());
     assert!(message(vec![whole], std::slice::from_ref(&out)).contains("from three columns"));
     let mut when = layer(a.clone(), "EPSG:4326", &[]);
     when.operation.epoch = Some(12.0);
@@ -208,7 +210,7 @@ fn order_settles_what_the_text_does_not_say() {
         [("latitude-first", "10 20,20.000000000,10.000000000"), ("longitude-first", "10 20,10.000000000,20.000000000")]
     {
         let mut l = layer(source.clone(), "EPSG:4326", &[]);
-        l.position.as_mut().unwrap().order = Some(order.into());
+        l.positions.as_mut().unwrap().order = Some(order.into());
         go(vec![l], std::slice::from_ref(&out)).unwrap();
         assert!(std::fs::read_to_string(&out).unwrap().contains(wanted), "{order}");
     }

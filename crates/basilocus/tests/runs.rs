@@ -1,7 +1,8 @@
 //! Plans on tables: what comes out, what is set aside, what is doubted.
 
-use basilocus::plan::{GeocodePlan, LayerPlan, OutputPlan, Plan, PositionPlan};
-use basilocus::reference::{BuildPlan, build};
+use basilocus::addresses::reference::{BuildPlan, build};
+use basilocus::plan::{LayerPlan, OutputPlan, Plan};
+use basilocus::steps::{Geocode, Positions, To};
 use basilocus::{Cancel, Error, Report, RunOptions, run};
 use std::path::PathBuf;
 
@@ -19,10 +20,9 @@ impl Folder {
     }
 
     fn convert(&self, text: &str, from: Option<&str>, to: &[&str]) -> Result<(Report, String), Error> {
-        let mut layer = LayerPlan::new(self.write("in.csv", text));
-        layer.position = Some(PositionPlan { from: from.map(String::from), ..Default::default() });
-        layer.to = to.iter().map(|t| t.to_string()).collect();
-        self.run(layer)
+        let to = To { systems: to.iter().map(|t| t.to_string()).collect(), ..Default::default() };
+        let positions = Positions { from: from.map(String::from), ..Default::default() };
+        self.run(LayerPlan::new(self.write("in.csv", text)).with(positions).with(to))
     }
 
     fn run(&self, layer: LayerPlan) -> Result<(Report, String), Error> {
@@ -44,19 +44,19 @@ fn slips_are_doubted_and_clean_data_is_not() {
     let clean = "lon,lat\n-123.8,46.2\n-123.1,45.5\n";
     assert_eq!(doubts(clean, "EPSG:4326", "EPSG:2269"), "");
     assert_eq!(doubts(clean, "EPSG:4269", "EPSG:32610"), "");
-    assert_eq!(doubts("lon,lat\n46.2,-73.8\n45.5,-73.1\n", "EPSG:4326", "EPSG:4269"), "slip-01");
-    assert_eq!(doubts("lon,lat\n123.8,46.2\n123.1,45.5\n", "EPSG:4326", "EPSG:4269"), "slip-03");
-    assert_eq!(doubts("lon,lat\n0,0\n-123.1,45.5\n", "EPSG:4326", "EPSG:4269"), "slip-08 slip-18");
-    assert_eq!(doubts("lon,lat\n-100.5,41.2\n-123.1,45.5\n", "EPSG:4326", "EPSG:2269"), "slip-18");
-    assert_eq!(doubts("lon,lat\nx,y\n", "EPSG:4326", "EPSG:2269"), "slip-15");
+    assert_eq!(doubts("lon,lat\n46.2,-73.8\n45.5,-73.1\n", "EPSG:4326", "EPSG:4269"), "swapped-axes");
+    assert_eq!(doubts("lon,lat\n123.8,46.2\n123.1,45.5\n", "EPSG:4326", "EPSG:4269"), "missing-sign");
+    assert_eq!(doubts("lon,lat\n0,0\n-123.1,45.5\n", "EPSG:4326", "EPSG:4269"), "empty-point outside-area");
+    assert_eq!(doubts("lon,lat\n-100.5,41.2\n-123.1,45.5\n", "EPSG:4326", "EPSG:2269"), "outside-area");
+    assert_eq!(doubts("lon,lat\nx,y\n", "EPSG:4326", "EPSG:2269"), "empty-result");
     assert_eq!(
         doubts("id,lon,lat\n1,-123.8,46.2\n2,-123.1,45.5\n1,-123.8,46.2\n", "EPSG:4326", "EPSG:2269"),
-        "slip-21"
+        "repeated"
     );
     let two_places = "address,lon,lat\n\"12 Heron Ln, Ternport\",-123.8,46.2\n\"12 HERON LN, TERNPORT\",-123.8,46.3\n";
-    assert_eq!(doubts(two_places, "EPSG:4326", "EPSG:2269"), "slip-21");
-    assert_eq!(doubts("id,lon,lat\n\n1,-123.8,46.2\n", "EPSG:4326", "EPSG:2269"), "slip-09");
-    assert_eq!(doubts("easting,northing\n0,0\n7366633.86,940706.86\n", "EPSG:2269", "EPSG:4326"), "slip-08 slip-18");
+    assert_eq!(doubts(two_places, "EPSG:4326", "EPSG:2269"), "repeated");
+    assert_eq!(doubts("id,lon,lat\n\n1,-123.8,46.2\n", "EPSG:4326", "EPSG:2269"), "shifted-header");
+    assert_eq!(doubts("easting,northing\n0,0\n7366633.86,940706.86\n", "EPSG:2269", "EPSG:4326"), "empty-point outside-area");
 }
 
 #[test]
@@ -68,9 +68,9 @@ fn positions_in_every_shape_of_table() {
     assert_eq!(r.layers[0].notations.len(), 4, "{:?}", r.layers[0].notations);
     assert!(out.lines().skip(1).all(|l| l.contains("438277.79") && l.contains("5116580.27")), "{out}");
     // Heights are carried, and used where a geocentric system takes part.
-    let mut layer = LayerPlan::new(f.write("z.csv", "lon,lat,h\n-123.8,46.2,100\n"));
-    layer.position = Some(PositionPlan { from: Some("EPSG:4326".into()), z: Some("h".into()), ..Default::default() });
-    layer.to = vec!["EPSG:4978".into()];
+    let positions = Positions { from: Some("EPSG:4326".into()), z: Some("h".into()), ..Default::default() };
+    let layer = LayerPlan::new(f.write("z.csv", "lon,lat,h\n-123.8,46.2,100\n"));
+    let layer = layer.with(positions).with(To::system("EPSG:4978").unwrap());
     let (_, out) = f.run(layer).unwrap();
     let xyz: Vec<f64> = out.lines().nth(1).unwrap().split(',').skip(3).map(|v| v.parse().unwrap()).collect();
     let radius = (xyz[0] * xyz[0] + xyz[1] * xyz[1] + xyz[2] * xyz[2]).sqrt();
@@ -94,9 +94,9 @@ fn nothing_is_guessed_about_systems_and_columns() {
     // Of two pairs of columns the stated system says which are meant.
     let both = "lon,lat,easting,northing\n-123.8,46.2,7366633.86,940706.86\n";
     let (r, _) = f.convert(both, Some("EPSG:2269"), &["EPSG:4326"]).unwrap();
-    assert!(r.layers[0].understood.iter().any(|u| u.contains("\"easting\" and \"northing\"")));
+    assert!(r.layers[0].interpretation.iter().any(|u| u.contains("\"easting\" and \"northing\"")));
     let (r, _) = f.convert(both, Some("EPSG:4326"), &["EPSG:2269"]).unwrap();
-    assert!(r.layers[0].understood.iter().any(|u| u.contains("\"lon\" and \"lat\"")));
+    assert!(r.layers[0].interpretation.iter().any(|u| u.contains("\"lon\" and \"lat\"")));
     assert!(message("a,b\nx,y\n", Some("EPSG:4326")).contains("no columns of coordinates were found among a, b"));
     let out = f.convert("position\n10 20\n", Some("EPSG:4326"), &["EPSG:4269"]).unwrap().0;
     assert_eq!(out.set_aside["ambiguous coordinate"], 1);
@@ -107,8 +107,8 @@ fn a_cancelled_run_writes_nothing() {
     let f = Folder::new();
     let cancel = Cancel::default();
     cancel.cancel();
-    let mut layer = LayerPlan::new(f.write("in.csv", "lon,lat\n-123.8,46.2\n"));
-    layer.position = Some(PositionPlan { from: Some("EPSG:4326".into()), ..Default::default() });
+    let layer = LayerPlan::new(f.write("in.csv", "lon,lat\n-123.8,46.2\n"));
+    let layer = layer.with(Positions::in_system("EPSG:4326").unwrap());
     let out = f.0.path().join("out.csv");
     let plan = Plan { layers: vec![layer], outputs: vec![OutputPlan::new(&out)], ..Default::default() };
     let error = run(&plan, &RunOptions { cancel, ..Default::default() }).unwrap_err();
@@ -143,17 +143,17 @@ fn references_are_built_from_any_mixture_and_rows_in_doubt_are_named() {
     assert_eq!(report.set_aside["not usable for the reference"], 2);
     let aside = std::fs::read_to_string(f.0.path().join("r.set-aside.csv")).unwrap();
     assert!(aside.contains("house number \"\"none\"\" does not begin with digits"), "{aside}");
-    let mut layer = LayerPlan::new(f.write(
-        "a.csv",
-        "who,address\nA,\"12 Heron Ln, Ternport, OR\"\nB,\"50 Alder Ct, Ternport 97981\"\nC,somewhere\n",
-    ));
-    layer.geocode = Some(GeocodePlan {
+    let geocode = Geocode {
         reference: vec![output],
         extras: vec!["postcode".into()],
         candidates: 2,
         ..Default::default()
-    });
-    layer.to = vec!["EPSG:2269".into()];
+    };
+    let layer = LayerPlan::new(f.write(
+        "a.csv",
+        "who,address\nA,\"12 Heron Ln, Ternport, OR\"\nB,\"50 Alder Ct, Ternport 97981\"\nC,somewhere\n",
+    ));
+    let layer = layer.with(geocode).with(To::system("EPSG:2269").unwrap());
     let (r, out) = f.run(layer).unwrap();
     assert_eq!((r.rows_in, r.rows_out), (3, 2));
     let header = out.lines().next().unwrap();

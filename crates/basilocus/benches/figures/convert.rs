@@ -1,7 +1,8 @@
 //! A CSV file from longitude and latitude to UTM, against a plain copy of it with the `csv` crate.
 
 use crate::{Random, paired};
-use basilocus::plan::{LayerPlan, OutputPlan, Plan, PositionPlan};
+use basilocus::plan::{LayerPlan, OutputPlan, Plan};
+use basilocus::steps::{Positions, To};
 use std::io::Write;
 use std::path::Path;
 
@@ -40,9 +41,8 @@ pub fn child(arguments: &[String]) {
 }
 
 fn convert(source: &Path, target: &Path) {
-    let mut layer = LayerPlan::new(source);
-    layer.position = Some(PositionPlan { from: Some("EPSG:4326".into()), ..Default::default() });
-    layer.to = vec!["EPSG:32610".into()];
+    let positions = Positions::in_system("EPSG:4326").expect("a system");
+    let layer = LayerPlan::new(source).with(positions).with(To::system("EPSG:32610").expect("a system"));
     let plan = Plan { layers: vec![layer], outputs: vec![OutputPlan::new(target)], ..Default::default() };
     let report = basilocus::run(&plan, &basilocus::RunOptions { overwrite: true, ..Default::default() })
         .expect("the conversion runs");

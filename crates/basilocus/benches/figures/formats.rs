@@ -2,9 +2,9 @@
 
 use crate::convert::{plain_copy, write_source};
 use crate::paired;
-use basilocus::engine::{Cancel, stream};
-use basilocus::formats::{InputOptions, open};
-use basilocus::plan::{LayerPlan, OutputPlan, Plan, PositionPlan};
+use basilocus::Layer;
+use basilocus::plan::{LayerPlan, OutputPlan, Plan};
+use basilocus::steps::Positions;
 use std::path::Path;
 use std::time::Instant;
 
@@ -63,7 +63,7 @@ pub fn reading(rows: usize) {
 fn convert(source: &Path, target: &Path, spatial: bool) {
     let mut layer = LayerPlan::new(source);
     if spatial {
-        layer.position = Some(PositionPlan { from: Some("EPSG:4326".into()), ..Default::default() });
+        layer = layer.with(Positions::in_system("EPSG:4326").expect("a system"));
     }
     let plan = Plan { layers: vec![layer], outputs: vec![OutputPlan::new(target)], ..Default::default() };
     let report = basilocus::run(&plan, &basilocus::RunOptions { overwrite: true, ..Default::default() })
@@ -74,15 +74,8 @@ fn convert(source: &Path, target: &Path, spatial: bool) {
 /// Seconds to read all rows of a layer, decoded on all cores as in a run.
 fn read(path: &Path, rows: usize) -> f64 {
     let started = Instant::now();
-    let mut reader = open(path, &InputOptions::default()).expect("opens");
-    let decoder = reader.decoder();
-    let mut n = 0;
-    let work = |block| Ok(decoder.decode(block)?.batch.len());
-    stream(reader.as_mut(), &Cancel::default(), &work, &mut |rows| {
-        n += rows;
-        Ok(())
-    })
-    .expect("reads");
+    let blocks = Layer::open(path).expect("opens").rows().expect("opens");
+    let n: usize = blocks.map(|b| b.expect("reads").records.num_rows()).sum();
     assert_eq!(n, rows);
     started.elapsed().as_secs_f64()
 }

@@ -7,22 +7,22 @@ use basilocus_address::{AddressInput, MatchOptions, Matcher, Outcome, Reference}
 ///
 /// ```
 /// use basilocus::Geocoder;
+/// use basilocus::address::reference::PointEntry;
 /// use basilocus::address::{Builder, Entry, Reference, grammar};
 /// use basilocus::arrow::array::{Array, StringArray};
 ///
 /// let folder = tempfile::tempdir()?;
 /// let file = folder.path().join("gates.reference");
 /// let mut builder = Builder::new(grammar::of_country("US").unwrap());
-/// builder.add(Entry::Point {
+/// builder.add(&Entry::Point(PointEntry {
 ///     number: "12".into(),
 ///     street: "Heron Ln".into(),
 ///     locality: "Ternport".into(),
 ///     region: "OR".into(),
 ///     postcode: "97981".into(),
-///     extension: String::new(),
 ///     lon: -123.8,
 ///     lat: 46.2,
-/// })?;
+/// }))?;
 /// builder.write(&file)?;
 /// let reference = Reference::open(&file)?;
 /// let asked = StringArray::from(vec![Some("12 Heron Lane, Ternport"), None]);

@@ -1,0 +1,159 @@
+//! Each doubt on rows that should raise it, and on rows that should not.
+
+use super::*;
+use crate::engine::{Column, Columns, Placed, PlacedFrom, Rows, points};
+use arrow_array::{Float64Array, RecordBatch};
+use arrow_schema::DataType;
+use basilocus_formats::Format;
+use basilocus_geodesy::crs::Catalogue;
+use basilocus_table::{Batch, Ledger};
+
+/// A layer of points in degrees, read from columns, on its way to a system of Oregon where one is named.
+fn scene(target: Option<u32>) -> Scene {
+    let catalogue = Catalogue::embedded();
+    let wgs84 = catalogue.get(4326).unwrap();
+    let mut columns = Columns::default();
+    columns.push(Column { added: false, ..Column::added("id", DataType::Utf8) });
+    let placed = Placed {
+        crs: wgs84.clone(),
+        first_crs: wgs84.clone(),
+        origin: PlacedFrom::Columns,
+        names: ("lon".into(), "lat".into()),
+        in_columns: true,
+        is_written: true,
+    };
+    columns.place(placed, false).unwrap();
+    let operations: Vec<_> = target
+        .map(|code| {
+            let target = catalogue.get(code).unwrap();
+            let operation = basilocus_geodesy::operation::Operation::between(&wgs84, &target, None).unwrap();
+            let report = crate::OperationReport::of(&wgs84, &target, &operation);
+            crate::engine::TakenOperation { target, operation: operation.into(), report, worth: None }
+        })
+        .into_iter()
+        .collect();
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("gates.csv");
+    std::fs::write(&file, "lon,lat\n1,2\n").unwrap();
+    let reader = basilocus_formats::open(&file, &Default::default()).unwrap();
+    Scene::new("t", reader.about(), &columns, &operations, false).unwrap()
+}
+
+fn rows(scene: &Scene, places: &[(f64, f64)]) -> Rows {
+    let (x, y): (Vec<f64>, Vec<f64>) = places.iter().copied().unzip();
+    let ids: arrow_array::ArrayRef =
+        std::sync::Arc::new((0..places.len()).map(|i| Some(i.to_string())).collect::<arrow_array::StringArray>());
+    let geometry = points(&Float64Array::from(x), &Float64Array::from(y), None);
+    let records = RecordBatch::try_new(scene.columns.schema(), vec![ids, geometry]).unwrap();
+    Rows::read(Batch { records, source_rows: (2..).take(places.len()).collect() })
+}
+
+fn names(scene: &Scene, places: &[(f64, f64)]) -> Vec<&'static str> {
+    let watchers = Watchers::new(scene);
+    // In two blocks, as a larger table comes.
+    for part in places.chunks(places.len().div_ceil(2).max(1)) {
+        watchers.rows(&Seen::new(&rows(scene, part), scene));
+    }
+    let ledger = Ledger { rows_in: 9, rows_out: 9, ..Default::default() };
+    let end = Ending { ledger, ..Default::default() };
+    watchers.findings(scene, &end).into_iter().map(|d| d.id.as_str()).collect()
+}
+
+#[test]
+fn every_doubt_has_a_name_of_its_own_and_explains_itself() {
+    let mut all: Vec<&str> = DOUBTS.iter().map(|d| d.name).collect();
+    all.sort_unstable();
+    all.dedup();
+    assert_eq!(all.len(), DOUBTS.len());
+    for d in DOUBTS {
+        assert!(DoubtName::find(d.name).is_some_and(|n| n.as_str() == d.name));
+        for text in [d.looks_for, d.example, d.mend] {
+            assert!(text.len() > 10 && !text.ends_with('.'), "{}: {text}", d.name);
+        }
+        assert!(d.name.chars().all(|c| c.is_ascii_lowercase() || c == '-'), "{}", d.name);
+    }
+    assert!(DoubtName::find("slip-01").is_none());
+}
+
+#[test]
+fn clean_data_raises_none() {
+    let oregon = scene(Some(2269));
+    assert!(names(&oregon, &[(-123.0, 45.0), (-122.0, 44.5), (-120.0, 45.5)]).is_empty());
+    assert!(names(&oregon, &[(-124.17, 43.95), (-116.47, 46.26)]).is_empty(), "the limits themselves");
+}
+
+#[test]
+fn positions_elsewhere_are_explained() {
+    let oregon = scene(Some(2269));
+    assert_eq!(names(&oregon, &[(45.0, -123.0), (44.5, -122.0)]), ["swapped-axes"]);
+    assert_eq!(names(&oregon, &[(123.0, 45.0), (122.0, 44.5)]), ["missing-sign"]);
+    assert_eq!(names(&oregon, &[(-123.0, 45.0), (-122.0, 44.5), (0.0, 0.0)]), ["empty-point", "outside-area"]);
+    assert_eq!(names(&oregon, &[(-100.0, 30.0)]), ["outside-area"]);
+}
+
+#[test]
+fn minutes_written_as_decimals() {
+    let world = scene(None);
+    // Degrees and minutes joined by a point, over some degrees of country.
+    let slipped: Vec<(f64, f64)> = (0..60)
+        .map(|i| {
+            let minutes = f64::from(i * 7 % 60) / 100.0;
+            (-(121.0 + f64::from(i % 4) + minutes), 44.0 + f64::from(i % 3) + f64::from(i * 11 % 60) / 100.0)
+        })
+        .collect();
+    assert_eq!(names(&world, &slipped), ["minutes-as-decimals"]);
+    let of = |n: i32, f: &dyn Fn(f64) -> (f64, f64)| -> Vec<(f64, f64)> { (0..n).map(|i| f(f64::from(i))).collect() };
+    // The same country in real decimal degrees.
+    assert!(names(&world, &of(60, &|i| (-121.0 - i * 0.06713, 44.0 + i * 0.04127))).is_empty());
+    // A small area whose decimals stay below .60 by themselves.
+    assert!(names(&world, &of(60, &|i| (-123.3 - i * 0.00113, 46.2 + i * 0.00207))).is_empty());
+    // Too few to tell.
+    assert!(names(&world, &of(20, &|i| (-121.0 - i % 5.0 - 0.31, 44.0 + i % 3.0 + 0.17))).is_empty());
+}
+
+#[test]
+fn rounded_points_and_grids_that_are_meant() {
+    let world = scene(None);
+    // Scattered over half a degree.
+    let rounded = |d: f64| -> Vec<(f64, f64)> {
+        (0..40)
+            .map(|i| {
+                let (x, y) = (f64::from(i * 37 % 40) * 0.01234, f64::from(i * 17 % 40) * 0.01171);
+                (-((123.1 + x) * d).round() / d, ((46.0 + y) * d).round() / d)
+            })
+            .collect()
+    };
+    assert_eq!(names(&world, &rounded(1e3)), ["lattice"]);
+    assert!(names(&world, &rounded(1e5)).is_empty());
+    // Every place of a grid of hundredths.
+    let grid: Vec<(f64, f64)> =
+        (0..40).map(|i| (-123.0 + f64::from(i % 8) / 100.0, 46.0 + f64::from(i / 8) / 100.0)).collect();
+    assert!(names(&world, &grid).is_empty());
+}
+
+#[test]
+fn an_ending_that_says_something_else() {
+    let of = |name: &str, format: Format| {
+        let scene = Scene { source: Some((name.into(), format)), ..Default::default() };
+        names(&scene, &[])
+    };
+    assert_eq!(of("gates.csv", Format::Xlsx), ["other-ending"]);
+    assert!(of("gates.csv", Format::Xyz).is_empty() && of("gates.zip", Format::Kml).is_empty());
+    assert!(of("gates.kmz", Format::Kml).is_empty() && of("gates", Format::Dxf).is_empty());
+}
+
+#[test]
+fn results_that_are_empty() {
+    let scene = Scene::default();
+    let told = |ledger: Ledger| {
+        let end = Ending { ledger, ..Default::default() };
+        Watchers::new(&scene).findings(&scene, &end).into_iter().map(|d| d.message).collect::<Vec<_>>()
+    };
+    let mut ledger = Ledger { rows_in: 3, ..Default::default() };
+    (0..3).for_each(|_| ledger.set_aside(&basilocus_table::Reason::NO_COORDINATES));
+    assert_eq!(told(ledger), ["the result is empty: all 3 rows were set aside (most of them: no coordinates)"]);
+    let mut ledger = Ledger { rows_in: 3, ..Default::default() };
+    ledger.leave_out(&basilocus_table::Reason::OTHER_VALUE, 3);
+    assert_eq!(told(ledger), ["the result is empty: none of the 3 rows was chosen (3 another value)"]);
+    assert!(told(Ledger::default()).is_empty(), "nothing came in");
+}

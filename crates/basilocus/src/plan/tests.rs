@@ -1,0 +1,88 @@
+//! Plans as text, in both versions.
+
+use super::*;
+use crate::steps::{Drop, Positions, Set, To};
+use std::collections::BTreeMap;
+
+#[test]
+fn a_plan_comes_back_from_its_text() {
+    let folder = tempfile::tempdir().unwrap();
+    let layer = LayerPlan::new(folder.path().join("a.csv"))
+        .with(Set(BTreeMap::from([("state".into(), "OR".into())])))
+        .with(Positions { from: Some("EPSG:4267".into()), ..Default::default() })
+        .with(Drop(vec!["remark".into()]))
+        .with(To { systems: vec!["EPSG:2269".into(), "EPSG:4326".into()], ..Default::default() });
+    let plan = Plan {
+        basilocus_plan: VERSION,
+        date: Some("2026-11-25".into()),
+        layers: vec![layer],
+        outputs: vec![OutputPlan::new(folder.path().join("b.gpkg"))],
+    };
+    let file = folder.path().join("plan.toml");
+    let text = plan.to_text(&file).unwrap();
+    assert!(text.contains("source = \"a.csv\""), "paths are relative to the plan: {text}");
+    std::fs::write(&file, text).unwrap();
+    assert_eq!(Plan::load(&file).unwrap(), plan);
+}
+
+fn message(text: &str) -> String {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("plan.toml");
+    std::fs::write(&file, text).unwrap();
+    Plan::load(&file).unwrap_err().to_string()
+}
+
+#[test]
+fn what_is_wrong_in_a_plan_is_named_with_its_line() {
+    let wrong = message("basilocus_plan = 2\n[[layer]]\nsorce = \"a.csv\"\n");
+    assert!(wrong.contains("sorce") && wrong.contains("line 3"), "{wrong}");
+    let wrong = message("basilocus_plan = 1\n[[layer]]\nsorce = \"a.csv\"\n");
+    assert!(wrong.contains("sorce") && wrong.contains("line 3"), "{wrong}");
+    let step = "basilocus_plan = 2\n[[layer]]\nsource = \"a.csv\"\n[[layer.step]]\n";
+    let wrong = message(&format!("{step}teleport = {{}}\n"));
+    assert!(wrong.contains("teleport") && wrong.contains("positions"), "{wrong}");
+    let wrong = message(&format!("{step}positions = {{ form = \"EPSG:4326\" }}\n"));
+    assert!(wrong.contains("form") && wrong.contains("line 5"), "{wrong}");
+    assert!(message("basilocus_plan = 3\n").contains("is no version that is read (1 and 2)"));
+    let wrong = message("basilocus_plan = 2\ndate = \"25.11.2026\"\n");
+    assert!(wrong.contains("\"25.11.2026\"") && wrong.contains("2026-11-26"), "{wrong}");
+}
+
+#[test]
+fn days() {
+    assert_eq!(day(Some("2024-02-29")).unwrap(), "2024-02-29");
+    for wrong in ["2026-2-3", "2026-02-29", "26-11-2026", "1979-12-31", "", "2026-11-26T10:00", "today"] {
+        assert!(matches!(day(Some(wrong)), Err(Error::Usage(_))), "{wrong}");
+    }
+    assert_eq!(day(None).unwrap().len(), 10);
+}
+
+/// A plan as an earlier version of the program wrote it: every part of that form, in one layer and a second one.
+const VERSION_1: &str = include_str!("version_1_golden.toml");
+
+/// The same plan as it is written today.
+const VERSION_2: &str = include_str!("version_2_golden.toml");
+
+#[test]
+fn a_plan_of_version_1_becomes_a_list_of_steps() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("old.toml");
+    std::fs::write(&file, VERSION_1).unwrap();
+    let plan = Plan::load(&file).unwrap();
+    let names = |i: usize| plan.layers[i].steps.iter().map(StepPlan::name).collect::<Vec<_>>();
+    assert_eq!(
+        names(0),
+        [
+            "trim", "join", "set", "rename", "values", "positions", "lines", "nearest", "extent", "inside", "measure",
+            "drop", "keep", "to", "like"
+        ]
+    );
+    assert_eq!(names(1), ["geocode", "to"]);
+    assert_eq!(plan.outputs[0].split_by.as_deref(), Some("district"));
+    let again = folder.path().join("new.toml");
+    let text = plan.to_text(&again).unwrap();
+    assert_eq!(text, VERSION_2, "what is written for it: {text}");
+    // And what is written is read as the same.
+    std::fs::write(&again, text).unwrap();
+    assert_eq!(Plan::load(&again).unwrap(), plan);
+}
