@@ -205,10 +205,10 @@ fn placed(
     let columns = chain.columns();
     let key_column = key.map(|k| columns.require(k, path)).transpose()?;
     let level_column = columns.position("level");
-    let crs = columns.placed().map(|p| p.crs.clone()).ok_or_else(|| Error::NoPosition {
-        path: path.to_path_buf(),
-        names: columns.names(),
-    })?;
+    let crs = columns
+        .placed()
+        .map(|p| p.crs.clone())
+        .ok_or_else(|| Error::NoPosition { path: path.to_path_buf(), names: columns.names() })?;
     let operation = Operation::between(&crs, &Catalogue::embedded().get(4326)?, None)?;
     let mut out = PlacedRows { rows: HashMap::new(), order: Vec::new() };
     let file = path.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());

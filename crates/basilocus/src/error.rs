@@ -134,7 +134,7 @@ impl Error {
     /// Whose fault it is.
     pub fn kind(&self) -> ErrorKind {
         match self {
-            Error::Usage(_) | Error::NoColumn { .. } | Error::PlanFile { .. } => ErrorKind::Usage,
+            Error::Usage(_) => ErrorKind::Usage,
             Error::Defect(_) | Error::Panicked { .. } | Error::Ledger(_) => ErrorKind::Defect,
             Error::Cancelled => ErrorKind::Cancelled,
             _ => ErrorKind::Data,

@@ -92,8 +92,7 @@ impl Layer {
     pub fn from_records(name: &str, records: Vec<RecordBatch>) -> Result<Self, Error> {
         let records = Records(Arc::new(records));
         crate::engine::memory::MemoryReader::of(name, &records)?;
-        let plan =
-            LayerPlan { name: Some(name.to_string()), records: Some(records), ..LayerPlan::new(name) };
+        let plan = LayerPlan { name: Some(name.to_string()), records: Some(records), ..LayerPlan::new(name) };
         Ok(Layer::of(plan))
     }
 

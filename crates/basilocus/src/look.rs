@@ -213,12 +213,7 @@ impl Counted {
     }
 
     fn ending<'a>(&self, profiles: &'a [(String, Option<Role>, ColumnProfile)]) -> Ending<'a> {
-        Ending {
-            ledger: self.ledger.clone(),
-            blank_second_row: self.blank_second_row,
-            profiles,
-            ..Default::default()
-        }
+        Ending { ledger: self.ledger.clone(), blank_second_row: self.blank_second_row, profiles, ..Default::default() }
     }
 
     fn columns(
@@ -228,7 +223,10 @@ impl Counted {
         typed: bool,
     ) -> Vec<ColumnReport> {
         let any_shape = basilocus_table::geometry_index(schema).is_some();
-        let report = |(field, (name, role, p)): (&std::sync::Arc<arrow_schema::Field>, &(String, Option<Role>, ColumnProfile))| {
+        let report = |(field, (name, role, p)): (
+            &std::sync::Arc<arrow_schema::Field>,
+            &(String, Option<Role>, ColumnProfile),
+        )| {
             if name == basilocus_table::POINT_COLUMN {
                 return self.geometry(p, any_shape);
             }
@@ -295,9 +293,7 @@ fn declared(t: &arrow_schema::DataType) -> ValueKind {
 }
 
 /// The extent that columns of x and y give.
-fn extent_of_columns(
-    columns: &[(String, Option<Role>, ColumnProfile)],
-) -> Option<[f64; 4]> {
+fn extent_of_columns(columns: &[(String, Option<Role>, ColumnProfile)]) -> Option<[f64; 4]> {
     let range = |roles: [Role; 2]| {
         columns
             .iter()

@@ -102,8 +102,7 @@ fn coordinate_columns_are_named_after_the_target_or_as_asked() {
         "id,position,lon,lat",
         "a position in one column is written as numbers"
     );
-    let named =
-        |names: &[&str]| To { columns: names.iter().map(|n| n.to_string()).collect(), ..Default::default() };
+    let named = |names: &[&str]| To { columns: names.iter().map(|n| n.to_string()).collect(), ..Default::default() };
     assert_eq!(columns(&["EPSG:32610", "EPSG:4326"], named(&["e", "n"])).unwrap(), "id,position,e,n,lon,lat");
     assert!(columns(&["EPSG:32610"], named(&["e"])).unwrap_err().contains("2 are written"));
     assert!(

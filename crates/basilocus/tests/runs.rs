@@ -56,7 +56,10 @@ fn slips_are_doubted_and_clean_data_is_not() {
     let two_places = "address,lon,lat\n\"12 Heron Ln, Ternport\",-123.8,46.2\n\"12 HERON LN, TERNPORT\",-123.8,46.3\n";
     assert_eq!(doubts(two_places, "EPSG:4326", "EPSG:2269"), "repeated");
     assert_eq!(doubts("id,lon,lat\n\n1,-123.8,46.2\n", "EPSG:4326", "EPSG:2269"), "shifted-header");
-    assert_eq!(doubts("easting,northing\n0,0\n7366633.86,940706.86\n", "EPSG:2269", "EPSG:4326"), "empty-point outside-area");
+    assert_eq!(
+        doubts("easting,northing\n0,0\n7366633.86,940706.86\n", "EPSG:2269", "EPSG:4326"),
+        "empty-point outside-area"
+    );
 }
 
 #[test]
@@ -143,12 +146,8 @@ fn references_are_built_from_any_mixture_and_rows_in_doubt_are_named() {
     assert_eq!(report.set_aside["not usable for the reference"], 2);
     let aside = std::fs::read_to_string(f.0.path().join("r.set-aside.csv")).unwrap();
     assert!(aside.contains("house number \"\"none\"\" does not begin with digits"), "{aside}");
-    let geocode = Geocode {
-        reference: vec![output],
-        extras: vec!["postcode".into()],
-        candidates: 2,
-        ..Default::default()
-    };
+    let geocode =
+        Geocode { reference: vec![output], extras: vec!["postcode".into()], candidates: 2, ..Default::default() };
     let layer = LayerPlan::new(f.write(
         "a.csv",
         "who,address\nA,\"12 Heron Ln, Ternport, OR\"\nB,\"50 Alder Ct, Ternport 97981\"\nC,somewhere\n",

@@ -1,8 +1,8 @@
 //! All text for people, in one place.
 
+use basilocus::addresses::reference::BuildReport;
 use basilocus::geodesy::crs::{Crs, Kind};
 use basilocus::look::LookReport;
-use basilocus::addresses::reference::BuildReport;
 use basilocus::report::{LayerReport, OperationReport, Report};
 use basilocus::{accuracy_words, address::reference::Description};
 use comfy_table::{CellAlignment, ContentArrangement, Table, TableComponent, presets};

@@ -62,7 +62,7 @@ fn bad_input_is_named_with_what_to_do() {
     insta::assert_snapshot!(r("convert gates.csv -o no/out.csv --from EPSG:4326"), @"[1] basilocus: no/out.csv: the folder no does not exist; make it first");
     insta::assert_snapshot!(r("convert gates.csv -o out.xyz --from EPSG:4326"), @"[1] basilocus: out.xyz: the ending says no format that is written; use .csv, .tsv, .xlsx, .dbf, .geojson, .geojsonl, .gpkg, .shp, .kml, .kmz, .gml, .gpx, .dxf or .parquet");
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --x lonn --y lat --from EPSG:4326"), @r#"[1] basilocus: gates.csv: there is no column "lonn" (did you mean "lon"?); it has: id, lon, lat"#);
-    insta::assert_snapshot!(r("convert gates.csv -o out.csv --x lon --y lon --from EPSG:4326"), @r#"[2] basilocus: --x and --y name the same column "lon"; all points would lie on a diagonal line (slip-02)"#);
+    insta::assert_snapshot!(r("convert gates.csv -o out.csv --x lon --y lon --from EPSG:4326"), @r#"[2] basilocus: --x and --y name the same column "lon"; all points would lie on a diagonal line (same-column)"#);
     insta::assert_snapshot!(r("convert gates.csv --from EPSG:4326"), @"[2] basilocus: no output is said; name one with -o FILE");
     insta::assert_snapshot!(r("convert gates.csv -o gates.csv --from EPSG:4326 --overwrite"), @"[2] basilocus: gates.csv is read and written in one run; name another output");
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --from EPSG:4326 --to EPSG:32610 --notation degrees-minutes"), @"[2] basilocus: --notation degrees-minutes is for longitude and latitude; WGS 84 / UTM zone 10N (EPSG:32610) has metres: choose a geographic --to, such as EPSG:4326");
@@ -157,7 +157,7 @@ fn strict_is_an_exit_status_of_its_own() {
         "--strict",
         "--json",
     ]);
-    assert_eq!((status, out.contains("slip-01")), (3, true), "{out}");
+    assert_eq!((status, out.contains("swapped-axes")), (3, true), "{out}");
 }
 
 #[test]
@@ -323,7 +323,7 @@ fn a_saved_plan_gives_the_same_bytes_and_runs_on_another_table() {
     f.write("june.csv", "id,lon,lat\n9,-123.7,46.1\n");
     f.ok(&["run", "gates.plan.toml", "--input", "june.csv", "-o", "june-out.csv", "-q"]);
     insta::assert_snapshot!(f.read("june-out.csv"), @"
-    gate,lon,lat,state,easting,northing,lon_2,lat_2
+    gate,lon,lat,state,easting,northing,lon_4269,lat_4269
     9,-123.7,46.1,OR,7390493.4365,903247.5673,-123.700000000,46.100000000
     ");
 }
@@ -341,7 +341,7 @@ fn formats_go_round() {
     1,007,1.5,-123.8,46.2
     2,010,2,-123.75,46.25
     ");
-    let told = f.json(&["convert", "p.gpkg", "-o", "q.geojson", "--json"])["told"].to_string();
+    let told = f.json(&["convert", "p.gpkg", "-o", "q.geojson", "--json"])["notices"].to_string();
     assert!(told.contains("GeoJSON is always WGS 84"), "{told}");
     let (status, _, err) = f.run(&[
         "convert",
@@ -416,7 +416,7 @@ fn geocode_from_sources_to_points() {
         "--json",
     ]);
     assert_eq!(r["rows_out"].as_u64(), Some(0));
-    assert_eq!(r["doubts"][0]["id"], "slip-15", "an empty result does not look like success");
+    assert_eq!(r["doubts"][0]["id"], "empty-result", "an empty result does not look like success");
     insta::assert_snapshot!(f.refusal(&["geocode", "owners.csv", "-o", "x.csv", "--reference", "t.reference", "--coarsest", "house"]), @"[2] basilocus: --coarsest house is no level; one of address-point, street-range, crossing, landmark, street, postcode, locality, region is expected");
     insta::assert_snapshot!(f.refusal(&["geocode", "gates.csv", "-o", "x.csv", "--reference", "t.reference"]), @"[1] basilocus: gates.csv: no columns of an address were found among id, lon, lat; say them with --address, or --street, --locality, --postcode …");
     insta::assert_snapshot!(f.refusal(&["geocode", "owners.csv", "-o", "x.csv", "--reference", "t.reference", "--street", "adress"]), @r#"[1] basilocus: owners.csv: there is no column "adress" (did you mean "address"?); it has: who, address, town"#);
@@ -467,7 +467,7 @@ fn the_demonstration() {
     let f = Folder::new();
     let out = f.ok(&["demo"]);
     for part in [
-        "slip-09",
+        "shifted-header",
         "34 address point, 3 locality, 4 postcode, 12 street range",
         "\"Mpale\" read as \"Maple\"",
         "accuracy 12 m",

@@ -101,7 +101,7 @@ fn the_order_of_a_column_is_settled_by_all_rows_or_by_none() {
     f.write("one.csv", "id,position\n1,46.2 -123.8\n2,46.1 12.5\n3,45.9 -122.1\n");
     let r = f.json(&["convert", "one.csv", "-o", "out.csv", "--from", "EPSG:4326", "--to", "EPSG:4326", "--json"]);
     assert_eq!(r["rows_out"], 3, "{r}");
-    let understood = r["layers"][0]["understood"].to_string();
+    let understood = r["layers"][0]["interpretation"].to_string();
     assert!(
         understood.contains("latitude first") && understood.contains("2 of its rows allow no other order"),
         "{understood}"
@@ -149,7 +149,7 @@ fn a_grid_is_used_where_it_is_and_missed_aloud_where_it_is_not() {
     assert_eq!(r["operation"]["grids"], serde_json::json!(["ntv2_0.gsb"]));
     // Without it: coarser, said, doubted; --strict writes nothing.
     let r = f.json(&with(&["--json"]));
-    assert!(r["doubts"].as_array().unwrap().iter().any(|d| d["id"] == "slip-16"), "{r}");
+    assert!(r["doubts"].as_array().unwrap().iter().any(|d| d["id"] == "missing-grid"), "{r}");
     assert_eq!(r["operation"]["accuracy_m"], 12.0);
     let before = f.read("out.csv");
     let (status, _, err) = f.run(&with(&["--strict"]));
@@ -199,7 +199,7 @@ fn moving_frames_ask_for_the_epoch() {
     assert_eq!(r["operation"]["accuracy_m"], 0.001);
     assert!(r["doubts"].as_array().unwrap().is_empty(), "{r}");
     let r = f.json(&[&line[..], &["--via", "assumed equal", "--json"]].concat());
-    assert!(r["doubts"].as_array().unwrap().iter().any(|d| d["id"] == "slip-17"), "{r}");
+    assert!(r["doubts"].as_array().unwrap().iter().any(|d| d["id"] == "mixed-frames"), "{r}");
 }
 
 #[test]
@@ -421,7 +421,7 @@ fn everyday_arithmetic() {
     let v = f.json(&["calc", "area", "0N 0E", "0N 1E", "1N 1E", "1N 0E", "--on", "EPSG:3857", "--json"]);
     assert!(v["on_map"]["area_ratio"].as_f64().unwrap() > 1.0, "{v}");
     let v = f.json(&["calc", "area", "60N 5E", "60N 6E", "61N 6E", "61N 5E", "--on", "EPSG:3857", "--json"]);
-    assert_eq!(v["doubts"][0]["id"], "slip-22", "four times too large there: {v}");
+    assert_eq!(v["doubts"][0]["id"], "wrong-measure", "four times too large there: {v}");
     let v = f.json(&["calc", "sheet", "46.2N 123.8W", "-o", "sheets.geojson", "--json"]);
     assert_eq!(v["sheets"][0]["sheet"], "NL-10");
     assert!(f.read("sheets.geojson").contains("NL-10-65"));

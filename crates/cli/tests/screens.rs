@@ -448,7 +448,7 @@ fn everyday_arithmetic_as_it_is_read() {
       azimuth back     125.709134°
       constant bearing 305.781412° over 19,010.9873 m
     "#);
-    insta::assert_snapshot!(f.ok(&["calc", "area", "60N 5E", "60N 6E", "61N 6E", "61N 5E", "--on", "EPSG:3857"]), @r#"
+    insta::assert_snapshot!(f.ok(&["calc", "area", "60N 5E", "60N 6E", "61N 6E", "61N 5E", "--on", "EPSG:3857"]), @"
       60N 5E: latitude 60° N, longitude 5° E (decimal degrees)
       60N 6E: latitude 60° N, longitude 6° E (decimal degrees)
       61N 6E: latitude 61° N, longitude 6° E (decimal degrees)
@@ -460,8 +460,8 @@ fn everyday_arithmetic_as_it_is_read() {
     on the map WGS 84 / Pseudo-Mercator (EPSG:3857)
       area       25,167,701,627.92 m², +311.0393 %
       perimeter  674,809.602 m; the line 448,724.292 m, +102.7425 %
-      doubt      slip-22: WGS 84 / Pseudo-Mercator (EPSG:3857) is no map to measure on here: areas are 4.110 and lengths 2.027 times the true ones
-    "#);
+      doubt      wrong-measure: WGS 84 / Pseudo-Mercator (EPSG:3857) is no map to measure on here: areas are 4.110 and lengths 2.027 times the true ones; measure on the ellipsoid, or choose a map with `crs advise --for measure`
+    ");
     insta::assert_snapshot!(f.ok(&["calc", "sheet", "46.2N 123.8W"]), @r#"
     46.2N 123.8W: latitude 46.2° N, longitude 123.8° W (decimal degrees)
      series        sheet                 west       south      east       north   on it (from west, from south)

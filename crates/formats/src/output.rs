@@ -271,11 +271,10 @@ mod tests {
         // Somebody else makes the last one while we write.
         std::fs::write(at("c.csv"), "another").unwrap();
         assert!(matches!(publish(outputs), Err(FormatError::OutputExists { path }) if path == at("c.csv")));
-        assert_eq!((text("a.csv"), text("b.csv"), text("c.csv")), (
-            None,
-            Some("old b.csv".into()),
-            Some("another".into())
-        ));
+        assert_eq!(
+            (text("a.csv"), text("b.csv"), text("c.csv")),
+            (None, Some("old b.csv".into()), Some("another".into()))
+        );
         assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 2, "nothing waits under another name");
         publish(vec![pending("a.csv", false), pending("b.csv", true)]).unwrap();
         assert_eq!((text("a.csv"), text("b.csv")), (Some("new a.csv".into()), Some("new b.csv".into())));

@@ -190,7 +190,9 @@ fn locality(
             return Ok(c);
         }
         return match (a.locality.is_empty(), street_asked) {
-            (true, true) => set_aside(Unplaced::StreetNotFound, format!("{because}no locality or postcode to fall back to")),
+            (true, true) => {
+                set_aside(Unplaced::StreetNotFound, format!("{because}no locality or postcode to fall back to"))
+            }
             (true, false) => {
                 set_aside(Unplaced::NothingToPlaceBy, format!("{because}no street, locality or known postcode"))
             }

@@ -2,8 +2,8 @@
 
 use crate::Error;
 use crate::coordinates::grids::GridFolders;
-use crate::plan::OperationPlan;
 use crate::coordinates::transformation::{OwnTransformation, TransformationFile};
+use crate::plan::OperationPlan;
 use basilocus_geodesy::crs::{Area, Crs, Kind};
 use basilocus_geodesy::operation::{GridSource, Operation, Search, Via, Way};
 use std::path::Path;

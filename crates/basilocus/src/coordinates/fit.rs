@@ -1,10 +1,10 @@
 //! Fits a transformation to a table of control pairs.
 
-use crate::plan::InputPlan;
-use crate::engine::source;
-use crate::coordinates::transformation::{Pair, Plane, Space, TransformationFile, VERSION};
 use crate::Error;
 use crate::coordinates::system;
+use crate::coordinates::transformation::{Pair, Plane, Space, TransformationFile, VERSION};
+use crate::engine::source;
+use crate::plan::InputPlan;
 use basilocus_geodesy::crs::{Crs, Kind};
 use basilocus_geodesy::datum::RotationConvention;
 use basilocus_geodesy::datum::fit::{ControlPair, Fit, FitError, FitKind, KINDS, Local, fit};

@@ -1,10 +1,10 @@
 //! Measures over tables of points: true against map length and area, distortion, which system they could be in.
 
+use crate::Error;
+use crate::coordinates::system;
 use crate::engine::{Cancel, Chain, Run};
 use crate::plan::LayerPlan;
 use crate::steps::{Positions, StepPlan};
-use crate::Error;
-use crate::coordinates::system;
 use basilocus_geodesy::crs::{Area, Crs, Detected, Kind, detect};
 use basilocus_geodesy::geodesic::area;
 use basilocus_geodesy::operation::Operation;

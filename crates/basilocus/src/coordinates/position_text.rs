@@ -1,7 +1,7 @@
 //! A position that somebody typed, in any system.
 
-use crate::coordinates::finder::Finder;
 use crate::Error;
+use crate::coordinates::finder::Finder;
 use crate::coordinates::system;
 use basilocus_geodesy::crs::{Catalogue, Crs, Kind};
 use basilocus_geodesy::notation::{self, AxisOrder, Notation};

@@ -1,12 +1,12 @@
 //! A sheet index of one's own, from a table of limits; limits of sheets as a layer.
 
+use crate::Error;
+use crate::coordinates::system;
+use crate::engine::source;
 use crate::plan::InputPlan;
 use crate::{Layer, RunOptions};
 use arrow_array::{Array, ArrayRef, BinaryArray, Float64Array, RecordBatch, StringArray};
 use arrow_schema::{Field, Schema};
-use crate::engine::source;
-use crate::Error;
-use crate::coordinates::system;
 use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::notation;
 use basilocus_geodesy::sheet::{Sheet, SheetIndex};
@@ -87,8 +87,7 @@ pub fn read_index(path: &Path, input: &InputPlan, crs: Option<&str>) -> Result<O
 
 /// A limit: a number, or an angle in any notation.
 fn limit_of(text: &str, is_latitude: bool) -> Result<f64, notation::NotationError> {
-    notation::read_number(text)
-        .or_else(|e| notation::read_angle(text, is_latitude).map(|a| a.degrees).map_err(|_| e))
+    notation::read_number(text).or_else(|e| notation::read_angle(text, is_latitude).map(|a| a.degrees).map_err(|_| e))
 }
 
 /// Writes the limits of sheets as polygons in WGS 84, in any format that holds them.
@@ -96,7 +95,9 @@ fn limit_of(text: &str, is_latitude: bool) -> Result<f64, notation::NotationErro
 /// # Errors
 /// Where the file exists or cannot be written.
 pub fn write_limits(path: &Path, sheets: &[(String, Sheet)], overwrite: bool) -> Result<(), Error> {
-    let text = |f: &dyn Fn(&(String, Sheet)) -> String| Arc::new(sheets.iter().map(|s| Some(f(s))).collect::<StringArray>()) as ArrayRef;
+    let text = |f: &dyn Fn(&(String, Sheet)) -> String| {
+        Arc::new(sheets.iter().map(|s| Some(f(s))).collect::<StringArray>()) as ArrayRef
+    };
     let limit = |i: usize| Arc::new(sheets.iter().map(|(_, s)| s.limits_deg[i]).collect::<Float64Array>()) as ArrayRef;
     let outline = |s: &Sheet| {
         let [w, south, e, n] = s.limits_deg;

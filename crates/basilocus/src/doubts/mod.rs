@@ -11,6 +11,7 @@ mod report;
 
 pub(crate) use evidence::{Ending, Scene, Seen};
 pub use report::DoubtReport;
+pub use wrong_measure::of_measures;
 
 use serde::{Serialize, Serializer};
 use std::fmt;
@@ -81,6 +82,7 @@ doubts! {
     local_drawing,
     lattice,
     other_ending,
+    wrong_measure,
 }
 
 impl DoubtName {

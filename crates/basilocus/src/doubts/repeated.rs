@@ -1,4 +1,4 @@
-//! slip-21: rows that are there twice, and one address at places far apart.
+//! Rows that are there twice, and one address at places far apart.
 //!
 //! Rows are known again by a fingerprint of all their values. Of tables with more than some 220,000 different ones a part
 //! is kept that the fingerprints themselves decide, so that memory does not grow: what is told is then an estimate, and

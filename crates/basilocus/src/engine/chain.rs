@@ -123,9 +123,8 @@ impl Chain {
     fn steps_for_types(&self) -> &[BoundStep] {
         let dear = self.steps.iter().position(|s| s.is_dear).unwrap_or(self.steps.len());
         let open: Vec<&str> = self.columns().iter().filter(|c| c.is_open).map(|c| c.name()).collect();
-        let has_all = |columns: &Columns| {
-            open.iter().all(|name| columns.iter().any(|c| c.is_open && c.name() == *name))
-        };
+        let has_all =
+            |columns: &Columns| open.iter().all(|name| columns.iter().any(|c| c.is_open && c.name() == *name));
         let needed = (dear..=self.steps.len()).find(|n| match n.checked_sub(1) {
             Some(last) => has_all(&self.steps[last].columns),
             None => has_all(&self.start),

@@ -177,8 +177,7 @@ impl Columns {
 
     /// Whether points have heights.
     pub fn has_heights(&self) -> bool {
-        self.geometry()
-            .is_some_and(|i| matches!(self.list[i].field.data_type(), DataType::Struct(f) if f.len() > 2))
+        self.geometry().is_some_and(|i| matches!(self.list[i].field.data_type(), DataType::Struct(f) if f.len() > 2))
     }
 
     /// How the geometry came to be; `None` for a table without positions, and for a layer whose geometry no step has
@@ -224,8 +223,7 @@ impl Columns {
     pub(crate) fn place(&mut self, placed: Placed, with_heights: bool) -> Result<usize, Error> {
         let system = crate::coordinates::system::text_of(&placed.crs)?;
         let keeps_shapes = placed.origin == PlacedFrom::Geometry && self.has_shapes();
-        let field =
-            if keeps_shapes { geometry_field(Some(&system)) } else { point_field(Some(&system), with_heights) };
+        let field = if keeps_shapes { geometry_field(Some(&system)) } else { point_field(Some(&system), with_heights) };
         let style = ColumnStyle { digits: None, longest: None };
         let added = placed.origin != PlacedFrom::Geometry;
         self.placed = Some(placed);

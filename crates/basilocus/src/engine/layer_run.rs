@@ -53,14 +53,12 @@ pub(super) fn run(
     let types = types(chain, outputs, run)?;
     let profiles = types.profiles();
     let finishes = outputs.formats.iter();
-    let finishes =
-        finishes.map(|f| Finish::new(chain.columns(), name, *f, Some(types.clone()), &layer.show));
+    let finishes = finishes.map(|f| Finish::new(chain.columns(), name, *f, Some(types.clone()), &layer.show));
     let finishes = finishes.collect::<Result<Vec<_>, _>>()?;
     let encoders = outputs.start_layer(finishes)?;
     let decisions = &chain.decisions;
     let about = chain.reader.about();
-    let scene =
-        Scene::new(name, about, chain.columns(), &decisions.operations, decisions.asks_for_addresses)?;
+    let scene = Scene::new(name, about, chain.columns(), &decisions.operations, decisions.asks_for_addresses)?;
     let watchers = Watchers::new(&scene);
     let mut account = LayerAccount::new(chain, &scene);
     let columns = chain.aside.names.clone();

@@ -60,7 +60,9 @@ impl Outputs {
         let formats = plan.outputs.iter().map(format).collect::<Result<Vec<_>, _>>()?;
         let column = split_column(plan)?;
         if options.append && column.is_some() {
-            return Err(Error::Usage("--append and --split-by exclude each other: parts are files of their own".into()));
+            return Err(Error::Usage(
+                "--append and --split-by exclude each other: parts are files of their own".into(),
+            ));
         }
         if column.is_some() && plan.layers.len() > 1 {
             return Err(Error::Usage("--split-by parts one layer; the plan has several".into()));

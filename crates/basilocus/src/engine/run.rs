@@ -160,9 +160,7 @@ fn check_set_aside(plan: &Plan, names: &[String], options: &RunOptions) -> Resul
 fn remove_stale(files: Vec<PathBuf>, report: &mut Report) {
     for file in files {
         if std::fs::remove_file(&file).is_ok() {
-            report
-                .notices
-                .push(format!("{} of an earlier run was removed: this run set no row aside", file.display()));
+            report.notices.push(format!("{} of an earlier run was removed: this run set no row aside", file.display()));
         }
     }
 }

@@ -90,4 +90,3 @@ pub(super) fn add_row(table: &mut SetAsideTable, layer: &str, columns: &[String]
     }
     table.rows.push(cells);
 }
-

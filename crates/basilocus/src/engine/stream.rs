@@ -48,8 +48,9 @@ pub(crate) fn stream<T: Send>(
                 for (number, block) in take_block {
                     // A panic must become a result: a number that never comes would be waited for until every ticket
                     // is gone, and then for ever.
-                    let result = catch_unwind(AssertUnwindSafe(|| work(block)))
-                        .unwrap_or_else(|panic| Err(Error::Panicked { what: format!("block {}", number + 1), problem: words(&*panic) }));
+                    let result = catch_unwind(AssertUnwindSafe(|| work(block))).unwrap_or_else(|panic| {
+                        Err(Error::Panicked { what: format!("block {}", number + 1), problem: words(&*panic) })
+                    });
                     if send_result.send((number, result)).is_err() {
                         break;
                     }

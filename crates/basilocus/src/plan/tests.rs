@@ -73,8 +73,21 @@ fn a_plan_of_version_1_becomes_a_list_of_steps() {
     assert_eq!(
         names(0),
         [
-            "trim", "join", "set", "rename", "values", "positions", "lines", "nearest", "extent", "inside", "measure",
-            "drop", "keep", "to", "like"
+            "trim",
+            "join",
+            "set",
+            "rename",
+            "values",
+            "positions",
+            "lines",
+            "nearest",
+            "extent",
+            "inside",
+            "measure",
+            "drop",
+            "keep",
+            "to",
+            "like"
         ]
     );
     assert_eq!(names(1), ["geocode", "to"]);

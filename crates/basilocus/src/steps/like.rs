@@ -124,7 +124,8 @@ impl Model {
             ("columns that differ in their names", renamed),
         ];
         let notices = notices.into_iter().filter(|(_, list)| !list.is_empty());
-        let notices = notices.map(|(words, list)| format!("as in {}: {words}: {}", self.name, list.join(", "))).collect();
+        let notices =
+            notices.map(|(words, list)| format!("as in {}: {words}: {}", self.name, list.join(", "))).collect();
         let fields = pairs()
             .map(|(at, (name, kind))| {
                 let own = at.and_then(|i| columns.get(i)).map_or(DataType::Utf8, |c| c.field.data_type().clone());
@@ -247,7 +248,10 @@ mod tests {
     use super::*;
 
     fn model(required: &[(&str, Option<DataType>)]) -> Model {
-        Model { required: required.iter().map(|(n, t)| (n.to_string(), t.clone())).collect(), name: "model.gpkg".into() }
+        Model {
+            required: required.iter().map(|(n, t)| (n.to_string(), t.clone())).collect(),
+            name: "model.gpkg".into(),
+        }
     }
 
     fn columns(names: &[&str]) -> Columns {

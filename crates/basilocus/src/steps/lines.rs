@@ -259,4 +259,3 @@ fn sort(list: &mut [Joint]) -> Result<(), (u64, String)> {
     }
     Ok(())
 }
-

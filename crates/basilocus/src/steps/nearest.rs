@@ -40,10 +40,9 @@ impl Step for Nearest {
         if !(most_m > 0.0 && most_m.is_finite()) {
             return Err(Error::Usage(format!("--most {most_m}: a distance above zero is expected")));
         }
-        let placed = columns.placed().ok_or_else(|| Error::NoPosition {
-            path: setting.source().to_path_buf(),
-            names: columns.names(),
-        })?;
+        let placed = columns
+            .placed()
+            .ok_or_else(|| Error::NoPosition { path: setting.source().to_path_buf(), names: columns.names() })?;
         let operation = Operation::between(&placed.crs, &Catalogue::embedded().get(4326)?, None)?;
         let mut attributes: Vec<String> = Vec::new();
         for name in references.iter().flat_map(Reference::attribute_names) {
@@ -108,7 +107,8 @@ impl Finding {
         self.operation.apply(&mut x, &mut y, &mut z);
         let placed: Vec<Option<(f64, f64)>> =
             (0..x.len()).map(|i| (x[i].is_finite() && y[i].is_finite()).then(|| (x[i], y[i]))).collect();
-        let found: Vec<Option<Found>> = placed.iter().map(|at| at.and_then(|(lon, lat)| self.nearest(lon, lat))).collect();
+        let found: Vec<Option<Found>> =
+            placed.iter().map(|at| at.and_then(|(lon, lat)| self.nearest(lon, lat))).collect();
         let text = |f: &dyn Fn(&Found) -> String| {
             Arc::new(found.iter().map(|n| n.as_ref().map(f)).collect::<StringArray>()) as ArrayRef
         };

@@ -6,12 +6,12 @@ use crate::args::AtArgs;
 use crate::text;
 use anyhow::Result;
 use basilocus::coordinates::finder::Finder;
+use basilocus::coordinates::{position_text, system};
 use basilocus::geodesy::crs::{Area, Catalogue, Crs, Kind};
 use basilocus::geodesy::notation::{self, Notation};
 use basilocus::geodesy::sheet;
 use basilocus::geodesy::zone::{UtmZone, band_of};
 use basilocus::plan::OperationPlan;
-use basilocus::coordinates::{position_text, system};
 use serde_json::{Value, json as object};
 use std::fmt::Write;
 

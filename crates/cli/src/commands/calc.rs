@@ -5,16 +5,17 @@ use crate::Done;
 use crate::args::CalcCommand;
 use crate::text;
 use anyhow::Result;
+use basilocus::coordinates::measure::{self, Measures, PointTable, Range};
+use basilocus::coordinates::{position_text, sheets};
+use basilocus::doubts::of_measures;
 use basilocus::geodesy::crs::{Catalogue, Crs};
 use basilocus::geodesy::geodesic::{Geodesic, rhumb};
 use basilocus::geodesy::notation::{self, Notation};
 use basilocus::geodesy::sheet::{self, SERIES, Sheet};
 use basilocus::geodesy::unit::{ANGLES, LENGTHS, find_angle, find_length};
 use basilocus::geodesy::zone::{UtmZone, band_limits_deg, band_of};
-use basilocus::coordinates::measure::{self, Measures, PointTable, Range};
 use basilocus::plan::{InputPlan, LayerPlan};
-use basilocus::coordinates::{position_text, sheets};
-use basilocus::{Cancel, Error};
+use basilocus::{Cancel, DoubtReport, Error};
 use serde_json::{Value, json as object};
 use std::fmt::Write;
 use std::path::{Path, PathBuf};
@@ -322,7 +323,8 @@ fn positions(what: &[String], from: Option<&str>, order: Option<&str>, input: &I
     {
         let layer = LayerPlan {
             input: input.clone(),
-            ..LayerPlan::new(file).with(basilocus::steps::Positions { from: from.map(String::from),
+            ..LayerPlan::new(file).with(basilocus::steps::Positions {
+                from: from.map(String::from),
                 order: order.map(String::from),
                 ..Default::default()
             })
@@ -394,11 +396,12 @@ fn area(
         thousands(m.length_m, 3)
     );
     let _ = writeln!(out, "  corners    run {}", if m.counter_clockwise { "counter-clockwise" } else { "clockwise" });
-    let doubts = map_words(&mut out, &m);
+    map_words(&mut out, &m);
+    let doubts: Vec<DoubtReport> = of_measures(&m).into_iter().collect();
     let mut value = serde_json::to_value(&m)?;
-    value["doubts"] = Value::from(doubts.clone());
+    value["doubts"] = serde_json::to_value(&doubts)?;
     for d in &doubts {
-        let _ = writeln!(out, "  doubt      {}", d["message"].as_str().unwrap_or(""));
+        let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, d.message, d.mend);
     }
     Ok((out, value))
 }
@@ -406,11 +409,9 @@ fn area(
 /// International acre: 4840 square yards.
 const ACRE_M2: f64 = 4_046.856_422_4;
 
-/// What the map gives, and slip-22 where measuring there would mislead.
-fn map_words(out: &mut String, m: &Measures) -> Vec<Value> {
-    let Some(map) = &m.on_map else {
-        return Vec::new();
-    };
+/// What the map gives.
+fn map_words(out: &mut String, m: &Measures) {
+    let Some(map) = &m.on_map else { return };
     let percent = (map.area_ratio - 1.0) * 100.0;
     let _ = writeln!(out, "on the map {}", map.crs);
     let _ = writeln!(
@@ -427,14 +428,6 @@ fn map_words(out: &mut String, m: &Measures) -> Vec<Value> {
         thousands(map.length_m, 3),
         if along >= 0.0 { "+" } else { "" }
     );
-    if percent.abs() > 1.0 || along.abs() > 1.0 {
-        let message = format!(
-            "slip-22: {} is no map to measure on here: areas are {:.3} and lengths {:.3} times the true ones",
-            map.crs, map.area_ratio, map.length_ratio
-        );
-        return vec![object!({"id": "slip-22", "message": message})];
-    }
-    Vec::new()
 }
 
 /// A sheet with its series, and where on it the position is.
@@ -602,8 +595,9 @@ fn distortion(what: &str, on: &str, from: Option<&str>, order: Option<&str>, inp
             thousands(m.length_m, 3),
             if m.points > 2 { format!(", the polygon {} m²", thousands(m.area_m2, 2)) } else { String::new() }
         );
-        for d in map_words(&mut out, &m) {
-            let _ = writeln!(out, "  doubt      {}", d["message"].as_str().unwrap_or(""));
+        map_words(&mut out, &m);
+        if let Some(d) = of_measures(&m) {
+            let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, d.message, d.mend);
         }
         value["measures"] = serde_json::to_value(&m)?;
     }

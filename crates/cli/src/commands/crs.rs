@@ -2,18 +2,18 @@
 
 use super::json;
 use crate::Done;
-use crate::args::{BetweenArgs, CrsCommand, DetectArgs, AdviseArgs};
+use crate::args::{AdviseArgs, BetweenArgs, CrsCommand, DetectArgs};
 use crate::text;
 use anyhow::Result;
 use basilocus::Cancel;
 use basilocus::coordinates::finder::Finder;
+use basilocus::coordinates::measure::read_points;
+use basilocus::coordinates::{place, system};
 use basilocus::geodesy::crs::advise::{PURPOSES, Worst};
 use basilocus::geodesy::crs::{Catalogue, Crs, Kind, Purpose, advise, wkt};
 use basilocus::geodesy::operation::Way;
-use basilocus::coordinates::measure::read_points;
 use basilocus::plan::{LayerPlan, OperationPlan};
 use basilocus::steps::Positions;
-use basilocus::coordinates::{place, system};
 use serde_json::{Value, json as object};
 use std::fmt::Write;
 use std::path::Path;
@@ -324,7 +324,8 @@ fn detected(a: &DetectArgs) -> Result<()> {
     let area = if place.is_point() { place.widened(a.within) } else { place.area.clone() };
     let layer = LayerPlan {
         input: a.input.clone(),
-        ..LayerPlan::new(&a.file).with(Positions {from: Some("local".into()),
+        ..LayerPlan::new(&a.file).with(Positions {
+            from: Some("local".into()),
             x: a.x.clone(),
             y: a.y.clone(),
             ..Default::default()

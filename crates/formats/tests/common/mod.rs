@@ -56,7 +56,15 @@ pub fn read(path: &Path, options: &InputOptions) -> Result<Read, String> {
         Some(e) => Err(e),
         None => {
             let about = reader.about();
-            Ok(Read { names, rows, numbers, aside, notes: about.notes.clone(), suspicions: about.suspicions.clone(), crs: about.crs.clone() })
+            Ok(Read {
+                names,
+                rows,
+                numbers,
+                aside,
+                notes: about.notes.clone(),
+                suspicions: about.suspicions.clone(),
+                crs: about.crs.clone(),
+            })
         }
     }
 }

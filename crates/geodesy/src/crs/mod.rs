@@ -1,17 +1,17 @@
 //! Coordinate reference systems (ISO 19111): definitions, the embedded catalogue, search, WKT.
 
+pub mod advise;
 pub mod catalogue;
 mod detect;
 mod recognise;
 mod search;
-pub mod advise;
 pub mod wkt;
 
+pub use advise::{Advice, Purpose, advise};
 pub use catalogue::Catalogue;
 pub use detect::{Detected, detect};
 pub use recognise::{Recognition, recognise};
 pub use search::Hit;
-pub use advise::{Purpose, Advice, advise};
 
 use crate::datum::Helmert;
 use crate::ellipsoid::Ellipsoid;

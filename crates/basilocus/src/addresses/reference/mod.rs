@@ -11,8 +11,8 @@ mod entries;
 pub(crate) mod geometry;
 
 use crate::Error;
-use crate::engine::{Cancel, Progress};
 use crate::doubts::{DoubtName, DoubtReport};
+use crate::engine::{Cancel, Progress};
 use crate::engine::{Columns as TableColumns, Passing, Rows, roles_of, source, stream};
 use crate::plan::InputPlan;
 use crate::steps::Positions;

@@ -48,4 +48,3 @@ impl Review {
         Ok((self.pending, told))
     }
 }
-

@@ -81,11 +81,17 @@ pub struct Geocode {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub min_confidence: Option<u8>,
     /// Where the data is: of equal candidates the nearest is taken
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "LON,LAT|LOCALITY", allow_hyphen_values = true, help_heading = "Matching"))]
+    #[cfg_attr(
+        feature = "arguments",
+        arg(long, value_name = "LON,LAT|LOCALITY", allow_hyphen_values = true, help_heading = "Matching")
+    )]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub near: Option<String>,
     /// Results must lie there: WEST,SOUTH,EAST,NORTH, a file of polygons, or the name of a locality, region or area
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "AREA", allow_hyphen_values = true, help_heading = "Matching"))]
+    #[cfg_attr(
+        feature = "arguments",
+        arg(long, value_name = "AREA", allow_hyphen_values = true, help_heading = "Matching")
+    )]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub within: Option<String>,
     /// Use the references of this country only
@@ -97,7 +103,10 @@ pub struct Geocode {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub set_back_m: Option<f64>,
     /// Further columns from the reference: postcode, extension, locality, region, parent, or attributes of its areas
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMNS", value_delimiter = ',', help_heading = "Matching"))]
+    #[cfg_attr(
+        feature = "arguments",
+        arg(long, value_name = "COLUMNS", value_delimiter = ',', help_heading = "Matching")
+    )]
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub extras: Vec<String>,
     /// List so many candidates with their scores in a column
@@ -109,7 +118,10 @@ pub struct Geocode {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub review: Option<PathBuf>,
     /// Take the answers of such a workbook; the other rows are not matched again
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.xlsx", conflicts_with = "review", help_heading = "Review"))]
+    #[cfg_attr(
+        feature = "arguments",
+        arg(long, value_name = "FILE.xlsx", conflicts_with = "review", help_heading = "Review")
+    )]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub answers: Option<PathBuf>,
     /// Use the answers of earlier reviews that a file keeps, and keep new ones there

@@ -32,9 +32,10 @@ impl Foreign {
         if let Some(known) = self.known.read().unwrap_or_else(PoisonError::into_inner).get(&code) {
             return known.clone();
         }
-        let found = Catalogue::embedded().get(code).map_err(|e| e.to_string()).and_then(|source| {
-            self.finder.find(&source, &self.target).map(Arc::new).map_err(|e| e.to_string())
-        });
+        let found = Catalogue::embedded()
+            .get(code)
+            .map_err(|e| e.to_string())
+            .and_then(|source| self.finder.find(&source, &self.target).map(Arc::new).map_err(|e| e.to_string()));
         let mut known = self.known.write().unwrap_or_else(PoisonError::into_inner);
         known.entry(code).or_insert(found).clone()
     }

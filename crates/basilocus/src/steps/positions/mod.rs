@@ -138,9 +138,8 @@ fn tell_of_shapes(setting: &mut Setting) {
         );
     }
     if middles {
-        setting.note(
-            "a workbook or DBF has no place for lines and polygons: the coordinates of their middle are written",
-        );
+        setting
+            .note("a workbook or DBF has no place for lines and polygons: the coordinates of their middle are written");
     }
 }
 

@@ -8,7 +8,9 @@ use crate::Error;
 use crate::engine::{Account, Columns, Coordinates, PlacedFrom, Rows, middle};
 use arrow_array::RecordBatch;
 use basilocus_geodesy::crs::{Crs, Kind};
-use basilocus_geodesy::notation::{self, AxisOrder, Notation, NotationError, NotationErrorKind, OrderEvidence, Reading};
+use basilocus_geodesy::notation::{
+    self, AxisOrder, Notation, NotationError, NotationErrorKind, OrderEvidence, Reading,
+};
 use basilocus_table::Reason;
 use basilocus_table::batch::{Points, cell_text};
 use basilocus_table::geometry::Geometries;
@@ -387,4 +389,3 @@ fn unusable(column: &str, text: &str, e: &NotationError, angles: bool) -> Unusab
     };
     Unusable { class, reason: format!("column \"{column}\": {e}{remedy}") }
 }
-

@@ -142,13 +142,7 @@ impl Search<'_> {
     }
 
     /// The system that was said, or the one that the geometry carries, or that of a transformation of one's own.
-    fn system(
-        &self,
-        source: &Source,
-        finder: &Finder,
-        what: &str,
-        evidence: &mut Vec<String>,
-    ) -> Result<Crs, Error> {
+    fn system(&self, source: &Source, finder: &Finder, what: &str, evidence: &mut Vec<String>) -> Result<Crs, Error> {
         if let Some(stated) = &self.stated {
             return Ok(stated.clone());
         }

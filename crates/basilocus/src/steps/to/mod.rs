@@ -222,9 +222,7 @@ impl Work for Bringing {
             first.get_or_insert(place);
         }
         let mut columns = rows.records().columns().to_vec();
-        if let (true, Some(place), Some(at)) =
-            (self.rebuilds, first, spatial_index(rows.records().schema_ref()))
-        {
+        if let (true, Some(place), Some(at)) = (self.rebuilds, first, spatial_index(rows.records().schema_ref())) {
             rows.keep_placed();
             if rows.shapes().is_some() {
                 columns[at] = brought(&self.targets[0], &rows, account);
@@ -252,20 +250,13 @@ fn brought(target: &Target, rows: &Rows, account: &mut Account) -> ArrayRef {
         (0..rows.len()).map(|row| if account.is_in_use(row) { shapes.get(row) } else { None }).collect();
     let bad = bring_shapes(&target.operation, &mut moved);
     for (row, (x, y, z)) in bad {
-        account.set_aside(
-            row,
-            Reason::CANNOT_BE_TRANSFORMED,
-            format!("a vertex of it: {}", target.refused(x, y, z)),
-        );
+        account.set_aside(row, Reason::CANNOT_BE_TRANSFORMED, format!("a vertex of it: {}", target.refused(x, y, z)));
     }
     Arc::new(moved.iter().map(|g| g.as_ref().map(wkb::write)).collect::<BinaryArray>())
 }
 
 /// Moves all vertices, a whole block at a time. Gives the rows with a vertex that has no place there, and that vertex.
-pub(crate) fn bring_shapes(
-    operation: &Operation,
-    shapes: &mut [Option<Geometry>],
-) -> Vec<(usize, (f64, f64, f64))> {
+pub(crate) fn bring_shapes(operation: &Operation, shapes: &mut [Option<Geometry>]) -> Vec<(usize, (f64, f64, f64))> {
     let (mut x, mut y, mut z) = (Vec::new(), Vec::new(), Vec::new());
     for g in shapes.iter().flatten() {
         g.each_position(&mut |p| {
