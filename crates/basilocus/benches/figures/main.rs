@@ -1,11 +1,12 @@
 //! The figures that the project promises, each as a ratio to a floor that runs beside it in the same process.
 //!
 //! `cargo bench -p basilocus` prints them; nothing here passes or fails, because machines are noisy. Single parts:
-//! `cargo bench -p basilocus -- kernels|convert|formats|reading|geocode|start`, and `--rows N` for another size of the table.
+//! `cargo bench -p basilocus -- kernels|geodesics|convert|formats|reading|geocode|start`, and `--rows N` for another size of the table.
 
 mod convert;
 mod formats;
 mod geocode;
+mod geodesics;
 mod kernels;
 mod start;
 
@@ -30,6 +31,9 @@ fn main() {
         .unwrap_or(1_000_000);
     if wanted("kernels") {
         kernels::run();
+    }
+    if wanted("geodesics") {
+        geodesics::run();
     }
     if wanted("convert") {
         convert::run(rows);

@@ -1,10 +1,15 @@
 //! Areas and perimeters of polygons whose edges are geodesics.
 //!
-//! The area between an edge and the equator is S(σ₂) − S(σ₁), Karney (2013), equations 58 and 59. The integral
-//! I₄ (equation 60) is taken by Gaussian quadrature: its integrand is smooth, so sixteen nodes reach machine
-//! precision and no table of coefficients is needed.
+//! The area between an edge and the equator, from the mathematics: a zone up to the reduced latitude β has per radian of
+//! longitude the area b a G(u), u = sin β, G(u) = ∫₀ᵘ w dv, w(v) = √(1 + e′²v²), and along a geodesic dλ = (b/a) w dω,
+//! dω = sin α₀ dσ/(1 − u²). So the area is b² sin α₀ ∫ G w/(1 − u²) dσ. With C = G(1) w(1) the integrand is split into
+//! C u/(1 − u²), whose integral is the change of azimuth on the sphere, and a rest (G w − C u)/(1 − u²) without a pole: a
+//! power series in u² times u, of which each term loses the factor e′². Over cos σ the rest is a polynomial, which Gaussian
+//! quadrature takes exactly. b² C is the square of the authalic radius.
 
 use super::Geodesic;
+use super::great_circle::Latitude;
+use super::inverse::{self, Solved};
 use crate::ellipsoid::Ellipsoid;
 use crate::projection::wrap_deg;
 
@@ -33,10 +38,10 @@ pub fn ring(ellipsoid: &Ellipsoid, points: &[(f64, f64)]) -> Measure {
     let (mut area, mut lost, mut perimeter, mut crossings) = (0.0, 0.0, 0.0, 0i32);
     for (i, &(lon1, lat1)) in points.iter().enumerate() {
         let (lon2, lat2) = points[(i + 1) % points.len()];
-        let line = g.inverse(lon1, lat1, lon2, lat2);
+        let line = inverse::solve(&g, [lon1, lat1], [lon2, lat2]);
         perimeter += line.distance_m;
         // Kahan's summation: millions of slim edges lose nothing.
-        let term = under(&g, lon1, lat1, lon2, lat2, line.azimuth_deg, line.final_azimuth_deg) - lost;
+        let term = under(&g, &line, lat1, lat2) - lost;
         let sum: f64 = area + term;
         lost = (sum - area) - term;
         area = sum;
@@ -67,9 +72,43 @@ pub fn surface_m2(g: &Geodesic) -> f64 {
     4.0 * std::f64::consts::PI * authalic_radius_squared(g)
 }
 
+/// Square of the radius of the sphere with the same surface.
 fn authalic_radius_squared(g: &Geodesic) -> f64 {
-    let ratio = if g.e2 == 0.0 { 1.0 } else { g.e2.sqrt().atanh() / g.e2.sqrt() };
-    (g.a * g.a + g.b * g.b * ratio) / 2.0
+    g.semi_minor_m * g.semi_minor_m * g.zones.at_pole
+}
+
+/// Terms of the power series: e′² to this power is far below a rounding error.
+const TERMS: usize = 8;
+
+/// The areas of zones of one ellipsoid, in squared semi-minor axes.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) struct Zones {
+    /// G w at the pole.
+    at_pole: f64,
+    /// The rest (G w − C u)/(1 − u²) as −u Σ tⱼ u²ʲ.
+    rest: [f64; TERMS],
+}
+
+impl Zones {
+    pub(super) fn new(second_eccentricity_squared: f64) -> Self {
+        // w² and G w/u as power series of u²: w = Σ gₖ, G/u = Σ gₖ/(2k + 1) with gₖ the binomial series of the root.
+        let mut root = [0.0; TERMS + 1];
+        let mut term = 1.0;
+        for (k, slot) in root.iter_mut().enumerate() {
+            *slot = term;
+            term *= second_eccentricity_squared * (0.5 - k as f64) / (k as f64 + 1.0);
+        }
+        let product = |k: usize| -> f64 { (0..=k).map(|i| root[k - i] * root[i] / (2 * i + 1) as f64).sum() };
+        let powers: [f64; TERMS + 1] = std::array::from_fn(product);
+        // p(1) − p(v) = (1 − v) Σ vʲ Σ_{k>j} pₖ: what is left of the sum behind each power.
+        let rest = std::array::from_fn(|j| powers[j + 1..].iter().rev().sum());
+        Zones { at_pole: powers.iter().rev().sum(), rest }
+    }
+
+    /// Σ tⱼ vʲ.
+    fn rest(&self, v: f64) -> f64 {
+        self.rest.iter().rev().fold(0.0, |sum, t| sum * v + t)
+    }
 }
 
 /// Whether an edge crosses the prime meridian: 1 eastwards, −1 westwards. An odd sum means a pole is inside.
@@ -86,70 +125,35 @@ fn crossing(lon1: f64, lon2: f64) -> i32 {
 }
 
 /// Area between an edge and the equator.
-fn under(g: &Geodesic, lon1: f64, lat1: f64, lon2: f64, lat2: f64, az1: f64, az2: f64) -> f64 {
-    let (salp1, calp1) = super::sin_cos_deg(az1);
-    let (salp2, calp2) = super::sin_cos_deg(az2);
-    let reduced = |lat: f64| {
-        let (s, c) = super::sin_cos_deg(lat);
-        super::unit(g.f1 * s, c)
-    };
-    let ((sbet1, cbet1), (sbet2, cbet2)) = (reduced(lat1), reduced(lat2));
-    let salp0 = salp1 * cbet1;
-    let calp0 = calp1.hypot(salp1 * sbet1);
-    let c2 = authalic_radius_squared(g);
-    let mut ellipsoidal = 0.0;
-    if salp0 != 0.0 && calp0 != 0.0 {
-        let k2 = calp0 * calp0 * g.ep2;
-        let (s1, s2) = ((sbet1).atan2(cbet1 * calp1), (sbet2).atan2(cbet2 * calp2));
-        // σ grows along the line, by less than half a turn and a little.
-        let s2 = if s2 < s1 - 1e-9 { s2 + std::f64::consts::TAU } else { s2 };
-        ellipsoidal = g.e2 * g.a * g.a * calp0 * salp0 * i4(g.ep2, k2, s1, s2);
-    }
-    // The spherical excess α₂ − α₁, from the azimuths or, for edges that are short in longitude, from the latitudes.
-    let omg12 = wrap_deg(lon2 - lon1).to_radians();
-    let meridian = salp0.abs() < 1e-14;
-    let alp12 = if !meridian && omg12.cos() > -std::f64::consts::FRAC_1_SQRT_2 && sbet2 - sbet1 < 1.75 {
-        // tan(α₁₂/2) with reduced latitudes needs the longitude on the auxiliary sphere.
-        let (s1, s2) = ((salp0 * sbet1).atan2(cbet1 * calp1), (salp0 * sbet2).atan2(cbet2 * calp2));
-        let omega = wrap_deg((s2 - s1).to_degrees()).to_radians();
-        let (somg, domg) = (omega.sin(), 1.0 + omega.cos());
-        let (dbet1, dbet2) = (1.0 + cbet1, 1.0 + cbet2);
-        2.0 * (somg * (sbet1 * dbet2 + sbet2 * dbet1)).atan2(domg * (sbet1 * sbet2 + dbet1 * dbet2))
-    } else {
-        let (s, c) = (salp2 * calp1 - calp2 * salp1, calp2 * calp1 + salp2 * salp1);
-        if s == 0.0 && c < 0.0 { std::f64::consts::PI.copysign(omg12) } else { s.atan2(c) }
-    };
-    c2 * alp12 + ellipsoidal
+fn under(g: &Geodesic, line: &Solved, lat1: f64, lat2: f64) -> f64 {
+    let circle = &line.circle;
+    let b2 = g.semi_minor_m * g.semi_minor_m;
+    // Over the cosine of the arc, whose change is −2 sin(mean arc) sin(half the arc).
+    let middle = circle.arc + line.arc / 2.0;
+    let half_change = -middle.sin() * (line.arc / 2.0).sin();
+    let mean = middle.cos() * (line.arc / 2.0).cos();
+    let steepness = circle.cos_equator * circle.cos_equator;
+    let rest = |cos: f64| g.zones.rest(steepness * (1.0 - cos) * (1.0 + cos));
+    let sum: f64 = GAUSS_16
+        .iter()
+        .map(|(node, weight)| weight * (rest(mean - half_change * node) + rest(mean + half_change * node)))
+        .sum();
+    b2 * (g.zones.at_pole * excess(g, line, lat1, lat2) + circle.sin_equator * circle.cos_equator * half_change * sum)
 }
 
-/// ∫ of equation 60 between two arcs.
-fn i4(ep2: f64, k2: f64, s1: f64, s2: f64) -> f64 {
-    let (middle, half) = ((s1 + s2) / 2.0, (s2 - s1) / 2.0);
-    let mut sum = 0.0;
-    for &(node, weight) in &GAUSS_16 {
-        for x in [middle - half * node, middle + half * node] {
-            let s = x.sin();
-            sum += weight * divided_difference(ep2, k2 * s * s) * s;
-        }
+/// The change of azimuth on the auxiliary sphere, which is the area between the great circle and its equator.
+fn excess(g: &Geodesic, line: &Solved, lat1: f64, lat2: f64) -> f64 {
+    let (from, to) = (Latitude::reduced(g, lat1), Latitude::reduced(g, lat2));
+    if line.longitude.cos() > -0.7 && to.sin - from.sin < 1.75 {
+        // tan E/2 = tan ω/2 · (t₁ + t₂)/(1 + t₁t₂) with t = tan β/2: no digit is lost on short edges.
+        let (sin, one_and_cos) = (line.longitude.sin(), 1.0 + line.longitude.cos());
+        let (d1, d2) = (1.0 + from.cos, 1.0 + to.cos);
+        return 2.0 * (sin * (from.sin * d2 + to.sin * d1)).atan2(one_and_cos * (from.sin * to.sin + d1 * d2));
     }
-    -0.5 * half * sum
-}
-
-/// [t(x) − t(y)]/(x − y) with t(x) = x + √(1+x)·asinh(√x)/√x, as a power series: both are below 0.01.
-fn divided_difference(x: f64, y: f64) -> f64 {
-    // √(1+x)·asinh(√x)/√x = Σ gₖxᵏ with gₖ = (−1)ᵏ(aₖ − aₖ₋₁), aₖ = aₖ₋₁·2k/(2k+1).
-    let (mut sum, mut a, mut sign) = (1.0, 1.0, -1.0);
-    let (mut power, mut y_power) = (1.0, 1.0);
-    for k in 1..12 {
-        let before = a;
-        a *= 2.0 * f64::from(k) / (2.0 * f64::from(k) + 1.0);
-        sum += sign * (a - before) * power;
-        sign = -sign;
-        // Σ xⁱ yᵏ⁻¹⁻ⁱ grows by one power a round.
-        y_power *= y;
-        power = power * x + y_power;
-    }
-    sum
+    let [(sin1, cos1), (sin2, cos2)] = line.azimuths;
+    let (sin, cos) = (sin2 * cos1 - cos2 * sin1, cos2 * cos1 + sin2 * sin1);
+    // Over a pole: half a turn, in the direction of the longitude.
+    if sin == 0.0 && cos < 0.0 { std::f64::consts::PI.copysign(line.longitude) } else { sin.atan2(cos) }
 }
 
 /// Nodes and weights of Gauss-Legendre quadrature with 16 points, positive half

@@ -25,7 +25,7 @@ impl Method for AzimuthalEquidistant {
     fn forward(&self, lambda: f64, phi: f64) -> (f64, f64) {
         let line = self.geodesic.inverse(0.0, self.lat_deg, lambda.to_degrees(), phi.to_degrees());
         // Near the antipode one place has many azimuths.
-        if !(line.distance_m <= 19.9e6 * self.geodesic.a / 6_378_137.0) {
+        if !(line.distance_m <= 19.9e6 * self.geodesic.semi_major_m / 6_378_137.0) {
             return (f64::NAN, f64::NAN);
         }
         let (s, c) = sin_cos_deg(line.azimuth_deg);
@@ -34,7 +34,7 @@ impl Method for AzimuthalEquidistant {
 
     fn inverse(&self, x: f64, y: f64) -> (f64, f64) {
         let distance = x.hypot(y);
-        if !(distance <= 19.9e6 * self.geodesic.a / 6_378_137.0) {
+        if !(distance <= 19.9e6 * self.geodesic.semi_major_m / 6_378_137.0) {
             return (f64::NAN, f64::NAN);
         }
         let end = self.geodesic.direct(0.0, self.lat_deg, x.atan2(y).to_degrees(), distance);

@@ -39,7 +39,7 @@ impl Method for Gnomonic {
 
     fn inverse(&self, x: f64, y: f64) -> (f64, f64) {
         let r = x.hypot(y);
-        let a = self.geodesic.a;
+        let a = self.geodesic.semi_major_m;
         if !(r <= 60.0 * a) {
             return (f64::NAN, f64::NAN);
         }
