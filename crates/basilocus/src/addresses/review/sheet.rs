@@ -53,7 +53,20 @@ pub(crate) fn write(pending: &PendingOutput, rows: &[ReviewRow], date: &str) -> 
             }
         }
     }
-    let mut review = Table {
+    let mut review = review_table();
+    let mut candidates = candidates_table();
+    for (row, n) in &once {
+        review.rows.push(asked(row, *n));
+        let offered = row.candidates.iter().take(SHOWN).enumerate();
+        candidates.rows.extend(offered.map(|(i, c)| offer(row.source_row, i + 1, c)));
+    }
+    write_tables(pending, &[review, candidates, how_table()], date)?;
+    Ok(once.len() as u64)
+}
+
+/// The sheet of the rows in doubt, without rows.
+fn review_table() -> Table {
+    Table {
         name: REVIEW.into(),
         header: [
             "source_row",
@@ -72,8 +85,12 @@ pub(crate) fn write(pending: &PendingOutput, rows: &[ReviewRow], date: &str) -> 
         numbers: vec![0, 1],
         answers: vec![4],
         ..Default::default()
-    };
-    let mut candidates = Table {
+    }
+}
+
+/// The sheet of their candidates, without rows.
+fn candidates_table() -> Table {
+    Table {
         name: CANDIDATES.into(),
         header: [
             "source_row",
@@ -96,39 +113,12 @@ pub(crate) fn write(pending: &PendingOutput, rows: &[ReviewRow], date: &str) -> 
         widths: vec![10, 7, 40, 14, 10, 13, 13, 30, 46, 16, 8, 20, 10, 8],
         numbers: vec![0, 1, 4, 5, 6],
         ..Default::default()
-    };
-    for (row, n) in &once {
-        let mut cells =
-            vec![row.source_row.to_string(), n.to_string(), row.address.clone(), row.reason.clone(), String::new()];
-        for i in 0..SHOWN {
-            cells.push(row.candidates.get(i).map_or(String::new(), |c| {
-                // A place that was only offered has no score.
-                let worth = if c.confidence > 0 { format!(", {}; {}", c.confidence, c.parts) } else { String::new() };
-                format!("{}: {} ({}{worth})", i + 1, c.address, c.level.name())
-            }));
-        }
-        cells.push(row.key.replace('\u{1f}', SHOWN_SEPARATOR));
-        review.rows.push(cells);
-        for (i, c) in row.candidates.iter().take(SHOWN).enumerate() {
-            candidates.rows.push(vec![
-                row.source_row.to_string(),
-                (i + 1).to_string(),
-                c.address.clone(),
-                c.level.name().to_string(),
-                c.confidence.to_string(),
-                c.lon.to_string(),
-                c.lat.to_string(),
-                c.parts.to_string(),
-                c.changes.join("; "),
-                c.locality.to_string(),
-                c.region.to_string(),
-                c.parent.to_string(),
-                c.postcode.to_string(),
-                c.extension.to_string(),
-            ]);
-        }
     }
-    let how = Table {
+}
+
+/// The sheet that says how to answer.
+fn how_table() -> Table {
+    Table {
         name: HOW.into(),
         header: vec!["In the column \"answer\" of the sheet \"review\" write one of these".into()],
         widths: vec![100],
@@ -144,9 +134,42 @@ pub(crate) fn write(pending: &PendingOutput, rows: &[ReviewRow], date: &str) -> 
         .map(|t| vec![t.to_string()])
         .collect(),
         ..Default::default()
-    };
-    write_tables(pending, &[review, candidates, how], date)?;
-    Ok(once.len() as u64)
+    }
+}
+
+/// The cells of a row in doubt, which stands for so many rows.
+fn asked(row: &ReviewRow, n: u64) -> Vec<String> {
+    let mut cells =
+        vec![row.source_row.to_string(), n.to_string(), row.address.clone(), row.reason.clone(), String::new()];
+    for i in 0..SHOWN {
+        cells.push(row.candidates.get(i).map_or(String::new(), |c| {
+            // A place that was only offered has no score.
+            let worth = if c.confidence > 0 { format!(", {}; {}", c.confidence, c.parts) } else { String::new() };
+            format!("{}: {} ({}{worth})", i + 1, c.address, c.level.name())
+        }));
+    }
+    cells.push(row.key.replace('\u{1f}', SHOWN_SEPARATOR));
+    cells
+}
+
+/// The cells of a candidate.
+fn offer(source_row: u64, choice: usize, c: &Candidate) -> Vec<String> {
+    vec![
+        source_row.to_string(),
+        choice.to_string(),
+        c.address.clone(),
+        c.level.name().to_string(),
+        c.confidence.to_string(),
+        c.lon.to_string(),
+        c.lat.to_string(),
+        c.parts.to_string(),
+        c.changes.join("; "),
+        c.locality.to_string(),
+        c.region.to_string(),
+        c.parent.to_string(),
+        c.postcode.to_string(),
+        c.extension.to_string(),
+    ]
 }
 
 /// Reads the answers of a workbook; rows without one are left out.
