@@ -9,9 +9,9 @@ fn main() {
     match read(&text, AxisOrder::Reject) {
         Ok(reading) => {
             println!("{text} is {} ({})", reading.words(), reading.notation.words());
-            for (notation, name) in NOTATIONS {
+            for notation in NOTATIONS {
                 if let Some(written) = print(reading.lon_deg, reading.lat_deg, *notation, notation.usual_digits()) {
-                    println!("  {name:<24} {written}");
+                    println!("  {:<24} {written}", notation.name());
                 }
             }
         }

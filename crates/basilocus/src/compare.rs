@@ -143,7 +143,7 @@ pub fn compare(plan: &ComparePlan, worst: usize, cancel: &Cancel) -> Result<Comp
     }
     if pairs.is_empty() {
         return Err(Error::Usage(format!(
-            "{} and {} have no row in common; say with --key which column tells the rows apart",
+            "{} and {} have no row in common; say with `key` which column tells the rows apart",
             plan.a.display(),
             plan.b.display()
         )));

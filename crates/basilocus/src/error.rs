@@ -26,7 +26,7 @@ pub enum Error {
         names: Vec<String>,
     },
     /// Nothing says which system the numbers are in.
-    #[error("{}: no reference system is said for {what}; say it with --from, such as --from EPSG:4326 (WGS 84 longitude and latitude){hint}", .path.display())]
+    #[error("{}: no reference system is said for {what}; say it with `from`, such as `from` EPSG:4326 (WGS 84 longitude and latitude){hint}", .path.display())]
     NoCrs {
         /// The file.
         path: PathBuf,
@@ -36,7 +36,7 @@ pub enum Error {
         hint: String,
     },
     /// No columns of coordinates.
-    #[error("{}: no columns of coordinates were found among {}; say them with --x and --y, or --coordinates", .path.display(), .names.join(", "))]
+    #[error("{}: no columns of coordinates were found among {}; say them with `x` and `y`, or `coordinates`", .path.display(), .names.join(", "))]
     NoPosition {
         /// The file.
         path: PathBuf,
@@ -44,7 +44,7 @@ pub enum Error {
         names: Vec<String>,
     },
     /// No columns of addresses.
-    #[error("{}: no columns of an address were found among {}; say them with --address, or --street, --locality, --postcode …", .path.display(), .names.join(", "))]
+    #[error("{}: no columns of an address were found among {}; say them with `address`, or `street`, `locality`, `postcode` …", .path.display(), .names.join(", "))]
     NoAddress {
         /// The file.
         path: PathBuf,

@@ -7,10 +7,15 @@
 //! | say what a file holds | [`look`](fn@look) |
 //! | add a step of one's own | [`steps`] |
 //! | match a column of addresses | [`Geocoder`] |
+//! | read a tutorial, or short answers | [`guide`] |
 //! | transform numbers, read notations, find systems | [`geodesy`], [`coordinates`] |
 //!
 //! The rooms below are re-exported: [`geodesy`], [`address`], [`table`], [`formats`]; and [`arrow`], in the version that
 //! rows are made of.
+//!
+//! Features, all but `http`, `parquet` and `arguments` on: `workbooks`, `geopackage`, `archives` (zip, KMZ), `reviews` (of
+//! addresses), `http` (sources on the web), `parquet`, `arguments` (the plan's types as arguments of a command line). Without
+//! them there are text, GeoJSON, XML, shapefiles and drawings.
 //!
 //! ```
 //! use basilocus::Layer;
@@ -34,6 +39,7 @@ pub mod coordinates;
 pub mod doubts;
 pub mod engine;
 mod error;
+pub mod guide;
 pub mod layer;
 pub mod look;
 pub mod plan;

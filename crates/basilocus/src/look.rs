@@ -275,7 +275,7 @@ fn address_parts(roles: &[Option<Role>]) -> Option<String> {
         String::new()
     } else {
         format!(
-            "; there is no column of a {} (add one with --set NAME=VALUE, if it is the same for all)",
+            "; there is no column of a {} (add one with `set` NAME=VALUE, if it is the same for all)",
             lacking.join(" or ")
         )
     };

@@ -293,7 +293,7 @@ fn systems_in_every_form_lead_to_one() {
     let short = write(f.path(), "c.toml", &system::to_toml(&oregon).unwrap());
     let own = system::find(&short.to_string_lossy()).unwrap().crs;
     assert_eq!((own.code, own.projection().unwrap()), (None, oregon.projection().unwrap()));
-    assert!(system::to_toml(&crs("EPSG:4978")).unwrap_err().to_string().contains("--wkt"));
+    assert!(system::to_toml(&crs("EPSG:4978")).unwrap_err().to_string().contains("`wkt`"));
     let huge = write(f.path(), "d.prj", &"x".repeat(1_100_000));
     assert!(system::find(&huge.to_string_lossy()).unwrap_err().to_string().contains("bytes"));
 }

@@ -184,15 +184,15 @@ fn options_are_checked_before_a_row_is_read() {
         change(&mut plan);
         f.geocode(plan).unwrap_err()
     };
-    insta::assert_snapshot!(refused(&|p| p.extras = vec!["metro".into()]), @"--extras metro: the reference gives postcode, extension, locality, region, parent, district");
-    insta::assert_snapshot!(refused(&|p| p.country = Some("FR".into())), @"--country FR: no reference is of that country; there is US");
-    insta::assert_snapshot!(refused(&|p| p.country = Some("Atlantis".into())), @"--country Atlantis: one of US, CA, GB, IE, AU, NZ, DE, NL, FR, ES, PT, IT is expected");
-    insta::assert_snapshot!(refused(&|p| p.within = Some("5,9,6,1".into())), @"--within 5,9,6,1: WEST,SOUTH,EAST,NORTH in degrees is expected, the south below the north");
-    insta::assert_snapshot!(refused(&|p| p.within = Some("no.geojson".into())), @"--within no.geojson: there is no such file");
-    insta::assert_snapshot!(refused(&|p| p.near = Some("500,1".into())), @"--near 500,1: LON,LAT in degrees is expected, longitude first");
-    insta::assert_snapshot!(refused(&|p| p.near = Some("Atlantis".into())), @"--near Atlantis: LON,LAT in degrees is expected, or the name of one locality of the reference; if there are several of that name, say the position");
-    insta::assert_snapshot!(refused(&|p| { p.finest = Some("locality".into()); p.coarsest = Some("street".into()); }), @"--finest locality is coarser than --coarsest street: nothing could be placed");
-    insta::assert_snapshot!(refused(&|p| { p.coarsest = Some("postcode".into()); p.then = Some("street".into()); }), @"--then street is finer than what the first pass takes already (postcode)");
+    insta::assert_snapshot!(refused(&|p| p.extras = vec!["metro".into()]), @"`extras` metro: the reference gives postcode, extension, locality, region, parent, district");
+    insta::assert_snapshot!(refused(&|p| p.country = Some("FR".into())), @"`country` FR: no reference is of that country; there is US");
+    insta::assert_snapshot!(refused(&|p| p.country = Some("Atlantis".into())), @"`country` Atlantis: one of US, CA, GB, IE, AU, NZ, DE, NL, FR, ES, PT, IT is expected");
+    insta::assert_snapshot!(refused(&|p| p.within = Some("5,9,6,1".into())), @"`within` 5,9,6,1: WEST,SOUTH,EAST,NORTH in degrees is expected, the south below the north");
+    insta::assert_snapshot!(refused(&|p| p.within = Some("no.geojson".into())), @"`within` no.geojson: there is no such file");
+    insta::assert_snapshot!(refused(&|p| p.near = Some("500,1".into())), @"`near` 500,1: LON,LAT in degrees is expected, longitude first");
+    insta::assert_snapshot!(refused(&|p| p.near = Some("Atlantis".into())), @"`near` Atlantis: LON,LAT in degrees is expected, or the name of one locality of the reference; if there are several of that name, say the position");
+    insta::assert_snapshot!(refused(&|p| { p.finest = Some("locality".into()); p.coarsest = Some("street".into()); }), @"`finest` locality is coarser than `coarsest` street: nothing could be placed");
+    insta::assert_snapshot!(refused(&|p| { p.coarsest = Some("postcode".into()); p.then = Some("street".into()); }), @"`then` street is finer than what the first pass takes already (postcode)");
 }
 
 #[test]

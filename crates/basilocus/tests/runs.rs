@@ -88,7 +88,7 @@ fn positions_in_every_shape_of_table() {
 fn nothing_is_guessed_about_systems_and_columns() {
     let f = Folder::new();
     let message = |text: &str, from: Option<&str>| f.convert(text, from, &["EPSG:2269"]).unwrap_err().to_string();
-    assert!(message("lon,lat\n1,2\n", None).contains("say it with --from"));
+    assert!(message("lon,lat\n1,2\n", None).contains("say it with `from`"));
     assert!(message("easting,northing\n500000,5000000\n", None).contains("too large for degrees"));
     assert!(
         message("lon,lat\n-123.8,46.2\n", Some("EPSG:2269")).contains("look like degrees"),

@@ -2,6 +2,7 @@
 
 mod args;
 mod commands;
+mod flags;
 mod progress;
 mod text;
 
@@ -35,7 +36,7 @@ fn main() -> ExitCode {
             {
                 return ExitCode::SUCCESS;
             }
-            eprintln!("basilocus: {e}");
+            eprintln!("basilocus: {}", flags::in_text(&e.to_string()));
             let usage = e.downcast_ref::<basilocus::Error>().is_some_and(|e| e.kind() == basilocus::ErrorKind::Usage);
             ExitCode::from(if usage { 2 } else { 1 })
         }

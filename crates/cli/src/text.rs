@@ -12,6 +12,7 @@ use std::io::{IsTerminal, Write as _};
 
 /// Prints to standard output, long lines folded where that is a terminal; an error is the reader's having gone away.
 pub fn print(text: &str) -> std::io::Result<()> {
+    let text = &*crate::flags::in_text(text);
     let mut out = std::io::stdout().lock();
     if std::io::stdout().is_terminal() {
         out.write_all(folded(text, usize::from(width())).as_bytes())?;

@@ -1,16 +1,12 @@
-//! Zip archives: one file of them is read, with the files that belong to it.
+//! Zip archives: one file of them is read, with the files that belong to it. Behind the feature `archives`.
 
-use crate::FormatError;
+use crate::driver::DRIVERS;
+use crate::{FormatError, PendingOutput};
 use std::fs::File;
-use std::io::{BufReader, Read, Write};
+use std::io::{BufReader, BufWriter, Read, Write};
 use std::path::{Path, PathBuf};
 use zip::ZipArchive;
 
-/// Endings of files that are read, DBF tables beside them.
-const ENDINGS: [&str; 18] = [
-    "shp", "gpkg", "geojson", "json", "geojsonl", "ndjson", "kml", "gpx", "gml", "dxf", "xml", "csv", "tsv", "tab",
-    "txt", "xyz", "xlsx", "ods",
-];
 /// Members that are looked at; a list of more is a bomb of its own.
 const MOST_MEMBERS: usize = 65_536;
 
@@ -65,7 +61,7 @@ pub(crate) fn unpack(
             let e = ending(n);
             // What belongs to a shapefile is no file of its own ("rivers.shp.xml").
             let belongs = shapefiles.iter().any(|s| n.starts_with(&format!("{s}.")) && e != "shp");
-            !belongs && (ENDINGS.contains(&e.as_str()) || e == "dbf")
+            !belongs && DRIVERS.iter().any(|d| d.endings.contains(&e.as_str()))
         })
         .collect();
     let names = || candidates.iter().map(|(_, n)| n.clone()).collect::<Vec<_>>();
@@ -122,4 +118,21 @@ pub(crate) fn unpack(
         unpacked.push(name.clone());
     }
     Ok((folder.join(&chosen.1), unpacked))
+}
+
+/// Packs members, each with its name, into an archive for an output.
+pub(crate) fn pack(pending: &PendingOutput, members: &mut [(&str, &mut dyn Read)]) -> Result<(), FormatError> {
+    let failed = |e: &dyn std::fmt::Display| FormatError::write(pending.target(), e);
+    let out = File::create(pending.path()).map_err(|e| failed(&e))?;
+    let mut archive = zip::ZipWriter::new(BufWriter::new(out));
+    // The time of writing would make two runs of one plan differ.
+    let options = zip::write::SimpleFileOptions::default()
+        .compression_method(zip::CompressionMethod::Deflated)
+        .last_modified_time(zip::DateTime::default())
+        .large_file(true);
+    for (name, bytes) in members {
+        archive.start_file(*name, options).map_err(|e| failed(&e))?;
+        std::io::copy(bytes, &mut archive).map_err(|e| failed(&e))?;
+    }
+    archive.finish().and_then(|mut f| f.flush().map_err(Into::into)).map_err(|e| failed(&e))
 }

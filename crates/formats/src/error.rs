@@ -24,6 +24,16 @@ pub enum FormatError {
         /// The first of the rows.
         row: u64,
     },
+    /// A format that this build of the program does not have.
+    #[error("{}: this build leaves out {what}; build it with the feature {feature}", .path.display())]
+    LeftOut {
+        /// The file.
+        path: PathBuf,
+        /// The formats that are left out.
+        what: &'static str,
+        /// The feature that has them.
+        feature: &'static str,
+    },
     /// Nothing in it.
     #[error("{}: {what}", .path.display())]
     Empty {
@@ -59,7 +69,7 @@ pub enum FormatError {
         names: Vec<String>,
     },
     /// One of several layers must be chosen.
-    #[error("{}: holds several layers; choose one with --layer: {}", .path.display(), .names.join(", "))]
+    #[error("{}: holds several layers; choose one with `layer`: {}", .path.display(), .names.join(", "))]
     ChooseLayer {
         /// The file.
         path: PathBuf,
@@ -93,7 +103,7 @@ pub enum FormatError {
         problem: String,
     },
     /// An output that is there already.
-    #[error("{}: exists already and is not replaced; add --overwrite, or name another file", .path.display())]
+    #[error("{}: exists already and is not replaced; add `overwrite`, or name another file", .path.display())]
     OutputExists {
         /// The file.
         path: PathBuf,
@@ -115,7 +125,7 @@ pub enum FormatError {
         problem: String,
     },
     /// An extension that names no format that is written.
-    #[error("{}: the ending says no format that is written; use .csv, .tsv, .xlsx, .dbf, .geojson, .geojsonl, .gpkg, .shp, .kml, .kmz, .gml, .gpx, .dxf or .parquet", .path.display())]
+    #[error("{}: the ending says no format that is written; use one of {}", .path.display(), crate::driver::all_written())]
     OutputFormat {
         /// The file.
         path: PathBuf,
@@ -159,6 +169,7 @@ impl FormatError {
         match &mut self {
             FormatError::NotFound { path }
             | FormatError::IsFolder { path }
+            | FormatError::LeftOut { path, .. }
             | FormatError::Empty { path, .. }
             | FormatError::NotRecognised { path, .. }
             | FormatError::Password { path }

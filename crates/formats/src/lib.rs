@@ -9,10 +9,10 @@
 //! | delimited text | [`delimited`] | yes | yes |
 //! | text in fixed columns | [`fixed`] | yes | no |
 //! | XYZ text | [`xyz`] | yes | no |
-//! | XLSX | [`xlsx`] | yes | yes |
-//! | OpenDocument workbooks | [`xlsx`] | yes | no |
+//! | XLSX, with the feature `workbooks` | [`xlsx`] | yes | yes |
+//! | OpenDocument workbooks, with the feature `workbooks` | [`xlsx`] | yes | no |
 //! | GeoJSON (RFC 7946), a feature a line (RFC 8142) | [`geojson`] | yes | yes |
-//! | GeoPackage | [`geopackage`] | yes | yes |
+//! | GeoPackage, with the feature `geopackage` | [`geopackage`] | yes | yes |
 //! | KML 2.2 | [`kml`] | yes | yes |
 //! | GML simple features | [`gml`] | yes | yes |
 //! | GPX | [`gpx`] | yes | points, lines |
@@ -22,12 +22,15 @@
 //! | GeoParquet 1.1, with the feature `parquet` | [`parquet`] | yes | yes |
 //! | DXF drawings | [`dxf`] | yes | yes |
 //!
-//! To add one: a folder with a reader and a writer, and its line in [`Format`], [`open`] and [`create`].
+//! To add one: a folder with a reader, a writer and a `DRIVER`, and its line in the list of `driver.rs`. Endings, options,
+//! detection and messages come from there.
 
+#[cfg_attr(not(feature = "archives"), path = "archive_left_out.rs")]
 mod archive;
 pub mod dbf;
 pub mod delimited;
 mod detect;
+mod driver;
 pub mod dxf;
 mod error;
 mod feature;
@@ -52,7 +55,8 @@ pub mod xlsx;
 mod xml;
 pub mod xyz;
 
-pub use detect::{Format, detect};
+pub use detect::detect;
+pub use driver::{DRIVERS, Driver, Format, GeometryPlace, InputOption};
 pub use error::FormatError;
 pub use http::is_address;
 pub use output::{PendingOutput, publish};

@@ -1,10 +1,8 @@
 //! What every reader gives.
 
+use crate::driver::check_options;
 use crate::geometry_text::GeometryText;
-use crate::{
-    Format, FormatError, dbf, delimited, detect, dxf, feed, fixed, geojson, geopackage, gml, gpx, http, kml, shapefile,
-    spool, xlsx, xyz,
-};
+use crate::{Format, FormatError, detect, http, spool};
 use arrow_schema::SchemaRef;
 use basilocus_table::{Batch, SetAsideRow};
 use std::path::{Path, PathBuf};
@@ -195,51 +193,15 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
         return Ok(reader);
     }
     let format = detect(path)?;
-    let unfit = |flag: &str, what: &str| FormatError::Option {
-        path: path.to_path_buf(),
-        problem: format!("{flag} is for {what}; this is {}", format.name()),
-    };
-    if options.sheet.is_some() && !matches!(format, Format::Xlsx | Format::Ods) {
-        return Err(unfit("--sheet", "workbooks"));
-    }
-    if options.layer.is_some()
-        && !matches!(format, Format::GeoPackage | Format::Gml | Format::Gpx | Format::Dxf | Format::Feed)
-    {
-        return Err(unfit("--layer", "GeoPackages, GML and GPX files, other XML, drawings and archives"));
-    }
     let format = match format {
         // What the user says of a text counts more than how it looks.
         Format::Delimited | Format::Xyz | Format::Fixed if options.fixed.is_some() => Format::Fixed,
         Format::Xyz | Format::Fixed if options.delimiter.is_some() => Format::Delimited,
         found => found,
     };
-    if options.fixed.is_some() && (format != Format::Fixed || options.delimiter.is_some()) {
-        return Err(unfit("--fixed", "text without delimiters"));
-    }
-    if options.delimiter.is_some() && format != Format::Delimited {
-        return Err(unfit("--delimiter", "delimited text"));
-    }
-    Ok(match format {
-        Format::Delimited => Box::new(delimited::DelimitedReader::open(path, options)?),
-        Format::Fixed => Box::new(fixed::FixedReader::open(path, options)?),
-        Format::Xyz => Box::new(xyz::XyzReader::open(path, options)?),
-        Format::Xlsx | Format::Ods => Box::new(xlsx::XlsxReader::open(path, options)?),
-        Format::GeoJson => Box::new(geojson::GeoJsonReader::open(path, options)?),
-        Format::GeoPackage => Box::new(geopackage::GeoPackageReader::open(path, options)?),
-        Format::Shapefile => Box::new(shapefile::ShapefileReader::open(path, options)?),
-        Format::Dbf => Box::new(dbf::DbfReader::open(path, options)?),
-        #[cfg(feature = "parquet")]
-        Format::Parquet => Box::new(crate::parquet::ParquetReader::open(path, options)?),
-        #[cfg(not(feature = "parquet"))]
-        Format::Parquet => {
-            return Err(FormatError::Option { path: path.to_path_buf(), problem: crate::parquet::HOW.into() });
-        }
-        Format::Kml => Box::new(kml::KmlReader::open(path, options)?),
-        Format::Dxf => Box::new(dxf::DxfReader::open(path, options)?),
-        Format::Gml => Box::new(gml::GmlReader::open(path, options)?),
-        Format::Gpx => Box::new(gpx::GpxReader::open(path, options)?),
-        Format::Feed => Box::new(feed::FeedReader::open(path, options)?),
-    })
+    let driver = format.driver();
+    check_options(path, driver, options)?;
+    (driver.open)(path, options)
 }
 
 /// The sheets or layers of a file; empty for formats that hold one table.
@@ -251,22 +213,7 @@ pub fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
     if spool::is_standard(path) || http::is_address(path) || spool::is_gzip(path) || crate::archive::is_archive(path) {
         return Ok(Vec::new());
     }
-    match detect(path)? {
-        Format::Xlsx | Format::Ods => xlsx::sheets(path),
-        Format::GeoPackage => geopackage::layers(path),
-        Format::Dxf => dxf::layers(path),
-        Format::Gml => gml::layers(path),
-        Format::Gpx => gpx::layers(path),
-        Format::Feed => feed::layers(path),
-        Format::Delimited
-        | Format::Fixed
-        | Format::Xyz
-        | Format::GeoJson
-        | Format::Shapefile
-        | Format::Dbf
-        | Format::Kml
-        | Format::Parquet => Ok(Vec::new()),
-    }
+    detect(path)?.driver().layers.map_or(Ok(Vec::new()), |layers| layers(path))
 }
 
 #[cfg(test)]

@@ -1,10 +1,7 @@
 //! What every writer takes.
 
 use crate::presentation::Presentation;
-use crate::{
-    Format, FormatError, PendingOutput, dbf, delimited, dxf, geojson, geopackage, gml, gpx, kml, number, shapefile,
-    xlsx,
-};
+use crate::{Format, FormatError, PendingOutput, geopackage, number};
 use arrow_array::{Array, Float64Array};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_table::Batch;
@@ -163,13 +160,13 @@ pub fn append(path: &Path) -> Result<Box<dyn Writer>, FormatError> {
     if Format::of_ending(path) != Some(Format::GeoPackage) {
         return Err(FormatError::Option {
             path: path.to_path_buf(),
-            problem: "--append adds a layer to a GeoPackage; the output is none".into(),
+            problem: "`append` adds a layer to a GeoPackage; the output is none".into(),
         });
     }
     if !path.exists() {
         return create(path, false);
     }
-    Ok(Box::new(geopackage::GeoPackageWriter::append(PendingOutput::new(path, true)?)?))
+    geopackage::append(PendingOutput::new(path, true)?)
 }
 
 /// Creates an output; its format is that of its ending.
@@ -178,26 +175,6 @@ pub fn append(path: &Path) -> Result<Box<dyn Writer>, FormatError> {
 /// [`FormatError::OutputFormat`] for an ending that is not known, and what [`PendingOutput::new`] says.
 pub fn create(path: &Path, overwrite: bool) -> Result<Box<dyn Writer>, FormatError> {
     let format = Format::of_ending(path).ok_or_else(|| FormatError::OutputFormat { path: path.to_path_buf() })?;
-    let pending = PendingOutput::new(path, overwrite)?;
-    Ok(match format {
-        Format::Delimited => Box::new(delimited::DelimitedWriter::create(pending)?),
-        Format::Xlsx => Box::new(xlsx::XlsxWriter::create(pending)),
-        Format::Kml => Box::new(kml::KmlWriter::create(pending)?),
-        Format::Dxf => Box::new(dxf::DxfWriter::create(pending)?),
-        Format::Gml => Box::new(gml::GmlWriter::create(pending)?),
-        Format::Gpx => Box::new(gpx::GpxWriter::create(pending)?),
-        Format::Ods | Format::Feed | Format::Fixed | Format::Xyz => {
-            return Err(FormatError::OutputFormat { path: path.to_path_buf() });
-        }
-        Format::GeoJson => Box::new(geojson::GeoJsonWriter::create(pending)?),
-        Format::GeoPackage => Box::new(geopackage::GeoPackageWriter::create(pending)?),
-        Format::Shapefile => Box::new(shapefile::ShapefileWriter::create(pending)?),
-        Format::Dbf => Box::new(dbf::DbfWriter::create(pending)?),
-        #[cfg(feature = "parquet")]
-        Format::Parquet => Box::new(crate::parquet::ParquetWriter::create(pending)),
-        #[cfg(not(feature = "parquet"))]
-        Format::Parquet => {
-            return Err(FormatError::Option { path: path.to_path_buf(), problem: crate::parquet::HOW.into() });
-        }
-    })
+    let create = format.driver().create.ok_or_else(|| FormatError::OutputFormat { path: path.to_path_buf() })?;
+    create(PendingOutput::new(path, overwrite)?)
 }

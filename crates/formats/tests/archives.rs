@@ -42,7 +42,7 @@ fn the_one_file_that_can_be_read_is() {
     // Several: one has to be said.
     archive(&path, &[("gates.csv", b"id\n1\n"), ("other.csv", b"id\n2\n")]);
     let message = rows(&path, &InputOptions::default()).unwrap_err();
-    assert!(message.contains("--layer: gates.csv, other.csv"), "{message}");
+    assert!(message.contains("`layer`: gates.csv, other.csv"), "{message}");
     let other = InputOptions { layer: Some("other".into()), ..Default::default() };
     assert_eq!(rows(&path, &other).unwrap().0, [["2"]]);
     let none = InputOptions { layer: Some("third".into()), ..Default::default() };

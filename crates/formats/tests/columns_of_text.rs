@@ -35,10 +35,10 @@ fn widths_are_of_characters() {
     assert_eq!((r.names[2].as_str(), r.rows[0][1].as_str(), r.rows[0][2].as_str()), ("column_3", "Mühle", "12.5 m"));
     let r = read_bytes("a.txt", b"a  b\n1  2  longer\n", &fixed("3,2")).unwrap();
     assert!(r.aside[0].reason.contains("longer than its 5"), "{}", r.aside[0].reason);
-    assert!(read_bytes("a.txt", b"a b\n1 2\n", &fixed("3,x")).unwrap_err().contains("--fixed 3,x: \"x\" is no width"));
+    assert!(read_bytes("a.txt", b"a b\n1 2\n", &fixed("3,x")).unwrap_err().contains("`fixed` 3,x: \"x\" is no width"));
     assert!(read_bytes("a.txt", b"a b\n", &fixed("3,2")).unwrap_err().contains("no row below"));
     let both = InputOptions { delimiter: Some(b';'), ..fixed("3") };
-    assert!(read_bytes("a.txt", b"a b\n1 2\n", &both).unwrap_err().contains("--fixed is for text without delimiters"));
+    assert!(read_bytes("a.txt", b"a b\n1 2\n", &both).unwrap_err().contains("`fixed` is for text without delimiters"));
 }
 
 #[test]

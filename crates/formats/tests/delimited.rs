@@ -68,7 +68,7 @@ fn encodings() {
     let latin9 = InputOptions { encoding: Some("iso-8859-15".into()), ..Default::default() };
     assert_eq!(read_with(b"price\n12\xA4\n", &latin9).unwrap().rows[0].1, ["12€"]);
     let wrong = InputOptions { encoding: Some("klingon".into()), ..Default::default() };
-    assert!(read_with(b"a\n1\n", &wrong).err().unwrap().to_string().contains("--encoding klingon"));
+    assert!(read_with(b"a\n1\n", &wrong).err().unwrap().to_string().contains("`encoding` klingon"));
 }
 
 #[test]

@@ -134,7 +134,7 @@ fn each_type_of_feature_is_a_layer() {
     std::fs::write(&path, text.replace("<c ", "<gml:FeatureCollection ").replace("</c>", "</gml:FeatureCollection>"))
         .unwrap();
     assert_eq!(layers(&path).unwrap(), ["Gate", "Road"]);
-    assert!(read(&path, &InputOptions::default()).unwrap_err().contains("choose one with --layer: Gate, Road"));
+    assert!(read(&path, &InputOptions::default()).unwrap_err().contains("choose one with `layer`: Gate, Road"));
     let of = |name: &str| read(&path, &InputOptions { layer: Some(name.into()), ..Default::default() });
     assert_eq!(of("gate").unwrap().rows, [["1"], ["3"]]);
     assert!(of("Lake").unwrap_err().contains("no layer \"Lake\""));

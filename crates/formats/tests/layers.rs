@@ -144,7 +144,7 @@ fn geopackage_comes_back() {
     let path = folder.path().join("gates.gpkg");
     write(&path, 2, &SetAsideTable::default());
     let message = open(&path, &InputOptions::default()).err().unwrap().to_string();
-    assert!(message.contains("--layer") && message.contains("tide_gates, layer_1"), "{message}");
+    assert!(message.contains("`layer`") && message.contains("tide_gates, layer_1"), "{message}");
     let (names, rows, aside) = read(&path, &InputOptions { layer: Some("tide_gates".into()), ..Default::default() });
     assert_eq!(
         names,

@@ -180,7 +180,7 @@ fn an_old_index_does_not_outlive_its_shapes() {
         Err(e) => e.to_string(),
         Ok(_) => panic!("an existing file is not replaced"),
     };
-    assert!(message.contains("areas.shx") && message.contains("--overwrite"), "{message}");
+    assert!(message.contains("areas.shx") && message.contains("`overwrite`"), "{message}");
 }
 
 /// Built by hand from the description of dBase III: two columns, four rows, one of them marked as deleted, in code page

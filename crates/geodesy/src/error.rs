@@ -47,7 +47,7 @@ pub enum Error {
     },
     /// A local grid has no tie to other systems but a transformation of the user's own.
     #[error(
-        "nothing ties {crs} to other systems; say a fitted transformation with --via FILE (made with `basilocus fit`)"
+        "nothing ties {crs} to other systems; say a fitted transformation with `via` FILE (made with `basilocus fit`)"
     )]
     LocalGrid {
         /// Name of the grid.
@@ -55,7 +55,7 @@ pub enum Error {
     },
     /// The best way depends on when the positions were measured.
     #[error(
-        "the best way from {from} to {to} ({operation}, {accuracy_m} m) depends on when the positions were measured: say it with --epoch YEAR, such as --epoch 2020.5{}",
+        "the best way from {from} to {to} ({operation}, {accuracy_m} m) depends on when the positions were measured: say it with `epoch` YEAR, such as `epoch` 2020.5{}",
         otherwise_text(.otherwise)
     )]
     EpochNeeded {
@@ -109,7 +109,7 @@ pub enum Error {
         hint: Option<String>,
     },
     /// `--via` names no way.
-    #[error("--via \"{via}\" is none of the ways from {from} to {to}; there are: {}", .ways.join("; "))]
+    #[error("`via` \"{via}\" is none of the ways from {from} to {to}; there are: {}", .ways.join("; "))]
     NoSuchWay {
         /// Source system.
         from: String,
@@ -155,14 +155,14 @@ pub enum Error {
 
 fn otherwise_text(otherwise: &Option<(String, f64)>) -> String {
     otherwise.as_ref().map_or(String::new(), |(name, a)| {
-        format!("; without it, --via \"{name}\" takes the way that is good to {a} m")
+        format!("; without it, `via` \"{name}\" takes the way that is good to {a} m")
     })
 }
 
 fn hint_text(hint: &Option<String>) -> String {
     hint.as_ref().map_or_else(
         || {
-            "; ask for less, or bring what gives it: a grid file (--grids) or a fit of your own (--via FILE)"
+            "; ask for less, or bring what gives it: a grid file (`grids`) or a fit of your own (`via` FILE)"
                 .to_string()
         },
         |h| format!("; {h}"),

@@ -113,7 +113,7 @@ fn the_user_may_choose_by_name_or_by_what_lies_between() {
 fn moving_frames_ask_when() {
     let (itrf, gda) = (crs("EPSG:9000"), crs("EPSG:7844"));
     let error = Operation::between(&itrf, &gda, None).unwrap_err();
-    assert!(error.to_string().contains("--epoch"), "{error}");
+    assert!(error.to_string().contains("`epoch`"), "{error}");
     // ICSM, GDA2020 Technical Manual, ALIC: ITRF2014 at 2018.0 to GDA2020, geocentric.
     let (from, to) = (crs("EPSG:7789"), crs("EPSG:7842"));
     let op = Operation::find(&from, &to, &Search { epoch: Some(2018.0), ..Default::default() }).unwrap();

@@ -30,17 +30,17 @@ impl Finder {
         if let Some(epoch) = plan.epoch
             && !(1900.0..2200.0).contains(&epoch)
         {
-            return Err(Error::Usage(format!("--epoch {epoch}: a decimal year is expected, such as 2020.5")));
+            return Err(Error::Usage(format!("`epoch` {epoch}: a decimal year is expected, such as 2020.5")));
         }
         if let Some(a) = plan.require_accuracy
             && !(a > 0.0)
         {
-            return Err(Error::Usage(format!("--require-accuracy {a}: metres above zero are expected")));
+            return Err(Error::Usage(format!("`require_accuracy` {a}: metres above zero are expected")));
         }
         if let Some(folder) = &plan.grids
             && !folder.is_dir()
         {
-            return Err(Error::Usage(format!("--grids {}: there is no such folder", folder.display())));
+            return Err(Error::Usage(format!("`grids` {}: there is no such folder", folder.display())));
         }
         let (mut via, mut own) = (None, None);
         if let Some(text) = &plan.via {
@@ -133,7 +133,7 @@ impl Finder {
             return Ok(Operation::find(source, &own.to, &search)?.then(map(true)?));
         }
         Err(Error::Usage(format!(
-            "--via \"{}\" leads from {} to {}, and the coordinates go from {} to {}: say --from or --to accordingly",
+            "`via` \"{}\" leads from {} to {}, and the coordinates go from {} to {}: say `from` or `to` accordingly",
             own.name,
             own.from.title(),
             own.to.title(),

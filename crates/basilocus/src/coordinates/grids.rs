@@ -85,7 +85,7 @@ impl GridSource for GridFolders {
     fn place(&self) -> String {
         match (self.folders.as_slice(), self.said) {
             ([], _) => {
-                format!("(no folder of grid files is said: --grids DIR, or the environment variable {VARIABLE})")
+                format!("(no folder of grid files is said: `grids` DIR, or the environment variable {VARIABLE})")
             }
             (folders, said) => {
                 let list: Vec<String> = folders.iter().map(|f| f.display().to_string()).collect();

@@ -156,7 +156,7 @@ pub fn measure(degrees: &[(f64, f64)], crs: &Crs, map: Option<&Crs>) -> Result<M
         None => None,
         Some(map) => {
             let Kind::Projected { unit, .. } = &map.horizontal().kind else {
-                return Err(Error::Usage(format!("--on {}: a projected system is expected", map.title())));
+                return Err(Error::Usage(format!("`on` {}: a projected system is expected", map.title())));
             };
             let greenwich = geographic_on_greenwich(crs)?;
             let op = Operation::between(&greenwich, map.horizontal(), None)?;
@@ -262,7 +262,7 @@ pub struct DistortionReport {
 /// [`Error::Usage`] where the system is not projected or gives no numbers for any of them.
 pub fn distortion(degrees: &[(f64, f64)], map: &Crs) -> Result<DistortionReport, Error> {
     let (Some(projection), Some(datum)) = (map.projection()?, map.datum()) else {
-        return Err(Error::Usage(format!("--on {}: a projected system is expected", map.title())));
+        return Err(Error::Usage(format!("`on` {}: a projected system is expected", map.title())));
     };
     let step = degrees.len().div_ceil(20_000).max(1);
     let looked: Vec<&(f64, f64)> = degrees.iter().step_by(step).collect();

@@ -39,7 +39,7 @@ pub fn order(text: Option<&str>) -> Result<AxisOrder, Error> {
         None => Ok(AxisOrder::Reject),
         Some("latitude-first") => Ok(AxisOrder::LatitudeFirst),
         Some("longitude-first") => Ok(AxisOrder::LongitudeFirst),
-        Some(other) => Err(Error::Usage(format!("--order {other}: latitude-first or longitude-first is expected"))),
+        Some(other) => Err(Error::Usage(format!("`order` {other}: latitude-first or longitude-first is expected"))),
     }
 }
 
@@ -65,7 +65,7 @@ pub fn read(text: &str, from: Option<&str>, order: AxisOrder) -> Result<Typed, E
         if let Some(p) = notation::well_known_text::point(text) {
             let p = p.map_err(basilocus_geodesy::Error::Notation)?;
             let words = format!("easting {}, northing {} ({})", p.x, p.y, unit.plural());
-            return finish(p.x, p.y, p.z, crs, Notation::WellKnownText.words(), words, None);
+            return finish(p.x, p.y, p.z, crs, Notation::WellKnownText.words().into(), words, None);
         }
         match notation::easting_northing::read(text, unit.metres) {
             Ok(r) => {
@@ -87,9 +87,9 @@ pub fn read(text: &str, from: Option<&str>, order: AxisOrder) -> Result<Typed, E
         (None, false) => Catalogue::embedded().get(4326)?,
         _ => crs,
     };
-    if matches!(r.notation, Notation::Utm | Notation::Mgrs) && !crate::steps::positions::is_like_wgs84(&said) {
+    if r.notation.is_wgs84_grid() && !crate::steps::positions::is_like_wgs84(&said) {
         return Err(Error::Usage(format!(
-            "\"{text}\" is a grid on the WGS 84 ellipsoid, and --from is {}: leave --from away, or say the projected system of that zone",
+            "\"{text}\" is a grid on the WGS 84 ellipsoid, and `from` is {}: leave `from` away, or say the projected system of that zone",
             said.title()
         )));
     }
@@ -97,7 +97,7 @@ pub fn read(text: &str, from: Option<&str>, order: AxisOrder) -> Result<Typed, E
         Kind::Geographic { unit, .. } => unit.degrees,
         _ => 1.0,
     };
-    finish(r.lon_deg / unit, r.lat_deg / unit, r.height_m, said, r.notation.words(), r.words(), r.cell_m)
+    finish(r.lon_deg / unit, r.lat_deg / unit, r.height_m, said, r.notation.words().into(), r.words(), r.cell_m)
 }
 
 fn geocentric(text: &str, crs: Crs) -> Result<Typed, Error> {
@@ -133,7 +133,7 @@ fn finish(
     let op = Operation::to_degrees(&crs)?;
     let (lon, lat, _) = op.apply_one(x, y, 0.0).ok_or_else(|| {
         Error::Usage(format!(
-            "{x}, {y} cannot be placed: the position is {}; check the numbers, or the system said with --from ({})",
+            "{x}, {y} cannot be placed: the position is {}; check the numbers, or the system said with `from` ({})",
             op.refusal(x, y, 0.0).unwrap_or_else(|| "outside the domain".into()),
             crs.title()
         ))

@@ -292,7 +292,7 @@ pub fn to_toml(crs: &Crs) -> Result<String, Error> {
         ),
         _ => {
             return Err(Error::Usage(format!(
-                "{} is a {} system; the short form holds geographic and projected ones: take --wkt",
+                "{} is a {} system; the short form holds geographic and projected ones: take `wkt`",
                 crs.title(),
                 crs.kind_name()
             )));

@@ -150,7 +150,7 @@ impl TransformationFile {
         let body = toml::to_string(self)
             .map_err(|e| Error::TransformationFile { path: path.to_path_buf(), problem: e.to_string() })?;
         Ok(format!(
-            "# A transformation for basilocus: `convert --via {}` takes it.\n\n{body}",
+            "# A transformation for basilocus: `via = \"{}\"` takes it.\n\n{body}",
             path.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned())
         ))
     }

@@ -23,8 +23,7 @@ fn finding(_: &Scene, end: &Ending) -> Option<Finding> {
         (message, "look at the values and areas that were said")
     } else {
         let main = ledger.set_aside.iter().max_by_key(|(_, n)| **n).map_or("", |(r, _)| r.as_str());
-        let message =
-            format!("the result is empty: all {} rows were set aside (most of them: {main})", ledger.rows_in);
+        let message = format!("the result is empty: all {} rows were set aside (most of them: {main})", ledger.rows_in);
         (message, "the rows set aside say why")
     };
     Some(Finding { column: None, rows: ledger.rows_in, message, mend: mend.into() })

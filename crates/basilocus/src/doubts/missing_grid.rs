@@ -6,7 +6,7 @@ pub static DOUBT: Doubt = Doubt {
     name: "missing-grid",
     looks_for: "an operation for which a grid file is missing, so that a coarser way was taken",
     example: "NAD27 to WGS 84 by three parameters, good to 12 m, where the grid file would give 0.2 m",
-    mend: "get the grid file and say its folder with --grids; --strict forbids the coarser way",
+    mend: "get the grid file and say its folder with `grids`; `strict` forbids the coarser way",
     watch: |_| Some(Box::new(AtTheEnd(finding))),
 };
 
@@ -23,6 +23,6 @@ fn finding(scene: &Scene, end: &Ending) -> Option<Finding> {
             missed.way.grids.join(" and "),
             missed.way.accuracy_m
         ),
-        mend: "get the file and say its folder with --grids; --strict forbids the coarser way".into(),
+        mend: "get the file and say its folder with `grids`; `strict` forbids the coarser way".into(),
     })
 }

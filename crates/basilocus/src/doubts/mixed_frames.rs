@@ -6,7 +6,7 @@ pub static DOUBT: Doubt = Doubt {
     name: "mixed-frames",
     looks_for: "a frame that is fixed to its plate and one that moves against it, taken as equal",
     example: "ITRF2014 positions of 2026 written as GDA94, which are 2 m apart by now",
-    mend: "say when the positions were measured with --epoch, and let --via go",
+    mend: "say when the positions were measured with `epoch`, and let `via` go",
     watch: |_| Some(Box::new(AtTheEnd(finding))),
 };
 

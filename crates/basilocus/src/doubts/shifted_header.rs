@@ -7,7 +7,7 @@ pub static DOUBT: Doubt = Doubt {
     name: "shifted-header",
     looks_for: "a header with one name fewer than the rows have fields, or a blank row below it",
     example: "names for three columns above rows of four fields, so that every value stands under its neighbour's name",
-    mend: "say the right line with --header-row",
+    mend: "say the right line with `header_row`",
     watch: |_| Some(Box::new(AtTheEnd(finding))),
 };
 

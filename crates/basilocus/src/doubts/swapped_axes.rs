@@ -7,7 +7,7 @@ pub static DOUBT: Doubt = Doubt {
     name: "swapped-axes",
     looks_for: "positions outside the area of use of their system, most of which are inside once x and y are exchanged",
     example: "a column \"lat\" with -123.8 beside a column \"lon\" with 46.2",
-    mend: "say --x and --y the other way round",
+    mend: "say `x` and `y` the other way round",
     watch: |scene| scene.area.is_some().then(|| WatchPlaces::boxed(finding)),
 };
 

@@ -7,7 +7,7 @@ pub static DOUBT: Doubt = Doubt {
     name: "wrong-measure",
     looks_for: "a map on which lengths or areas are more than a hundredth off the true ones",
     example: "the area of a field on the web's Mercator, twice as large as the field",
-    mend: "measure on the ellipsoid, or choose a map with `crs advise --for measure`",
+    mend: "measure on the ellipsoid, or choose a map with `crs advise`",
     watch: |_| None,
 };
 

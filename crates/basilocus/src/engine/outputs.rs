@@ -61,11 +61,11 @@ impl Outputs {
         let column = split_column(plan)?;
         if options.append && column.is_some() {
             return Err(Error::Usage(
-                "--append and --split-by exclude each other: parts are files of their own".into(),
+                "`append` and `split_by` exclude each other: parts are files of their own".into(),
             ));
         }
         if column.is_some() && plan.layers.len() > 1 {
-            return Err(Error::Usage("--split-by parts one layer; the plan has several".into()));
+            return Err(Error::Usage("`split_by` parts one layer; the plan has several".into()));
         }
         let paths = || plan.outputs.iter().map(|o| o.file.clone());
         let files = match column {

@@ -54,12 +54,12 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         threads: options.threads,
     };
     let mut chains = plan.layers.iter().map(|l| Chain::open(l, &run)).collect::<Result<Vec<_>, _>>()?;
-    let mut report = Report { outputs: plan.outputs.iter().map(|o| o.file.clone()).collect(), ..Default::default() };
-    let mut beside = Beside::default();
+    let report = Report { outputs: plan.outputs.iter().map(|o| o.file.clone()).collect(), ..Default::default() };
+    let mut layers = Layers { outputs: &mut outputs, beside: Beside::default(), report, options, run: &run };
     for ((layer, name), chain) in plan.layers.iter().zip(&names).zip(&mut chains) {
-        let file = set_aside::path(plan, name, options.append);
-        run_layer(layer, name, chain, file, &mut outputs, &mut beside, &mut report, (options, &run))?;
+        layers.run(layer, name, chain, set_aside::path(plan, name, options.append))?;
     }
+    let Layers { mut beside, mut report, .. } = layers;
     let about = workbook_about::of(&report, &chains, &day);
     let finished = outputs.finish(&about)?;
     report.notices.extend(finished.notices);
@@ -85,37 +85,46 @@ struct Beside {
     stale: Vec<PathBuf>,
 }
 
-#[allow(clippy::too_many_arguments)]
-fn run_layer(
-    layer: &LayerPlan,
-    name: &str,
-    chain: &mut Chain,
-    set_aside_path: Option<PathBuf>,
-    outputs: &mut Outputs,
-    beside: &mut Beside,
-    report: &mut Report,
-    (options, run): (&RunOptions, &Run),
-) -> Result<(), Error> {
-    let mut file = AsideFile::new(set_aside_path.clone(), options.overwrite, &chain.aside.names);
-    let files = chain.decisions.review.clone();
-    let mut review = files.map(|files| Review::start(&files, options.overwrite)).transpose()?;
-    let aside = Aside { file: &mut file, review: review.as_mut(), in_workbook: outputs.hold_set_aside() };
-    let mut outcome = layer_run::run(layer, name, chain, outputs, aside, run)?;
-    match file.finish()? {
-        Some(output) => {
-            outcome.report.set_aside_file = Some(output.target().to_path_buf());
-            beside.pending.push(output);
+/// The layers of a plan while they are run, one after the other.
+struct Layers<'a> {
+    outputs: &'a mut Outputs,
+    beside: Beside,
+    report: Report,
+    options: &'a RunOptions<'a>,
+    run: &'a Run<'a>,
+}
+
+impl Layers<'_> {
+    /// Runs a layer; what it sets aside goes to a file beside the outputs.
+    fn run(
+        &mut self,
+        layer: &LayerPlan,
+        name: &str,
+        chain: &mut Chain,
+        set_aside: Option<PathBuf>,
+    ) -> Result<(), Error> {
+        let overwrite = self.options.overwrite;
+        let mut file = AsideFile::new(set_aside.clone(), overwrite, &chain.aside.names);
+        let files = chain.decisions.review.clone();
+        let mut review = files.map(|files| Review::start(&files, overwrite)).transpose()?;
+        let aside = Aside { file: &mut file, review: review.as_mut(), in_workbook: self.outputs.hold_set_aside() };
+        let mut outcome = layer_run::run(layer, name, chain, self.outputs, aside, self.run)?;
+        match file.finish()? {
+            Some(output) => {
+                outcome.report.set_aside_file = Some(output.target().to_path_buf());
+                self.beside.pending.push(output);
+            }
+            None => self.beside.stale.extend(set_aside.filter(|p| overwrite && p.exists())),
         }
-        None => beside.stale.extend(set_aside_path.filter(|p| options.overwrite && p.exists())),
+        if let Some(review) = review {
+            let (output, told) = review.finish(self.run.day)?;
+            self.report.outputs.push(output.target().to_path_buf());
+            self.report.notices.push(told);
+            self.beside.pending.push(output);
+        }
+        self.report.add(outcome.report, outcome.doubts, &chain.decisions.notices);
+        Ok(())
     }
-    if let Some(review) = review {
-        let (output, told) = review.finish(run.day)?;
-        report.outputs.push(output.target().to_path_buf());
-        report.notices.push(told);
-        beside.pending.push(output);
-    }
-    report.add(outcome.report, outcome.doubts, &chain.decisions.notices);
-    Ok(())
 }
 
 /// What is wrong with a plan by itself: nothing to do, or files that are in each other's way.

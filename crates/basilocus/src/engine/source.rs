@@ -55,7 +55,7 @@ fn order_by_area(path: &Path, crs: &Crs, reader: &mut dyn Reader) -> Result<bool
         (_, both, _) => Err(FormatError::Option {
             path: path.to_path_buf(),
             problem: format!(
-                "the file leaves the order of {} axes to the registry, our catalogue does not know it for {}, and the positions lie in its area of use in {}: say --order longitude-first (easting first) or --order latitude-first (northing first)",
+                "the file leaves the order of {} axes to the registry, our catalogue does not know it for {}, and the positions lie in its area of use in {}: say `order` longitude-first (easting first) or `order` latitude-first (northing first)",
                 if matches!(crs.kind, Kind::Projected { .. }) { "a projected system's" } else { "the" },
                 crs.title(),
                 if both { "both orders" } else { "neither order" },

@@ -46,7 +46,7 @@ impl Split {
                 Some(name) => self.column = name.to_string(),
                 None => {
                     return Err(Error::Usage(format!(
-                        "--split-by {}: there is no such column; it has: {}",
+                        "`split_by` {}: there is no such column; it has: {}",
                         self.column,
                         names.join(", ")
                     )));
@@ -83,7 +83,7 @@ impl Split {
         if !self.parts.contains_key(value) {
             if self.parts.len() >= MAX_PARTS {
                 return Err(Error::Usage(format!(
-                    "--split-by {}: the column has more than {MAX_PARTS} different values; is it the one that is meant?",
+                    "`split_by` {}: the column has more than {MAX_PARTS} different values; is it the one that is meant?",
                     self.column
                 )));
             }

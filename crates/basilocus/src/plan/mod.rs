@@ -253,7 +253,7 @@ impl InputPlan {
             Some(d) if d.len() == 1 && d.is_ascii() && d != "\"" && d != "\n" => Some(d.as_bytes()[0]),
             Some(d) => {
                 return Err(Error::Usage(format!(
-                    "--delimiter \"{d}\": one character is expected, or one of the words tab, space, comma, semicolon"
+                    "`delimiter` \"{d}\": one character is expected, or one of the words tab, space, comma, semicolon"
                 )));
             }
         };

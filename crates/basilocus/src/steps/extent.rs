@@ -19,11 +19,11 @@ impl Extent {
         let text = &self.0;
         let edges: Vec<f64> = text.split(',').filter_map(|p| p.trim().parse().ok()).collect();
         let [w, s, e, n] = edges[..] else {
-            return Err(Error::Usage(format!("--extent {text}: WEST,SOUTH,EAST,NORTH in degrees is expected")));
+            return Err(Error::Usage(format!("`extent` {text}: WEST,SOUTH,EAST,NORTH in degrees is expected")));
         };
         if !(s < n && (-90.0..=90.0).contains(&s) && (-90.0..=90.0).contains(&n)) {
             return Err(Error::Usage(format!(
-                "--extent {text}: the south has to lie below the north, both in degrees"
+                "`extent` {text}: the south has to lie below the north, both in degrees"
             )));
         }
         Ok([w, s, e, n])

@@ -61,7 +61,7 @@ struct Areas {
 pub(super) fn system_of<'a>(columns: &'a Columns, setting: &Setting) -> Result<&'a Crs, Error> {
     columns.placed().map(|p| &p.crs).ok_or_else(|| {
         Error::Usage(format!(
-            "{}: rows without positions lie in no area; say where their coordinates are with --x and --y",
+            "{}: rows without positions lie in no area; say where their coordinates are with `x` and `y`",
             setting.source().display()
         ))
     })
@@ -110,7 +110,7 @@ impl Inside {
         let schema = reader.schema();
         let columns = Columns::of_source(&schema, true);
         let choose: Vec<Condition> =
-            self.choose.iter().map(|c| Condition::read(c, "--where", &columns, file)).collect::<Result<_, _>>()?;
+            self.choose.iter().map(|c| Condition::read(c, "`choose`", &columns, file)).collect::<Result<_, _>>()?;
         let take: Vec<usize> = self.take.iter().map(|t| columns.require(t, file)).collect::<Result<_, _>>()?;
         let system = basilocus_table::batch::point_crs(&schema).ok_or_else(|| {
             Error::Usage(format!(
@@ -138,8 +138,8 @@ impl Inside {
         })?;
         if list.is_empty() {
             let there =
-                if chosen > 0 { "none of the chosen rows is a polygon" } else { "no area has the values of --where" };
-            return Err(Error::Usage(format!("--inside {}: {there}", file.display())));
+                if chosen > 0 { "none of the chosen rows is a polygon" } else { "no area has the values of `choose`" };
+            return Err(Error::Usage(format!("`inside` {}: {there}", file.display())));
         }
         list.sort_by(|a, b| a.bounds[0].total_cmp(&b.bounds[0]));
         let names = take.iter().filter_map(|c| columns.get(*c)).map(|c| c.name().to_string()).collect();

@@ -119,7 +119,7 @@ impl Joining {
             if let Some(c) = self.order {
                 sort(&mut line.positions).map_err(|(row, text)| {
                     Error::Data(format!(
-                        "--gather-order {}: row {row} has \"{text}\", where all others of its {} have numbers; mend it, or leave the option out",
+                        "`lines.order` {}: row {row} has \"{text}\", where all others of its {} have numbers; mend it, or leave the option out",
                         self.name(c),
                         self.shape.name
                     ))

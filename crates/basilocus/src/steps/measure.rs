@@ -22,13 +22,13 @@ impl Step for Measure {
     fn bind(&self, mut columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
         let Some(placed) = columns.placed().filter(|_| columns.has_shapes()) else {
             return Err(Error::Usage(format!(
-                "--measure: {} has no lines or polygons, so there is nothing to measure",
+                "`measure`: {} has no lines or polygons, so there is nothing to measure",
                 setting.source().display()
             )));
         };
         let datum = placed.crs.datum().ok_or_else(|| {
             Error::Usage(format!(
-                "--measure: {} has no datum, so nobody knows how large its unit is on the ground",
+                "`measure`: {} has no datum, so nobody knows how large its unit is on the ground",
                 placed.crs.title()
             ))
         })?;

@@ -34,11 +34,11 @@ impl Step for Nearest {
     fn bind(&self, mut columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
         let references = self.reference.iter().map(|p| Reference::open(p)).collect::<Result<Vec<_>, _>>()?;
         if references.is_empty() {
-            return Err(Error::Usage("no address reference is said; name one with --reference".into()));
+            return Err(Error::Usage("no address reference is said; name one with `reference`".into()));
         }
         let most_m = self.most_m.unwrap_or(FAR_M);
         if !(most_m > 0.0 && most_m.is_finite()) {
-            return Err(Error::Usage(format!("--most {most_m}: a distance above zero is expected")));
+            return Err(Error::Usage(format!("`most_m` {most_m}: a distance above zero is expected")));
         }
         let placed = columns
             .placed()

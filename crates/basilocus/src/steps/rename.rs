@@ -16,7 +16,7 @@ impl Step for Rename {
         for (old, new) in &self.0 {
             let at = columns.require(old, setting.source())?;
             if columns.iter().enumerate().any(|(i, c)| i != at && c.name() == new) {
-                return Err(Error::Usage(format!("--rename {old}={new}: there is a column \"{new}\" already")));
+                return Err(Error::Usage(format!("`rename` {old}={new}: there is a column \"{new}\" already")));
             }
             if let Some(column) = columns.get_mut(at) {
                 column.field = column.field.clone().with_name(new);

@@ -17,7 +17,7 @@ impl Step for Values {
     fn bind(&self, columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
         let mut conditions = Vec::new();
         for text in &self.0 {
-            conditions.push(Condition::read(text, "--value", &columns, setting.source())?);
+            conditions.push(Condition::read(text, "`values`", &columns, setting.source())?);
             setting.interpret(format!("rows whose {}", text.replacen('=', " is ", 1).replace('|', " or ")));
         }
         Ok(Bound::blocks(columns, Choosing(conditions)))

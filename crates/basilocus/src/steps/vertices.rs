@@ -21,7 +21,7 @@ impl Step for Vertices {
     fn bind(&self, columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
         if !columns.has_shapes() {
             return Err(Error::Usage(format!(
-                "--gather points: {} has no lines or polygons whose positions could become points",
+                "`vertices`: {} has no lines or polygons whose positions could become points",
                 setting.source().display()
             )));
         }

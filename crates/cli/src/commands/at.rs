@@ -17,6 +17,8 @@ use std::fmt::Write;
 
 /// Systems offered without being asked for.
 const OFFERED: usize = 6;
+/// Decimals of seconds without the option; other notations have what is worth as much.
+const USUAL_DIGITS: usize = 2;
 
 struct Place {
     crs: Crs,
@@ -59,16 +61,13 @@ pub fn run(a: &AtArgs) -> Result<Done> {
     if a.to.is_empty() {
         offered(catalogue, lon, lat, &|crs| place(crs, &plain).ok(), &mut places);
     }
-    let digits = a.digits.unwrap_or(2);
+    let digits = a.digits.unwrap_or(USUAL_DIGITS);
     let mut written: Vec<(Notation, usize, String)> = Vec::new();
-    for (n, _) in notation::NOTATIONS {
+    for n in notation::NOTATIONS {
         // Codes are written to about a metre; the written angles follow the digits that were asked for.
-        let d = match n {
-            Notation::DecimalDegrees | Notation::Iso6709 | Notation::WellKnownText => digits + 4,
-            Notation::DegreesMinutes => digits + 2,
-            Notation::DegreesMinutesSeconds | Notation::Packed => digits,
-            Notation::Utm => digits.saturating_sub(1),
-            other => other.usual_digits(),
+        let d = match n.is_code() {
+            true => n.usual_digits(),
+            false => (n.usual_digits() + digits).saturating_sub(USUAL_DIGITS),
         };
         let (x, y) = match n.crs_code() {
             None => (lon, lat),
@@ -136,14 +135,7 @@ pub fn run(a: &AtArgs) -> Result<Done> {
     let _ = writeln!(out, "\nthe same spot in WGS 84");
     for (n, d, t) in &written {
         let (north, _) = n.last_digit_m(*d, lat);
-        let what = if matches!(
-            n,
-            Notation::Geohash | Notation::OpenLocationCode | Notation::Gars | Notation::Georef | Notation::Maidenhead
-        ) {
-            "cell"
-        } else {
-            "last digit"
-        };
+        let what = if n.is_cell() { "cell" } else { "last digit" };
         let _ = writeln!(out, "  {:<43} {t:<42} {what}: {}", n.words(), length(north));
     }
     if let (Some(z), Some(band)) = (zone, band_of(lat)) {

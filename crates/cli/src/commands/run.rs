@@ -40,7 +40,7 @@ pub fn plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
     let report = match basilocus::run(&plan, &options) {
         // --strict forbids the coarser way: nothing was written, and the status says why.
         Err(e @ basilocus::Error::Geodesy(basilocus::geodesy::Error::GridMissing { .. })) if behaviour.strict => {
-            eprintln!("basilocus: {e}");
+            eprintln!("basilocus: {}", crate::flags::in_text(&e.to_string()));
             return Ok(Done::NotClean);
         }
         other => other?,
@@ -58,7 +58,7 @@ pub fn plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
             out.push_str(&format!("  plan       {}\n", file.display()));
         }
         if piped {
-            eprint!("{out}");
+            eprint!("{}", crate::flags::in_text(&out));
         } else {
             text::print(&out)?;
         }

@@ -21,6 +21,8 @@ mod reader;
 mod rows;
 mod writer;
 
+use crate::Format;
+use crate::driver::{Driver, GeometryPlace};
 pub(crate) use header::is_dbf;
 pub(crate) use reader::DELETED;
 pub use reader::DbfReader;
@@ -28,3 +30,17 @@ pub(crate) use rows::Table;
 pub(crate) use rows::beside;
 pub use writer::DbfWriter;
 pub(crate) use writer::{Columns, TableSpool};
+
+/// How it is read and written.
+pub(crate) static DRIVER: Driver = Driver {
+    format: Format::Dbf,
+    name: "DBF table",
+    endings: &["dbf"],
+    geometry: GeometryPlace::None,
+    always_wgs84: false,
+    options: &[],
+    recognises: |head| is_dbf(&head.bytes),
+    open: |path, options| Ok(Box::new(DbfReader::open(path, options)?)),
+    layers: None,
+    create: Some(|pending| Ok(Box::new(DbfWriter::create(pending)?))),
+};

@@ -79,7 +79,7 @@ impl Table {
         let said = match encoding {
             Some(e) => Some(TextEncoding::of_label(e).ok_or_else(|| FormatError::Option {
                 path: path.to_path_buf(),
-                problem: format!("--encoding {e} is not known; say utf-8, windows-1252, 850 or the like"),
+                problem: format!("`encoding` {e} is not known; say utf-8, windows-1252, 850 or the like"),
             })?),
             None => None,
         };
@@ -92,7 +92,7 @@ impl Table {
         if known.is_none() && !valid {
             table.encoding = TextEncoding::Web(encoding_rs::WINDOWS_1252);
             table.notes.push(
-                "no encoding is said and the text is no UTF-8: read as windows-1252; say --encoding if letters are wrong"
+                "no encoding is said and the text is no UTF-8: read as windows-1252; say `encoding` if letters are wrong"
                     .into(),
             );
         } else if table.encoding != utf8 {

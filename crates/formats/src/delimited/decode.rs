@@ -34,7 +34,7 @@ impl Decode for DelimitedDecoder {
                 path: self.path.clone(),
                 line,
                 problem: format!(
-                    "byte 0x{:02X} is not UTF-8, as the file was until here; say its encoding, such as --encoding windows-1252",
+                    "byte 0x{:02X} is not UTF-8, as the file was until here; say its encoding, such as `encoding` windows-1252",
                     bytes[e.valid_up_to()]
                 ),
             });

@@ -6,6 +6,8 @@ mod reader;
 mod split;
 mod writer;
 
+use crate::Format;
+use crate::driver::{Driver, GeometryPlace, InputOption};
 pub use dialect::Dialect;
 pub(crate) use dialect::find_encoding;
 pub use reader::DelimitedReader;
@@ -23,3 +25,17 @@ pub fn delimiter_name(delimiter: u8) -> String {
         other => format!("\"{}\"", char::from(other)),
     }
 }
+
+/// How it is read and written.
+pub(crate) static DRIVER: Driver = Driver {
+    format: Format::Delimited,
+    name: "delimited text",
+    endings: &["csv", "tsv", "tab", "txt"],
+    geometry: GeometryPlace::None,
+    always_wgs84: false,
+    options: &[InputOption::Delimiter],
+    recognises: |head| head.is_text() && !head.is_xml(),
+    open: |path, options| Ok(Box::new(DelimitedReader::open(path, options)?)),
+    layers: None,
+    create: Some(|pending| Ok(Box::new(DelimitedWriter::create(pending)?))),
+};

@@ -44,7 +44,7 @@ impl DelimitedReader {
             Some(label) => Encoding::for_label(label.as_bytes()).ok_or_else(|| FormatError::Option {
                 path: path.to_path_buf(),
                 problem: format!(
-                    "--encoding {label} is not known; examples: utf-8, windows-1252, utf-16le, iso-8859-15"
+                    "`encoding` {label} is not known; examples: utf-8, windows-1252, utf-16le, iso-8859-15"
                 ),
             })?,
             None => {
@@ -134,7 +134,7 @@ fn header(
         Some(row) => {
             return Err(FormatError::Option {
                 path: path.to_path_buf(),
-                problem: format!("--header-row {row} is among the {skipped} lines that --skip-lines skips"),
+                problem: format!("`header_row` {row} is among the {skipped} lines that `skip_lines` skips"),
             });
         }
         None => {

@@ -11,6 +11,8 @@ mod text;
 mod transform;
 mod writer;
 
+use crate::Format;
+use crate::driver::{Driver, GeometryPlace, InputOption};
 pub use reader::DxfReader;
 pub(crate) use reader::layers;
 pub use writer::DxfWriter;
@@ -41,3 +43,17 @@ pub(crate) fn is_dxf(head: &[u8]) -> bool {
     }
     false
 }
+
+/// How it is read and written.
+pub(crate) static DRIVER: Driver = Driver {
+    format: Format::Dxf,
+    name: "DXF drawing",
+    endings: &["dxf"],
+    geometry: GeometryPlace::Needs,
+    always_wgs84: false,
+    options: &[InputOption::Layer],
+    recognises: |head| is_dxf(&head.bytes),
+    open: |path, options| Ok(Box::new(DxfReader::open(path, options)?)),
+    layers: Some(layers),
+    create: Some(|pending| Ok(Box::new(DxfWriter::create(pending)?))),
+};

@@ -265,7 +265,7 @@ impl DxfReader {
         let counts: Vec<String> = kinds.iter().map(|(k, n)| format!("{n} {k}")).collect();
         let mut notes = vec![format!("entities: {}", counts.join(", "))];
         if layers.len() > 1 && options.layer.is_none() {
-            notes.push(format!("all layers are read: {}; choose one with --layer", shortened(&layers)));
+            notes.push(format!("all layers are read: {}; choose one with `layer`", shortened(&layers)));
         }
         notes.push(match units.and_then(unit_name) {
             Some(unit) => format!("the header says that the drawing is in {unit}"),

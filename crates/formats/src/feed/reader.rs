@@ -54,7 +54,7 @@ impl FeedReader {
             .map(|r| format!("{} ({})", r.path, r.count))
             .collect();
         if !others.is_empty() && options.layer.is_none() {
-            notes.push(format!("it also repeats {}; choose another with --layer", others.join(", ")));
+            notes.push(format!("it also repeats {}; choose another with `layer`", others.join(", ")));
         }
         let mut columns: Vec<String> = Vec::new();
         let (mut any, mut other) = (false, false);

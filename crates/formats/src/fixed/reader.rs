@@ -38,7 +38,7 @@ impl FixedReader {
         let mut notes = Vec::new();
         let encoding = match &options.encoding {
             Some(label) => Encoding::for_label(label.as_bytes())
-                .ok_or_else(|| wrong(format!("--encoding {label} is not known; an example: windows-1252")))?,
+                .ok_or_else(|| wrong(format!("`encoding` {label} is not known; an example: windows-1252")))?,
             None => {
                 let (encoding, how) = find_encoding(&head);
                 notes.push(format!("encoding {} ({how})", encoding.name()));
@@ -48,10 +48,10 @@ impl FixedReader {
         let (text, _, _) = encoding.decode(&head);
         let skipped = options.skip_lines.unwrap_or(0);
         let (spans, ruler_line) = match &options.fixed {
-            Some(said) => (parse(said).map_err(|p| wrong(format!("--fixed {said}: {p}")))?, None),
+            Some(said) => (parse(said).map_err(|p| wrong(format!("`fixed` {said}: {p}")))?, None),
             None => {
                 let found =
-                    find_ruler(&text).ok_or_else(|| wrong("has no ruler; say the widths with --fixed".into()))?;
+                    find_ruler(&text).ok_or_else(|| wrong("has no ruler; say the widths with `fixed`".into()))?;
                 notes.push(format!("fixed columns by the ruler in line {}", found.1));
                 (found.0, Some(found.1))
             }

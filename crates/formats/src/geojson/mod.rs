@@ -12,6 +12,9 @@ mod survey;
 mod within;
 mod writer;
 
+use crate::Format;
+use crate::detect::Head;
+use crate::driver::{Driver, GeometryPlace};
 pub use reader::GeoJsonReader;
 pub use writer::GeoJsonWriter;
 
@@ -72,4 +75,23 @@ fn separator(path: &Path) -> Option<u8> {
         kind: String,
     }
     serde_json::from_slice::<Kind>(text).is_ok_and(|k| k.kind == "Feature").then_some(b'\n')
+}
+
+/// How it is read and written.
+pub(crate) static DRIVER: Driver = Driver {
+    format: Format::GeoJson,
+    name: "GeoJSON",
+    endings: &["geojson", "json", "geojsonl", "ndjson"],
+    geometry: GeometryPlace::Needs,
+    always_wgs84: true,
+    options: &[],
+    recognises: |head| head.is_text() && head.first() == Some(b'{') && has_type(head),
+    open: |path, options| Ok(Box::new(GeoJsonReader::open(path, options)?)),
+    layers: None,
+    create: Some(|pending| Ok(Box::new(GeoJsonWriter::create(pending)?))),
+};
+
+/// Whether an object says a type, or its file is called so.
+fn has_type(head: &Head) -> bool {
+    head.after_marks().windows(6).any(|w| w == b"\"type\"") || Format::of_ending(&head.path) == Some(Format::GeoJson)
 }

@@ -69,9 +69,9 @@ impl GeoJsonReader {
             let taken = system_of(member);
             notes.push(match &taken {
                 Some(code) => format!(
-                    "the file has a \"crs\" member, which RFC 7946 took out: positions are read in its system, {code}; say --from if they are in another"
+                    "the file has a \"crs\" member, which RFC 7946 took out: positions are read in its system, {code}; say `from` if they are in another"
                 ),
-                None => "the file has a \"crs\" member that names no system of the EPSG registry: positions are read as WGS 84; say --from if they are not".into(),
+                None => "the file has a \"crs\" member that names no system of the EPSG registry: positions are read as WGS 84; say `from` if they are not".into(),
             });
             crs = taken.unwrap_or(crs);
         }

@@ -1,8 +1,63 @@
 //! OGC GeoPackage 1.4: an SQLite file with layers of points, tables without geometry, and R-tree indexes.
+//! Behind the feature `geopackage`, for the database.
 
+#[cfg(feature = "geopackage")]
 mod blob;
+#[cfg(feature = "geopackage")]
 mod reader;
+#[cfg(feature = "geopackage")]
 mod writer;
 
+use crate::Format;
+use crate::driver::{Driver, GeometryPlace, InputOption, Layers};
+#[cfg(feature = "geopackage")]
+use crate::{FormatError, InputOptions, PendingOutput, Reader, Writer};
+#[cfg(feature = "geopackage")]
 pub use reader::{GeoPackageReader, layers};
+#[cfg(feature = "geopackage")]
+use std::path::Path;
+#[cfg(feature = "geopackage")]
 pub use writer::GeoPackageWriter;
+
+/// How it is read and written.
+pub(crate) static DRIVER: Driver = Driver {
+    format: Format::GeoPackage,
+    name: "GeoPackage",
+    endings: &["gpkg"],
+    geometry: GeometryPlace::Holds,
+    always_wgs84: false,
+    options: &[InputOption::Layer],
+    recognises: |head| head.bytes.starts_with(b"SQLite format 3\0"),
+    open,
+    layers: LAYERS,
+    create: Some(create),
+};
+
+#[cfg(feature = "geopackage")]
+const LAYERS: Option<Layers> = Some(layers);
+#[cfg(not(feature = "geopackage"))]
+const LAYERS: Option<Layers> = None;
+
+#[cfg(feature = "geopackage")]
+fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, FormatError> {
+    Ok(Box::new(GeoPackageReader::open(path, options)?))
+}
+
+#[cfg(feature = "geopackage")]
+fn create(pending: PendingOutput) -> Result<Box<dyn Writer>, FormatError> {
+    Ok(Box::new(GeoPackageWriter::create(pending)?))
+}
+
+/// Opens one that is there to add layers to it.
+#[cfg(feature = "geopackage")]
+pub(crate) fn append(pending: PendingOutput) -> Result<Box<dyn Writer>, FormatError> {
+    Ok(Box::new(GeoPackageWriter::append(pending)?))
+}
+
+#[cfg(not(feature = "geopackage"))]
+pub(crate) fn append(pending: crate::PendingOutput) -> Result<Box<dyn crate::Writer>, crate::FormatError> {
+    left_out(pending.target())
+}
+
+#[cfg(not(feature = "geopackage"))]
+crate::driver::left_out!("GeoPackages", "geopackage");

@@ -113,7 +113,7 @@ impl GeoPackageReader {
                 // A system of somebody's own is known by its definition; "undefined" stands where there is none.
                 Ok((_, _, text)) if text.contains('[') => crs = Some(text),
                 _ => notes.push(format!(
-                    "the layer's system (srs_id {srs_id}) is not one of the EPSG registry; say it with --from"
+                    "the layer's system (srs_id {srs_id}) is not one of the EPSG registry; say it with `from`"
                 )),
             }
         }

@@ -240,7 +240,7 @@ impl Writer for GeoPackageWriter {
         if self.there.iter().any(|t| t.eq_ignore_ascii_case(&table)) {
             return Err(FormatError::Option {
                 path: self.pending.target().to_path_buf(),
-                problem: format!("has a layer \"{table}\" already; give the new one another name with --layer-name"),
+                problem: format!("has a layer \"{table}\" already; give the new one another name with `layer_name`"),
             });
         }
         if table != layer.name {

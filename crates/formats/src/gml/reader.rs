@@ -226,7 +226,7 @@ impl GmlReader {
         let by_registry = read.as_ref().is_some_and(|s| s.by_registry);
         match (&chosen.system, &read) {
             (Some(name), None) => {
-                notes.push(format!("the system \"{name}\" is not understood; say it with --from"));
+                notes.push(format!("the system \"{name}\" is not understood; say it with `from`"));
             }
             // Told when the order is known.
             (Some(_), Some(s)) if s.by_registry => {}

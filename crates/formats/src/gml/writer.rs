@@ -94,7 +94,7 @@ impl Writer for GmlWriter {
                 return Err(FormatError::write(
                     self.pending.target(),
                     format!(
-                        "GML names its system by a code, and {} has none; bring the layer to one that has with --to, or write a GeoPackage",
+                        "GML names its system by a code, and {} has none; bring the layer to one that has with `to`, or write a GeoPackage",
                         crs.name
                     ),
                 ));

@@ -3,6 +3,22 @@
 mod reader;
 mod writer;
 
+use crate::Format;
+use crate::driver::{Driver, GeometryPlace, InputOption};
 pub use reader::GpxReader;
 pub(crate) use reader::layers;
 pub use writer::GpxWriter;
+
+/// How it is read and written.
+pub(crate) static DRIVER: Driver = Driver {
+    format: Format::Gpx,
+    name: "GPX",
+    endings: &["gpx"],
+    geometry: GeometryPlace::Needs,
+    always_wgs84: true,
+    options: &[InputOption::Layer],
+    recognises: |head| head.root().is_some_and(|r| r.name == "gpx"),
+    open: |path, options| Ok(Box::new(GpxReader::open(path, options)?)),
+    layers: Some(layers),
+    create: Some(|pending| Ok(Box::new(GpxWriter::create(pending)?))),
+};

@@ -70,7 +70,7 @@ impl GpxReader {
         let layer = LAYERS.into_iter().find(|l| l == layer).unwrap_or(LAYERS[0]);
         let mut notes = Vec::new();
         if names.len() > 1 && options.layer.is_none() {
-            notes.push(format!("layer \"{layer}\" is read of {}; choose another with --layer", names.join(", ")));
+            notes.push(format!("layer \"{layer}\" is read of {}; choose another with `layer`", names.join(", ")));
         }
         let mut columns: Vec<String> = Vec::new();
         let mut z = false;

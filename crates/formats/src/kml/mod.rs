@@ -7,5 +7,21 @@ mod reader;
 mod style;
 mod writer;
 
+use crate::Format;
+use crate::driver::{Driver, GeometryPlace};
 pub use reader::KmlReader;
 pub use writer::KmlWriter;
+
+/// How it is read and written.
+pub(crate) static DRIVER: Driver = Driver {
+    format: Format::Kml,
+    name: "KML",
+    endings: &["kml", "kmz"],
+    geometry: GeometryPlace::Needs,
+    always_wgs84: true,
+    options: &[],
+    recognises: |head| head.root().is_some_and(|r| r.name == "kml"),
+    open: |path, options| Ok(Box::new(KmlReader::open(path, options)?)),
+    layers: None,
+    create: Some(|pending| Ok(Box::new(KmlWriter::create(pending)?))),
+};

@@ -233,25 +233,15 @@ impl KmlWriter {
 
     /// The document and the icons that are files, in an archive.
     fn pack(&mut self) -> Result<(), FormatError> {
-        let failed = |e: &dyn std::fmt::Display| FormatError::write(self.pending.target(), e);
-        let out = File::create(self.pending.path()).map_err(|e| failed(&e))?;
-        let mut archive = zip::ZipWriter::new(BufWriter::new(out));
-        // The time of writing would make two runs of one plan differ.
-        let options = zip::write::SimpleFileOptions::default()
-            .compression_method(zip::CompressionMethod::Deflated)
-            .last_modified_time(zip::DateTime::default())
-            .large_file(true);
-        archive.start_file("doc.kml", options).map_err(|e| failed(&e))?;
         let document = self.file.get_mut();
         document.rewind().map_err(|e| FormatError::write(self.pending.target(), e))?;
-        std::io::copy(document, &mut archive).map_err(|e| failed(&e))?;
+        let mut icons = Vec::with_capacity(self.icons.len());
         for (name, path) in &self.icons {
-            let mut bytes = Vec::new();
-            File::open(path).and_then(|mut f| f.read_to_end(&mut bytes)).map_err(|e| FormatError::read(path, e))?;
-            archive.start_file(name.as_str(), options).map_err(|e| failed(&e))?;
-            archive.write_all(&bytes).map_err(|e| failed(&e))?;
+            icons.push((name.as_str(), File::open(path).map_err(|e| FormatError::read(path, e))?));
         }
-        archive.finish().and_then(|mut f| f.flush().map_err(Into::into)).map_err(|e| failed(&e))
+        let mut members: Vec<(&str, &mut dyn Read)> = vec![("doc.kml", document)];
+        members.extend(icons.iter_mut().map(|(name, file)| (*name, file as &mut dyn Read)));
+        crate::archive::pack(&self.pending, &mut members)
     }
 }
 

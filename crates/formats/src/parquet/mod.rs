@@ -12,12 +12,41 @@ mod values;
 #[cfg(feature = "parquet")]
 mod writer;
 
+use crate::Format;
+use crate::driver::{Driver, GeometryPlace};
+#[cfg(feature = "parquet")]
+use crate::{FormatError, InputOptions, PendingOutput, Reader, Writer};
+#[cfg(feature = "parquet")]
+use std::path::Path;
+
 #[cfg(feature = "parquet")]
 pub use reader::ParquetReader;
 #[cfg(feature = "parquet")]
 pub use writer::ParquetWriter;
 
-/// How to get a build that reads and writes Parquet.
+/// How it is read and written.
+pub(crate) static DRIVER: Driver = Driver {
+    format: Format::Parquet,
+    name: "Parquet",
+    endings: &["parquet", "geoparquet"],
+    geometry: GeometryPlace::Holds,
+    always_wgs84: false,
+    options: &[],
+    recognises: |head| head.bytes.starts_with(b"PAR1"),
+    open,
+    layers: None,
+    create: Some(create),
+};
+
+#[cfg(feature = "parquet")]
+fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, FormatError> {
+    Ok(Box::new(ParquetReader::open(path, options)?))
+}
+
+#[cfg(feature = "parquet")]
+fn create(pending: PendingOutput) -> Result<Box<dyn Writer>, FormatError> {
+    Ok(Box::new(ParquetWriter::create(pending)))
+}
+
 #[cfg(not(feature = "parquet"))]
-pub(crate) const HOW: &str =
-    "Parquet is in builds with the feature parquet: cargo install --path crates/cli --features parquet";
+crate::driver::left_out!("Parquet", "parquet");

@@ -88,7 +88,7 @@ impl ParquetReader {
                     if found.is_none() {
                         let name = said["name"].as_str().unwrap_or("without a name");
                         notes.push(format!(
-                            "the system \"{name}\" has no code of the EPSG registry; say it with --from"
+                            "the system \"{name}\" has no code of the EPSG registry; say it with `from`"
                         ));
                     }
                     found

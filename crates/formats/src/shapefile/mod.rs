@@ -13,8 +13,24 @@ mod record;
 mod rings;
 mod writer;
 
+use crate::Format;
+use crate::driver::{Driver, GeometryPlace};
 pub use reader::ShapefileReader;
 pub use writer::ShapefileWriter;
 
 /// What the main file begins with: 9994, big-endian.
 pub(crate) const MAGIC: [u8; 4] = [0, 0, 0x27, 0x0A];
+
+/// How it is read and written.
+pub(crate) static DRIVER: Driver = Driver {
+    format: Format::Shapefile,
+    name: "shapefile",
+    endings: &["shp"],
+    geometry: GeometryPlace::Needs,
+    always_wgs84: false,
+    options: &[],
+    recognises: |head| head.bytes.starts_with(&MAGIC),
+    open: |path, options| Ok(Box::new(ShapefileReader::open(path, options)?)),
+    layers: None,
+    create: Some(|pending| Ok(Box::new(ShapefileWriter::create(pending)?))),
+};

@@ -102,7 +102,7 @@ impl XlsxReader {
                 let cells = head.iter().find(|(r, _)| *r == row).map(|(_, c)| c.clone()).ok_or_else(|| {
                     FormatError::Option {
                         path: path.to_path_buf(),
-                        problem: format!("--header-row {n} is an empty row of sheet \"{sheet}\""),
+                        problem: format!("`header_row` {n} is an empty row of sheet \"{sheet}\""),
                     }
                 })?;
                 (Some(n), cells, row + 1)

@@ -1,25 +1,8 @@
 //! Small tables for people to fill in: sheets of text with a frozen header, widths, and columns that ask for an answer.
 
-use super::MOST_CHARACTERS;
+use super::{MOST_CHARACTERS, Table};
 use crate::{FormatError, PendingOutput};
 use rust_xlsxwriter::{Color, DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, XlsxError};
-
-/// A sheet.
-#[derive(Debug, Clone, Default, PartialEq)]
-pub struct Table {
-    /// Name of the sheet.
-    pub name: String,
-    /// Headers.
-    pub header: Vec<String>,
-    /// Widths of the columns in characters.
-    pub widths: Vec<u16>,
-    /// Rows of cells; a cell that is a number is written as one where `numbers` says so.
-    pub rows: Vec<Vec<String>>,
-    /// Columns that are numbers.
-    pub numbers: Vec<usize>,
-    /// Columns that are to be filled in.
-    pub answers: Vec<usize>,
-}
 
 /// Height of a line of text, points.
 const LINE_POINTS: f64 = 15.0;

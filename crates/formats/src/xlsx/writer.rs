@@ -173,7 +173,7 @@ impl XlsxWriter {
                     return Err(FormatError::write(
                         self.pending.target(),
                         format!(
-                            "the category has more than {MOST_SHEETS} values, each a sheet; is it the column that is meant? One file a value is made by select --split-by"
+                            "the category has more than {MOST_SHEETS} values, each a sheet; is it the column that is meant? One file a value is made by `split_by`"
                         ),
                     ));
                 }

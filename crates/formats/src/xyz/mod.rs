@@ -3,6 +3,8 @@
 
 mod reader;
 
+use crate::Format;
+use crate::driver::{Driver, GeometryPlace};
 pub use reader::XyzReader;
 
 /// The fields of a line.
@@ -46,3 +48,20 @@ pub(crate) fn is_xyz(sample: &str, named: bool) -> bool {
     // A comma and a blank between numbers are a table with blanks in it.
     named && count > odd || count > 1 && runs && !sample.contains(", ")
 }
+
+/// How it is read and written.
+pub(crate) static DRIVER: Driver = Driver {
+    format: Format::Xyz,
+    name: "XYZ text",
+    endings: &["xyz"],
+    geometry: GeometryPlace::None,
+    always_wgs84: false,
+    options: &[],
+    recognises: |head| {
+        let named = head.path.extension().is_some_and(|e| e.eq_ignore_ascii_case("xyz"));
+        !head.is_xml() && head.lines().is_some_and(|text| is_xyz(&text, named))
+    },
+    open: |path, options| Ok(Box::new(XyzReader::open(path, options)?)),
+    layers: None,
+    create: None,
+};

@@ -12,7 +12,7 @@ pub fn notation(data: &[u8]) {
             Ok(r) => {
                 assert!(r.lat_deg.abs() <= 90.0 && r.lon_deg.abs() <= 360.0, "{text}: {r:?}");
                 let _ = r.words();
-                for (n, _) in notation::NOTATIONS {
+                for n in notation::NOTATIONS {
                     let _ = notation::print(r.lon_deg, r.lat_deg, *n, n.usual_digits());
                 }
             }

@@ -1,5 +1,19 @@
 //! Decimal degrees: `46.2`, `-123.8`.
 
+use super::definition::{Definition, Digits, LastDigit, Print};
+
+/// What it is.
+pub(super) static DEFINITION: Definition = Definition {
+    name: "decimal-degrees",
+    words: "decimal degrees",
+    crs: None,
+    is_wgs84_grid: false,
+    digits: Digits::decimals(6),
+    last_digit: |digits| LastDigit::part(1.0, digits),
+    read: None,
+    print: Print::Angles { one: |degrees, _, digits| print(degrees, digits), between: ", " },
+};
+
 /// Prints degrees with a sign and a fixed number of decimals.
 pub fn print(degrees: f64, digits: usize) -> String {
     let text = format!("{degrees:.digits$}");

@@ -1,5 +1,19 @@
 //! Degrees, minutes and seconds: `46° 12' 00.00" N`.
 
+use super::definition::{Definition, Digits, LastDigit, Print};
+
+/// What it is.
+pub(super) static DEFINITION: Definition = Definition {
+    name: "degrees-minutes-seconds",
+    words: "degrees, minutes and seconds",
+    crs: None,
+    is_wgs84_grid: false,
+    digits: Digits::decimals(2),
+    last_digit: |digits| LastDigit::part(3600.0, digits),
+    read: None,
+    print: Print::Angles { one: |degrees, letter, digits| print(degrees.abs(), letter, digits), between: ", " },
+};
+
 /// Prints a magnitude with its hemisphere letter.
 pub fn print(degrees: f64, letter: char, digits: usize) -> String {
     let (total, scale) = super::in_last_digits(degrees, 3600, digits);

@@ -1,7 +1,28 @@
 //! Global area reference system: half-degree cells, their quarters and ninths of those (United States, 2006).
 
 use super::cell::{Cell, LETTERS, fold, letter_index, stripped};
+use super::definition::{Definition, Digits, LastDigit, Print};
 use super::{Notation, NotationError, Reading};
+
+/// What it is.
+pub(super) static DEFINITION: Definition = Definition {
+    name: "gars",
+    words: "global area reference system",
+    crs: None,
+    is_wgs84_grid: false,
+    digits: Digits {
+        usual: 2,
+        takes: |digits| digits <= 2,
+        are: "characters after the letters, 0 to 2",
+        are_decimals: false,
+    },
+    last_digit: |digits| {
+        let d = [0.5, 0.25, 0.25 / 3.0][digits.min(2)];
+        LastDigit::Cell(d, d)
+    },
+    read: Some(read),
+    print: Print::Position(print),
+};
 
 /// The reading, or `None` where the text is not in this notation.
 pub(super) fn read(text: &str) -> Option<Result<Reading, NotationError>> {

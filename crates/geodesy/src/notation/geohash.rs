@@ -4,7 +4,28 @@
 //! `geohash` before them, since many words and other codes are made of the same characters.
 
 use super::cell::{Cell, fold};
+use super::definition::{Definition, Digits, LastDigit, Print};
 use super::{Notation, NotationError, Reading};
+
+/// What it is.
+pub(super) static DEFINITION: Definition = Definition {
+    name: "geohash",
+    words: "geohash",
+    crs: None,
+    is_wgs84_grid: false,
+    digits: Digits {
+        usual: 10,
+        takes: |digits| (1..=12).contains(&digits),
+        are: "characters, 1 to 12",
+        are_decimals: false,
+    },
+    last_digit: |digits| {
+        let bits = 5 * digits.clamp(1, 12) as i32;
+        LastDigit::Cell(180.0 / 2f64.powi(bits / 2), 360.0 / 2f64.powi(bits - bits / 2))
+    },
+    read: Some(read),
+    print: Print::Position(print),
+};
 
 const ALPHABET: &[u8; 32] = b"0123456789bcdefghjkmnpqrstuvwxyz";
 

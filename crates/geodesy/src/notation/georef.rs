@@ -1,7 +1,28 @@
 //! World geographic reference system: letters for 15° and 1° cells, digits for minutes (United States, 1951).
 
 use super::cell::{Cell, LETTERS, fold, letter_index, stripped};
+use super::definition::{Definition, Digits, LastDigit, Print};
 use super::{Notation, NotationError, Reading};
+
+/// What it is.
+pub(super) static DEFINITION: Definition = Definition {
+    name: "georef",
+    words: "world geographic reference system",
+    crs: None,
+    is_wgs84_grid: false,
+    digits: Digits {
+        usual: 5,
+        takes: |digits| digits == 0 || (2..=6).contains(&digits),
+        are: "digits of longitude and of latitude, 0 or 2 to 6",
+        are_decimals: false,
+    },
+    last_digit: |digits| {
+        let d = if digits == 0 { 1.0 } else { 10f64.powi(2 - digits.clamp(2, 6) as i32) / 60.0 };
+        LastDigit::Cell(d, d)
+    },
+    read: Some(read),
+    print: Print::Position(print),
+};
 
 /// The reading, or `None` where the text is not in this notation. Codes without digits need the word `georef`.
 pub(super) fn read(text: &str) -> Option<Result<Reading, NotationError>> {

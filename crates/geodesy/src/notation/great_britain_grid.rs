@@ -4,7 +4,20 @@
 //! Britain").
 
 use super::cell::stripped;
+use super::definition::{Definition, Digits, LastDigit, Print};
 use super::{Notation, NotationError, Reading, squares};
+
+/// What it is.
+pub(super) static DEFINITION: Definition = Definition {
+    name: "great-britain-grid",
+    words: "national grid of Great Britain",
+    crs: Some(4277),
+    is_wgs84_grid: false,
+    digits: Digits::SQUARES,
+    last_digit: LastDigit::square,
+    read: Some(read),
+    print: Print::Position(print),
+};
 
 const CRS: u32 = 27_700;
 

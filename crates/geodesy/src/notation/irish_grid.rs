@@ -4,7 +4,20 @@
 //! angle with its hemisphere where they have few digits: those need `IG` before them.
 
 use super::cell::stripped;
+use super::definition::{Definition, Digits, LastDigit, Print};
 use super::{Notation, NotationError, Reading, squares};
+
+/// What it is.
+pub(super) static DEFINITION: Definition = Definition {
+    name: "irish-grid",
+    words: "Irish grid",
+    crs: Some(4300),
+    is_wgs84_grid: false,
+    digits: Digits::SQUARES,
+    last_digit: LastDigit::square,
+    read: Some(read),
+    print: Print::Position(print),
+};
 
 const CRS: u32 = 29_903;
 

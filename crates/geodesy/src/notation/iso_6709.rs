@@ -4,7 +4,20 @@
 //! the identifier of a system may follow. The standard's form for people (annex D) is read with the other
 //! angles; a height in metres after it is taken off here.
 
+use super::definition::{Definition, Digits, LastDigit, Print};
 use super::{Notation, NotationError, Reading};
+
+/// What it is.
+pub(super) static DEFINITION: Definition = Definition {
+    name: "iso-6709",
+    words: "ISO 6709",
+    crs: None,
+    is_wgs84_grid: false,
+    digits: Digits::decimals(6),
+    last_digit: |digits| LastDigit::part(1.0, digits),
+    read: Some(read),
+    print: Print::Position(print),
+};
 
 /// The reading, or `None` where the text is not in this notation.
 pub(super) fn read(text: &str) -> Option<Result<Reading, NotationError>> {

@@ -1,7 +1,28 @@
 //! Maidenhead locator: pairs of letters and digits in turn (radio amateurs, 1980).
 
 use super::cell::{Cell, fold, stripped};
+use super::definition::{Definition, Digits, LastDigit, Print};
 use super::{Notation, NotationError, Reading};
+
+/// What it is.
+pub(super) static DEFINITION: Definition = Definition {
+    name: "maidenhead",
+    words: "Maidenhead locator",
+    crs: None,
+    is_wgs84_grid: false,
+    digits: Digits {
+        usual: 5,
+        takes: |digits| (1..=6).contains(&digits),
+        are: "pairs of characters, 1 to 6",
+        are_decimals: false,
+    },
+    last_digit: |digits| {
+        let d = [10.0, 1.0, 1.0 / 24.0, 1.0 / 240.0, 1.0 / 5760.0, 1.0 / 57_600.0][digits.clamp(1, 6) - 1];
+        LastDigit::Cell(d, 2.0 * d)
+    },
+    read: Some(read),
+    print: Print::Position(print),
+};
 
 /// Cells in a pair: fields, squares, subsquares, extended squares and so on.
 const DIVISIONS: [u32; 6] = [18, 10, 24, 10, 24, 10];

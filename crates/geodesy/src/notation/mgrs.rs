@@ -4,10 +4,23 @@
 //! WGS 84). Zone exceptions in Norway and Svalbard; beyond 84° N and 80° S the polar stereographic grid.
 
 use super::cell::{LETTERS, letter_index, stripped};
+use super::definition::{Definition, Digits, LastDigit, Print};
 use super::{Notation, NotationError, Reading};
 use crate::ellipsoid::Ellipsoid;
 use crate::projection::{Framed, Given, Method, Parameters, PolarStereographic, TransverseMercator};
 use crate::zone::{UtmZone, band_limits_deg, band_of};
+
+/// What it is.
+pub(super) static DEFINITION: Definition = Definition {
+    name: "mgrs",
+    words: "military grid reference",
+    crs: None,
+    is_wgs84_grid: true,
+    digits: Digits::SQUARES,
+    last_digit: LastDigit::square,
+    read: Some(read),
+    print: Print::Position(print),
+};
 
 /// Letters of the rows of squares: A to V without I and O.
 const ROWS: usize = 20;

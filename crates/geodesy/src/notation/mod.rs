@@ -20,7 +20,7 @@
 //!
 //! Eastings and northings of a system that is said beforehand are in [`easting_northing`].
 //!
-//! To add one: a file with `read` and `print`, and one line in the list below.
+//! To add one: a file with a `DEFINITION`, `read` and `print`, and one line in the list below.
 //!
 //! [`read`] is the one entry point: one reading is used, several are an error that lists them, none is an error
 //! that says where it stopped. [`read_angle`] does the same for a column that holds one latitude or longitude.
@@ -28,193 +28,126 @@
 mod angle;
 mod cell;
 mod common_form;
-pub mod decimal_degrees;
-pub mod degrees_minutes;
-pub mod degrees_minutes_seconds;
+mod definition;
 pub mod easting_northing;
-pub mod gars;
-pub mod geohash;
-pub mod georef;
-pub mod great_britain_grid;
-pub mod irish_grid;
-pub mod iso_6709;
-pub mod maidenhead;
-pub mod mgrs;
 pub mod number;
-pub mod open_location_code;
-pub mod packed;
 mod pair;
 mod squares;
 mod token;
-pub mod utm;
-pub mod well_known_text;
 
 pub use angle::{Angle, read_angle};
+use definition::{Definition, LastDigit, Print};
 pub use number::read_number;
 
-/// The notations that are read and printed.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub enum Notation {
-    /// Degrees with decimals.
-    DecimalDegrees,
-    /// Whole degrees and decimal minutes.
-    DegreesMinutes,
-    /// Whole degrees, whole minutes and decimal seconds.
-    DegreesMinutesSeconds,
-    /// Zone, hemisphere or band, easting and northing of the universal transverse Mercator grid.
-    Utm,
-    /// Degrees, minutes and seconds in one run of digits with a hemisphere letter.
-    Packed,
-    /// The string form of ISO 6709.
-    Iso6709,
-    /// Military grid references and the United States national grid.
-    Mgrs,
-    /// References of the national grid of Great Britain.
-    GreatBritainGrid,
-    /// References of the Irish grid.
-    IrishGrid,
-    /// Geohash.
-    Geohash,
-    /// Open location codes.
-    OpenLocationCode,
-    /// World geographic reference system.
-    Georef,
-    /// Global area reference system.
-    Gars,
-    /// Maidenhead locator.
-    Maidenhead,
-    /// A point in the well-known text of simple features.
-    WellKnownText,
+macro_rules! notations {
+    ($($(#[$doc:meta])* $notation:ident = $file:ident,)+) => {
+        $(pub mod $file;)+
+
+        /// The notations that are read and printed.
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+        #[non_exhaustive]
+        pub enum Notation {
+            $($(#[$doc])* $notation,)+
+        }
+
+        /// All notations, in the order in which they are shown.
+        pub const NOTATIONS: &[Notation] = &[$(Notation::$notation),+];
+
+        static DEFINITIONS: &[&Definition] = &[$(&$file::DEFINITION),+];
+    };
 }
 
-/// All notations with their names, for messages and options.
-pub const NOTATIONS: &[(Notation, &str)] = &[
-    (Notation::DecimalDegrees, "decimal-degrees"),
-    (Notation::DegreesMinutes, "degrees-minutes"),
-    (Notation::DegreesMinutesSeconds, "degrees-minutes-seconds"),
-    (Notation::Utm, "utm"),
-    (Notation::Packed, "packed"),
-    (Notation::Iso6709, "iso-6709"),
-    (Notation::Mgrs, "mgrs"),
-    (Notation::GreatBritainGrid, "great-britain-grid"),
-    (Notation::IrishGrid, "irish-grid"),
-    (Notation::Geohash, "geohash"),
-    (Notation::OpenLocationCode, "open-location-code"),
-    (Notation::Georef, "georef"),
-    (Notation::Gars, "gars"),
-    (Notation::Maidenhead, "maidenhead"),
-    (Notation::WellKnownText, "well-known-text"),
-];
-
-/// The parsers that know at a glance whether a text is theirs: `None` where it is not.
-type Reader = fn(&str) -> Option<Result<Reading, NotationError>>;
-const READERS: &[Reader] = &[
-    well_known_text::read,
-    mgrs::read,
-    great_britain_grid::read,
-    irish_grid::read,
-    geohash::read,
-    open_location_code::read,
-    georef::read,
-    gars::read,
-    maidenhead::read,
-    iso_6709::read,
-    packed::read,
-];
+notations! {
+    /// Degrees with decimals.
+    DecimalDegrees = decimal_degrees,
+    /// Whole degrees and decimal minutes.
+    DegreesMinutes = degrees_minutes,
+    /// Whole degrees, whole minutes and decimal seconds.
+    DegreesMinutesSeconds = degrees_minutes_seconds,
+    /// Zone, hemisphere or band, easting and northing of the universal transverse Mercator grid.
+    Utm = utm,
+    /// Degrees, minutes and seconds in one run of digits with a hemisphere letter.
+    Packed = packed,
+    /// The string form of ISO 6709.
+    Iso6709 = iso_6709,
+    /// Military grid references and the United States national grid.
+    Mgrs = mgrs,
+    /// References of the national grid of Great Britain.
+    GreatBritainGrid = great_britain_grid,
+    /// References of the Irish grid.
+    IrishGrid = irish_grid,
+    /// Geohash.
+    Geohash = geohash,
+    /// Open location codes.
+    OpenLocationCode = open_location_code,
+    /// World geographic reference system.
+    Georef = georef,
+    /// Global area reference system.
+    Gars = gars,
+    /// Maidenhead locator.
+    Maidenhead = maidenhead,
+    /// A point in the well-known text of simple features.
+    WellKnownText = well_known_text,
+}
 
 impl Notation {
+    fn definition(self) -> &'static Definition {
+        DEFINITIONS[self as usize]
+    }
+
     /// The name used in options and reports.
     pub fn name(self) -> &'static str {
-        NOTATIONS.iter().find(|(n, _)| *n == self).map_or("", |(_, name)| name)
+        self.definition().name
     }
 
     /// The notation of that name.
     pub fn from_name(name: &str) -> Option<Self> {
-        NOTATIONS.iter().find(|(_, n)| *n == name).map(|(n, _)| *n)
+        NOTATIONS.iter().copied().find(|n| n.name() == name)
     }
 
     /// The name in words.
-    pub fn words(self) -> String {
-        match self {
-            Notation::Utm => "UTM".into(),
-            Notation::Packed => "degrees, minutes and seconds in one number".into(),
-            Notation::Iso6709 => "ISO 6709".into(),
-            Notation::Mgrs => "military grid reference".into(),
-            Notation::GreatBritainGrid => "national grid of Great Britain".into(),
-            Notation::IrishGrid => "Irish grid".into(),
-            Notation::OpenLocationCode => "open location code".into(),
-            Notation::Georef => "world geographic reference system".into(),
-            Notation::Gars => "global area reference system".into(),
-            Notation::Maidenhead => "Maidenhead locator".into(),
-            Notation::WellKnownText => "well-known text".into(),
-            other => other
-                .name()
-                .replace("degrees-minutes-seconds", "degrees, minutes and seconds")
-                .replace("degrees-minutes", "degrees and decimal minutes")
-                .replace('-', " "),
-        }
+    pub fn words(self) -> &'static str {
+        self.definition().words
     }
 
     /// Whether a position in it is one text, not two angles.
     pub fn is_whole(self) -> bool {
-        !matches!(
-            self,
-            Notation::DecimalDegrees | Notation::DegreesMinutes | Notation::DegreesMinutesSeconds | Notation::Packed
-        )
+        matches!(self.definition().print, Print::Position(_))
+    }
+
+    /// Whether it names a cell, not a point.
+    pub fn is_cell(self) -> bool {
+        matches!((self.definition().last_digit)(self.usual_digits()), LastDigit::Cell(..))
+    }
+
+    /// Whether its digits count characters or places of a code, not decimals.
+    pub fn is_code(self) -> bool {
+        !self.definition().digits.are_decimals
     }
 
     /// The geographic system that the notation is defined on, where it is not the one of the data.
     pub fn crs_code(self) -> Option<u32> {
-        match self {
-            Notation::GreatBritainGrid => Some(4277),
-            Notation::IrishGrid => Some(4300),
-            _ => None,
-        }
+        self.definition().crs
+    }
+
+    /// Whether it is a grid on the ellipsoid of WGS 84, whatever system the data are in.
+    pub fn is_wgs84_grid(self) -> bool {
+        self.definition().is_wgs84_grid
     }
 
     /// Decimals or characters that show a metre or better, where the notation can.
     pub fn usual_digits(self) -> usize {
-        match self {
-            Notation::DecimalDegrees => 6,
-            Notation::DegreesMinutes => 4,
-            Notation::DegreesMinutesSeconds => 2,
-            Notation::Utm | Notation::Packed => 1,
-            Notation::Iso6709 | Notation::WellKnownText => 6,
-            Notation::Mgrs | Notation::GreatBritainGrid | Notation::IrishGrid => 5,
-            Notation::Geohash => 10,
-            Notation::OpenLocationCode => 11,
-            Notation::Georef => 5,
-            Notation::Gars => 2,
-            Notation::Maidenhead => 5,
-        }
+        self.definition().digits.usual
     }
 
     /// Whether so many digits can be asked for.
     pub fn takes_digits(self, digits: usize) -> bool {
-        match self {
-            Notation::Mgrs | Notation::GreatBritainGrid | Notation::IrishGrid => digits <= 5,
-            Notation::Geohash => (1..=12).contains(&digits),
-            Notation::OpenLocationCode => (2..=15).contains(&digits),
-            Notation::Georef => digits == 0 || (2..=6).contains(&digits),
-            Notation::Gars => digits <= 2,
-            Notation::Maidenhead => (1..=6).contains(&digits),
-            _ => digits <= 12,
-        }
+        (self.definition().digits.takes)(digits)
     }
 
     /// What `digits` count, for messages.
     pub fn digits_are(self) -> &'static str {
-        match self {
-            Notation::Mgrs | Notation::GreatBritainGrid | Notation::IrishGrid => {
-                "digits of easting and of northing, 0 to 5"
-            }
-            Notation::Geohash => "characters, 1 to 12",
-            Notation::OpenLocationCode => "characters, 2 to 15",
-            Notation::Georef => "digits of longitude and of latitude, 0 or 2 to 6",
-            Notation::Gars => "characters after the letters, 0 to 2",
-            Notation::Maidenhead => "pairs of characters, 1 to 6",
-            _ => "decimals, 0 to 12",
-        }
+        self.definition().digits.are
     }
 
     /// What one unit of the last digit, or the cell of a code, is worth on the ground at a latitude, metres
@@ -222,44 +155,7 @@ impl Notation {
     ///
     /// On the WGS 84 ellipsoid, from the radii of curvature.
     pub fn last_digit_m(self, digits: usize, lat_deg: f64) -> (f64, f64) {
-        let unit = 10f64.powi(-(digits as i32));
-        let squares = 10f64.powi(5 - digits.min(5) as i32);
-        let (degrees, degrees_east) = match self {
-            Notation::DecimalDegrees | Notation::Iso6709 | Notation::WellKnownText => (unit, unit),
-            Notation::DegreesMinutes => (unit / 60.0, unit / 60.0),
-            Notation::DegreesMinutesSeconds | Notation::Packed => (unit / 3600.0, unit / 3600.0),
-            Notation::Utm => return (unit, unit),
-            Notation::Mgrs | Notation::GreatBritainGrid | Notation::IrishGrid => return (squares, squares),
-            Notation::Geohash => {
-                let bits = 5 * digits.clamp(1, 12) as i32;
-                (180.0 / 2f64.powi(bits / 2), 360.0 / 2f64.powi(bits - bits / 2))
-            }
-            Notation::OpenLocationCode => {
-                let digits = digits.clamp(2, 15) as i32;
-                let pairs = 400.0 / 20f64.powi(digits.min(10) / 2);
-                let fine = (digits - 10).max(0);
-                (pairs / 5f64.powi(fine), pairs / 4f64.powi(fine))
-            }
-            Notation::Georef => {
-                let d = if digits == 0 { 1.0 } else { 10f64.powi(2 - digits.clamp(2, 6) as i32) / 60.0 };
-                (d, d)
-            }
-            Notation::Gars => {
-                let d = [0.5, 0.25, 0.25 / 3.0][digits.min(2)];
-                (d, d)
-            }
-            Notation::Maidenhead => {
-                let d = [10.0, 1.0, 1.0 / 24.0, 1.0 / 240.0, 1.0 / 5760.0, 1.0 / 57_600.0][digits.clamp(1, 6) - 1];
-                (d, 2.0 * d)
-            }
-        };
-        let e = crate::ellipsoid::Ellipsoid::wgs84();
-        let e2 = e.eccentricity_squared();
-        let (s, c) = lat_deg.to_radians().sin_cos();
-        let w = 1.0 - e2 * s * s;
-        let meridian = e.semi_major_m * (1.0 - e2) / (w * w.sqrt());
-        let normal = e.semi_major_m / w.sqrt();
-        (meridian * degrees.to_radians(), normal * c * degrees_east.to_radians())
+        (self.definition().last_digit)(digits).metres(lat_deg)
     }
 }
 
@@ -414,7 +310,7 @@ pub fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationError> {
     }
     let mut readings: Vec<Reading> = Vec::new();
     let mut error = None;
-    for reader in READERS {
+    for reader in DEFINITIONS.iter().filter_map(|d| d.read) {
         match reader(text) {
             Some(Ok(r)) => readings.push(r),
             Some(Err(e)) => error = error.or(Some(e)),
@@ -482,26 +378,14 @@ pub fn order_evidence(text: &str) -> OrderEvidence {
 /// assert_eq!(print(0.0, 45.999_999_9, Notation::DegreesMinutesSeconds, 2).unwrap(), "46° 00' 00.00\" N, 0° 00' 00.00\" E");
 /// ```
 pub fn print(lon_deg: f64, lat_deg: f64, notation: Notation, digits: usize) -> Option<String> {
-    match notation {
-        Notation::Utm => return utm::print(lon_deg, lat_deg, digits),
-        Notation::Iso6709 => return iso_6709::print(lon_deg, lat_deg, digits),
-        Notation::Mgrs => return mgrs::print(lon_deg, lat_deg, digits),
-        Notation::GreatBritainGrid => return great_britain_grid::print(lon_deg, lat_deg, digits),
-        Notation::IrishGrid => return irish_grid::print(lon_deg, lat_deg, digits),
-        Notation::Geohash => return geohash::print(lon_deg, lat_deg, digits),
-        Notation::OpenLocationCode => return open_location_code::print(lon_deg, lat_deg, digits),
-        Notation::Georef => return georef::print(lon_deg, lat_deg, digits),
-        Notation::Gars => return gars::print(lon_deg, lat_deg, digits),
-        Notation::Maidenhead => return maidenhead::print(lon_deg, lat_deg, digits),
-        Notation::WellKnownText => return well_known_text::print(lon_deg, lat_deg, digits),
-        _ => {}
+    match notation.definition().print {
+        Print::Position(print) => print(lon_deg, lat_deg, digits),
+        Print::Angles { between, .. } => Some(format!(
+            "{}{between}{}",
+            print_angle(lat_deg, true, notation, digits)?,
+            print_angle(lon_deg, false, notation, digits)?
+        )),
     }
-    let between = if notation == Notation::Packed { " " } else { ", " };
-    Some(format!(
-        "{}{between}{}",
-        print_angle(lat_deg, true, notation, digits)?,
-        print_angle(lon_deg, false, notation, digits)?
-    ))
 }
 
 /// Prints one latitude (`is_latitude`) or longitude. `None` for notations of whole positions and for numbers that
@@ -516,12 +400,9 @@ pub fn print_angle(degrees: f64, is_latitude: bool, notation: Notation, digits: 
         (false, false) => 'E',
         (false, true) => 'W',
     };
-    match notation {
-        Notation::DecimalDegrees => Some(decimal_degrees::print(degrees, digits)),
-        Notation::DegreesMinutes => Some(degrees_minutes::print(degrees.abs(), letter, digits)),
-        Notation::DegreesMinutesSeconds => Some(degrees_minutes_seconds::print(degrees.abs(), letter, digits)),
-        Notation::Packed => Some(packed::print(degrees.abs(), letter, digits)),
-        _ => None,
+    match notation.definition().print {
+        Print::Angles { one, .. } => Some(one(degrees, letter, digits)),
+        Print::Position(_) => None,
     }
 }
 

@@ -3,7 +3,30 @@
 //! Full codes only: a short one stands for a place near a named town.
 
 use super::cell::{Cell, fold};
+use super::definition::{Definition, Digits, LastDigit, Print};
 use super::{Notation, NotationError, Reading};
+
+/// What it is.
+pub(super) static DEFINITION: Definition = Definition {
+    name: "open-location-code",
+    words: "open location code",
+    crs: None,
+    is_wgs84_grid: false,
+    digits: Digits {
+        usual: 11,
+        takes: |digits| (2..=15).contains(&digits),
+        are: "characters, 2 to 15",
+        are_decimals: false,
+    },
+    last_digit: |digits| {
+        let digits = digits.clamp(2, 15) as i32;
+        let pairs = 400.0 / 20f64.powi(digits.min(10) / 2);
+        let fine = (digits - 10).max(0);
+        LastDigit::Cell(pairs / 5f64.powi(fine), pairs / 4f64.powi(fine))
+    },
+    read: Some(read),
+    print: Print::Position(print),
+};
 
 const ALPHABET: &[u8; 20] = b"23456789CFGHJMPQRVWX";
 

@@ -3,7 +3,20 @@
 //! The letter says which axis it is, and with it how many digits are degrees: two of a latitude, three of a longitude (a
 //! leading zero may be missing). Signed forms of fixed width are in [`super::iso_6709`].
 
+use super::definition::{Definition, Digits, LastDigit, Print};
 use super::{Notation, NotationError, Reading};
+
+/// What it is.
+pub(super) static DEFINITION: Definition = Definition {
+    name: "packed",
+    words: "degrees, minutes and seconds in one number",
+    crs: None,
+    is_wgs84_grid: false,
+    digits: Digits::decimals(2),
+    last_digit: |digits| LastDigit::part(3600.0, digits),
+    read: Some(read),
+    print: Print::Angles { one: |degrees, letter, digits| print(degrees.abs(), letter, digits), between: " " },
+};
 
 /// The reading, or `None` where the text is not in this notation.
 pub(super) fn read(text: &str) -> Option<Result<Reading, NotationError>> {

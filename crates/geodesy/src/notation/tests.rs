@@ -134,7 +134,7 @@ fn last_digit_on_the_ground() {
 proptest! {
     #[test]
     fn what_is_printed_is_read_back(lat in -79.9_f64..83.9, lon in -179.9_f64..179.9, digits in 0usize..7, which in 0usize..4) {
-        let notation = NOTATIONS[which].0;
+        let notation = NOTATIONS[which];
         let text = print(lon, lat, notation, digits).unwrap();
         let r = match read(&text, AxisOrder::LatitudeFirst) {
             Ok(r) => r,

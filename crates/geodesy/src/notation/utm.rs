@@ -3,10 +3,24 @@
 //! The letter may be a latitude band (C to X) or the hemisphere (N, S, North, South). S is both: the band from
 //! 32° to 40° N and the southern hemisphere. Where the northing allows both, that is an error with two readings.
 
+use super::definition::{Definition, Digits, LastDigit, Print};
 use super::{Notation, NotationError, Reading};
 use crate::ellipsoid::Ellipsoid;
 use crate::projection::TransverseMercator;
 use crate::zone::{UtmZone, band_limits_deg, band_of};
+
+/// What it is.
+pub(super) static DEFINITION: Definition = Definition {
+    name: "utm",
+    words: "UTM",
+    crs: None,
+    is_wgs84_grid: true,
+    digits: Digits::decimals(1),
+    last_digit: |digits| LastDigit::Metres(10f64.powi(-(digits as i32))),
+    // A military grid reference begins like a zone: this is tried after all others.
+    read: None,
+    print: Print::Position(print),
+};
 
 /// Whether a text starts like a zone: one or two digits and a letter, then at least two long numbers.
 pub(super) fn looks_like(text: &str) -> bool {

@@ -2,7 +2,20 @@
 //!
 //! Longitude or easting first, in the unit of the system.
 
+use super::definition::{Definition, Digits, LastDigit, Print};
 use super::{Notation, NotationError, NotationErrorKind, Reading};
+
+/// What it is.
+pub(super) static DEFINITION: Definition = Definition {
+    name: "well-known-text",
+    words: "well-known text",
+    crs: None,
+    is_wgs84_grid: false,
+    digits: Digits::decimals(6),
+    last_digit: |digits| LastDigit::part(1.0, digits),
+    read: Some(read),
+    print: Print::Position(print),
+};
 
 /// The numbers of a point as they stand.
 #[derive(Debug, Clone, Copy, PartialEq)]

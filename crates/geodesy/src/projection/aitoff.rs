@@ -46,6 +46,9 @@ impl Method for Aitoff {
         let (s, c) = arc.sin_cos();
         let (east, north) = (x * s / arc, y * s / arc);
         let ahead = c.max(0.0);
-        (if east.hypot(ahead) < 1e-14 { 0.0 } else { (2.0 * east.atan2(ahead)).clamp(-PI, PI) }, north.atan2(east.hypot(ahead)))
+        (
+            if east.hypot(ahead) < 1e-14 { 0.0 } else { (2.0 * east.atan2(ahead)).clamp(-PI, PI) },
+            north.atan2(east.hypot(ahead)),
+        )
     }
 }

@@ -48,7 +48,13 @@ impl CassiniSoldner {
 
 impl Method for CassiniSoldner {
     const ABOUT: About = About {
-        names: &["Cassini-Soldner", "Cassini_Soldner", "Hyperbolic Cassini-Soldner", "Hyperbolic_Cassini_Soldner", "Cassini"],
+        names: &[
+            "Cassini-Soldner",
+            "Cassini_Soldner",
+            "Hyperbolic Cassini-Soldner",
+            "Hyperbolic_Cassini_Soldner",
+            "Cassini",
+        ],
         domain: "within 80° of longitude of the central meridian; the hyperbolic variant within 2,000 km of its origin",
         source: "IOGP Guidance Note 373-7-2, section 3.4.1, with Karney (2013) for the geodesics",
     };

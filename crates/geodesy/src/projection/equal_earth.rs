@@ -19,10 +19,7 @@ const M: f64 = 0.866_025_403_784_438_6;
 fn distance(theta: f64) -> (f64, f64) {
     let t2 = theta * theta;
     let t6 = t2 * t2 * t2;
-    (
-        theta * (A[0] + A[1] * t2 + t6 * (A[2] + A[3] * t2)),
-        A[0] + 3.0 * A[1] * t2 + t6 * (7.0 * A[2] + 9.0 * A[3] * t2),
-    )
+    (theta * (A[0] + A[1] * t2 + t6 * (A[2] + A[3] * t2)), A[0] + 3.0 * A[1] * t2 + t6 * (7.0 * A[2] + 9.0 * A[3] * t2))
 }
 
 impl Method for EqualEarth {
@@ -53,7 +50,14 @@ impl Method for EqualEarth {
         if !(y.abs() <= distance(limit).0 + 1e-14) {
             return (f64::NAN, f64::NAN);
         }
-        let theta = root(|t| { let (v, s) = distance(t); (v - y, s) }, -limit, limit);
+        let theta = root(
+            |t| {
+                let (v, s) = distance(t);
+                (v - y, s)
+            },
+            -limit,
+            limit,
+        );
         let (s, c) = theta.sin_cos();
         let sin_beta = (s / M).clamp(-1.0, 1.0);
         let cos_beta = (1.0 - sin_beta * sin_beta).sqrt();

@@ -49,17 +49,17 @@ impl Method for Gnomonic {
         let mut end = line.at(s);
         for _ in 0..20 {
             let (m, scale) = (end.reduced_length_m, end.scale);
-            let step = if r <= a {
-                (r - m / scale) * scale * scale
-            } else {
-                (scale / m - 1.0 / r) * m * m
-            };
+            let step = if r <= a { (r - m / scale) * scale * scale } else { (scale / m - 1.0 / r) * m * m };
             s += step;
             end = line.at(s);
             if step.abs() < 1e-9 {
                 break;
             }
         }
-        if end.scale >= SCALE_LIMIT { (end.lon_deg.to_radians(), end.lat_deg.to_radians()) } else { (f64::NAN, f64::NAN) }
+        if end.scale >= SCALE_LIMIT {
+            (end.lon_deg.to_radians(), end.lat_deg.to_radians())
+        } else {
+            (f64::NAN, f64::NAN)
+        }
     }
 }

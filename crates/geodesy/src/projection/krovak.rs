@@ -45,13 +45,13 @@ fn modification(southing: f64, westing: f64) -> (f64, f64) {
     let (x2, y2) = (x * x, y * y);
     let quartic = x2 * x2 + y2 * y2 - 6.0 * x2 * y2;
     (
-        C[0] + C[2] * x - C[3] * y - 2.0 * C[5] * x * y
-            + C[4] * (x2 - y2)
-            + C[6] * x * (x2 - 3.0 * y2)
+        C[0] + C[2] * x - C[3] * y - 2.0 * C[5] * x * y + C[4] * (x2 - y2) + C[6] * x * (x2 - 3.0 * y2)
             - C[7] * y * (3.0 * x2 - y2)
             + 4.0 * C[8] * x * y * (x2 - y2)
             + C[9] * quartic,
-        C[1] + C[2] * y + C[3] * x + 2.0 * C[4] * x * y
+        C[1] + C[2] * y
+            + C[3] * x
+            + 2.0 * C[4] * x * y
             + C[5] * (x2 - y2)
             + C[7] * x * (x2 - 3.0 * y2)
             + C[6] * y * (3.0 * x2 - y2)
@@ -62,12 +62,7 @@ fn modification(southing: f64, westing: f64) -> (f64, f64) {
 
 impl Method for Krovak {
     const ABOUT: About = About {
-        names: &[
-            "Krovak",
-            "Krovak (North Orientated)",
-            "Krovak Modified",
-            "Krovak Modified (North Orientated)",
-        ],
+        names: &["Krovak", "Krovak (North Orientated)", "Krovak Modified", "Krovak Modified (North Orientated)"],
         domain: "within half a turn of the tilted cone",
         source: "IOGP Guidance Note 373-7-2, section 3.1.5",
     };

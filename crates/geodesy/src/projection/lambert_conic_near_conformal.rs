@@ -69,7 +69,11 @@ impl Method for LambertConicNearConformal {
         let sign = 1.0_f64.copysign(self.r0);
         let theta = (sign * x).atan2(sign * (self.r0 - y));
         let stretched = (self.r0 - sign * x.hypot(self.r0 - y)) / self.scale;
-        let m = root(|m| (m + self.cubic * m * m * m - stretched, 1.0 + 3.0 * self.cubic * m * m), -2.0 * REACH_M, 2.0 * REACH_M);
+        let m = root(
+            |m| (m + self.cubic * m * m * m - stretched, 1.0 + 3.0 * self.cubic * m * m),
+            -2.0 * REACH_M,
+            2.0 * REACH_M,
+        );
         if !(m.abs() <= REACH_M) {
             return (f64::NAN, f64::NAN);
         }

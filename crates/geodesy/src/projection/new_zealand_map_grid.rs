@@ -97,7 +97,14 @@ impl Method for NewZealandMapGrid {
             }
         }
         // 10° are 0.36 units.
-        let d = root(|d| { let (v, s) = isometric(d); (v - theta.0, s) }, -0.4, 0.4);
+        let d = root(
+            |d| {
+                let (v, s) = isometric(d);
+                (v - theta.0, s)
+            },
+            -0.4,
+            0.4,
+        );
         let phi = self.phi0 + d / SECONDS;
         let (value, _) = polynomial(theta);
         let hit = (value.0 - z.0).hypot(value.1 - z.1) < 1e-14;

@@ -52,7 +52,10 @@ impl Method for ObliqueMercator {
         let phi_c = given.latitude(Parameter::LatitudeOfOrigin)?;
         let (s, c) = phi_c.sin_cos();
         if s.abs() < 1e-9 || c.abs() < 1e-9 {
-            return Err(given.problem(Parameter::LatitudeOfOrigin, "is the equator or a pole; an oblique line has its centre between them"));
+            return Err(given.problem(
+                Parameter::LatitudeOfOrigin,
+                "is the equator or a pole; an oblique line has its centre between them",
+            ));
         }
         let b = (1.0 + e2 * c.powi(4) / (1.0 - e2)).sqrt();
         let w2 = 1.0 - e2 * s * s;
@@ -74,7 +77,8 @@ impl Method for ObliqueMercator {
             let mut difference = lambda1 - lambda2;
             difference -= TAU * (difference / TAU).round();
             if (psi1 - psi2).abs() < 1e-9 || !psi1.is_finite() || !psi2.is_finite() {
-                return Err(given.problem(Parameter::LatitudeOfPoint2, "is that of the first point, or one of the two is a pole"));
+                return Err(given
+                    .problem(Parameter::LatitudeOfPoint2, "is that of the first point, or one of the two is a pole"));
             }
             let (ln_e, ln_h1, ln_l) = (ln_h, -b * psi1, -b * psi2);
             let g = (ln_e - ln_h1).sinh();

@@ -37,7 +37,13 @@ struct Spline {
 impl Spline {
     fn new(half: &[f64; 19], odd: bool) -> Self {
         let values: [f64; 37] = std::array::from_fn(|i| {
-            if i >= 18 { half[i - 18] } else if odd { -half[18 - i] } else { half[18 - i] }
+            if i >= 18 {
+                half[i - 18]
+            } else if odd {
+                -half[18 - i]
+            } else {
+                half[18 - i]
+            }
         });
         // Thomas' algorithm for b[i−1] + 4b[i] + b[i+1] = 6·second difference, b = 0 at both ends.
         let (mut upper, mut right) = ([0.0; 37], [0.0; 37]);
@@ -93,7 +99,14 @@ impl Method for Robinson {
             return (f64::NAN, f64::NAN);
         }
         let limit = std::f64::consts::FRAC_PI_2;
-        let phi = root(|p| { let (v, s) = self.distances.at(p); (v - wanted, s) }, -limit, limit);
+        let phi = root(
+            |p| {
+                let (v, s) = self.distances.at(p);
+                (v - wanted, s)
+            },
+            -limit,
+            limit,
+        );
         (within_half_turn(x / (0.8487 * self.r * self.lengths.at(phi).0)), phi)
     }
 }

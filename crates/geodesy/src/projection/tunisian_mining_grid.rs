@@ -80,7 +80,8 @@ mod tests {
         // IOGP Guidance Note 373-7-2, section 3.2.7.1: grid reference 302598 is 38.97997 grad north, 8.22437 grad east
         // of Paris; and the limits that it cites from the decree.
         let e = Ellipsoid::new("Clarke 1880 (IGN)", 6_378_249.2, 293.466_021_293_626_5);
-        let p = Projection::from_parameters("mining grid", "Tunisia Mining Grid", &Parameters::default(), &e, 1.0).unwrap();
+        let p =
+            Projection::from_parameters("mining grid", "Tunisia Mining Grid", &Parameters::default(), &e, 1.0).unwrap();
         for (easting, northing, lon_grad, lat_grad) in [
             (302_000.0, 598_000.0, 8.224_37, 38.979_97),
             (94_000.0, 40_000.0, 5.689_89, 33.39),

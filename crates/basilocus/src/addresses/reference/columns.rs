@@ -199,7 +199,7 @@ impl Columns {
             Kind::Postcodes
         } else {
             return Err(Error::Usage(format!(
-                "{}: the columns do not tell what it holds: address points have a street and a number, segments have left and right from and to numbers and a line, postcodes have a postcode, places have a name, areas have polygons; it has: {}. A file for --mapping can say it",
+                "{}: the columns do not tell what it holds: address points have a street and a number, segments have left and right from and to numbers and a line, postcodes have a postcode, places have a name, areas have polygons; it has: {}. A file for `mapping` can say it",
                 path.display(),
                 schema.fields().iter().map(|f| f.name().as_str()).collect::<Vec<_>>().join(", ")
             )));

@@ -90,7 +90,7 @@ pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
     let grammar = grammar::of_country(country).ok_or_else(|| {
         let all: Vec<&str> = grammar::GRAMMARS.iter().map(|g| g.country).collect();
         Error::Usage(format!(
-            "--country {country}: there is no grammar for this country yet; there are {}",
+            "`country` {country}: there is no grammar for this country yet; there are {}",
             all.join(", ")
         ))
     })?;

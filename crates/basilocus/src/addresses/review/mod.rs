@@ -8,15 +8,29 @@
 
 mod run;
 mod sheet;
+#[cfg_attr(not(feature = "reviews"), path = "store_left_out.rs")]
 mod store;
 
 pub(crate) use run::Review;
 pub(crate) use sheet::{ReviewRow, Reviewed, read, write};
 pub(crate) use store::Store;
-pub use store::{StoredAnswer, answers_of};
+pub use store::answers_of;
 
 use basilocus_address::{AddressInput, Candidate};
 use basilocus_table::Reason;
+
+/// An answer as people see it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct StoredAnswer {
+    /// The address as it was asked.
+    pub asked: String,
+    /// What was answered.
+    pub answer: String,
+    /// The day.
+    pub answered: String,
+    /// Where that is; empty where it has no place.
+    pub address: String,
+}
 
 /// A place that was found for an address, ready to be written.
 #[derive(Debug, Clone, Default, PartialEq)]

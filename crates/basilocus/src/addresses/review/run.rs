@@ -29,7 +29,7 @@ impl Review {
         self.rows.extend(doubtful);
         if self.rows.len() > MAX_REVIEWED {
             return Err(Error::Data(format!(
-                "more than {MAX_REVIEWED} rows are in doubt, which no person can answer; look at their reasons in the rows set aside of a run without --review"
+                "more than {MAX_REVIEWED} rows are in doubt, which no person can answer; look at their reasons in the rows set aside of a run without `review`"
             )));
         }
         self.store.add_found(found)
@@ -41,7 +41,7 @@ impl Review {
         let asked = write(&self.pending, &self.rows, date)?;
         let path = self.pending.target().display().to_string();
         let told = format!(
-            "{} rows with {asked} different addresses are in doubt: answer in {path}, then run this again with --answers {path}; what was found for the other rows waits in {}",
+            "{} rows with {asked} different addresses are in doubt: answer in {path}, then run this again with `answers` {path}; what was found for the other rows waits in {}",
             self.rows.len(),
             self.store.path().display()
         );

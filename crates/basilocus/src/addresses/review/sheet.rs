@@ -128,7 +128,7 @@ fn how_table() -> Table {
             "a coordinate in any notation, such as 46 12.345 N 123 48.1 W: WGS 84",
             "none: the address has no place; the row stays set aside with that reason",
             "nothing: the row stays as it is",
-            "Then run the same command with --answers and this file.",
+            "Then run the same command with `answers` and this file.",
         ]
         .iter()
         .map(|t| vec![t.to_string()])
@@ -177,7 +177,7 @@ pub(crate) fn read(path: &Path) -> Result<Vec<Reviewed>, Error> {
     let format = detect(path)?;
     if format != Format::Xlsx {
         return Err(Error::Usage(format!(
-            "--answers {}: a workbook that --review wrote is expected; this is {}",
+            "`answers` {}: a workbook that `review` wrote is expected; this is {}",
             path.display(),
             format.name()
         )));

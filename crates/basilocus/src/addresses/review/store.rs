@@ -1,6 +1,6 @@
 //! Answers, and what a run found, in a small SQLite file.
 
-use super::{Known, Record};
+use super::{Known, Record, StoredAnswer};
 use crate::Error;
 use basilocus_table::Reason;
 use rusqlite::{Connection, OptionalExtension, Row, Statement, ToSql};
@@ -26,19 +26,6 @@ const COLUMNS: &str =
 
 /// The places of their values in a statement.
 const VALUES: &str = "?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13";
-
-/// An answer as people see it.
-#[derive(Debug, Clone, PartialEq)]
-pub struct StoredAnswer {
-    /// The address as it was asked.
-    pub asked: String,
-    /// What was answered.
-    pub answer: String,
-    /// The day.
-    pub answered: String,
-    /// Where that is; empty where it has no place.
-    pub address: String,
-}
 
 /// The answers that a file keeps, by address.
 ///

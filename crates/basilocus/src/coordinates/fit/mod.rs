@@ -104,7 +104,7 @@ fn kind_of(plan: &FitPlan) -> Result<FitKind, Error> {
     let Some(name) = plan.kind.as_deref() else { return Ok(FitKind::Conformal) };
     FitKind::from_name(name).ok_or_else(|| {
         let all = KINDS.iter().map(|(_, n)| *n).collect::<Vec<_>>().join(", ");
-        Error::Usage(format!("--kind {name} is not known; one of {all} is expected"))
+        Error::Usage(format!("`kind` {name} is not known; one of {all} is expected"))
     })
 }
 
@@ -112,14 +112,14 @@ fn kind_of(plan: &FitPlan) -> Result<FitKind, Error> {
 fn unit_of(from: &Crs, to: &Crs) -> Result<(String, f64), Error> {
     let Kind::Projected { unit, .. } = &to.horizontal().kind else {
         return Err(Error::Usage(format!(
-            "--to {} is a {} system; a fit in the plane needs a projected one, whose units are lengths",
+            "`to` {} is a {} system; a fit in the plane needs a projected one, whose units are lengths",
             to.title(),
             to.kind_name()
         )));
     };
     if from.is_geographic() {
         return Err(Error::Usage(format!(
-            "--from {} has degrees; a fit in the plane needs lengths on both sides: say a projected system, or choose --kind similarity-3d",
+            "`from` {} has degrees; a fit in the plane needs lengths on both sides: say a projected system, or choose `kind` similarity-3d",
             from.title()
         )));
     }
@@ -322,5 +322,5 @@ fn in_space(pairs: &[ControlPair], from: &Crs, to: &Crs) -> Result<Vec<ControlPa
             .map(|(x, y, z)| [x, y, z])
             .ok_or_else(|| Error::Usage(format!("{}, {} is no position of {}", p[0], p[1], crs.title())))
     };
-    pairs.iter().map(|p| Ok(ControlPair { from: side(from, "--from", p.from)?, to: side(to, "--to", p.to)? })).collect()
+    pairs.iter().map(|p| Ok(ControlPair { from: side(from, "`from`", p.from)?, to: side(to, "`to`", p.to)? })).collect()
 }

@@ -96,7 +96,7 @@ fn places(plan: &FitPlan, kind: FitKind, cells: &Cells) -> Result<Places, Error>
         ),
         (a, b) => {
             return Err(Error::Usage(format!(
-                "--old names {a} columns and --new {b}; {} needs {dimensions} of each",
+                "`old` names {a} columns and `new` {b}; {} needs {dimensions} of each",
                 kind.name()
             )));
         }
@@ -125,7 +125,7 @@ fn numbers(
         return Err(bad(
             plan,
             format!(
-                "{} columns hold numbers ({}); {} needs {}: say them with --old X,Y{z} and --new X,Y{z}",
+                "{} columns hold numbers ({}); {} needs {}: say them with `old` X,Y{z} and `new` X,Y{z}",
                 found.len(),
                 found.iter().map(|c| cells.header[*c].as_str()).collect::<Vec<_>>().join(", "),
                 kind.name(),
@@ -154,13 +154,13 @@ fn leave_out(plan: &FitPlan, table: &mut Table) -> Result<(), Error> {
     for name in &plan.without {
         let Some(at) = table.names.iter().position(|n| n == name) else {
             return Err(Error::Usage(format!(
-                "--without {name}: there is no such control pair; there are {}",
+                "`without` {name}: there is no such control pair; there are {}",
                 table.names.join(", ")
             )));
         };
         table.names.remove(at);
         table.pairs.remove(at);
-        table.interpretation.push(format!("control pair \"{name}\" left out, as --without says"));
+        table.interpretation.push(format!("control pair \"{name}\" left out, as `without` says"));
     }
     Ok(())
 }

@@ -202,19 +202,19 @@ impl Geocode {
     fn references(&self) -> Result<Vec<Reference>, Error> {
         if self.reference.is_empty() {
             return Err(Error::Usage(
-                "no address reference is said; name one with --reference (make it with `reference build`)".into(),
+                "no address reference is said; name one with `reference` (make it with `reference build`)".into(),
             ));
         }
         let mut references = self.reference.iter().map(|p| Reference::open(p)).collect::<Result<Vec<_>, _>>()?;
         if let Some(country) = &self.country {
             let wanted = grammar::of_country(country).ok_or_else(|| {
                 let all: Vec<&str> = grammar::GRAMMARS.iter().map(|g| g.country).collect();
-                Error::Usage(format!("--country {country}: one of {} is expected", all.join(", ")))
+                Error::Usage(format!("`country` {country}: one of {} is expected", all.join(", ")))
             })?;
             let there: Vec<&str> = references.iter().map(|r| r.grammar().country).collect();
             if !there.contains(&wanted.country) {
                 return Err(Error::Usage(format!(
-                    "--country {country}: no reference is of that country; there is {}",
+                    "`country` {country}: no reference is of that country; there is {}",
                     there.join(", ")
                 )));
             }
@@ -232,7 +232,7 @@ impl Geocode {
             }
         }
         match self.extras.iter().find(|e| !known.contains(e)) {
-            Some(bad) => Err(Error::Usage(format!("--extras {bad}: the reference gives {}", known.join(", ")))),
+            Some(bad) => Err(Error::Usage(format!("`extras` {bad}: the reference gives {}", known.join(", ")))),
             None => Ok(()),
         }
     }

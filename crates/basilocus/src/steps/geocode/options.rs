@@ -22,19 +22,19 @@ pub(super) fn of(plan: &Geocode, references: &[Reference], others: usize) -> Res
             .transpose()
     };
     let defaults = MatchOptions::default();
-    let finest = level("--finest", &plan.finest)?.unwrap_or(defaults.finest);
-    let coarsest = level("--coarsest", &plan.coarsest)?.unwrap_or(defaults.coarsest.max(finest));
-    let then = level("--then", &plan.then)?;
+    let finest = level("`finest`", &plan.finest)?.unwrap_or(defaults.finest);
+    let coarsest = level("`coarsest`", &plan.coarsest)?.unwrap_or(defaults.coarsest.max(finest));
+    let then = level("`then`", &plan.then)?;
     if finest > coarsest {
         return Err(Error::Usage(format!(
-            "--finest {} is coarser than --coarsest {}: nothing could be placed",
+            "`finest` {} is coarser than `coarsest` {}: nothing could be placed",
             finest.name(),
             coarsest.name()
         )));
     }
     if let Some(then) = then.filter(|t| *t < coarsest) {
         return Err(Error::Usage(format!(
-            "--then {} is finer than what the first pass takes already ({})",
+            "`then` {} is finer than what the first pass takes already ({})",
             then.name(),
             coarsest.name()
         )));
@@ -62,7 +62,7 @@ fn near(text: &str, references: &[Reference]) -> Result<(f64, f64), Error> {
         if lon.abs() <= 180.0 && lat.abs() <= 90.0 {
             return Ok((*lon, *lat));
         }
-        return Err(Error::Usage(format!("--near {text}: LON,LAT in degrees is expected, longitude first")));
+        return Err(Error::Usage(format!("`near` {text}: LON,LAT in degrees is expected, longitude first")));
     }
     let options = MatchOptions { finest: Level::Locality, coarsest: Level::Region, ..Default::default() };
     let input = AddressInput { locality: text, ..Default::default() };
@@ -74,7 +74,7 @@ fn near(text: &str, references: &[Reference]) -> Result<(f64, f64), Error> {
         })
         .ok_or_else(|| {
             Error::Usage(format!(
-                "--near {text}: LON,LAT in degrees is expected, or the name of one locality of the reference; if there are several of that name, say the position"
+                "`near` {text}: LON,LAT in degrees is expected, or the name of one locality of the reference; if there are several of that name, say the position"
             ))
         })
 }
@@ -84,7 +84,7 @@ fn within(text: &str) -> Result<Within, Error> {
     if let Some([w, s, e, n]) = numbers(text).as_deref() {
         if s > n || w.abs() > 180.0 || e.abs() > 180.0 || s.abs() > 90.0 || n.abs() > 90.0 {
             return Err(Error::Usage(format!(
-                "--within {text}: WEST,SOUTH,EAST,NORTH in degrees is expected, the south below the north"
+                "`within` {text}: WEST,SOUTH,EAST,NORTH in degrees is expected, the south below the north"
             )));
         }
         return Ok(Within { bounds: Some([*w, *s, *e, *n]), ..Default::default() });
@@ -93,12 +93,12 @@ fn within(text: &str) -> Result<Within, Error> {
     if path.is_file() {
         let polygons = polygons(path)?;
         if polygons.is_empty() {
-            return Err(Error::Usage(format!("--within {text}: the file has no polygon")));
+            return Err(Error::Usage(format!("`within` {text}: the file has no polygon")));
         }
         return Ok(Within { polygons, ..Default::default() });
     }
     if Format::of_ending(path).is_some() {
-        return Err(Error::Usage(format!("--within {text}: there is no such file")));
+        return Err(Error::Usage(format!("`within` {text}: there is no such file")));
     }
     Ok(Within { names: vec![text.to_string()], ..Default::default() })
 }

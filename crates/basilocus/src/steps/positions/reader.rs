@@ -197,7 +197,7 @@ impl PositionReader {
             reason: format!("column \"{}\": \"{text}\" {reason}", self.names.0),
         };
         let own = self.crs.horizontal();
-        let on_wgs84 = matches!(r.notation, Notation::Utm | Notation::Mgrs);
+        let on_wgs84 = r.notation.is_wgs84_grid();
         let source = match r.crs {
             Some(code) => Some(code),
             None if !own.is_geographic() => Some(4326),
@@ -205,7 +205,7 @@ impl PositionReader {
         };
         if source.is_none() && on_wgs84 && !is_like_wgs84(own) {
             return Err(refused(format!(
-                "is a grid on the WGS 84 ellipsoid, and --from is {}: say --from EPSG:4326, or the projected system of that zone",
+                "is a grid on the WGS 84 ellipsoid, and `from` is {}: say `from` EPSG:4326, or the projected system of that zone",
                 own.title()
             )));
         }
@@ -318,13 +318,13 @@ impl PositionReader {
             let hint = if x.abs() <= 90.0 && y.abs() <= 180.0 {
                 "; are longitude and latitude swapped?"
             } else {
-                "; check the value, or the system said with --from"
+                "; check the value, or the system said with `from`"
             };
             let reason = format!("column \"{}\": latitude {y} is outside −90…90{hint}", self.names.1);
             account.set_aside(row, Reason::LATITUDE_OUT_OF_RANGE, reason);
         } else if !(x.abs() <= 360.0) {
             let reason = format!(
-                "column \"{}\": longitude {x} is outside −180…180 (and 0…360); check the value, or the system said with --from",
+                "column \"{}\": longitude {x} is outside −180…180 (and 0…360); check the value, or the system said with `from`",
                 self.names.0
             );
             account.set_aside(row, Reason::LONGITUDE_OUT_OF_RANGE, reason);

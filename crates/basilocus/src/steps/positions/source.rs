@@ -94,20 +94,20 @@ impl Search<'_> {
         let column = |name: &str| self.columns.require(name, self.path);
         match (&self.plan.x, &self.plan.y, &self.plan.coordinates) {
             (Some(_), _, Some(_)) | (_, Some(_), Some(_)) => Err(Error::Usage(
-                "--coordinates and --x/--y exclude each other: a position is in one column or in two".into(),
+                "`coordinates` and `x`/`y` exclude each other: a position is in one column or in two".into(),
             )),
             (Some(x), Some(y), None) => {
                 let (x, y) = (column(x)?, column(y)?);
                 if x == y {
                     return Err(Error::Usage(format!(
-                        "--x and --y name the same column \"{}\"; all points would lie on a diagonal line (same-column)",
+                        "`x` and `y` name the same column \"{}\"; all points would lie on a diagonal line (same-column)",
                         self.name(x)
                     )));
                 }
                 Ok(Some(Source::Columns { x, y }))
             }
             (Some(_), None, None) | (None, Some(_), None) => {
-                Err(Error::Usage("--x and --y go together: one of them is missing".into()))
+                Err(Error::Usage("`x` and `y` go together: one of them is missing".into()))
             }
             (None, None, Some(c)) => Ok(Some(Source::OneColumn(column(c)?))),
             (None, None, None) => Ok(None),
@@ -124,7 +124,7 @@ impl Search<'_> {
         let plane = self.stated.as_ref().is_some_and(|c| !c.is_geographic());
         if let (Some((x, y)), true, None) = (degrees, plane, lengths) {
             return Err(Error::Usage(format!(
-                "{}: columns \"{}\" and \"{}\" look like degrees, but --from is {} ({}): say the system that they are in, or name the columns with --x and --y (degrees-or-metres)",
+                "{}: columns \"{}\" and \"{}\" look like degrees, but `from` is {} ({}): say the system that they are in, or name the columns with `x` and `y` (degrees-or-metres)",
                 self.path.display(),
                 self.name(x),
                 self.name(y),
@@ -173,7 +173,7 @@ impl Search<'_> {
             None if needs_height(crs) && !matches!(source, Source::Geometry) => {
                 let found = self.with_role(Role::Height);
                 if found.is_none() && matches!(source, Source::Columns { .. }) {
-                    return Err(Error::Usage(format!("{} has heights; say their column with --z", crs.title())));
+                    return Err(Error::Usage(format!("{} has heights; say their column with `z`", crs.title())));
                 }
                 Ok(found)
             }

@@ -107,7 +107,7 @@ impl Step for To {
     fn bind(&self, mut columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
         let placed = columns.placed().cloned().ok_or_else(|| {
             Error::Usage(format!(
-                "{}: rows without positions have no coordinates; say where they are with --x and --y",
+                "{}: rows without positions have no coordinates; say where they are with `x` and `y`",
                 setting.source().display()
             ))
         })?;

@@ -47,28 +47,28 @@ pub(crate) fn usual_digits(crs: &Crs) -> usize {
 fn notation(plan: &To) -> Result<Option<Notation>, Error> {
     let Some(name) = plan.notation.as_deref() else {
         if let Some(digits) = plan.digits.filter(|d| *d > 12) {
-            return Err(Error::Usage(format!("--digits {digits}: 0 to 12 decimals are written")));
+            return Err(Error::Usage(format!("`digits` {digits}: 0 to 12 decimals are written")));
         }
         return Ok(None);
     };
     let found = Notation::from_name(name).ok_or_else(|| {
-        let all = notation::NOTATIONS.iter().map(|(_, n)| *n).collect::<Vec<_>>().join(", ");
-        Error::Usage(format!("--notation {name} is not known; one of {all} is expected"))
+        let all = notation::NOTATIONS.iter().map(|n| n.name()).collect::<Vec<_>>().join(", ");
+        Error::Usage(format!("`notation` {name} is not known; one of {all} is expected"))
     })?;
     match plan.digits {
         Some(digits) if !found.takes_digits(digits) => {
-            Err(Error::Usage(format!("--digits {digits}: for {} they are {}", found.name(), found.digits_are())))
+            Err(Error::Usage(format!("`digits` {digits}: for {} they are {}", found.name(), found.digits_are())))
         }
-        Some(digits) if digits > 12 => Err(Error::Usage(format!("--digits {digits}: 0 to 12 decimals are written"))),
+        Some(digits) if digits > 12 => Err(Error::Usage(format!("`digits` {digits}: 0 to 12 decimals are written"))),
         _ => Ok(Some(found)),
     }
 }
 
 /// The way to the system that a notation is defined on, where positions are in another one.
 fn to_notation(n: Notation, crs: &Crs, finder: &Finder) -> Result<Option<(Operation, String)>, Error> {
-    if matches!(n, Notation::Utm | Notation::Mgrs) && !is_like_wgs84(crs) {
+    if n.is_wgs84_grid() && !is_like_wgs84(crs) {
         return Err(Error::Usage(format!(
-            "--notation {} is a grid on the WGS 84 ellipsoid, and {} is on another one: choose --to EPSG:4326, or the projected system of that zone",
+            "`notation` {} is a grid on the WGS 84 ellipsoid, and {} is on another one: choose `to` EPSG:4326, or the projected system of that zone",
             n.name(),
             crs.title()
         )));
@@ -94,7 +94,7 @@ fn form(notation: Option<Notation>, crs: &Crs, with_z: bool, wanted: ColumnsWant
         (Some(n), true) => Form::Angles(n),
         (Some(n), false) if wanted == ColumnsWanted::First => {
             return Err(Error::Usage(format!(
-                "--notation {} is for longitude and latitude; {} has {}: choose a geographic --to, such as EPSG:4326",
+                "`notation` {} is for longitude and latitude; {} has {}: choose a geographic `to`, such as EPSG:4326",
                 n.name(),
                 crs.title(),
                 crs.unit_words()
@@ -160,7 +160,7 @@ impl Target {
             ColumnsWanted::First if !plan.columns.is_empty() => {
                 if plan.columns.len() < usual.len() || plan.columns.len() > 3 {
                     return Err(Error::Usage(format!(
-                        "--columns names {} columns; {} are written: {}",
+                        "`columns` names {} columns; {} are written: {}",
                         plan.columns.len(),
                         usual.len(),
                         usual.join(", ")
@@ -169,7 +169,7 @@ impl Target {
                 let said = &plan.columns[..usual.len()];
                 if let Some(name) = said.iter().find(|name| there.position(name).is_some()) {
                     return Err(Error::Usage(format!(
-                        "--columns {name}: there is a column of that name already, and it stays; choose another name, or --drop it"
+                        "`columns` {name}: there is a column of that name already, and it stays; choose another name, or `drop` it"
                     )));
                 }
                 Ok(said.to_vec())
@@ -205,7 +205,7 @@ impl Target {
     pub(crate) fn refused(&self, x: f64, y: f64, z: f64) -> String {
         let why = self.operation.refusal(x, y, z).unwrap_or_else(|| "outside the domain of the projection".into());
         format!(
-            "{x}, {y} cannot be brought to {}: the position is {why}; check the value and the systems said with --from and --to",
+            "{x}, {y} cannot be brought to {}: the position is {why}; check the value and the systems said with `from` and `to`",
             self.crs.title()
         )
     }
@@ -248,7 +248,7 @@ impl Target {
         for row in (0..texts.len()).filter(|r| texts.is_null(*r)) {
             if account.is_in_use(row) {
                 let reason = format!(
-                    "{}, {} has no {}: the position is outside its area; choose another --notation for these rows",
+                    "{}, {} has no {}: the position is outside its area; choose another `notation` for these rows",
                     place[0].value(row),
                     place[1].value(row),
                     n.words()
