@@ -125,7 +125,7 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
         set_aside,
         notes,
         first_rows: (0..rows).map(|r| head.row_texts(r)).collect(),
-        first_row_numbers: head.source_rows[..rows].to_vec(),
+        first_row_numbers: head.source_rows()[..rows].to_vec(),
         crs: about.crs.as_deref().map(system_title),
         doubts,
         path: about.path,
@@ -159,7 +159,7 @@ fn profiles_of(batch: &Batch) -> Vec<ColumnProfile> {
         basilocus_table::text_column(column).iter().for_each(|t| profile.add(t.unwrap_or("")));
         profile
     };
-    batch.records.columns().iter().map(profile).collect()
+    batch.records().columns().iter().map(profile).collect()
 }
 
 /// What is counted while rows go by.
@@ -184,7 +184,7 @@ impl Counted {
     fn of(decoded: Decoded) -> Self {
         let rows = decoded.batch.len() as u64;
         let mut types = [0u64; 8];
-        if let Some(shapes) = basilocus_table::Geometries::of(&decoded.batch.records) {
+        if let Some(shapes) = basilocus_table::Geometries::of(decoded.batch.records()) {
             (0..decoded.batch.len()).for_each(|r| types[shapes.get(r).map_or(0, |g| g.code() as usize)] += 1);
         }
         Counted {

@@ -23,13 +23,17 @@ pub struct Driver {
     /// Whether the first bytes of a file are such as it has.
     pub(crate) recognises: fn(&Head) -> bool,
     /// Opens a file.
-    pub(crate) open: fn(&Path, &InputOptions) -> Result<Box<dyn Reader>, FormatError>,
+    pub(crate) open: Open,
     /// The sheets or layers of a file, where it has several.
     pub(crate) layers: Option<Layers>,
     /// Creates a file; `None` where it is only read.
-    pub(crate) create: Option<fn(PendingOutput) -> Result<Box<dyn Writer>, FormatError>>,
+    pub(crate) create: Option<Create>,
 }
 
+/// Opens a file to be read.
+pub(crate) type Open = fn(&Path, &InputOptions) -> Result<Box<dyn Reader>, FormatError>;
+/// Creates a file.
+pub(crate) type Create = fn(PendingOutput) -> Result<Box<dyn Writer>, FormatError>;
 /// Lists the sheets or layers of a file.
 pub(crate) type Layers = fn(&Path) -> Result<Vec<String>, FormatError>;
 

@@ -18,12 +18,9 @@ pub enum FormatError {
         /// The folder.
         path: PathBuf,
     },
-    /// Columns that do not go together, so that rows would be lost: a defect of the program, never of the data.
-    #[error("the columns of the rows from {row} on do not go together: this is a defect, nothing was written")]
-    Defect {
-        /// The first of the rows.
-        row: u64,
-    },
+    /// Columns that make no batch, so that rows would be lost: a defect of the program, never of the data.
+    #[error("{0}: this is a defect, nothing was written")]
+    Defect(#[from] basilocus_table::BatchError),
     /// A format that this build of the program does not have.
     #[error("{}: this build leaves out {what}; build it with the feature {feature}", .path.display())]
     LeftOut {
@@ -183,7 +180,7 @@ impl FormatError {
             | FormatError::OutputFormat { path }
             | FormatError::Read { path, .. }
             | FormatError::Write { path, .. } => *path = original.to_path_buf(),
-            FormatError::Standard { .. } | FormatError::Fetch { .. } | FormatError::Defect { .. } => {}
+            FormatError::Standard { .. } | FormatError::Fetch { .. } | FormatError::Defect(_) => {}
         }
         self
     }

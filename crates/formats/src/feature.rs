@@ -4,7 +4,7 @@ use crate::FormatError;
 use crate::reader::{About, Block, Decode, Decoded, PassThrough, Reader};
 use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
-use basilocus_table::batch::{point_array, point_field, record_batch};
+use basilocus_table::batch::{point_array, point_field};
 use basilocus_table::geometry::{Geometry, geometry_field, wkb};
 use basilocus_table::{Batch, POINT_COLUMN, SetAsideRow};
 use std::collections::HashMap;
@@ -124,10 +124,11 @@ impl<T: FeatureSource> Reader for T {
             wanted = features.give(number, cells, geometry, bytes, sink);
             wanted
         })?;
-        if wanted {
-            features.rest(sink);
+        match features.failed.take() {
+            Some(e) => Err(e),
+            None if wanted => features.rest(sink),
+            None => Ok(()),
         }
-        Ok(())
     }
 }
 
@@ -138,11 +139,13 @@ struct Features {
     rows: Vec<(u64, Vec<Cell>, Option<Geometry>)>,
     set_aside: Vec<SetAsideRow>,
     bytes: u64,
+    /// What kept rows from becoming a batch.
+    failed: Option<FormatError>,
 }
 
 impl Features {
     fn new(schema: SchemaRef, shape: Shape) -> Self {
-        Features { schema, shape, rows: Vec::new(), set_aside: Vec::new(), bytes: 0 }
+        Features { schema, shape, rows: Vec::new(), set_aside: Vec::new(), bytes: 0, failed: None }
     }
 
     /// Adds a feature, with as many cells as the schema has columns beside the geometry; `bytes` of the source.
@@ -175,14 +178,26 @@ impl Features {
             Ok(geometry) => self.push(number, cells, geometry, bytes),
             Err((class, reason)) => self.set_aside(number, &cells, class, reason),
         }
-        !self.is_full() || sink(Block::Rows(self.finish()))
+        !self.is_full() || self.hand_over(sink)
+    }
+
+    /// Hands over what is there. False where no more is wanted, or it makes no batch.
+    fn hand_over(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> bool {
+        match self.finish() {
+            Ok(decoded) => sink(Block::Rows(decoded)),
+            Err(e) => {
+                self.failed = Some(e);
+                false
+            }
+        }
     }
 
     /// Hands over what is left.
-    fn rest(mut self, sink: &mut dyn FnMut(Block) -> bool) {
-        if !self.rows.is_empty() || !self.set_aside.is_empty() {
-            sink(Block::Rows(self.finish()));
+    fn rest(mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
+        if !(self.rows.is_empty() && self.set_aside.is_empty()) {
+            self.hand_over(sink);
         }
+        self.failed.map_or(Ok(()), Err)
     }
 
     /// Whether they are enough.
@@ -191,7 +206,7 @@ impl Features {
     }
 
     /// The features as a batch.
-    fn finish(&mut self) -> Decoded {
+    fn finish(&mut self) -> Result<Decoded, FormatError> {
         let mut rows = std::mem::take(&mut self.rows);
         let columns = self.schema.fields().len() - usize::from(self.shape != Shape::None);
         let mut arrays: Vec<ArrayRef> = (0..columns)
@@ -217,13 +232,11 @@ impl Features {
             }
         }
         let source_rows: Vec<u64> = rows.iter().map(|(n, ..)| *n).collect();
-        let records = record_batch(self.schema.clone(), arrays, source_rows.len())
-            .unwrap_or_else(|_| arrow_array::RecordBatch::new_empty(self.schema.clone()));
-        Decoded {
-            batch: Batch { records, source_rows },
+        Ok(Decoded {
+            batch: Batch::new(self.schema.clone(), arrays, source_rows)?,
             set_aside: std::mem::take(&mut self.set_aside),
             bytes: std::mem::take(&mut self.bytes),
-        }
+        })
     }
 }
 

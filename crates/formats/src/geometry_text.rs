@@ -4,7 +4,7 @@ use crate::FormatError;
 use crate::reader::{About, Block, Decode, Decoded, Reader};
 use arrow_array::{ArrayRef, StringArray};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
-use basilocus_table::batch::{record_batch, spatial_index};
+use basilocus_table::batch::spatial_index;
 use basilocus_table::geometry::wkt;
 use basilocus_table::{Batch, POINT_COLUMN, Spatial};
 use std::sync::Arc;
@@ -46,7 +46,7 @@ struct TextDecoder(Arc<dyn Decode>);
 impl Decode for TextDecoder {
     fn decode(&self, block: Block) -> Result<Decoded, FormatError> {
         let decoded = self.0.decode(block)?;
-        let records = &decoded.batch.records;
+        let records = decoded.batch.records();
         let Some(at) = spatial_index(&records.schema()) else { return Ok(decoded) };
         let n = decoded.batch.len();
         let spatial = Spatial::of(records);
@@ -54,8 +54,7 @@ impl Decode for TextDecoder {
         let mut columns: Vec<ArrayRef> = records.columns().to_vec();
         columns[at] = Arc::new(texts);
         let schema = schema_of(&records.schema());
-        let records =
-            record_batch(schema.clone(), columns, n).unwrap_or_else(|_| arrow_array::RecordBatch::new_empty(schema));
-        Decoded { batch: Batch { records, source_rows: decoded.batch.source_rows }, ..decoded }.whole()
+        let batch = Batch::new(schema, columns, decoded.batch.source_rows().to_vec())?;
+        Ok(Decoded { batch, ..decoded })
     }
 }

@@ -156,23 +156,13 @@ pub trait Decode: Send + Sync {
     fn decode(&self, block: Block) -> Result<Decoded, FormatError>;
 }
 
-impl Decoded {
-    /// The same, if its columns have as many rows as are counted.
-    pub(crate) fn whole(self) -> Result<Self, FormatError> {
-        if self.batch.is_whole() {
-            return Ok(self);
-        }
-        Err(FormatError::Defect { row: self.batch.source_rows.first().copied().unwrap_or_default() })
-    }
-}
-
 /// The decoder of formats whose readers give rows.
 pub struct PassThrough(pub SchemaRef);
 
 impl Decode for PassThrough {
     fn decode(&self, block: Block) -> Result<Decoded, FormatError> {
         match block {
-            Block::Rows(decoded) => decoded.whole(),
+            Block::Rows(decoded) => Ok(decoded),
             Block::Raw { bytes, .. } => {
                 Ok(Decoded { batch: Batch::empty(self.0.clone()), set_aside: Vec::new(), bytes: bytes.len() as u64 })
             }
@@ -214,27 +204,4 @@ pub fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
         return Ok(Vec::new());
     }
     detect(path)?.driver().layers.map_or(Ok(Vec::new()), |layers| layers(path))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use arrow_array::RecordBatch;
-    use arrow_schema::{DataType, Field, Schema};
-
-    /// What a reader could not put together is an error and no empty table.
-    #[test]
-    fn rows_that_lost_their_columns_are_a_defect() {
-        let schema = Arc::new(Schema::new(vec![Field::new("n", DataType::Int64, true)]));
-        let lost = Decoded {
-            batch: Batch { records: RecordBatch::new_empty(schema.clone()), source_rows: vec![7, 8] },
-            set_aside: Vec::new(),
-            bytes: 0,
-        };
-        let e = PassThrough(schema).decode(Block::Rows(lost)).err().map(|e| e.to_string());
-        assert_eq!(
-            e.as_deref(),
-            Some("the columns of the rows from 7 on do not go together: this is a defect, nothing was written")
-        );
-    }
 }

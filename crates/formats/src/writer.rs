@@ -96,7 +96,7 @@ pub(crate) fn naming_column(schema: &SchemaRef) -> Option<usize> {
 
 /// A cell as text, a number with the decimals that its column is shown with.
 pub(crate) fn styled_text(batch: &Batch, column: usize, row: usize, digits: Option<usize>) -> String {
-    let array = batch.records.column(column);
+    let array = batch.records().column(column);
     match (array.as_any().downcast_ref::<Float64Array>(), digits) {
         (Some(a), Some(d)) if a.is_valid(row) && a.value(row).is_finite() => {
             let mut out = Vec::new();

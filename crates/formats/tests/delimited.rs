@@ -25,7 +25,7 @@ fn read_with(bytes: &[u8], options: &InputOptions) -> Result<Table, FormatError>
     let mut error = None;
     reader.read(&mut |block: Block| match decoder.decode(block) {
         Ok(d) => {
-            table.rows.extend((0..d.batch.len()).map(|r| (d.batch.source_rows[r], d.batch.row_texts(r))));
+            table.rows.extend((0..d.batch.len()).map(|r| (d.batch.source_rows()[r], d.batch.row_texts(r))));
             table.set_aside.extend(d.set_aside.into_iter().map(|s| (s.source_row, s.reason)));
             true
         }

@@ -175,8 +175,8 @@ fn what_is_written_is_read_back_and_turned_as_the_registry_has_it() {
     ];
     assert_eq!(r.column("geometry"), expected);
     // Every identifier is there once, as XML wants it; rows that were one in the source too.
-    let (out, mut batch) = layer(&rows, system(4326, true), Presentation::default());
-    batch.source_rows = vec![1, 1, 1, 2, 2];
+    let (out, batch) = layer(&rows, system(4326, true), Presentation::default());
+    let batch = basilocus_table::Batch::of(batch.into_parts().0, vec![1, 1, 1, 2, 2]).unwrap();
     write(&path, &out, &batch).unwrap();
     let text = std::fs::read_to_string(&path).unwrap();
     let mut ids: Vec<&str> = text.split("gml:id=\"").skip(1).map(|t| t.split('"').next().unwrap()).collect();

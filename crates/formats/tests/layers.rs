@@ -1,7 +1,7 @@
 //! XLSX, GeoJSON and GeoPackage: what is written is read by programs that are not ours, and files that are broken
 //! are refused, never a panic.
 
-use arrow_array::{ArrayRef, BooleanArray, Float64Array, Int64Array, RecordBatch, StringArray};
+use arrow_array::{ArrayRef, BooleanArray, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, Field, Schema};
 use basilocus_formats::{ColumnStyle, CrsText, InputOptions, LayerOut, RunAbout, SetAsideTable, create, open};
 use basilocus_table::Batch;
@@ -47,7 +47,7 @@ fn sample(code: u32) -> (LayerOut, Batch) {
         }),
         show: Default::default(),
     };
-    (layer, Batch { records: RecordBatch::try_new(schema, columns).unwrap(), source_rows: vec![2, 3, 4] })
+    (layer, Batch::new(schema, columns, vec![2, 3, 4]).unwrap())
 }
 
 fn write(path: &Path, layers: usize, set_aside: &SetAsideTable) -> Vec<String> {
@@ -278,8 +278,7 @@ fn lines_and_polygons_come_back_from_every_layer_format() {
         .map(|s| s.map(|s| basilocus_table::geometry::wkb::write(&basilocus_table::geometry::wkt::read(s).unwrap())))
         .collect();
     let columns: Vec<ArrayRef> = vec![Arc::new(Int64Array::from_iter_values(1..=5)), Arc::new(binary)];
-    let batch =
-        Batch { records: RecordBatch::try_new(schema.clone(), columns).unwrap(), source_rows: vec![1, 2, 3, 4, 5] };
+    let batch = Batch::new(schema.clone(), columns, vec![1, 2, 3, 4, 5]).unwrap();
     for name in ["areas.gpkg", "areas.geojson"] {
         let path = folder.path().join(name);
         let mut writer = create(&path, true).unwrap();

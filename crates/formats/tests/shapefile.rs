@@ -1,7 +1,7 @@
 //! Shapefiles and DBF tables: what is written is read by a package that is not ours, files built byte by byte are read,
 //! and whatever is missing or broken is said, never a panic.
 
-use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, Int64Array, RecordBatch, StringArray};
+use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, Field, Schema};
 use basilocus_formats::{ColumnStyle, CrsText, InputOptions, LayerOut, RunAbout, SetAsideTable, create, open};
 use basilocus_table::geometry::{geometry_field, wkb, wkt};
@@ -42,8 +42,7 @@ fn layer(shapes: &[Option<&str>]) -> (LayerOut, Batch) {
         }),
         show: Default::default(),
     };
-    let batch =
-        Batch { records: RecordBatch::try_new(schema, columns).unwrap(), source_rows: (2..2 + n as u64).collect() };
+    let batch = Batch::new(schema, columns, (2..2 + n as u64).collect()).unwrap();
     (layer, batch)
 }
 

@@ -1,6 +1,6 @@
 //! The writer of delimited text against a reader that is not ours, for every text a cell may hold.
 
-use arrow_array::{ArrayRef, Float64Array, RecordBatch, StringArray};
+use arrow_array::{ArrayRef, Float64Array, StringArray};
 use arrow_schema::{DataType, Field, Schema};
 use basilocus_formats::{ColumnStyle, LayerOut, RunAbout, SetAsideTable, create};
 use basilocus_table::Batch;
@@ -23,10 +23,7 @@ fn written(
         .map(|i| Arc::new(StringArray::from(texts.iter().map(|r| r[i].as_str()).collect::<Vec<_>>())) as ArrayRef)
         .collect();
     columns.push(Arc::new(Float64Array::from(numbers.to_vec())));
-    let batch = Batch {
-        records: RecordBatch::try_new(schema.clone(), columns).unwrap(),
-        source_rows: (0..texts.len() as u64).collect(),
-    };
+    let batch = Batch::new(schema.clone(), columns, (0..texts.len() as u64).collect()).unwrap();
     let styles = schema.fields().iter().map(|_| ColumnStyle { digits, longest: None }).collect();
     let mut writer = create(&path, false).unwrap();
     let encoder = writer
@@ -68,7 +65,7 @@ fn a_table_of_one_empty_column_does_not_lose_its_rows() {
     let path = folder.path().join("one.csv");
     let schema = Arc::new(Schema::new(vec![Field::new("only", DataType::Utf8, true)]));
     let columns: Vec<ArrayRef> = vec![Arc::new(StringArray::from(vec!["a", "", "b"]))];
-    let batch = Batch { records: RecordBatch::try_new(schema.clone(), columns).unwrap(), source_rows: vec![2, 3, 4] };
+    let batch = Batch::new(schema.clone(), columns, vec![2, 3, 4]).unwrap();
     let mut writer = create(&path, false).unwrap();
     let encoder = writer
         .start_layer(&LayerOut {

@@ -1,6 +1,6 @@
 //! KML and GPX: documents written by hand from the standards, and what we write as another XML reader sees it.
 
-use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, RecordBatch, StringArray};
+use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, StringArray};
 use arrow_schema::{DataType, Field, Schema};
 use basilocus_formats::{ColumnStyle, CrsText, InputOptions, LayerOut, RunAbout, SetAsideTable, create, layers, open};
 use basilocus_table::geometry::{geometry_field, wkb, wkt};
@@ -180,7 +180,7 @@ fn what_we_write_is_in_the_order_of_the_schema() {
         Arc::new(BooleanArray::from(vec![Some(true), None, Some(false)])),
         Arc::new(shapes.iter().map(|s| s.map(|s| wkb::write(&wkt::read(s).unwrap()))).collect::<BinaryArray>()),
     ];
-    let batch = Batch { records: RecordBatch::try_new(schema.clone(), columns).unwrap(), source_rows: vec![1, 2, 3] };
+    let batch = Batch::new(schema.clone(), columns, vec![1, 2, 3]).unwrap();
     let mut writer = create(&path, true).unwrap();
     for name in ["gates", "culverts"] {
         let mut styles = vec![ColumnStyle { digits: None, longest: None }; 4];

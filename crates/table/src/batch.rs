@@ -13,13 +13,38 @@ use std::sync::Arc;
 /// Name of the column that holds point geometry: a struct of `x`, `y` (and `z`), encoded as GeoArrow points.
 pub const POINT_COLUMN: &str = "geometry";
 
-/// Rows that travel together.
+/// Rows that travel together: columns of types that [`Batch::admits`], each with as many values as there are rows.
 #[derive(Debug, Clone)]
 pub struct Batch {
-    /// The columns.
-    pub records: RecordBatch,
-    /// For each row, the row of the source as a person counts it: the first line of a file is 1.
-    pub source_rows: Vec<u64>,
+    records: RecordBatch,
+    source_rows: Vec<u64>,
+}
+
+/// Why columns make no batch.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum BatchError {
+    /// Their lengths or types are not those of the schema.
+    #[error("the columns do not go together: {0}")]
+    Columns(#[from] arrow_schema::ArrowError),
+    /// Some rows have no number of a source row, or the other way round: rows would be lost.
+    #[error("the columns have {rows} rows, and {numbers} rows are counted")]
+    Rows {
+        /// Rows of the columns.
+        rows: usize,
+        /// Rows that are counted.
+        numbers: usize,
+    },
+    /// A column is of a type that is not taken.
+    #[error(
+        "column \"{column}\" is of the type {kind}; texts, whole numbers of 64 bits, numbers of 64 bits, truth values, points and well-known binary are taken"
+    )]
+    Kind {
+        /// The column.
+        column: String,
+        /// Its type.
+        kind: DataType,
+    },
 }
 
 /// A row that is not in the output, with why.
@@ -36,9 +61,59 @@ pub struct SetAsideRow {
 }
 
 impl Batch {
+    /// Columns of a schema, and for each row the row of the source as a person counts it: the first line of a file is 1.
+    ///
+    /// # Errors
+    /// [`BatchError`] where they do not make a table, or hold types that are not taken.
+    ///
+    /// ```
+    /// use arrow_array::{ArrayRef, StringArray};
+    /// use arrow_schema::{DataType, Field, Schema};
+    /// use basilocus_table::Batch;
+    /// use std::sync::Arc;
+    ///
+    /// let schema = Arc::new(Schema::new(vec![Field::new("gate", DataType::Utf8, true)]));
+    /// let gates: ArrayRef = Arc::new(StringArray::from(vec!["North", "South"]));
+    /// assert_eq!(Batch::new(schema.clone(), vec![gates.clone()], vec![2, 3]).unwrap().len(), 2);
+    /// // A row without a number would be lost.
+    /// assert!(Batch::new(schema, vec![gates], vec![2]).is_err());
+    /// ```
+    pub fn new(schema: SchemaRef, columns: Vec<ArrayRef>, source_rows: Vec<u64>) -> Result<Self, BatchError> {
+        Batch::of(record_batch(schema, columns, source_rows.len())?, source_rows)
+    }
+
+    /// The same of columns that are together already.
+    ///
+    /// # Errors
+    /// As [`Batch::new`].
+    pub fn of(records: RecordBatch, source_rows: Vec<u64>) -> Result<Self, BatchError> {
+        if let Some(f) = records.schema_ref().fields().iter().find(|f| !Batch::admits(f.data_type())) {
+            return Err(BatchError::Kind { column: f.name().clone(), kind: f.data_type().clone() });
+        }
+        if records.num_rows() != source_rows.len() {
+            return Err(BatchError::Rows { rows: records.num_rows(), numbers: source_rows.len() });
+        }
+        Ok(Batch { records, source_rows })
+    }
+
     /// An empty batch of a schema.
     pub fn empty(schema: SchemaRef) -> Self {
         Batch { records: RecordBatch::new_empty(schema), source_rows: Vec::new() }
+    }
+
+    /// The columns.
+    pub fn records(&self) -> &RecordBatch {
+        &self.records
+    }
+
+    /// For each row, the row of the source.
+    pub fn source_rows(&self) -> &[u64] {
+        &self.source_rows
+    }
+
+    /// The columns, and for each row the row of the source.
+    pub fn into_parts(self) -> (RecordBatch, Vec<u64>) {
+        (self.records, self.source_rows)
     }
 
     /// Whether a column may be of a type: texts, whole numbers and numbers of 64 bits, truth values, points, and
@@ -58,12 +133,6 @@ impl Batch {
     /// Number of rows.
     pub fn len(&self) -> usize {
         self.source_rows.len()
-    }
-
-    /// Whether the columns have as many rows as are counted: where they could not be put together they have none, which
-    /// would be rows lost.
-    pub fn is_whole(&self) -> bool {
-        self.records.num_rows() == self.source_rows.len()
     }
 
     /// Whether there are no rows.
@@ -285,7 +354,7 @@ mod tests {
             Arc::new(Int64Array::from(vec![Some(1), Some(2), None])),
             point_array(vec![1.5, f64::NAN, 3.0], vec![4.0, 5.0, 6.0], Some(vec![0.0, 0.0, f64::NAN])),
         ];
-        Batch { records: RecordBatch::try_new(schema, columns).unwrap(), source_rows: vec![2, 3, 4] }
+        Batch::new(schema, columns, vec![2, 3, 4]).unwrap()
     }
 
     #[test]
@@ -294,13 +363,19 @@ mod tests {
         assert_eq!(batch.source_rows, [3, 4]);
         assert_eq!(batch.row_texts(0), ["", "2", ""]);
         assert_eq!(batch.row_texts(1), ["c", "", "3 6"]);
-        assert!(batch.is_whole());
     }
 
     #[test]
-    fn rows_without_columns_are_noticed() {
-        let lost = Batch { records: RecordBatch::new_empty(sample().records.schema()), source_rows: vec![2] };
-        assert!(!lost.is_whole());
+    fn what_makes_no_batch_is_refused() {
+        let (records, mut rows) = sample().into_parts();
+        rows.pop();
+        let e = Batch::of(records.clone(), rows).unwrap_err();
+        assert_eq!(e.to_string(), "the columns have 3 rows, and 2 rows are counted");
+        let e = Batch::new(records.schema(), records.columns()[1..].to_vec(), vec![1, 2, 3]).unwrap_err();
+        assert!(e.to_string().starts_with("the columns do not go together"), "{e}");
+        let schema = Arc::new(Schema::new(vec![Field::new("day", DataType::Date32, true)]));
+        let e = Batch::of(RecordBatch::new_empty(schema), Vec::new()).unwrap_err();
+        assert!(e.to_string().starts_with("column \"day\" is of the type Date32; texts, "), "{e}");
     }
 
     #[test]

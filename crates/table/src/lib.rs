@@ -20,7 +20,7 @@ pub mod nearest;
 pub mod reason;
 pub mod role;
 
-pub use batch::{Batch, POINT_COLUMN, SetAsideRow, text_column};
+pub use batch::{Batch, BatchError, POINT_COLUMN, SetAsideRow, text_column};
 pub use geometry::{Geometries, Geometry, Position, Spatial, geometry_field, geometry_index};
 pub use kind::{ColumnProfile, ValueKind};
 pub use ledger::{Ledger, LedgerError};

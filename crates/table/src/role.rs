@@ -93,7 +93,6 @@ const HEADERS: &[(Role, &[&str])] = &[
             "longitudewgs84",
             "gpslon",
             "gpslongitude",
-            "pointx",
         ],
     ),
     (
@@ -111,7 +110,6 @@ const HEADERS: &[(Role, &[&str])] = &[
             "latitudewgs84",
             "gpslat",
             "gpslatitude",
-            "pointy",
         ],
     ),
     (
@@ -287,7 +285,6 @@ const HEADERS: &[(Role, &[&str])] = &[
             "uid",
             "guid",
             "recordid",
-            "objectid",
             "fid",
             "feature_id",
             "pointid",

@@ -1,7 +1,7 @@
 //! Headers as they are met, and what their columns seem to be. One line an example.
 
 use basilocus_table::role::{detect, from_header};
-use basilocus_table::{Batch, Ledger, Role};
+use basilocus_table::{Batch, Ledger, Reason, Role};
 use std::sync::Arc;
 
 const HEADERS: &[(&str, Option<Role>)] = &[
@@ -9,7 +9,7 @@ const HEADERS: &[(&str, Option<Role>)] = &[
     ("LONG", Some(Role::Longitude)),
     ("Longitude (deg)", Some(Role::Longitude)),
     ("GPS Longitude", Some(Role::Longitude)),
-    ("POINT_X", Some(Role::Longitude)),
+    ("Lon DD", Some(Role::Longitude)),
     ("LATITUDE", Some(Role::Latitude)),
     ("lat_wgs84", Some(Role::Latitude)),
     ("site latitude", Some(Role::Latitude)),
@@ -87,19 +87,19 @@ fn an_empty_batch_has_a_schema_and_no_rows() {
     let field = arrow_schema::Field::new("a", arrow_schema::DataType::Utf8, true);
     let batch = Batch::empty(Arc::new(arrow_schema::Schema::new(vec![field])));
     assert!(batch.is_empty() && batch.filter(&[]).is_empty());
-    assert_eq!(batch.records.num_columns(), 1);
+    assert_eq!(batch.records().num_columns(), 1);
 }
 
 #[test]
 fn ledgers_add_up_reason_by_reason() {
     let mut ledger = Ledger { rows_in: 5, rows_out: 2, ..Default::default() };
-    ["blank row", "ragged row", "blank row"].iter().for_each(|c| ledger.set_aside(c));
-    assert_eq!((ledger.set_aside_total(), ledger.set_aside["blank row"]), (3, 2));
+    ["blank row", "ragged row", "blank row"].iter().for_each(|c| ledger.set_aside(&Reason::new(c)));
+    assert_eq!((ledger.set_aside_total(), ledger.set_aside[&Reason::new("blank row")]), (3, 2));
     ledger.check().unwrap();
     ledger.rows_in += 1;
     assert!(ledger.check().unwrap_err().to_string().contains("6 rows in, 2 out, 0 left out, 3 set aside"));
     // What a selection left out is part of the sum.
-    ledger.leave_out("outside the areas", 1);
+    ledger.leave_out(&Reason::new("outside the areas"), 1);
     ledger.check().unwrap();
     let mut two = Ledger::default();
     two.merge(&ledger);

@@ -64,7 +64,7 @@ pub fn read_index(path: &Path, input: &InputPlan, crs: Option<&str>) -> Result<O
                     Error::Data(format!(
                         "{}: row {}, column \"{}\": {e}; a limit is expected",
                         path.display(),
-                        batch.source_rows[row],
+                        batch.source_rows()[row],
                         header[column]
                     ))
                 })?;

@@ -59,7 +59,7 @@ pub(crate) enum Degrees {
     /// They are in them at the end of the steps.
     AtTheEnd,
     /// By an operation from where they were placed.
-    By(Operation),
+    By(Box<Operation>),
 }
 
 /// The account of a layer.
@@ -198,7 +198,7 @@ impl Scene {
         self.degrees = match () {
             () if is_plain(source) => Degrees::AsPlaced,
             () if is_plain(&placed.crs) => Degrees::AtTheEnd,
-            () if source.datum().is_some() => Degrees::By(Operation::to_degrees(source)?),
+            () if source.datum().is_some() => Degrees::By(Box::new(Operation::to_degrees(source)?)),
             () => Degrees::Never,
         };
         Ok(())

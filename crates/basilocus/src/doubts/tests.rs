@@ -45,7 +45,7 @@ fn rows(scene: &Scene, places: &[(f64, f64)]) -> Rows {
         std::sync::Arc::new((0..places.len()).map(|i| Some(i.to_string())).collect::<arrow_array::StringArray>());
     let geometry = points(&Float64Array::from(x), &Float64Array::from(y), None);
     let records = RecordBatch::try_new(scene.columns.schema(), vec![ids, geometry]).unwrap();
-    Rows::read(Batch { records, source_rows: (2..).take(places.len()).collect() })
+    Rows::read(Batch::of(records, (2..).take(places.len()).collect()).unwrap())
 }
 
 fn names(scene: &Scene, places: &[(f64, f64)]) -> Vec<&'static str> {

@@ -64,11 +64,21 @@ impl Account {
     }
 
     /// What is to be done with the rows, and what was counted.
-    pub(crate) fn into_parts(self) -> (Option<Vec<bool>>, Vec<(usize, Reason, String)>, BTreeMap<Reason, u64>, Counts) {
+    pub(crate) fn into_parts(self) -> Parts {
         let any = !(self.set_aside.is_empty() && self.left_out.is_empty());
         let keep = any.then(|| self.gone.iter().map(|gone| !gone).collect());
-        (keep, self.set_aside, self.left_out, self.counts)
+        Parts { keep, set_aside: self.set_aside, left_out: self.left_out, counts: self.counts }
     }
+}
+
+/// What an account came to.
+pub(crate) struct Parts {
+    /// Which rows stay, where not all of them do.
+    pub keep: Option<Vec<bool>>,
+    /// Place, class and reason of the rows that were set aside.
+    pub set_aside: Vec<(usize, Reason, String)>,
+    pub left_out: BTreeMap<Reason, u64>,
+    pub counts: Counts,
 }
 
 impl Counts {
@@ -108,10 +118,10 @@ mod tests {
         account.set_aside(2, "flooded", "under water");
         account.set_aside(7, "flooded", "there is no such row");
         assert!(account.is_in_use(0) && !account.is_in_use(1));
-        let (keep, aside, left_out, _) = account.into_parts();
+        let Parts { keep, set_aside: aside, left_out, .. } = account.into_parts();
         assert_eq!(keep, Some(vec![true, false, false]));
         assert_eq!(aside, [(2, Reason::new("flooded"), "under water".to_string())]);
         assert_eq!(left_out[&Reason::OTHER_VALUE], 1);
-        assert_eq!(Account::new(2).into_parts().0, None, "nothing to take out");
+        assert_eq!(Account::new(2).into_parts().keep, None, "nothing to take out");
     }
 }

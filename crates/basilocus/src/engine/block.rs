@@ -1,5 +1,6 @@
 //! One block of rows through bound steps.
 
+use super::account::Parts;
 use super::columns::Columns;
 use super::{Account, Counts, Rows};
 use crate::Error;
@@ -70,7 +71,7 @@ impl Part {
                 names(made)
             )));
         }
-        let (keep, set_aside, left_out, counts) = account.into_parts();
+        let Parts { keep, set_aside, left_out, counts } = account.into_parts();
         let aside = set_aside.into_iter().map(|(row, class, reason)| before.set_aside(row, class, reason));
         let aside: Vec<SetAsideRow> = aside.collect();
         if rows.take_spread() {

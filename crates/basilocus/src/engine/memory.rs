@@ -43,14 +43,7 @@ impl MemoryReader {
             }
             let source_rows = (number..number + batch.num_rows() as u64).collect();
             number += batch.num_rows() as u64;
-            batches.push(Batch { records: batch.clone(), source_rows });
-        }
-        if let Some(field) = schema.fields().iter().find(|f| !Batch::admits(f.data_type())) {
-            return Err(Error::Data(format!(
-                "column \"{}\" is of the type {}; texts, whole numbers of 64 bits, numbers of 64 bits, truth values, points and well-known binary are taken",
-                field.name(),
-                field.data_type()
-            )));
+            batches.push(Batch::of(batch.clone(), source_rows).map_err(|e| Error::Data(e.to_string()))?);
         }
         let about = About {
             path: PathBuf::from(name),

@@ -34,7 +34,7 @@ pub(crate) use chain::{Chain, Run};
 pub use columns::{Column, Columns, Placed, PlacedFrom};
 pub use memory::Records;
 pub use rows::{Coordinates, Rows};
-pub(crate) use rows::{is_geometry, middle, points};
+pub(crate) use rows::{is_geometry, middle, points, put};
 pub use run::{RunOptions, run};
 pub use setting::Setting;
 pub(crate) use setting::{Decisions, ReviewFiles, TakenOperation, roles_of};

@@ -48,7 +48,7 @@ impl Origin {
     /// What is set aside of a row: its number and its values as they were read.
     pub(crate) fn set_aside(&self, row: usize, class: Reason, reason: String) -> SetAsideRow {
         let at = self.places.as_ref().map_or(row, |p| p[row]);
-        SetAsideRow { source_row: self.read.source_rows[at], class, reason, values: self.read.row_texts(at) }
+        SetAsideRow { source_row: self.read.source_rows()[at], class, reason, values: self.read.row_texts(at) }
     }
 }
 
@@ -64,8 +64,8 @@ impl Rows {
     pub(crate) fn read(batch: Batch) -> Self {
         let read = Arc::new(batch);
         Rows {
-            records: read.records.clone(),
-            source_rows: read.source_rows.clone(),
+            records: read.records().clone(),
+            source_rows: read.source_rows().to_vec(),
             read,
             places_in_read: None,
             middles: None,
@@ -262,17 +262,24 @@ fn positions_of(array: &ArrayRef, shapes: Option<&Geometries>) -> Coordinates {
         }
         for row in 0..array.len() {
             if let Some((x, y, z)) = points.get(row) {
-                (out[0][row], out[1][row], out[2][row]) = (x, y, z.unwrap_or(f64::NAN));
+                put(&mut out, row, (x, y, z));
             }
         }
     } else if let Some(shapes) = shapes {
         for row in 0..array.len() {
             if let Some((x, y, z)) = shapes.get(row).as_ref().and_then(middle) {
-                (out[0][row], out[1][row], out[2][row]) = (x, y, z.unwrap_or(f64::NAN));
+                put(&mut out, row, (x, y, z));
             }
         }
     }
     out
+}
+
+/// Puts a position to its row; a height that is missing is NaN.
+pub(crate) fn put(out: &mut Coordinates, row: usize, (x, y, z): (f64, f64, Option<f64>)) {
+    out[0][row] = x;
+    out[1][row] = y;
+    out[2][row] = z.unwrap_or(f64::NAN);
 }
 
 /// A column of points, none of them missing, from columns of numbers that may be shared with others.
@@ -303,7 +310,7 @@ mod tests {
         ]));
         let (x, y) = (Float64Array::from(vec![1.0, 2.0, 3.0]), Float64Array::from(vec![4.0, 5.0, 6.0]));
         let columns: Vec<ArrayRef> = vec![Arc::new(StringArray::from(vec!["a", "b", "c"])), points(&x, &y, None)];
-        Rows::read(Batch { records: RecordBatch::try_new(schema, columns).unwrap(), source_rows: vec![2, 3, 4] })
+        Rows::read(Batch::new(schema, columns, vec![2, 3, 4]).unwrap())
     }
 
     #[test]

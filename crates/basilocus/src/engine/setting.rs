@@ -95,7 +95,7 @@ impl<'a> Setting<'a> {
             let rows = self.sample.clone();
             let mut account = Account::new(rows.len());
             let rows = step.work.apply(rows, &mut account)?;
-            self.sample = match account.into_parts().0 {
+            self.sample = match account.into_parts().keep {
                 Some(keep) => rows.filtered(&keep)?,
                 None => rows,
             };

@@ -33,7 +33,7 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Erro
 /// The order in which positions lie in the area of use of their system.
 fn order_by_area(path: &Path, crs: &Crs, reader: &mut dyn Reader) -> Result<bool, Error> {
     let batch = sample(reader)?;
-    let spatial = Spatial::of(&batch.records);
+    let spatial = Spatial::of(batch.records());
     let (mut x, mut y) = (Vec::new(), Vec::new());
     for g in (0..batch.len()).filter_map(|row| spatial.get(row)) {
         g.each_position(&mut |p| {

@@ -59,7 +59,7 @@ impl Split {
 
     /// Writes the rows of an output's batch to the files of their values.
     pub(crate) fn write(&mut self, output: usize, batch: &Batch) -> Result<(), Error> {
-        let schema = batch.records.schema();
+        let schema = batch.records().schema();
         let Ok(column) = schema.index_of(&self.column) else { return Ok(()) };
         let texts: Vec<String> = (0..batch.len()).map(|row| batch.text(column, row)).collect();
         let mut values: Vec<&String> = texts.iter().collect();

@@ -175,7 +175,7 @@ mod tests {
     fn results_come_in_order_on_any_number_of_threads() {
         for threads in [1, 2, 16] {
             let slow_first = |n: u64| {
-                if n % 7 == 0 {
+                if n.is_multiple_of(7) {
                     std::thread::sleep(std::time::Duration::from_micros(50));
                 }
                 Ok(n * 2)

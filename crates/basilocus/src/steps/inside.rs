@@ -123,8 +123,8 @@ impl Inside {
         source::each_batch(reader.as_mut(), &mut |decoded| {
             unusable += decoded.set_aside.len() as u64;
             let batch = decoded.batch;
-            let shapes = Geometries::of(&batch.records);
-            for row in (0..batch.len()).filter(|row| choose.iter().all(|c| c.holds(&batch.records, *row))) {
+            let shapes = Geometries::of(batch.records());
+            for row in (0..batch.len()).filter(|row| choose.iter().all(|c| c.holds(batch.records(), *row))) {
                 chosen += 1;
                 match shapes.as_ref().and_then(|s| s.get(row)).and_then(rings) {
                     Some(rings) => {

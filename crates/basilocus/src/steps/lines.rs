@@ -5,7 +5,7 @@ use crate::Error;
 use crate::engine::{Column, Columns, Rows, Setting};
 use arrow_array::{ArrayRef, BinaryArray, Int64Array, StringArray};
 use arrow_schema::DataType;
-use basilocus_table::batch::{cell_text, record_batch};
+use basilocus_table::batch::cell_text;
 use basilocus_table::geometry::{Geometry, Position, geometry_field, wkb};
 use basilocus_table::{Batch, Reason, SetAsideRow};
 use serde::{Deserialize, Serialize};
@@ -235,9 +235,8 @@ impl Collect for Joining {
             .collect();
         arrays.push(Arc::new(shapes.iter().map(|(l, _)| Some(l.positions.len() as i64)).collect::<Int64Array>()));
         arrays.push(Arc::new(shapes.iter().map(|(_, g)| Some(wkb::write(g))).collect::<BinaryArray>()));
-        let records = record_batch(columns.schema(), arrays, shapes.len())
+        let batch = Batch::new(columns.schema(), arrays, shapes.iter().map(|(l, _)| l.first_row).collect())
             .map_err(|e| Error::Defect(format!("the lines do not make a table: {e}")))?;
-        let batch = Batch { records, source_rows: shapes.iter().map(|(l, _)| l.first_row).collect() };
         Ok(Collected { columns, batch, set_aside, joined: (positions - shapes.len()) as u64, notices })
     }
 }

@@ -63,11 +63,11 @@ struct Measuring {
 
 impl Work for Measuring {
     fn apply(&self, rows: Rows, _: &mut Account) -> Result<Rows, Error> {
-        let shapes = rows.shapes();
-        let measured: Vec<(Option<f64>, Option<f64>)> = (0..rows.len())
-            .map(|row| shapes.as_ref().and_then(|s| s.get(row)).map_or((None, None), |g| self.measure(&g)))
-            .collect();
-        drop(shapes);
+        let measured: Vec<(Option<f64>, Option<f64>)> = {
+            let shapes = rows.shapes();
+            let shape = |row| shapes.as_ref().and_then(|s| s.get(row));
+            (0..rows.len()).map(|row| shape(row).map_or((None, None), |g| self.measure(&g))).collect()
+        };
         let added: [ArrayRef; 2] = [
             Arc::new(measured.iter().map(|m| m.0).collect::<Float64Array>()),
             Arc::new(measured.iter().map(|m| m.1).collect::<Float64Array>()),

@@ -138,6 +138,8 @@ pub enum Wish {
 }
 
 /// A step that is ready for rows.
+// One is made for a step, not for a row: its size costs nothing.
+#[allow(clippy::large_enum_variant)]
 pub enum Bound {
     /// Each block of rows goes through by itself.
     Blocks {
@@ -240,6 +242,8 @@ impl PartialEq for OwnStep {
 macro_rules! steps {
     ($($(#[$doc:meta])* $name:literal $variant:ident,)+) => {
         /// A step as a plan holds it.
+        // One is made for a step, not for a row: its size costs nothing.
+        #[allow(clippy::large_enum_variant)]
         #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
         #[non_exhaustive]
         pub enum StepPlan {

@@ -22,7 +22,7 @@ impl Step for Set {
             let text = |name: &str| Column { added: false, is_open: true, ..Column::added(name, DataType::Utf8) };
             let at = columns.position(name);
             match at.and_then(|at| columns.get_mut(at)) {
-                Some(there) => *there = text(&there.name().to_string()),
+                Some(there) => *there = text(there.name()),
                 None => columns.push(text(name)),
             }
             values.push((at, value.clone()));

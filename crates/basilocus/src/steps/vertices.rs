@@ -125,22 +125,27 @@ struct Spreading {
     schema: SchemaRef,
 }
 
+/// The rows that positions come from, and the positions.
+fn positions_of(rows: &Rows, account: &mut Account) -> (Vec<usize>, Vec<Numbered>) {
+    let (mut origins, mut places) = (Vec::new(), Vec::new());
+    let shapes = rows.shapes();
+    for row in 0..rows.len() {
+        let before = places.len();
+        if let Some(g) = shapes.as_ref().and_then(|s| s.get(row)) {
+            numbered(&g, &mut 0, &mut places);
+        }
+        if places.len() == before {
+            let reason = "the row has no geometry, or an empty one, so it has no position";
+            account.set_aside(row, Reason::NO_GEOMETRY, reason);
+        }
+        origins.resize(places.len(), row);
+    }
+    (origins, places)
+}
+
 impl Work for Spreading {
     fn apply(&self, rows: Rows, account: &mut Account) -> Result<Rows, Error> {
-        let (mut origins, mut places): (Vec<usize>, Vec<Numbered>) = (Vec::new(), Vec::new());
-        let shapes = rows.shapes();
-        for row in 0..rows.len() {
-            let before = places.len();
-            if let Some(g) = shapes.as_ref().and_then(|s| s.get(row)) {
-                numbered(&g, &mut 0, &mut places);
-            }
-            if places.len() == before {
-                let reason = "the row has no geometry, or an empty one, so it has no position";
-                account.set_aside(row, Reason::NO_GEOMETRY, reason);
-            }
-            origins.resize(places.len(), row);
-        }
-        drop(shapes);
+        let (origins, places) = positions_of(&rows, account);
         let mut columns: Vec<ArrayRef> = rows.records().columns().iter().map(|c| take(c, &origins)).collect();
         columns.remove(self.geometry);
         for n in 0..3 {

@@ -119,7 +119,7 @@ impl TableSpool {
     pub(crate) fn push(&mut self, batch: &Batch) -> std::io::Result<()> {
         for row in 0..batch.len() {
             for (at, (column, kind)) in self.columns.list.iter().enumerate() {
-                let text = text_of(batch.records.column(*column), row, *kind);
+                let text = text_of(batch.records().column(*column), row, *kind);
                 let width = &mut self.widths[at];
                 match kind {
                     Kind::Real { .. } => {

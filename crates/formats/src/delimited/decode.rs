@@ -5,7 +5,6 @@ use crate::reader::{Block, Decode, Decoded};
 use arrow_array::{ArrayRef, StringArray};
 use arrow_buffer::{Buffer, OffsetBuffer, ScalarBuffer};
 use arrow_schema::SchemaRef;
-use basilocus_table::batch::record_batch;
 use basilocus_table::{Batch, Reason, SetAsideRow};
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -143,8 +142,8 @@ impl Decode for DelimitedDecoder {
             let offsets = OffsetBuffer::new(ScalarBuffer::from(c.offsets));
             arrays.push(Arc::new(StringArray::try_new(offsets, Buffer::from_vec(c.bytes), None).map_err(broken)?));
         }
-        let records = record_batch(self.schema.clone(), arrays, source_rows.len()).map_err(broken)?;
-        Ok(Decoded { batch: Batch { records, source_rows }, set_aside, bytes: bytes.len() as u64 })
+        let batch = Batch::new(self.schema.clone(), arrays, source_rows)?;
+        Ok(Decoded { batch, set_aside, bytes: bytes.len() as u64 })
     }
 }
 

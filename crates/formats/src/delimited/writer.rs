@@ -113,7 +113,7 @@ impl Encode for DelimitedEncoder {
             .columns
             .iter()
             .map(|c| {
-                let array = batch.records.column(*c);
+                let array = batch.records().column(*c);
                 let any = array.as_any();
                 if let Some(a) = any.downcast_ref::<StringArray>() {
                     let bytes = column_bytes(a);

@@ -308,7 +308,7 @@ impl Writer for DxfWriter {
 
 impl DxfWriter {
     fn rows(&mut self, batch: &Batch, c: &Current) -> Result<String, FormatError> {
-        let spatial = Spatial::of(&batch.records);
+        let spatial = Spatial::of(batch.records());
         let mut out = String::with_capacity(batch.len() * 400);
         for row in 0..batch.len() {
             let Some(g) = spatial.get(row) else {
@@ -316,7 +316,7 @@ impl DxfWriter {
                     self.pending.target(),
                     format!(
                         "row {} has no geometry, and a drawing has no place for it; choose other rows, or write a GeoPackage",
-                        batch.source_rows[row]
+                        batch.source_rows()[row]
                     ),
                 ));
             };

@@ -13,7 +13,7 @@ use crate::{Format, FormatError};
 use arrow_array::ArrayRef;
 use arrow_array::builder::BinaryBuilder;
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
-use basilocus_table::batch::{point_array, point_field, record_batch};
+use basilocus_table::batch::{point_array, point_field};
 use basilocus_table::geometry::{Geometry, geometry_field, wkb};
 use basilocus_table::{Batch, SetAsideRow};
 use std::fs::File;
@@ -32,7 +32,6 @@ pub struct GeoJsonReader {
 
 /// What the features have in common.
 struct Layout {
-    path: PathBuf,
     schema: SchemaRef,
     columns: Columns,
     with_z: bool,
@@ -108,7 +107,7 @@ impl GeoJsonReader {
         fields.push(if any_shape { geometry_field(Some(&crs)) } else { point_field(Some(&crs), with_z) });
         let about = About { crs: Some(crs), notes, typed: true, ..About::of(path, Format::GeoJson)? };
         let (path, schema) = (path.to_path_buf(), Arc::new(Schema::new(fields)));
-        let layout = Layout { path: path.clone(), schema, columns: Columns::new(columns), with_z, any_shape, sequence };
+        let layout = Layout { schema, columns: Columns::new(columns), with_z, any_shape, sequence };
         Ok(GeoJsonReader { path, about, layout: Arc::new(layout), spans })
     }
 }
@@ -167,9 +166,8 @@ impl Layout {
         } else {
             point_array(x, y, self.with_z.then_some(z))
         });
-        let records = record_batch(self.schema.clone(), arrays, source_rows.len())
-            .map_err(|e| FormatError::broken(&self.path, e))?;
-        Ok(Decoded { batch: Batch { records, source_rows }, set_aside, bytes })
+        let batch = Batch::new(self.schema.clone(), arrays, source_rows)?;
+        Ok(Decoded { batch, set_aside, bytes })
     }
 
     /// Whether a geometry can be a row's; what fits is put there.

@@ -190,8 +190,8 @@ impl FeatureEncoder {
             }
             out.extend_from_slice(member.key.as_bytes());
             match &member.value {
-                MemberValue::Object(_, Some(column)) if batch.records.column(*column).is_valid(row) => {
-                    push_value(out, batch.records.column(*column), row, None);
+                MemberValue::Object(_, Some(column)) if batch.records().column(*column).is_valid(row) => {
+                    push_value(out, batch.records().column(*column), row, None);
                 }
                 MemberValue::Object(inner, _) => {
                     out.push(b'{');
@@ -199,7 +199,7 @@ impl FeatureEncoder {
                     out.push(b'}');
                 }
                 MemberValue::Column(column, is_list) => {
-                    let array = batch.records.column(*column);
+                    let array = batch.records().column(*column);
                     let digits = self.styles.get(*column).and_then(|s| s.digits);
                     if *is_list && array.is_valid(row) {
                         let text = cell_text(array, row);
@@ -237,8 +237,8 @@ impl FeatureEncoder {
 impl Encode for FeatureEncoder {
     fn encode(&self, batch: &Batch) -> Encoded {
         let mut out = Vec::with_capacity(batch.len() * 200);
-        let points = Points::of(&batch.records);
-        let shapes = Geometries::of(&batch.records);
+        let points = Points::of(batch.records());
+        let shapes = Geometries::of(batch.records());
         for row in 0..batch.len() {
             if row > 0 {
                 out.extend_from_slice(if self.lines { b"\n" } else { b",\n" });

@@ -321,8 +321,8 @@ impl Writer for GeoPackageWriter {
             return Ok(());
         };
         let mut statement = self.connection.prepare_cached(&layer.insert).map_err(failed)?;
-        let points = Points::of(&batch.records);
-        let shapes = Geometries::of(&batch.records);
+        let points = Points::of(batch.records());
+        let shapes = Geometries::of(batch.records());
         for row in 0..batch.len() {
             let mut at = 1;
             if let Some(srs_id) = layer.srs_id {
@@ -346,7 +346,7 @@ impl Writer for GeoPackageWriter {
                 at += 1;
             }
             for column in &layer.columns {
-                let array = batch.records.column(*column);
+                let array = batch.records().column(*column);
                 let any = array.as_any();
                 if array.is_null(row) {
                     statement.raw_bind_parameter(at, Value::Null).map_err(failed)?;

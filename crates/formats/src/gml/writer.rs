@@ -183,17 +183,17 @@ struct FeatureEncoder {
 impl Encode for FeatureEncoder {
     fn encode(&self, batch: &Batch) -> Encoded {
         let mut out = String::with_capacity(batch.len() * 300);
-        let spatial = Spatial::of(&batch.records);
+        let spatial = Spatial::of(batch.records());
         let name = &self.name;
         // Rows that were one in the source, such as the positions of a line, follow each other.
         let mut nth = 0;
         for row in 0..batch.len() {
-            let number = batch.source_rows[row];
-            nth = if row > 0 && batch.source_rows[row - 1] == number { nth + 1 } else { 0 };
+            let number = batch.source_rows()[row];
+            nth = if row > 0 && batch.source_rows()[row - 1] == number { nth + 1 } else { 0 };
             let id = if nth > 0 { format!("{name}.{number}.{nth}") } else { format!("{name}.{number}") };
             out.push_str(&format!("<l:featureMember><l:{name} gml:id=\"{id}\">"));
             for (column, property) in &self.columns {
-                if batch.records.column(*column).is_null(row) {
+                if batch.records().column(*column).is_null(row) {
                     continue;
                 }
                 out.push_str(&format!("<l:{property}>"));

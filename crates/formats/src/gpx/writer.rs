@@ -99,7 +99,7 @@ impl Writer for GpxWriter {
 
     fn write(&mut self, part: Encoded) -> Result<(), FormatError> {
         let Encoded::Rows(batch) = part else { return Ok(()) };
-        let spatial = Spatial::of(&batch.records);
+        let spatial = Spatial::of(batch.records());
         let (mut near, mut behind) = (String::new(), String::new());
         for row in 0..batch.len() {
             let shape = spatial.get(row);
@@ -124,7 +124,7 @@ impl Writer for GpxWriter {
                         self.pending.target(),
                         format!(
                             "row {} is {what}, and GPX holds points and lines alone; write a GeoPackage or KML, or choose other rows",
-                            batch.source_rows[row]
+                            batch.source_rows()[row]
                         ),
                     ));
                 }

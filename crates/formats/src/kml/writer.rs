@@ -203,7 +203,7 @@ impl KmlWriter {
     }
 
     fn write_folders(&mut self, batch: &Batch, current: &mut Current) -> Result<(), FormatError> {
-        let spatial = Spatial::of(&batch.records);
+        let spatial = Spatial::of(batch.records());
         let Some(column) = current.category else {
             let mut text = String::new();
             (0..batch.len()).for_each(|row| current.encoder.placemark(batch, &spatial, row, &mut text));
@@ -290,7 +290,7 @@ impl PlacemarkEncoder {
         out.push_str(&self.id);
         out.push_str("\">");
         for (column, name) in &self.columns {
-            if batch.records.column(*column).is_null(row) {
+            if batch.records().column(*column).is_null(row) {
                 continue;
             }
             out.push_str("<SimpleData name=\"");
@@ -320,7 +320,7 @@ impl Encode for PlacemarkEncoder {
             return Encoded::Rows(batch.clone());
         }
         let mut out = String::with_capacity(batch.len() * 300);
-        let spatial = Spatial::of(&batch.records);
+        let spatial = Spatial::of(batch.records());
         for row in 0..batch.len() {
             self.placemark(batch, &spatial, row, &mut out);
         }

@@ -62,7 +62,7 @@ fn bounds_fields() -> Fields {
 
 impl Layer {
     fn write(&mut self, batch: &Batch) -> Result<(), parquet::errors::ParquetError> {
-        let records = &batch.records;
+        let records = batch.records();
         let skip = spatial_index(&records.schema());
         let mut columns: Vec<ArrayRef> =
             (0..records.num_columns()).filter(|i| Some(*i) != skip).map(|i| records.column(i).clone()).collect();

@@ -10,14 +10,12 @@ use crate::feature::{Cell, Shape};
 use crate::reader::{Block, Decode, Decoded};
 use arrow_array::{ArrayRef, BinaryArray};
 use arrow_schema::SchemaRef;
-use basilocus_table::batch::{point_array, record_batch};
+use basilocus_table::batch::point_array;
 use basilocus_table::geometry::{Geometry, wkb};
 use basilocus_table::{Batch, SetAsideRow};
-use std::path::PathBuf;
 use std::sync::Arc;
 
 pub(super) struct ShapeDecoder {
-    pub path: PathBuf,
     pub schema: SchemaRef,
     pub shape: Shape,
     pub table: Option<Arc<Table>>,
@@ -145,8 +143,7 @@ impl Decode for ShapeDecoder {
             Shape::Points { z } => arrays.push(point_array(places.x, places.y, z.then_some(places.z))),
             _ => arrays.push(Arc::new(places.shapes.iter().map(Option::as_deref).collect::<BinaryArray>())),
         }
-        let records = record_batch(self.schema.clone(), arrays, source_rows.len())
-            .map_err(|e| FormatError::broken(&self.path, e))?;
-        Ok(Decoded { batch: Batch { records, source_rows }, set_aside, bytes: shape_bytes as u64 })
+        let batch = Batch::new(self.schema.clone(), arrays, source_rows)?;
+        Ok(Decoded { batch, set_aside, bytes: shape_bytes as u64 })
     }
 }

@@ -85,12 +85,7 @@ impl Reader for ShapefileReader {
     }
 
     fn decoder(&self) -> Arc<dyn Decode> {
-        Arc::new(ShapeDecoder {
-            path: self.path.clone(),
-            schema: self.schema.clone(),
-            shape: self.shape,
-            table: self.table.clone(),
-        })
+        Arc::new(ShapeDecoder { schema: self.schema.clone(), shape: self.shape, table: self.table.clone() })
     }
 
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {

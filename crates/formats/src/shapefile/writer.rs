@@ -151,7 +151,7 @@ impl Writer for ShapefileWriter {
         let target = self.pending.target().to_path_buf();
         let failed = |e: std::io::Error| FormatError::write(&target, e);
         let (Encoded::Rows(batch), Some(layer)) = (part, self.layer.as_mut()) else { return Ok(()) };
-        let spatial = Spatial::of(&batch.records);
+        let spatial = Spatial::of(batch.records());
         let mut content = Vec::new();
         for row in 0..batch.len() {
             let geometry = spatial.get(row);
@@ -166,7 +166,7 @@ impl Writer for ShapefileWriter {
                 let family = Family::of(g).ok_or_else(|| {
                     FormatError::write(
                         &target,
-                        format!("row {} is a collection of geometries, which a shapefile has no place for; write a GeoPackage", batch.source_rows[row]),
+                        format!("row {} is a collection of geometries, which a shapefile has no place for; write a GeoPackage", batch.source_rows()[row]),
                     )
                 })?;
                 let kind = *layer.kind.get_or_insert(Kind { family, z, m: z || m });
@@ -175,7 +175,7 @@ impl Writer for ShapefileWriter {
                         &target,
                         format!(
                             "row {} holds {}, and the rows before it {}: a shapefile holds one kind of geometry; write a GeoPackage, or choose one kind",
-                            batch.source_rows[row],
+                            batch.source_rows()[row],
                             family.name(),
                             kind.family.name()
                         ),

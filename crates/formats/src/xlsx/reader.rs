@@ -7,8 +7,8 @@ use super::workbook::Workbook;
 use crate::FormatError;
 use crate::delimited::unique_names;
 use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader};
+use arrow_array::ArrayRef;
 use arrow_array::builder::StringBuilder;
-use arrow_array::{ArrayRef, RecordBatch};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use basilocus_table::{Batch, Reason, SetAsideRow};
 use std::path::{Path, PathBuf};
@@ -170,12 +170,11 @@ impl Building {
         }
     }
 
-    fn finish(&mut self, schema: &SchemaRef) -> Decoded {
+    fn finish(&mut self, schema: &SchemaRef) -> Result<Decoded, FormatError> {
         let mut taken = std::mem::replace(self, Building::new(schema.fields().len()));
         let arrays: Vec<ArrayRef> = taken.columns.iter_mut().map(|c| Arc::new(c.finish()) as ArrayRef).collect();
-        let records =
-            RecordBatch::try_new(schema.clone(), arrays).unwrap_or_else(|_| RecordBatch::new_empty(schema.clone()));
-        Decoded { batch: Batch { records, source_rows: taken.source_rows }, set_aside: taken.set_aside, bytes: 0 }
+        let batch = Batch::new(schema.clone(), arrays, taken.source_rows)?;
+        Ok(Decoded { batch, set_aside: taken.set_aside, bytes: 0 })
     }
 }
 
@@ -198,6 +197,7 @@ impl Reader for XlsxReader {
         let mut building = Building::new(width);
         let mut next = self.data_from;
         let mut stopped = false;
+        let mut failed = None;
         let (schema, data_from) = (self.schema.clone(), self.data_from);
         workbook.each_row(&self.path, &self.sheet, &mut |row, cells, errors| {
             if row < data_from {
@@ -228,12 +228,21 @@ impl Reader for XlsxReader {
             }
             building.source_rows.push(u64::from(row) + 1);
             if building.source_rows.len() >= ROWS {
-                stopped = !sink(Block::Rows(building.finish(&schema)));
+                match building.finish(&schema) {
+                    Ok(decoded) => stopped = !sink(Block::Rows(decoded)),
+                    Err(e) => {
+                        failed = Some(e);
+                        stopped = true;
+                    }
+                }
             }
             !stopped
         })?;
+        if let Some(e) = failed {
+            return Err(e);
+        }
         if !stopped && (!building.source_rows.is_empty() || !building.set_aside.is_empty()) {
-            sink(Block::Rows(building.finish(&schema)));
+            sink(Block::Rows(building.finish(&schema)?));
         }
         Ok(())
     }

@@ -295,7 +295,7 @@ impl Writer for XlsxWriter {
                 let sheet = workbook.worksheet_from_index(index)?;
                 let mut wrote = Wrote { room, ..Wrote::default() };
                 for (i, column) in columns.iter().enumerate() {
-                    write_cell(sheet, (at, i as u16), batch.records.column(*column), row, &mut wrote)?;
+                    write_cell(sheet, (at, i as u16), batch.records().column(*column), row, &mut wrote)?;
                 }
                 Ok(wrote)
             })?;

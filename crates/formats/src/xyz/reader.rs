@@ -6,7 +6,6 @@ use crate::{Format, FormatError};
 use arrow_array::ArrayRef;
 use arrow_array::builder::StringBuilder;
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
-use basilocus_table::batch::record_batch;
 use basilocus_table::{Batch, SetAsideRow};
 use std::fs::File;
 use std::io::Read;
@@ -86,7 +85,7 @@ impl Reader for XyzReader {
     }
 
     fn decoder(&self) -> Arc<dyn Decode> {
-        Arc::new(XyzDecoder { path: self.path.clone(), schema: self.schema.clone(), skip: self.skip })
+        Arc::new(XyzDecoder { schema: self.schema.clone(), skip: self.skip })
     }
 
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
@@ -127,7 +126,6 @@ impl Reader for XyzReader {
 }
 
 struct XyzDecoder {
-    path: PathBuf,
     schema: SchemaRef,
     skip: u64,
 }
@@ -174,8 +172,7 @@ impl Decode for XyzDecoder {
             set_aside.push(SetAsideRow { source_row: number, class: class.into(), reason, values });
         }
         let arrays: Vec<ArrayRef> = columns.iter_mut().map(|c| Arc::new(c.finish()) as ArrayRef).collect();
-        let records = record_batch(self.schema.clone(), arrays, source_rows.len())
-            .map_err(|e| FormatError::broken(&self.path, e))?;
-        Ok(Decoded { batch: Batch { records, source_rows }, set_aside, bytes: bytes.len() as u64 })
+        let batch = Batch::new(self.schema.clone(), arrays, source_rows)?;
+        Ok(Decoded { batch, set_aside, bytes: bytes.len() as u64 })
     }
 }

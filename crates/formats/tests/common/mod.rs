@@ -1,7 +1,7 @@
 //! What tests of several formats need.
 #![allow(dead_code)]
 
-use arrow_array::{ArrayRef, BinaryArray, Float64Array, Int64Array, RecordBatch, StringArray};
+use arrow_array::{ArrayRef, BinaryArray, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, Field, Schema};
 use basilocus_formats::{
     ColumnStyle, CrsText, FormatError, InputOptions, LayerOut, Presentation, RunAbout, SetAsideTable, create, open,
@@ -42,7 +42,7 @@ pub fn read(path: &Path, options: &InputOptions) -> Result<Read, String> {
         .read(&mut |block| match decoder.decode(block) {
             Ok(d) => {
                 rows.extend((0..d.batch.len()).map(|r| d.batch.row_texts(r)));
-                numbers.extend(d.batch.source_rows);
+                numbers.extend(d.batch.source_rows());
                 aside.extend(d.set_aside);
                 true
             }
@@ -107,10 +107,7 @@ pub fn layer(rows: &[Row], crs: CrsText, show: Presentation) -> (LayerOut, Batch
         Arc::new(rows.iter().map(|r| r.2).collect::<Int64Array>()),
         Arc::new(rows.iter().map(|r| shape(r.3)).collect::<BinaryArray>()),
     ];
-    let batch = Batch {
-        records: RecordBatch::try_new(schema.clone(), columns).unwrap(),
-        source_rows: (1..=rows.len() as u64).collect(),
-    };
+    let batch = Batch::new(schema.clone(), columns, (1..=rows.len() as u64).collect()).unwrap();
     let styles = vec![ColumnStyle { digits: None, longest: None }; 4];
     (LayerOut { name: "gates".into(), schema, styles, crs: Some(crs), show }, batch)
 }

@@ -14,7 +14,7 @@ impl Method for AzimuthalEquidistant {
     const ABOUT: About = About {
         names: &["Azimuthal Equidistant", "Azimuthal_Equidistant"],
         domain: "to 19,900 km from the centre: everywhere but the neighbourhood of its antipode",
-        source: "Snyder, USGS Professional Paper 1395, section 25, with Karney (2013) for the geodesics",
+        source: "Snyder, USGS Professional Paper 1395, section 25; geodesics as in `geodesic`",
     };
 
     fn from_given(given: &Given) -> Result<Self, Problem> {

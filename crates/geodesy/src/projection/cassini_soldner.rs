@@ -56,7 +56,7 @@ impl Method for CassiniSoldner {
             "Cassini",
         ],
         domain: "within 80° of longitude of the central meridian; the hyperbolic variant within 2,000 km of its origin",
-        source: "IOGP Guidance Note 373-7-2, section 3.4.1, with Karney (2013) for the geodesics",
+        source: "IOGP Guidance Note 373-7-2, section 3.4.1; geodesics as in `geodesic`",
     };
 
     fn from_given(given: &Given) -> Result<Self, Problem> {

@@ -30,7 +30,7 @@ pub(super) fn of_batch(
     operation.apply(&mut x, &mut y, &mut z);
     let mut out: Vec<Result<Vec<Entry>, String>> =
         (0..batch.len()).map(|row| Ok(vec![placed(batch, kind, c, row, (x[row], y[row]))])).collect();
-    let (_, set_aside, _, _) = account.into_parts();
+    let set_aside = account.into_parts().set_aside;
     for (row, _, reason) in set_aside {
         out[row] = Err(reason);
     }
@@ -140,7 +140,7 @@ fn area(batch: &Batch, c: &Columns, row: usize, operation: &Operation) -> Result
         .into_iter()
         .map(|r| transformed(r, operation))
         .collect::<Result<Vec<_>, _>>()?;
-    let schema = batch.records.schema();
+    let schema = batch.records().schema();
     let attributes = (0..schema.fields().len())
         .filter(|i| Some(*i) != geometry)
         .map(|i| (schema.field(i).name().clone(), batch.text(i, row)))

@@ -243,7 +243,7 @@ fn add_source(
                         aside.push((
                             file.clone(),
                             SetAsideRow {
-                                source_row: decoded.batch.source_rows[row],
+                                source_row: decoded.batch.source_rows()[row],
                                 class: UNUSABLE,
                                 reason,
                                 values: decoded.batch.row_texts(row),

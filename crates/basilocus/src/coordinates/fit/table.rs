@@ -63,7 +63,7 @@ fn cells(plan: &FitPlan) -> Result<Cells, Error> {
     let mut aside = 0u64;
     source::each_batch(reader.as_mut(), &mut |decoded| {
         let batch = decoded.batch;
-        rows.extend((0..batch.len()).map(|r| (batch.source_rows[r], batch.row_texts(r))));
+        rows.extend((0..batch.len()).map(|r| (batch.source_rows()[r], batch.row_texts(r))));
         // A blank row is no control pair; anything else that cannot be read is said.
         aside += decoded.set_aside.iter().filter(|r| r.class != Reason::BLANK_ROW).count() as u64;
         Ok(())

@@ -20,7 +20,7 @@ use arrow_array::{ArrayRef, StringArray};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use basilocus_formats::{ColumnStyle, CrsText, Format, LayerOut};
 use basilocus_geodesy::crs::{Catalogue, Crs, wkt};
-use basilocus_table::batch::{point_field, record_batch};
+use basilocus_table::batch::point_field;
 use basilocus_table::geometry::{geometry_field, wkt as text};
 use basilocus_table::{Batch, POINT_COLUMN};
 use std::sync::Arc;
@@ -148,9 +148,8 @@ impl Finish {
             columns.push(typed.unwrap_or_else(|| column.clone()));
         }
         columns.extend(self.geometry_column(rows)?);
-        let records = record_batch(schema.clone(), columns, rows.len())
-            .map_err(|e| Error::Defect(format!("the columns of an output do not go together: {e}")))?;
-        Ok(Batch { records, source_rows: rows.source_rows().to_vec() })
+        Batch::new(schema.clone(), columns, rows.source_rows().to_vec())
+            .map_err(|e| Error::Defect(format!("an output is no table: {e}")))
     }
 
     fn geometry_column(&self, rows: &Rows) -> Result<Option<ArrayRef>, Error> {

@@ -112,7 +112,7 @@ fn polygons(path: &Path) -> Result<Vec<Polygon>, Error> {
         for row in 0..batch.len() {
             for text in batch.row_texts(row).iter().filter(|t| geometry::is_polygon(t)) {
                 let rings = geometry::rings(text).map_err(|problem| {
-                    Error::Data(format!("{}: row {}: {problem}", path.display(), batch.source_rows[row]))
+                    Error::Data(format!("{}: row {}: {problem}", path.display(), batch.source_rows()[row]))
                 })?;
                 out.push(rings);
             }

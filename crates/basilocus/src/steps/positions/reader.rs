@@ -5,7 +5,7 @@ use super::numbers::Numbers;
 use super::source::{Found, Source, find, needs_height};
 use super::{Positions, Search, is_like_wgs84};
 use crate::Error;
-use crate::engine::{Account, Columns, Coordinates, PlacedFrom, Rows, middle};
+use crate::engine::{Account, Columns, Coordinates, PlacedFrom, Rows, middle, put};
 use arrow_array::RecordBatch;
 use basilocus_geodesy::crs::{Crs, Kind};
 use basilocus_geodesy::notation::{
@@ -95,7 +95,7 @@ impl PositionReader {
                 for row in 0..n {
                     match self.whole(&cell_text(records.column(*c), row)) {
                         Ok((x, y, z, how)) => {
-                            (out[0][row], out[1][row], out[2][row]) = (x, y, z.unwrap_or(f64::NAN));
+                            put(&mut out, row, (x, y, z));
                             *notations.entry(how).or_default() += 1;
                         }
                         Err(e) => account.set_aside(row, e.class, e.reason),
@@ -107,15 +107,15 @@ impl PositionReader {
             read_heights(records, z, &mut out[2], account);
         }
         if needs_height(&self.crs) {
-            for row in 0..n {
-                if account.is_in_use(row) && out[2][row].is_nan() {
+            for (row, z) in out[2].iter().enumerate() {
+                if account.is_in_use(row) && z.is_nan() {
                     let reason = format!("the row has no height, which {} needs", self.crs.title());
                     account.set_aside(row, Reason::NO_HEIGHT, reason);
                 }
             }
         }
         for row in (0..n).filter(|row| !account.is_in_use(*row)) {
-            (out[0][row], out[1][row]) = (f64::NAN, f64::NAN);
+            put(&mut out, row, (f64::NAN, f64::NAN, None));
         }
         (out, notations)
     }
@@ -127,7 +127,7 @@ impl PositionReader {
             let point = points.as_ref().and_then(|p| p.get(row));
             match point.or_else(|| middle(&shapes.as_ref()?.get(row)?)) {
                 Some((x, y, z)) => {
-                    (out[0][row], out[1][row], out[2][row]) = (x, y, z.unwrap_or(f64::NAN));
+                    put(out, row, (x, y, z));
                     self.check(row, (x, y), account);
                 }
                 None if shapes.is_some() => {
@@ -152,7 +152,7 @@ impl PositionReader {
         for row in 0..records.num_rows() {
             match (self.number(&cx, row, &self.names.0, false), self.number(&cy, row, &self.names.1, true)) {
                 (Ok((x, how)), Ok((y, _))) => {
-                    (out[0][row], out[1][row]) = (x, y);
+                    put(out, row, (x, y, None));
                     match how {
                         Some(how) => *notations.entry(how).or_default() += 1,
                         None => cx.count_marks(row, &mut account.counts.marks),

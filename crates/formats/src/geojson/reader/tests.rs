@@ -28,7 +28,7 @@ fn both(bytes: &[u8]) -> Option<(Rows, Rows)> {
     let layout = reader.layout.clone();
     let (mut quick, mut slow) = (Rows::default(), Rows::default());
     let add = |rows: &mut Rows, decoded: Decoded| {
-        let numbers = decoded.batch.source_rows.iter();
+        let numbers = decoded.batch.source_rows().iter();
         rows.0.extend(numbers.enumerate().map(|(i, n)| (*n, decoded.batch.row_texts(i))));
         rows.1.extend(decoded.set_aside);
     };
