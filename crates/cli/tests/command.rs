@@ -26,7 +26,7 @@ fn convert_accounts_for_every_row() {
     "#);
     insta::assert_snapshot!(f.read("out.set-aside.csv"), @r#"
     source_row,reason,id,lon,lat
-    3,"column ""lat"": latitude 95 is outside −90…90; check the value, or the system said with --from",2,-123.7,95
+    3,"column ""lat"": latitude 95 is outside −90…90; check the value, or the system that was said",2,-123.7,95
     4,"column ""lon"": ""abc"" has the word ""abc"", which is no part of a position in degrees (at character 1: ""a""); a number, or degrees (and minutes, seconds) are expected",3,abc,46
     5,ragged row: 2 fields where the header has 3; a field is missing,4,-123.5,
     6,ragged row: 4 fields where the header has 3; a delimiter inside a field must be quoted,5,-123.5,"46.1,7"
@@ -54,13 +54,13 @@ fn bad_input_is_named_with_what_to_do() {
     insta::assert_snapshot!(r("convert empty.csv -o out.csv"), @"[1] basilocus: empty.csv: the file is empty; a table with a header is expected");
     insta::assert_snapshot!(r("convert header.csv -o out.csv"), @"[1] basilocus: header.csv: there is a header and no row below it; rows of data are expected");
     insta::assert_snapshot!(r("convert quote.csv -o out.csv"), @r#"[1] basilocus: quote.csv, line 2: a quote (") is opened here and never closed; close it, or double it where it is part of the text"#);
-    insta::assert_snapshot!(r("look junk.csv"), @"[1] basilocus: junk.csv: holds binary data, not text; text (delimited, in fixed columns, XYZ), XLSX, ODS, DBF, shapefiles, GeoJSON, GeoPackage, KML, GML, GPX, DXF, Parquet and XML feeds are read");
+    insta::assert_snapshot!(r("look junk.csv"), @"[1] basilocus: junk.csv: holds binary data, not text; GeoPackage, shapefile, DBF table, OpenDocument workbook, XLSX workbook, Parquet, DXF drawing, GeoJSON, KML, GPX, GML, XML, XYZ text, text in fixed columns, delimited text are read");
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --to EPSG:32610"), @r#"[1] basilocus: gates.csv: no reference system is said for columns "lon" and "lat"; say it with --from, such as --from EPSG:4326 (WGS 84 longitude and latitude); the values look like degrees"#);
     insta::assert_snapshot!(r("convert gates.csv -o out.geojson"), @r#"[1] basilocus: gates.csv: no reference system is said for columns "lon" and "lat"; say it with --from, such as --from EPSG:4326 (WGS 84 longitude and latitude); the values look like degrees"#);
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --from EPSG:43260"), @"[1] basilocus: no reference system \"EPSG:43260\" in the catalogue (EPSG Geodetic Parameter Dataset, kept by the IOGP); nearest: WGS 84 / SCAR IMW ST01-04 (EPSG:3260); WGS 84 (EPSG:4326)");
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --from EPSG:4326 --to odd.prj"), @r#"[1] basilocus: Odd (a system of your own) uses the method "Sideways Unrolled", which is not implemented; choose a system with another projection"#);
     insta::assert_snapshot!(r("convert gates.csv -o no/out.csv --from EPSG:4326"), @"[1] basilocus: no/out.csv: the folder no does not exist; make it first");
-    insta::assert_snapshot!(r("convert gates.csv -o out.xyz --from EPSG:4326"), @"[1] basilocus: out.xyz: the ending says no format that is written; use .csv, .tsv, .xlsx, .dbf, .geojson, .geojsonl, .gpkg, .shp, .kml, .kmz, .gml, .gpx, .dxf or .parquet");
+    insta::assert_snapshot!(r("convert gates.csv -o out.xyz --from EPSG:4326"), @"[1] basilocus: out.xyz: the ending says no format that is written; use one of .gpkg, .shp, .dbf, .xlsx, .parquet, .geoparquet, .dxf, .geojson, .json, .geojsonl, .ndjson, .kml, .kmz, .gpx, .gml, .csv, .tsv, .tab, .txt");
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --x lonn --y lat --from EPSG:4326"), @r#"[1] basilocus: gates.csv: there is no column "lonn" (did you mean "lon"?); it has: id, lon, lat"#);
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --x lon --y lon --from EPSG:4326"), @r#"[2] basilocus: --x and --y name the same column "lon"; all points would lie on a diagonal line (same-column)"#);
     insta::assert_snapshot!(r("convert gates.csv --from EPSG:4326"), @"[2] basilocus: no output is said; name one with -o FILE");

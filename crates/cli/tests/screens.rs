@@ -329,7 +329,7 @@ fn a_fit_with_a_wrong_pair_and_without_it() {
       wrote      good.toml
     "#);
     insta::assert_snapshot!(f.read("good.toml"), @r#"
-    # A transformation for basilocus: `convert --via good.toml` takes it.
+    # A transformation for basilocus: `via = "good.toml"` takes it.
 
     basilocus_transformation = 1
     name = "harbour_pairs"
@@ -460,7 +460,7 @@ fn everyday_arithmetic_as_it_is_read() {
     on the map WGS 84 / Pseudo-Mercator (EPSG:3857)
       area       25,167,701,627.92 m², +311.0393 %
       perimeter  674,809.602 m; the line 448,724.292 m, +102.7425 %
-      doubt      wrong-measure: WGS 84 / Pseudo-Mercator (EPSG:3857) is no map to measure on here: areas are 4.110 and lengths 2.027 times the true ones; measure on the ellipsoid, or choose a map with `crs advise --for measure`
+      doubt      wrong-measure: WGS 84 / Pseudo-Mercator (EPSG:3857) is no map to measure on here: areas are 4.110 and lengths 2.027 times the true ones; measure on the ellipsoid, or choose a map with `crs advise`
     ");
     insta::assert_snapshot!(f.ok(&["calc", "sheet", "46.2N 123.8W"]), @r#"
     46.2N 123.8W: latitude 46.2° N, longitude 123.8° W (decimal degrees)
@@ -492,7 +492,7 @@ fn everyday_arithmetic_as_it_is_read() {
      convergence, true to grid north (degrees)     -2.410133     -2.346810     -2.271676
      angular distortion (degrees)                   0.000000      0.000000      0.000001
       lengths    off by up to 72.8 ppm (mm a kilometre)
-      true       the line through the positions in their order 223,939.038 m, the polygon 40,747,869.18 m²
+      true       the line through the positions in their order 223,939.038 m, the polygon 40,747,869.19 m²
     on the map NAD83 / Oregon North (ft) (EPSG:2269)
       area       40,751,371.09 m², +0.0086 %
       perimeter  226,149.050 m; the line 223,951.222 m, +0.0054 %

@@ -210,7 +210,7 @@ pub(crate) fn check_options(path: &Path, driver: &Driver, options: &InputOptions
     let all = [InputOption::Sheet, InputOption::Layer, InputOption::Fixed, InputOption::Delimiter];
     let unfit = all.into_iter().find(|o| o.is_in(options) && !driver.options.contains(o));
     let both = (options.fixed.is_some() && options.delimiter.is_some()).then_some(InputOption::Fixed);
-    match unfit.or(both) {
+    match both.or(unfit) {
         None => Ok(()),
         Some(option) => {
             let (flag, what) = option.words();

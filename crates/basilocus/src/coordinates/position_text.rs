@@ -133,7 +133,7 @@ fn finish(
     let op = Operation::to_degrees(&crs)?;
     let (lon, lat, _) = op.apply_one(x, y, 0.0).ok_or_else(|| {
         Error::Usage(format!(
-            "{x}, {y} cannot be placed: the position is {}; check the numbers, or the system said with `from` ({})",
+            "{x}, {y} cannot be placed: the position is {}; check the numbers, or the system that was said ({})",
             op.refusal(x, y, 0.0).unwrap_or_else(|| "outside the domain".into()),
             crs.title()
         ))

@@ -19,7 +19,7 @@
 //! // The row without a latitude is not lost: it is counted by its reason, and stands beside the output.
 //! assert_eq!(report.set_aside["no coordinates"], 1);
 //! let aside = std::fs::read_to_string(at("gates.set-aside.csv"))?;
-//! assert!(aside.contains("column \"lat\" is empty"));
+//! assert!(aside.lines().any(|l| l.starts_with("4,") && l.contains("is empty")));
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 //!

@@ -13,13 +13,19 @@ pub struct Rename(pub BTreeMap<String, String>);
 
 impl Step for Rename {
     fn bind(&self, mut columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
+        // All at once, so that columns can swap their names.
+        let mut changes = Vec::with_capacity(self.0.len());
         for (old, new) in &self.0 {
-            let at = columns.require(old, setting.source())?;
+            changes.push((columns.require(old, setting.source())?, old, new));
+        }
+        for (at, _, new) in &changes {
+            if let Some(column) = columns.get_mut(*at) {
+                column.field = column.field.clone().with_name(new.as_str());
+            }
+        }
+        for (at, old, new) in changes {
             if columns.iter().enumerate().any(|(i, c)| i != at && c.name() == new) {
                 return Err(Error::Usage(format!("`rename` {old}={new}: there is a column \"{new}\" already")));
-            }
-            if let Some(column) = columns.get_mut(at) {
-                column.field = column.field.clone().with_name(new);
             }
         }
         let (places, schema) = ((0..columns.len()).collect(), columns.schema());

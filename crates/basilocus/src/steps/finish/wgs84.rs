@@ -82,7 +82,7 @@ impl Bringing {
     fn refused(&self, (x, y, z): (f64, f64, f64)) -> String {
         let why = self.operation.refusal(x, y, z).unwrap_or_else(|| "outside the domain of the projection".into());
         format!(
-            "{x}, {y} cannot be brought to {}: the position is {why}; check the value and the systems said with `from` and `to`",
+            "{x}, {y} cannot be brought to {}: the position is {why}; check the value and the systems that were said",
             self.wgs84.title()
         )
     }

@@ -318,13 +318,13 @@ impl PositionReader {
             let hint = if x.abs() <= 90.0 && y.abs() <= 180.0 {
                 "; are longitude and latitude swapped?"
             } else {
-                "; check the value, or the system said with `from`"
+                "; check the value, or the system that was said"
             };
             let reason = format!("column \"{}\": latitude {y} is outside −90…90{hint}", self.names.1);
             account.set_aside(row, Reason::LATITUDE_OUT_OF_RANGE, reason);
         } else if !(x.abs() <= 360.0) {
             let reason = format!(
-                "column \"{}\": longitude {x} is outside −180…180 (and 0…360); check the value, or the system said with `from`",
+                "column \"{}\": longitude {x} is outside −180…180 (and 0…360); check the value, or the system that was said",
                 self.names.0
             );
             account.set_aside(row, Reason::LONGITUDE_OUT_OF_RANGE, reason);

@@ -205,7 +205,7 @@ impl Target {
     pub(crate) fn refused(&self, x: f64, y: f64, z: f64) -> String {
         let why = self.operation.refusal(x, y, z).unwrap_or_else(|| "outside the domain of the projection".into());
         format!(
-            "{x}, {y} cannot be brought to {}: the position is {why}; check the value and the systems said with `from` and `to`",
+            "{x}, {y} cannot be brought to {}: the position is {why}; check the value and the systems that were said",
             self.crs.title()
         )
     }
