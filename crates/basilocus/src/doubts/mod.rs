@@ -1,8 +1,8 @@
 //! Suspicions about data, one file a doubt. None of them changes a row; each says what it saw, what would explain it and
 //! what mends it.
 //!
-//! A doubt is bound to a layer before its rows come by ([`Doubt::watch`]), sees them at the end of the steps
-//! ([`Watch::rows`]), and says at the end whether there is something to tell ([`Watch::finding`]).
+//! A doubt is bound to a layer before its rows come by (`Doubt::watch`), sees them at the end of the steps
+//! (`Watch::rows`), and says at the end whether there is something to tell (`Watch::finding`).
 //!
 //! To add one: a file with a `DOUBT`, and its line in the list below.
 
