@@ -1,5 +1,5 @@
 //! The library names options as plans and calls do, in backquotes (`` `header_row` ``); for people at a command line they
-//! are flags (`--header-row`).
+//! are flags (`--header-row`). Only sentences of the library are changed so: tables and JSON, which show data, stay as they are.
 
 use crate::args::Arguments;
 use clap::{Command, CommandFactory};

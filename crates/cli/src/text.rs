@@ -1,5 +1,6 @@
 //! All text for people, in one place.
 
+use crate::flags::in_text;
 use basilocus::addresses::reference::BuildReport;
 use basilocus::geodesy::crs::{Crs, Kind};
 use basilocus::look::LookReport;
@@ -12,7 +13,6 @@ use std::io::{IsTerminal, Write as _};
 
 /// Prints to standard output, long lines folded where that is a terminal; an error is the reader's having gone away.
 pub fn print(text: &str) -> std::io::Result<()> {
-    let text = &*crate::flags::in_text(text);
     let mut out = std::io::stdout().lock();
     if std::io::stdout().is_terminal() {
         out.write_all(folded(text, usize::from(width())).as_bytes())?;
@@ -110,7 +110,7 @@ pub fn thousands(n: u64) -> String {
 
 /// What a doubt looks for, an example, how to mend it.
 pub fn doubt(d: &basilocus::doubts::Doubt) -> String {
-    format!("{}\n  looks for  {}\n  example    {}\n  mend       {}\n", d.name, d.looks_for, d.example, d.mend)
+    format!("{}\n  looks for  {}\n  example    {}\n  mend       {}\n", d.name, d.looks_for, d.example, in_text(d.mend))
 }
 
 /// A run's summary.
@@ -120,10 +120,10 @@ pub fn report(r: &Report, verbose: bool) -> String {
         layer_text(&mut out, layer, r.layers.len() > 1, verbose);
     }
     for t in &r.notices {
-        let _ = writeln!(out, "  note       {t}");
+        let _ = writeln!(out, "  note       {}", in_text(t));
     }
     for d in &r.doubts {
-        let _ = writeln!(out, "  doubt      {} in {}: {}; {}", d.id, d.layer, d.message, d.mend);
+        let _ = writeln!(out, "  doubt      {} in {}: {}; {}", d.id, d.layer, in_text(&d.message), in_text(&d.mend));
     }
     if r.layers.len() > 1 {
         let _ = writeln!(out, "  all        {}", ledger(r.rows_in, r.rows_out, r.joined, &r.left_out, &r.set_aside));
@@ -147,7 +147,7 @@ fn layer_text(out: &mut String, layer: &LayerReport, several: bool, verbose: boo
     let _ = writeln!(out, "{}", layer.name);
     let _ = writeln!(out, "  source     {}", layer.source.display());
     for u in &layer.interpretation {
-        let _ = writeln!(out, "  read as    {u}");
+        let _ = writeln!(out, "  read as    {}", in_text(u));
     }
     if !layer.notations.is_empty() {
         let _ = writeln!(out, "  notations  {}", counts(&layer.notations));
@@ -190,7 +190,7 @@ fn operation(out: &mut String, op: &OperationReport, verbose: bool) {
         }
     }
     for note in &op.notes {
-        let _ = writeln!(out, "             note: {note}");
+        let _ = writeln!(out, "             note: {}", in_text(note));
     }
 }
 
@@ -240,7 +240,7 @@ pub fn look(r: &LookReport) -> String {
         let _ = writeln!(out, "  {}      {layer}", if r.format.starts_with("XLSX") { "sheet" } else { "layer" });
     }
     for n in &r.notes {
-        let _ = writeln!(out, "  found      {n}");
+        let _ = writeln!(out, "  found      {}", in_text(n));
     }
     tree(r, &mut out);
     if let Some(row) = r.header_row {
@@ -312,7 +312,7 @@ pub fn look(r: &LookReport) -> String {
         out.push_str(&table(&names, &rows));
     }
     for d in &r.doubts {
-        let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, d.message, d.mend);
+        let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, in_text(&d.message), in_text(&d.mend));
     }
     out
 }
@@ -468,7 +468,7 @@ pub fn build(r: &BuildReport) -> String {
         );
     }
     for d in &r.doubts {
-        let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, d.message, d.mend);
+        let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, in_text(&d.message), in_text(&d.mend));
     }
     for o in &r.outputs {
         let _ = writeln!(out, "  wrote      {}", o.display());
@@ -518,7 +518,7 @@ pub fn describe(d: &Description, path: &std::path::Path) -> String {
         let _ = writeln!(out, "  and {} more localities", localities.len() - shown);
     }
     for doubt in &d.doubts {
-        let _ = writeln!(out, "  doubt      {doubt}");
+        let _ = writeln!(out, "  doubt      {}", in_text(doubt));
     }
     if d.more_doubts > 0 {
         let _ = writeln!(out, "  doubt      and {} more of these kinds", thousands(d.more_doubts as u64));

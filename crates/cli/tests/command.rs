@@ -538,3 +538,14 @@ fn rows_that_are_there_twice_are_told() {
         "a doubt counts with --strict"
     );
 }
+
+/// Sentences of the library name options in backquotes, which become flags; data that look like that stay.
+#[test]
+fn data_are_shown_as_they_are() {
+    let f = Folder::new();
+    std::fs::write(f.path("quoted.csv"), "gate,remark\n1,`from`\n2,see `header_row`\n").unwrap();
+    let look = f.ok(&["look", "quoted.csv"]);
+    assert!(look.contains("`from`") && look.contains("see `header_row`"), "{look}");
+    let json = f.ok(&["look", "quoted.csv", "--json"]);
+    assert!(json.contains("see `header_row`"), "{json}");
+}

@@ -3,6 +3,7 @@
 use super::json;
 use crate::Done;
 use crate::args::AtArgs;
+use crate::flags::in_text;
 use crate::text;
 use anyhow::Result;
 use basilocus::coordinates::finder::Finder;
@@ -129,7 +130,7 @@ pub fn run(a: &AtArgs) -> Result<Done> {
             basilocus::accuracy_words(to_wgs84.accuracy_m())
         );
         for note in to_wgs84.notes() {
-            let _ = writeln!(out, "note         {note}");
+            let _ = writeln!(out, "note         {}", in_text(note));
         }
     }
     let _ = writeln!(out, "\nthe same spot in WGS 84");
@@ -177,7 +178,7 @@ pub fn run(a: &AtArgs) -> Result<Done> {
             for p in &places {
                 let _ = writeln!(out, "  {} by {}", p.crs.identifier(), p.operation);
                 for note in &p.notes {
-                    let _ = writeln!(out, "    note: {note}");
+                    let _ = writeln!(out, "    note: {}", in_text(note));
                 }
             }
         }

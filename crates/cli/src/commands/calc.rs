@@ -3,6 +3,7 @@
 use super::json;
 use crate::Done;
 use crate::args::CalcCommand;
+use crate::flags::in_text;
 use crate::text;
 use anyhow::Result;
 use basilocus::coordinates::measure::{self, Measures, PointTable, Range};
@@ -377,7 +378,7 @@ fn area(
     let mut out = String::new();
     if notes.len() <= 12 {
         for n in &notes {
-            let _ = writeln!(out, "  {n}");
+            let _ = writeln!(out, "  {}", in_text(n));
         }
     }
     let _ = writeln!(out, "polygon through {} positions in their order, on the ellipsoid {}", m.points, m.ellipsoid);
@@ -401,7 +402,7 @@ fn area(
     let mut value = serde_json::to_value(&m)?;
     value["doubts"] = serde_json::to_value(&doubts)?;
     for d in &doubts {
-        let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, d.message, d.mend);
+        let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, in_text(&d.message), in_text(&d.mend));
     }
     Ok((out, value))
 }
@@ -556,7 +557,7 @@ fn distortion(what: &str, on: &str, from: Option<&str>, order: Option<&str>, inp
     let r = measure::distortion(&degrees, &map)?;
     let mut out = String::new();
     for n in notes.iter().take(12) {
-        let _ = writeln!(out, "  {n}");
+        let _ = writeln!(out, "  {}", in_text(n));
     }
     let _ = writeln!(
         out,
@@ -597,7 +598,7 @@ fn distortion(what: &str, on: &str, from: Option<&str>, order: Option<&str>, inp
         );
         map_words(&mut out, &m);
         if let Some(d) = of_measures(&m) {
-            let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, d.message, d.mend);
+            let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, in_text(&d.message), in_text(&d.mend));
         }
         value["measures"] = serde_json::to_value(&m)?;
     }

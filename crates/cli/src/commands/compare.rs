@@ -3,6 +3,7 @@
 use super::{cancel_on_interrupt, json};
 use crate::Done;
 use crate::args::CompareArgs;
+use crate::flags::in_text;
 use crate::text::{self, thousands};
 use anyhow::Result;
 use basilocus::compare::{ComparePlan, CompareReport, compare};
@@ -29,7 +30,7 @@ pub fn run(a: &CompareArgs) -> Result<Done> {
 fn words(r: &CompareReport) -> String {
     let mut out = String::new();
     for u in &r.interpretation {
-        let _ = writeln!(out, "  read as    {u}");
+        let _ = writeln!(out, "  read as    {}", in_text(u));
     }
     let _ = writeln!(
         out,

@@ -3,6 +3,7 @@
 use super::json;
 use crate::Done;
 use crate::args::{AdviseArgs, BetweenArgs, CrsCommand, DetectArgs};
+use crate::flags::in_text;
 use crate::text;
 use anyhow::Result;
 use basilocus::Cancel;
@@ -214,11 +215,11 @@ fn between(a: &BetweenArgs) -> Result<()> {
                 let _ = writeln!(out, "  step       {step}");
             }
             for note in op.notes() {
-                let _ = writeln!(out, "  note       {note}");
+                let _ = writeln!(out, "  note       {}", in_text(note));
             }
         }
         Err(e) => {
-            let _ = writeln!(out, "\nnone is taken: {e}");
+            let _ = writeln!(out, "\nnone is taken: {}", in_text(&e.to_string()));
         }
     }
     text::print(&out)?;

@@ -3,6 +3,7 @@
 use super::json;
 use crate::Done;
 use crate::args::FitArgs;
+use crate::flags::in_text;
 use crate::text;
 use anyhow::{Context, Result};
 use basilocus::coordinates::fit::{FitPlan, FitReport, fit_pairs};
@@ -51,7 +52,7 @@ pub fn run(a: &FitArgs) -> Result<Done> {
 fn words(r: &FitReport) -> String {
     let mut out = format!("{}\n", r.pairs_file.display());
     for u in &r.interpretation {
-        let _ = writeln!(out, "  read as    {u}");
+        let _ = writeln!(out, "  read as    {}", in_text(u));
     }
     let _ = writeln!(out, "  from       {}", r.from);
     let _ = writeln!(out, "  to         {}", r.to);
@@ -104,7 +105,7 @@ fn words(r: &FitReport) -> String {
         let _ = writeln!(out, "  compare    {kind}: standard error {}, left out {}", number(*error), number(*left_out));
     }
     for n in &r.notes {
-        let _ = writeln!(out, "  note       {n}");
+        let _ = writeln!(out, "  note       {}", in_text(n));
     }
     out
 }

@@ -58,7 +58,7 @@ pub fn plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
             out.push_str(&format!("  plan       {}\n", file.display()));
         }
         if piped {
-            eprint!("{}", crate::flags::in_text(&out));
+            eprint!("{out}");
         } else {
             text::print(&out)?;
         }
