@@ -128,7 +128,7 @@ fn how_table() -> Table {
             "a coordinate in any notation, such as 46 12.345 N 123 48.1 W: WGS 84",
             "none: the address has no place; the row stays set aside with that reason",
             "nothing: the row stays as it is",
-            "Then run the same command with `answers` and this file.",
+            "Then run the same again, with this file as its answers.",
         ]
         .iter()
         .map(|t| vec![t.to_string()])
