@@ -17,28 +17,56 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// What is to be compared.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "arguments", derive(clap::Args))]
 pub struct ComparePlan {
-    /// The first table or layer.
+    /// The first table or layer
     pub a: PathBuf,
-    /// The second one.
+    /// The second one, of the same rows
     pub b: PathBuf,
-    /// Column that tells the rows apart; the order of the rows without it.
+    /// Column that tells the rows apart; the order of the rows unless said
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
     pub key: Option<String>,
-    /// System of the first one's coordinates, where the file does not say.
+    /// System of the coordinates of the first one; WGS 84 where neither this nor the file says it
+    #[cfg_attr(feature = "arguments", arg(long = "from", value_name = "CRS"))]
     pub from_a: Option<String>,
-    /// System of the second one's coordinates.
+    /// System of the coordinates of the second one; that of the first unless said
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "CRS"))]
     pub from_b: Option<String>,
-    /// Distances from here on are far apart, metres.
+    /// Rows to show, worst first
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "N", default_value_t = 10))]
+    pub most: usize,
+    /// Distances from here on are counted as far apart, metres
+    #[cfg_attr(feature = "arguments", arg(long = "far", value_name = "METRES", default_value_t = 50.0))]
     pub far_m: f64,
-    /// A table or layer of all rows, worst first.
+    /// Write all rows with their distances, worst first (.csv, .tsv, .xlsx, .geojson, .gpkg)
+    #[cfg_attr(feature = "arguments", arg(short, long, value_name = "FILE"))]
     pub output: Option<PathBuf>,
-    /// Whether an existing output is replaced.
+    /// Replace an output that exists
+    #[cfg_attr(feature = "arguments", arg(long))]
     pub overwrite: bool,
+}
+
+impl ComparePlan {
+    /// Two files, row by row; ten are shown, and 50 m are far.
+    pub fn new(a: impl Into<PathBuf>, b: impl Into<PathBuf>) -> Self {
+        ComparePlan {
+            a: a.into(),
+            b: b.into(),
+            key: None,
+            from_a: None,
+            from_b: None,
+            most: 10,
+            far_m: 50.0,
+            output: None,
+            overwrite: false,
+        }
+    }
 }
 
 /// A row of both.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema), schemars(rename = "PlacedTwice"))]
 pub struct Pair {
     /// What tells it from others.
     pub key: String,
@@ -54,6 +82,7 @@ pub struct Pair {
 
 /// What a comparison came to.
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct CompareReport {
     /// How the files were read.
     pub interpretation: Vec<String>,
@@ -109,7 +138,7 @@ struct Placed {
 ///
 /// # Errors
 /// Where a file cannot be read or has no coordinates, a key stands twice, or the output cannot be written.
-pub fn compare(plan: &ComparePlan, worst: usize, cancel: &Cancel) -> Result<CompareReport, Error> {
+pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Error> {
     let mut report = CompareReport { far_m: plan.far_m, ..Default::default() };
     let from_b = plan.from_b.as_ref().or(plan.from_a.as_ref());
     let a = placed(&plan.a, plan.from_a.as_ref(), plan.key.as_deref(), &mut report, cancel)?;
@@ -168,7 +197,7 @@ pub fn compare(plan: &ComparePlan, worst: usize, cancel: &Cancel) -> Result<Comp
             (a, b, d.len() as u64, d[d.len() / 2])
         })
         .collect();
-    report.worst = pairs.iter().take(worst).cloned().collect();
+    report.worst = pairs.iter().take(plan.most).cloned().collect();
     report.all = pairs;
     if let Some(output) = &plan.output {
         write(&report, output, plan.overwrite, cancel)?;

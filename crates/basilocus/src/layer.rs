@@ -187,9 +187,12 @@ impl Layer {
         self.then(Values(conditions.into_iter().map(Into::into).collect()))
     }
 
-    /// Chooses rows between meridians and parallels, in degrees of WGS 84.
-    pub fn extent(self, [west, south, east, north]: [f64; 4]) -> Self {
-        self.then(Extent(format!("{west},{south},{east},{north}")))
+    /// Chooses rows between meridians and parallels: west, south, east, north in degrees of WGS 84.
+    ///
+    /// # Errors
+    /// As [`Extent::new`].
+    pub fn extent(self, edges: [f64; 4]) -> Result<Self, Error> {
+        Ok(self.then(Extent::new(edges)?))
     }
 
     /// Chooses rows inside the polygons of a layer.

@@ -5,6 +5,7 @@
 //! | take a layer through steps, call by call | [`Layer`] |
 //! | run what a file says, or build such a file | [`Plan`], [`run`] |
 //! | say what a file holds | [`look`](fn@look) |
+//! | ask one thing: a coordinate, a system, a distance | [`lookup`] |
 //! | add a step of one's own | [`steps`] |
 //! | match a column of addresses | [`Geocoder`] |
 //! | read a tutorial, or short answers | [`guide`] |
@@ -13,8 +14,8 @@
 //! The rooms below are re-exported: [`geodesy`], [`address`], [`table`], [`formats`]; and [`arrow`], in the version that
 //! rows are made of.
 //!
-//! Features, all but `http`, `parquet` and `arguments` on: `workbooks`, `geopackage`, `archives` (zip, KMZ), `reviews` (of
-//! addresses), `http` (sources on the web), `parquet`, `arguments` (the plan's types as arguments of a command line). Without
+//! Features, all but `http`, `parquet`, `arguments` and `schemas` on: `workbooks`, `geopackage`, `archives` (zip, KMZ), `reviews` (of
+//! addresses), `http` (sources on the web), `parquet`, `arguments` (the plan's types as arguments of a command line), `schemas` (JSON Schemas of the reports). Without
 //! them there are text, GeoJSON, XML, shapefiles and drawings.
 //!
 //! ```
@@ -42,8 +43,11 @@ mod error;
 pub mod guide;
 pub mod layer;
 pub mod look;
+pub mod lookup;
 pub mod plan;
 pub mod report;
+#[cfg(feature = "schemas")]
+pub mod schemas;
 pub mod steps;
 
 pub use basilocus_address as address;

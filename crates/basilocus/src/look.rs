@@ -14,6 +14,7 @@ use std::path::{Path, PathBuf};
 
 /// What a file holds.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct LookReport {
     /// The file.
     pub path: PathBuf,
@@ -50,6 +51,7 @@ pub struct LookReport {
 
 /// A column.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct ColumnReport {
     /// Name.
     pub name: String,

@@ -9,6 +9,7 @@ use std::path::PathBuf;
 
 /// A run.
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct Report {
     /// Rows read.
     pub rows_in: u64,
@@ -38,6 +39,7 @@ pub struct Report {
 
 /// A layer.
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct LayerReport {
     /// Name.
     pub name: String,
@@ -73,6 +75,7 @@ pub struct LayerReport {
 
 /// An operation.
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct OperationReport {
     /// Source system.
     pub source: String,

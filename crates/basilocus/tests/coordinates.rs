@@ -6,6 +6,7 @@ use basilocus::coordinates::measure::{distortion, measure, read_points};
 use basilocus::coordinates::transformation::TransformationFile;
 use basilocus::coordinates::{position_text, system};
 use basilocus::geodesy::crs::Catalogue;
+use basilocus::geodesy::datum::fit::FitKind;
 use basilocus::geodesy::notation::AxisOrder;
 use basilocus::plan::{LayerPlan, OperationPlan, OutputPlan, Plan};
 use basilocus::steps::{Positions, To};
@@ -187,7 +188,7 @@ fn a_saved_fit_is_read_again() {
         "pairs.csv",
         "p,x,y,e,n\nA,0,0,431000,5112000\nB,100,0,431000,5112100\nC,0,100,430900,5112000\nD,100,100,430900,5112100\n",
     );
-    let plan = FitPlan { pairs, to: "EPSG:32610".into(), kind: Some("affine".into()), ..Default::default() };
+    let plan = FitPlan { pairs, to: "EPSG:32610".into(), kind: FitKind::Affine, ..Default::default() };
     let (file, report) = fit_pairs(&plan).unwrap();
     assert!(report.standard_error.unwrap() < 1e-8 && report.outlier.is_none(), "{report:?}");
     assert_eq!(report.others.iter().map(|o| o.0.as_str()).collect::<Vec<_>>(), ["translation", "conformal"]);

@@ -1,5 +1,6 @@
 //! From sources to a reference, from doubts to answers, and the other direction.
 
+use basilocus::address::Level;
 use basilocus::addresses::reference::{BuildPlan, build};
 use basilocus::addresses::review::answers_of;
 use basilocus::compare::{ComparePlan, compare};
@@ -191,8 +192,8 @@ fn options_are_checked_before_a_row_is_read() {
     insta::assert_snapshot!(refused(&|p| p.within = Some("no.geojson".into())), @"`within` no.geojson: there is no such file");
     insta::assert_snapshot!(refused(&|p| p.near = Some("500,1".into())), @"`near` 500,1: LON,LAT in degrees is expected, longitude first");
     insta::assert_snapshot!(refused(&|p| p.near = Some("Atlantis".into())), @"`near` Atlantis: LON,LAT in degrees is expected, or the name of one locality of the reference; if there are several of that name, say the position");
-    insta::assert_snapshot!(refused(&|p| { p.finest = Some("locality".into()); p.coarsest = Some("street".into()); }), @"`finest` locality is coarser than `coarsest` street: nothing could be placed");
-    insta::assert_snapshot!(refused(&|p| { p.coarsest = Some("postcode".into()); p.then = Some("street".into()); }), @"`then` street is finer than what the first pass takes already (postcode)");
+    insta::assert_snapshot!(refused(&|p| { p.finest = Some(Level::Locality); p.coarsest = Some(Level::Street); }), @"`finest` locality is coarser than `coarsest` street: nothing could be placed");
+    insta::assert_snapshot!(refused(&|p| { p.coarsest = Some(Level::Postcode); p.then = Some(Level::Street); }), @"`then` street is finer than what the first pass takes already (postcode)");
 }
 
 #[test]
@@ -276,23 +277,16 @@ fn two_placings_of_the_same_rows() {
         "b.csv",
         "id,lon,lat,level\n2,-123.8,46.301,postcode\n1,-123.8,46.2,address point\n4,-123.8,46.4,street\n",
     );
-    let plan = ComparePlan {
-        a: a.clone(),
-        b: b.clone(),
-        key: Some("id".into()),
-        far_m: 50.0,
-        output: Some(f.path("cmp.csv")),
-        ..Default::default()
-    };
-    let r = compare(&plan, 5, &Cancel::default()).unwrap();
+    let plan = ComparePlan { key: Some("id".into()), output: Some(f.path("cmp.csv")), ..ComparePlan::new(a, b) };
+    let r = compare(&plan, &Cancel::default()).unwrap();
     assert_eq!((r.pairs, r.only_a_count, r.only_b_count, r.far, r.same), (2, 1, 1, 1, 1));
     assert_eq!(r.worst[0].key, "2");
     // A thousandth of a degree of the meridian at 46.3 degrees: 111.15 m by the series for the length of a degree.
     assert!((r.largest_m - 111.15).abs() < 0.02, "{}", r.largest_m);
     assert!(f.read("cmp.csv").lines().nth(1).unwrap().starts_with("2,111.1"), "{}", f.read("cmp.csv"));
     let twice = f.write("c.csv", "id,lon,lat\n1,0,0\n1,1,1\n");
-    let message = compare(&ComparePlan { b: twice, output: None, ..plan.clone() }, 5, &Cancel::default()).unwrap_err();
+    let message = compare(&ComparePlan { b: twice, output: None, ..plan.clone() }, &Cancel::default()).unwrap_err();
     assert!(message.to_string().contains("is the key of an earlier row"), "{message}");
-    let by_order = compare(&ComparePlan { key: None, output: None, ..plan }, 5, &Cancel::default()).unwrap();
+    let by_order = compare(&ComparePlan { key: None, output: None, ..plan }, &Cancel::default()).unwrap();
     assert_eq!(by_order.pairs, 3);
 }

@@ -356,6 +356,7 @@ fn steps_follow_each_other_in_any_order() {
         .to("EPSG:2269")
         .unwrap()
         .extent([-123.75, 46.0, -123.0, 47.0])
+        .unwrap()
         .write(f.path("o.csv"))
         .unwrap()
         .run()

@@ -190,10 +190,11 @@ fn to_keeps_a_column_whose_name_is_taken() {
 #[test]
 fn to_refuses_what_it_cannot_write() {
     let alone = Alone::of("p,lon,lat\na,-123.25,46.5\n");
-    let to =
-        |notation: &str, digits| To { notation: Some(notation.into()), digits, ..To::system("EPSG:4326").unwrap() };
-    let e = alone.error(vec![wgs84(), to("minutes", None).into()]);
-    assert!(e.contains("degrees-minutes-seconds") && e.contains("mgrs"), "all notations are listed: {e}");
+    let to = |notation: &str, digits| To {
+        notation: Some(notation.parse().unwrap()),
+        digits,
+        ..To::system("EPSG:4326").unwrap()
+    };
     let e = alone.error(vec![wgs84(), to("gars", Some(3)).into()]);
     assert!(e.contains("characters after the letters, 0 to 2"), "{e}");
 }
@@ -201,7 +202,8 @@ fn to_refuses_what_it_cannot_write() {
 #[test]
 fn extent_keeps_what_lies_in_it_its_edge_included() {
     let alone = Alone::of("p,lon,lat\nin,-123.5,46.5\nedge,-124,46\nout,-124.0001,46.5\n");
-    let (text, report) = alone.run(vec![wgs84(), Extent("-124,46,-123,47".into()).into()], "out.csv").unwrap();
+    let (text, report) =
+        alone.run(vec![wgs84(), Extent::new([-124.0, 46.0, -123.0, 47.0]).unwrap().into()], "out.csv").unwrap();
     let kept: Vec<&str> = text.lines().skip(1).filter_map(|l| l.split(',').next()).collect();
     assert_eq!(kept, ["in", "edge"]);
     assert_eq!(report.rows_out, 2);
@@ -211,7 +213,8 @@ fn extent_keeps_what_lies_in_it_its_edge_included() {
 #[test]
 fn extent_goes_over_the_180_meridian() {
     let alone = Alone::of("p,lon,lat\neast,179.5,1\nwest,-179.5,1\nfar,0,1\n");
-    let (text, _) = alone.run(vec![wgs84(), Extent("179,0,-179,2".into()).into()], "out.csv").unwrap();
+    let (text, _) =
+        alone.run(vec![wgs84(), Extent::new([179.0, 0.0, -179.0, 2.0]).unwrap().into()], "out.csv").unwrap();
     let kept: Vec<&str> = text.lines().skip(1).filter_map(|l| l.split(',').next()).collect();
     assert_eq!(kept, ["east", "west"]);
 }

@@ -1,8 +1,8 @@
 //! The library names options as plans and calls do, in backquotes (`` `header_row` ``); for people at a command line they
 //! are flags (`--header-row`). Only sentences of the library are changed so: tables and JSON, which show data, stay as they are.
 
-use crate::args::Arguments;
-use clap::{Command, CommandFactory};
+use crate::commands::command_line;
+use clap::Command;
 use std::borrow::Cow;
 
 /// Options whose flags have other names.
@@ -19,7 +19,7 @@ pub(crate) fn in_text(text: &str) -> Cow<'_, str> {
     if !text.contains('`') {
         return Cow::Borrowed(text);
     }
-    let command = Arguments::command();
+    let command = command_line();
     let mut out = String::with_capacity(text.len());
     let mut rest = text;
     while let Some((before, behind)) = rest.split_once('`') {
@@ -71,7 +71,7 @@ mod tests {
 
     #[test]
     fn other_names_are_flags_too() {
-        let command = Arguments::command();
+        let command = command_line();
         for (name, flag) in OTHER_NAMES {
             let long = flag.trim_start_matches("--").split(' ').next().unwrap_or_default();
             assert!(has_flag(&command, long), "{name}: {flag}");

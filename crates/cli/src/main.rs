@@ -6,7 +6,6 @@ mod flags;
 mod progress;
 mod text;
 
-use clap::Parser;
 use std::process::ExitCode;
 
 /// What a command came to, apart from errors.
@@ -18,14 +17,14 @@ pub(crate) enum Done {
 }
 
 fn main() -> ExitCode {
-    let arguments = match args::Arguments::try_parse() {
+    let arguments = match commands::command_line().try_get_matches() {
         Ok(a) => a,
         Err(e) => {
             let _ = e.print();
             return ExitCode::from(if e.use_stderr() { 2 } else { 0 });
         }
     };
-    match commands::run(arguments) {
+    match commands::perform(&arguments) {
         Ok(Done::Fine) => ExitCode::SUCCESS,
         Ok(Done::NotClean) => ExitCode::from(3),
         Err(e) => {

@@ -1,11 +1,12 @@
 //! All text for people, in one place.
 
 use crate::flags::in_text;
+use basilocus::accuracy_words;
 use basilocus::addresses::reference::BuildReport;
 use basilocus::geodesy::crs::{Crs, Kind};
 use basilocus::look::LookReport;
+use basilocus::lookup::ReferenceReport;
 use basilocus::report::{LayerReport, OperationReport, Report};
-use basilocus::{accuracy_words, address::reference::Description};
 use comfy_table::{CellAlignment, ContentArrangement, Table, TableComponent, presets};
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
@@ -108,9 +109,17 @@ pub fn thousands(n: u64) -> String {
     out
 }
 
-/// What a doubt looks for, an example, how to mend it.
-pub fn doubt(d: &basilocus::doubts::Doubt) -> String {
-    format!("{}\n  looks for  {}\n  example    {}\n  mend       {}\n", d.name, d.looks_for, d.example, in_text(d.mend))
+/// A length with the unit and digits that show how large it is.
+pub fn short_length(metres: f64) -> String {
+    if metres >= 1000.0 {
+        format!("{:.1} km", metres / 1000.0)
+    } else if metres >= 1.0 {
+        format!("{metres:.1} m")
+    } else if metres >= 0.01 {
+        format!("{:.1} cm", metres * 100.0)
+    } else {
+        format!("{:.2} mm", metres * 1000.0)
+    }
 }
 
 /// A run's summary.
@@ -477,20 +486,20 @@ pub fn build(r: &BuildReport) -> String {
 }
 
 /// What is inside a reference.
-pub fn describe(d: &Description, path: &std::path::Path) -> String {
-    let mut out = format!("{}: address reference, country {}\n", path.display(), d.country);
+pub fn reference(d: &ReferenceReport) -> String {
+    let mut out = format!("{}: address reference, country {}\n", d.file.display(), d.country);
     let _ = writeln!(
         out,
         "  holds      {} address points, {} street segments, {} streets with {} names, {} postcodes, {} localities",
-        thousands(d.points as u64),
+        thousands(d.address_points as u64),
         thousands(d.segments as u64),
         thousands(d.streets as u64),
         thousands(d.names as u64),
         thousands(d.postcodes as u64),
         thousands(d.localities.len() as u64)
     );
-    let per = if d.points > 0 {
-        format!(", {:.1} an address point", d.bytes as f64 / d.points as f64)
+    let per = if d.address_points > 0 {
+        format!(", {:.1} an address point", d.bytes as f64 / d.address_points as f64)
     } else {
         String::new()
     };
@@ -498,18 +507,19 @@ pub fn describe(d: &Description, path: &std::path::Path) -> String {
         let _ = writeln!(out, "  places     {} of the kind {kind}", thousands(*n as u64));
     }
     if d.areas > 0 {
-        let _ =
-            writeln!(out, "  areas      {}, with {} for --extras", thousands(d.areas as u64), d.attributes.join(", "));
+        let _ = writeln!(out, "  areas      {}, with {} for --extras", thousands(d.areas as u64), d.extras.join(", "));
     }
     let _ = writeln!(out, "  size       {} bytes{per}; checksum fits", thousands(d.bytes as u64));
     let mut localities = d.localities.clone();
-    localities.sort_by(|a, b| (b.points + b.segments).cmp(&(a.points + a.segments)).then(a.name.cmp(&b.name)));
+    localities.sort_by(|a, b| {
+        (b.address_points + b.segments).cmp(&(a.address_points + a.segments)).then(a.name.cmp(&b.name))
+    });
     let shown = 30;
     let rows: Vec<Vec<String>> = localities
         .iter()
         .take(shown)
         .map(|l| {
-            let counts = [l.streets, l.points, l.segments].map(thousands);
+            let counts = [l.streets, l.address_points, l.segments].map(thousands);
             [l.name.clone(), l.region.clone(), l.parent.clone()].into_iter().chain(counts).collect()
         })
         .collect();

@@ -417,7 +417,11 @@ fn geocode_from_sources_to_points() {
     ]);
     assert_eq!(r["rows_out"].as_u64(), Some(0));
     assert_eq!(r["doubts"][0]["id"], "empty-result", "an empty result does not look like success");
-    insta::assert_snapshot!(f.refusal(&["geocode", "owners.csv", "-o", "x.csv", "--reference", "t.reference", "--coarsest", "house"]), @"[2] basilocus: --coarsest house is no level; one of address-point, street-range, crossing, landmark, street, postcode, locality, region is expected");
+    insta::assert_snapshot!(f.refusal(&["geocode", "owners.csv", "-o", "x.csv", "--reference", "t.reference", "--coarsest", "house"]), @r#"
+    [2] error: invalid value 'house' for '--coarsest <LEVEL>': "house" is no level; one of address-point, street-range, crossing, landmark, street, postcode, locality, region is expected
+
+    For more information, try '--help'.
+    "#);
     insta::assert_snapshot!(f.refusal(&["geocode", "gates.csv", "-o", "x.csv", "--reference", "t.reference"]), @"[1] basilocus: gates.csv: no columns of an address were found among id, lon, lat; say them with --address, or --street, --locality, --postcode …");
     insta::assert_snapshot!(f.refusal(&["geocode", "owners.csv", "-o", "x.csv", "--reference", "t.reference", "--street", "adress"]), @r#"[1] basilocus: owners.csv: there is no column "adress" (did you mean "address"?); it has: who, address, town"#);
 }

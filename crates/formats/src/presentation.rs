@@ -1,6 +1,8 @@
 //! How a layer is shown by formats that show things: folders, names, balloons, icons and colours.
 
 use basilocus_table::Batch;
+use std::fmt::{self, Display, Formatter};
+use std::str::FromStr;
 
 /// How the rows of a layer are shown. Formats that have no place for a part of it pass over it.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -31,6 +33,33 @@ pub enum Altitude {
     AboveGround,
     /// The sea.
     AboveSea,
+}
+
+/// What heights can be counted from, by name.
+const ALTITUDES: [(Altitude, &str); 3] =
+    [(Altitude::Ground, "ground"), (Altitude::AboveGround, "above-ground"), (Altitude::AboveSea, "above-sea")];
+
+/// A word that names nothing that heights are counted from.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("\"{given}\" is nothing that heights are counted from; ground, above-ground or above-sea is expected")]
+pub struct UnknownAltitude {
+    /// What was given.
+    pub given: String,
+}
+
+impl FromStr for Altitude {
+    type Err = UnknownAltitude;
+
+    fn from_str(name: &str) -> Result<Self, UnknownAltitude> {
+        let found = ALTITUDES.iter().find(|(_, n)| *n == name).map(|(altitude, _)| *altitude);
+        found.ok_or_else(|| UnknownAltitude { given: name.to_string() })
+    }
+}
+
+impl Display for Altitude {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        f.write_str(ALTITUDES.iter().find(|(altitude, _)| altitude == self).map_or("found", |(_, name)| name))
+    }
 }
 
 /// Text with the values of columns in it.

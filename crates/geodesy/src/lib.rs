@@ -34,6 +34,7 @@ pub mod ellipsoid;
 mod error;
 pub mod geodesic;
 pub mod latitude;
+mod names;
 pub mod notation;
 pub mod operation;
 pub mod projection;
@@ -43,3 +44,4 @@ pub mod unit;
 pub mod zone;
 
 pub use error::Error;
+pub use names::UnknownName;

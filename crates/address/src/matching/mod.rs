@@ -46,7 +46,9 @@ use compact_str::format_compact;
 use context::Context;
 use place::Placed;
 use std::borrow::Cow;
+use std::fmt::{self, Display, Formatter};
 use std::rc::Rc;
+use std::str::FromStr;
 
 /// How precisely a match places an address, finest first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -86,11 +88,31 @@ impl Level {
     pub fn name(self) -> &'static str {
         LEVELS[self as usize].1
     }
+}
 
-    /// The level of a name; blanks, hyphens and underscores are alike.
-    pub fn from_name(name: &str) -> Option<Self> {
+/// A word that names no level.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("\"{given}\" is no level; one of {} is expected", LEVELS.iter().map(|(l, _)| l.to_string()).collect::<Vec<_>>().join(", "))]
+pub struct UnknownLevel {
+    /// What was given.
+    pub given: String,
+}
+
+impl FromStr for Level {
+    type Err = UnknownLevel;
+
+    /// Blanks, hyphens and underscores are alike.
+    fn from_str(name: &str) -> Result<Self, UnknownLevel> {
         let plain = name.trim().to_lowercase().replace(['-', '_'], " ");
-        LEVELS.iter().find(|(_, n)| *n == plain).map(|(l, _)| *l)
+        let found = LEVELS.iter().find(|(_, n)| *n == plain).map(|(l, _)| *l);
+        found.ok_or_else(|| UnknownLevel { given: name.to_string() })
+    }
+}
+
+/// As options and plans write it: one word, with hyphens.
+impl Display for Level {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.name().replace(' ', "-"))
     }
 }
 

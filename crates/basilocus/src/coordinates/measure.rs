@@ -107,6 +107,7 @@ impl PointTable {
 
 /// A polygon or line through positions in their order, on the ellipsoid and on a map.
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct Measures {
     /// Corners.
     pub points: usize,
@@ -126,6 +127,7 @@ pub struct Measures {
 
 /// The same on a map.
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct MapMeasures {
     /// The projected system.
     pub crs: String,
@@ -220,6 +222,7 @@ fn geographic_on_greenwich(crs: &Crs) -> Result<Crs, Error> {
 
 /// Smallest, mean and largest of a quantity.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct Range {
     /// Smallest.
     pub smallest: f64,
@@ -231,6 +234,7 @@ pub struct Range {
 
 /// What a projection does over a layer.
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct DistortionReport {
     /// The projected system.
     pub crs: String,

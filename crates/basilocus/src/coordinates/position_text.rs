@@ -30,19 +30,6 @@ pub struct Typed {
     pub cell_m: Option<f64>,
 }
 
-/// The order that an option says.
-///
-/// # Errors
-/// [`Error::Usage`] for any other word.
-pub fn order(text: Option<&str>) -> Result<AxisOrder, Error> {
-    match text {
-        None => Ok(AxisOrder::Reject),
-        Some("latitude-first") => Ok(AxisOrder::LatitudeFirst),
-        Some("longitude-first") => Ok(AxisOrder::LongitudeFirst),
-        Some(other) => Err(Error::Usage(format!("`order` {other}: latitude-first or longitude-first is expected"))),
-    }
-}
-
 /// Reads a position of a system; WGS 84 where `from` is `None`.
 ///
 /// # Errors

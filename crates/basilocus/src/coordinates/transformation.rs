@@ -20,8 +20,9 @@
 
 use crate::Error;
 use crate::coordinates::system;
+use basilocus_geodesy::UnknownName;
 use basilocus_geodesy::crs::{Crs, Kind};
-use basilocus_geodesy::datum::fit::{FitKind, KINDS, Local, PlaneTransformation};
+use basilocus_geodesy::datum::fit::{FitKind, Local, PlaneTransformation};
 use basilocus_geodesy::datum::{Helmert, RotationConvention, molodensky_badekas};
 use basilocus_geodesy::operation::{Operation, Shift, Transformation, Via};
 use serde::{Deserialize, Serialize};
@@ -97,6 +98,7 @@ pub struct Space {
 /// A control pair with what the fit made of it.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema), schemars(rename = "ControlPair"))]
 pub struct Pair {
     /// Its name, or the row of the table.
     pub name: String,
@@ -158,13 +160,7 @@ impl TransformationFile {
     /// The transformation with its systems.
     pub(crate) fn understood(&self, path: &Path) -> Result<OwnTransformation, Error> {
         let bad = |problem: String| Error::TransformationFile { path: path.to_path_buf(), problem };
-        let kind = FitKind::from_name(&self.kind).ok_or_else(|| {
-            bad(format!(
-                "kind = \"{}\" is not known; one of {} is expected",
-                self.kind,
-                KINDS.iter().map(|(_, n)| *n).collect::<Vec<_>>().join(", ")
-            ))
-        })?;
+        let kind: FitKind = self.kind.parse().map_err(|e: UnknownName| bad(format!("kind = {e}")))?;
         let from = if self.from == "local" { Crs::local(&self.name, None) } else { system::find(&self.from)?.crs };
         let to = system::find(&self.to)?.crs;
         let local = match (kind.is_3d(), &self.plane, &self.space) {

@@ -5,8 +5,10 @@ use serde::Serialize;
 
 /// A suspicion about the data of a layer.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct DoubtReport {
     /// Name of the doubt.
+    #[cfg_attr(feature = "schemas", schemars(with = "String"))]
     pub id: DoubtName,
     /// Layer.
     pub layer: String,

@@ -60,7 +60,7 @@ pub struct Flags {
     /// Rows by their values.
     pub values: Vec<String>,
     /// Rows by an extent.
-    pub extent: Option<String>,
+    pub extent: Option<Extent>,
     /// Rows by areas.
     pub inside: Option<Inside>,
     /// Whether lengths and areas are measured.
@@ -101,7 +101,7 @@ impl Flags {
         steps.extend(self.lines.map(StepPlan::from));
         steps.extend(self.polygons.map(StepPlan::from));
         steps.extend(self.nearest.map(StepPlan::from));
-        steps.extend(self.extent.map(|e| StepPlan::from(Extent(e))));
+        steps.extend(self.extent.map(StepPlan::from));
         steps.extend(self.inside.map(StepPlan::from));
         if self.measure {
             steps.push(Measure {}.into());

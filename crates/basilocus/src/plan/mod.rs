@@ -30,6 +30,7 @@
 //! ```
 
 mod flags;
+pub(crate) mod named;
 mod version_1;
 
 pub use flags::Flags;
@@ -37,7 +38,8 @@ pub use flags::Flags;
 use crate::Error;
 use crate::engine::Records;
 use crate::steps::StepPlan;
-use basilocus_formats::InputOptions;
+use basilocus_formats::{Altitude, InputOptions};
+use basilocus_geodesy::notation::AxisOrder;
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 
@@ -177,8 +179,8 @@ pub struct ShowPlan {
     pub color: Option<String>,
     /// What heights are counted from in KML; the sea unless said
     #[cfg_attr(feature = "arguments", arg(long, value_name = "ground|above-ground|above-sea"))]
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub altitude: Option<String>,
+    #[serde(default, with = "crate::plan::named", skip_serializing_if = "Option::is_none")]
+    pub altitude: Option<Altitude>,
 }
 
 /// A file to write.
@@ -207,18 +209,13 @@ impl LayerPlan {
     /// The options for the reader.
     ///
     /// # Errors
-    /// As [`InputPlan::options`]; [`Error::Usage`] for an order that is none.
+    /// As [`InputPlan::options`].
     pub fn options(&self) -> Result<InputOptions, Error> {
-        use basilocus_geodesy::notation::AxisOrder;
         let order = self.steps.iter().find_map(|s| match s {
-            StepPlan::Positions(p) => p.order.as_deref(),
+            StepPlan::Positions(p) => p.order,
             _ => None,
         });
-        let north_first = match crate::coordinates::position_text::order(order)? {
-            AxisOrder::LatitudeFirst => Some(true),
-            AxisOrder::LongitudeFirst => Some(false),
-            _ => None,
-        };
+        let north_first = order.map(|o| o == AxisOrder::LatitudeFirst);
         Ok(InputOptions { north_first, ..self.input.options()? })
     }
 

@@ -49,6 +49,44 @@ fn what_is_wrong_in_a_plan_is_named_with_its_line() {
 }
 
 #[test]
+fn values_that_go_by_a_name_are_read_where_the_plan_is_read() {
+    let step = "basilocus_plan = 2\n[[layer]]\nsource = \"a.csv\"\n[[layer.step]]\n";
+    for (line, expected) in [
+        ("positions = { order = \"xy\" }", "\"xy\" is no order of axes; one of latitude-first, longitude-first"),
+        ("to = { notation = \"dms\" }", "\"dms\" is no notation; one of decimal-degrees"),
+        ("geocode = { reference = [], finest = \"house\" }", "\"house\" is no level; one of address-point"),
+        ("extent = \"1,2,3\"", "WEST,SOUTH,EAST,NORTH in degrees"),
+        ("extent = \"1,2,here,4\"", "WEST,SOUTH,EAST,NORTH in degrees"),
+        ("extent = \"0,5,1,4\"", "the south has to lie below the north"),
+        ("extent = \"0,4,999,5\"", "no longitude"),
+    ] {
+        let wrong = message(&format!("{step}{line}\n"));
+        // A step of one value is found by the line of its head.
+        let at = if line.starts_with("extent") { "line 4" } else { "line 5" };
+        assert!(wrong.contains(expected) && wrong.contains(at), "{line}: {wrong}");
+    }
+    let wrong = message("basilocus_plan = 2\n[[layer]]\nsource = \"a.csv\"\nshow = { altitude = \"moon\" }\n");
+    assert!(wrong.contains("ground, above-ground or above-sea") && wrong.contains("line 4"), "{wrong}");
+}
+
+#[test]
+fn values_that_go_by_a_name_come_back() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = folder.path().join("plan.toml");
+    let text = "basilocus_plan = 2\n\n[[layer]]\nsource = \"a.csv\"\n\n[layer.show]\naltitude = \"above-ground\"\n\n[[layer.step]]\n\n[layer.step.geocode]\nreference = []\ncoarsest = \"street-range\"\n\n[[layer.step]]\n\n[layer.step.positions]\norder = \"longitude-first\"\n\n[[layer.step]]\nextent = \"179,-20.5,-179,-15\"\n\n[[layer.step]]\n\n[layer.step.to]\nnotation = \"mgrs\"\n";
+    std::fs::write(&file, text).unwrap();
+    let plan = Plan::load(&file).unwrap();
+    let again = plan.to_text(&file).unwrap();
+    std::fs::write(&file, &again).unwrap();
+    assert_eq!(Plan::load(&file).unwrap(), plan, "{again}");
+    for line in
+        ["altitude = \"above-ground\"", "\"street-range\"", "\"longitude-first\"", "\"179,-20.5,-179,-15\"", "\"mgrs\""]
+    {
+        assert!(again.contains(line), "{line} in {again}");
+    }
+}
+
+#[test]
 fn days() {
     assert_eq!(day(Some("2024-02-29")).unwrap(), "2024-02-29");
     for wrong in ["2026-2-3", "2026-02-29", "26-11-2026", "1979-12-31", "", "2026-11-26T10:00", "today"] {

@@ -2,7 +2,8 @@
 //! read and turned into lists of steps.
 
 use super::{Flags, InputPlan, OperationPlan, OutputPlan, ShowPlan};
-use crate::steps::{Geocode, Inside, Join, Lines, Nearest, Polygons, Positions, To};
+use crate::steps::{Extent, Geocode, Inside, Join, Lines, Nearest, Polygons, Positions, To};
+use basilocus_geodesy::notation::Notation;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::path::PathBuf;
@@ -94,7 +95,7 @@ pub(super) struct SelectPlan {
     #[serde(default)]
     pub values: Vec<String>,
     #[serde(default)]
-    pub extent: Option<String>,
+    pub extent: Option<Extent>,
     #[serde(default)]
     pub split_by: Option<String>,
 }
@@ -103,8 +104,8 @@ pub(super) struct SelectPlan {
 #[derive(Debug, Clone, Default, PartialEq, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct WritePlan {
-    #[serde(default)]
-    pub notation: Option<String>,
+    #[serde(default, with = "super::named")]
+    pub notation: Option<Notation>,
     #[serde(default)]
     pub digits: Option<usize>,
     #[serde(default)]

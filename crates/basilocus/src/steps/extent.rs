@@ -7,36 +7,89 @@ use basilocus_geodesy::crs::Catalogue;
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::Reason;
 use serde::{Deserialize, Serialize};
+use std::fmt::{self, Display, Formatter};
+use std::str::FromStr;
 
 /// `WEST,SOUTH,EAST,NORTH` in degrees of WGS 84; a west that is larger than the east lies across the 180° meridian.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-#[serde(transparent)]
-pub struct Extent(pub String);
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct Extent {
+    west: f64,
+    south: f64,
+    east: f64,
+    north: f64,
+}
 
 impl Extent {
-    /// West, south, east, north.
-    fn edges(&self) -> Result<[f64; 4], Error> {
-        let text = &self.0;
-        let edges: Vec<f64> = text.split(',').filter_map(|p| p.trim().parse().ok()).collect();
-        let [w, s, e, n] = edges[..] else {
-            return Err(Error::Usage(format!("`extent` {text}: WEST,SOUTH,EAST,NORTH in degrees is expected")));
-        };
-        if !(s < n && (-90.0..=90.0).contains(&s) && (-90.0..=90.0).contains(&n)) {
+    /// An extent of four edges, degrees.
+    ///
+    /// # Errors
+    /// [`Error::Usage`] where the south does not lie below the north, or an edge is no longitude or latitude.
+    ///
+    /// ```
+    /// use basilocus::steps::Extent;
+    ///
+    /// assert!(Extent::new([-124.1, 46.0, -123.5, 46.4]).is_ok());
+    /// assert!(Extent::new([179.0, -20.0, -179.0, -15.0]).is_ok(), "across the 180° meridian");
+    /// assert!(Extent::new([-124.1, 46.4, -123.5, 46.0]).is_err(), "the north below the south");
+    /// ```
+    pub fn new([west, south, east, north]: [f64; 4]) -> Result<Self, Error> {
+        let extent = Extent { west, south, east, north };
+        if !(-90.0 <= south && south < north && north <= 90.0) {
             return Err(Error::Usage(format!(
-                "`extent` {text}: the south has to lie below the north, both in degrees"
+                "{extent} is no extent: the south has to lie below the north, both in degrees"
             )));
         }
-        Ok([w, s, e, n])
+        if !(west.abs() <= 360.0 && east.abs() <= 360.0) {
+            return Err(Error::Usage(format!(
+                "{extent} is no extent: the west or the east is no longitude in degrees"
+            )));
+        }
+        Ok(extent)
+    }
+}
+
+impl FromStr for Extent {
+    type Err = Error;
+
+    fn from_str(text: &str) -> Result<Self, Error> {
+        let edges: Option<Vec<f64>> = text.split(',').map(|part| part.trim().parse().ok()).collect();
+        match edges.as_deref() {
+            Some([west, south, east, north]) => Extent::new([*west, *south, *east, *north]),
+            _ => Err(Error::Usage(format!("{text} is no extent: WEST,SOUTH,EAST,NORTH in degrees is expected"))),
+        }
+    }
+}
+
+impl Display for Extent {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        write!(f, "{},{},{},{}", self.west, self.south, self.east, self.north)
+    }
+}
+
+impl TryFrom<String> for Extent {
+    type Error = Error;
+
+    fn try_from(text: String) -> Result<Self, Error> {
+        text.parse()
+    }
+}
+
+impl From<Extent> for String {
+    fn from(extent: Extent) -> Self {
+        extent.to_string()
     }
 }
 
 impl Step for Extent {
     fn bind(&self, columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
-        let [w, s, e, n] = self.edges()?;
         let crs = super::inside::system_of(&columns, setting)?;
         let operation = Operation::between(crs, &Catalogue::embedded().get(4326)?, None)?;
-        setting.interpret(format!("rows between {w} and {e} east, {s} and {n} north"));
-        Ok(Bound::blocks(columns, Choosing { edges: [w, s, e, n], operation }))
+        setting.interpret(format!(
+            "rows between {} and {} east, {} and {} north",
+            self.west, self.east, self.south, self.north
+        ));
+        Ok(Bound::blocks(columns, Choosing { extent: *self, operation }))
     }
 
     fn wish(&self) -> Wish {
@@ -49,13 +102,13 @@ impl Step for Extent {
 }
 
 struct Choosing {
-    edges: [f64; 4],
+    extent: Extent,
     operation: Operation,
 }
 
 impl Work for Choosing {
     fn apply(&self, rows: Rows, account: &mut Account) -> Result<Rows, Error> {
-        let [w, s, e, n] = self.edges;
+        let Extent { west: w, south: s, east: e, north: n } = self.extent;
         let [mut x, mut y, mut z] = rows.positions();
         self.operation.apply(&mut x, &mut y, &mut z);
         for row in 0..rows.len() {

@@ -1,30 +1,37 @@
-//! `compare`: the same rows placed twice, worst first.
+//! `compare`
 
-use super::{cancel_on_interrupt, json};
+use super::{Definition, Perform, cancel_on_interrupt, json};
 use crate::Done;
-use crate::args::CompareArgs;
 use crate::flags::in_text;
 use crate::text::{self, thousands};
 use anyhow::Result;
 use basilocus::compare::{ComparePlan, CompareReport, compare};
+use clap::Parser;
 use std::fmt::Write;
 
-/// Compares and tells.
-pub fn run(a: &CompareArgs) -> Result<Done> {
-    let plan = ComparePlan {
-        a: a.a.clone(),
-        b: a.b.clone(),
-        key: a.key.clone(),
-        from_a: a.from.clone(),
-        from_b: a.from_b.clone(),
-        far_m: a.far,
-        output: a.output.clone(),
-        overwrite: a.overwrite,
-    };
-    let report = compare(&plan, a.most, &cancel_on_interrupt())?;
-    text::print(&if a.json { json(&report)? } else { words(&report) })?;
-    let clean = report.far == 0 && report.only_a_count == 0 && report.only_b_count == 0 && report.set_aside.is_empty();
-    Ok(if a.strict && !clean { Done::NotClean } else { Done::Fine })
+pub(super) const COMMAND: Definition = Definition::reporting::<Compare>("compare", "compare");
+
+/// The same rows placed twice: how far apart, worst first
+#[derive(Debug, Parser)]
+struct Compare {
+    /// What to compare
+    #[command(flatten)]
+    plan: ComparePlan,
+    /// Exit status 3 where rows are far apart or on one side only
+    #[arg(long)]
+    strict: bool,
+    /// Print one report object
+    #[arg(long)]
+    json: bool,
+}
+
+impl Perform for Compare {
+    fn perform(self) -> Result<Done> {
+        let r = compare(&self.plan, &cancel_on_interrupt())?;
+        text::print(&if self.json { json(&r)? } else { words(&r) })?;
+        let clean = r.far == 0 && r.only_a_count == 0 && r.only_b_count == 0 && r.set_aside.is_empty();
+        Ok(if self.strict && !clean { Done::NotClean } else { Done::Fine })
+    }
 }
 
 fn words(r: &CompareReport) -> String {

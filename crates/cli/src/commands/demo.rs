@@ -1,15 +1,27 @@
 //! `demo`: the whole story on the shipped data. Every step is the command that is printed above it.
 
-use super::run as run_command;
+use super::{Definition, Perform, command_line, perform};
 use crate::Done;
-use crate::args::{Arguments, Command, DemoArgs, ReferenceCommand, RunBehaviour};
 use crate::text;
 use anyhow::{Context, Result, bail};
 use basilocus::plan::{Flags, InputPlan, LayerPlan, OutputPlan};
 use basilocus::steps::{Geocode, Positions, To};
 use basilocus::{Plan, RunOptions};
 use clap::Parser;
-use std::path::Path;
+use std::path::{Path, PathBuf};
+
+pub(super) const COMMAND: Definition = Definition::plain::<Demo>("demo");
+
+/// Run the whole story on the shipped sample data into a folder
+#[derive(Debug, Parser)]
+struct Demo {
+    /// Folder to make
+    #[arg(default_value = "tern-estuary")]
+    folder: PathBuf,
+    /// Replace the folder of an earlier demonstration
+    #[arg(long)]
+    overwrite: bool,
+}
 
 /// The sample data: invented by `tools/src/bin/generate-sample-data.rs`.
 const FILES: &[(&str, &[u8])] = &[
@@ -31,13 +43,18 @@ const FILES: &[(&str, &[u8])] = &[
 const PLAN: &str = "culverts.plan.toml";
 const OUTPUTS: [&str; 3] = ["culverts.gpkg", "culverts.geojson", "culverts.xlsx"];
 
-/// Runs the story into a folder.
-pub fn run(a: &DemoArgs) -> Result<Done> {
-    let folder = &a.folder;
+impl Perform for Demo {
+    fn perform(self) -> Result<Done> {
+        tell(&self.folder, self.overwrite)
+    }
+}
+
+/// Tells the story, in a folder.
+fn tell(folder: &Path, overwrite: bool) -> Result<Done> {
     if folder.exists() {
         let ours = FILES.iter().all(|(name, _)| folder.join(name).exists());
         let empty = std::fs::read_dir(folder).map(|mut d| d.next().is_none()).unwrap_or(false);
-        if !(empty || ours && a.overwrite) {
+        if !(empty || ours && overwrite) {
             bail!(
                 "{}: the folder is there already; name another one, or replace an earlier demonstration with --overwrite",
                 folder.display()
@@ -212,26 +229,8 @@ fn step(title: &str) -> Result<()> {
 /// Prints a command line and runs it, parsed as the shell's words would be.
 fn command(line: &str) -> Result<()> {
     say(&format!("$ {}\n", line.replace(" --overwrite", "").replace(" --no-progress", "")))?;
-    match Arguments::try_parse_from(line.split(' '))?.command {
-        Command::Reference(c @ ReferenceCommand::Build { .. }) => super::reference::run(&c).map(|_| ())?,
-        Command::Look(a) => super::look::run(&a).map(|_| ())?,
-        Command::Run(a) => run_command::saved(&a).map(|_| ())?,
-        Command::Geocode(a) => plan_of(a.layer(), &a.behaviour)?,
-        Command::Nearest(a) => plan_of(a.layer(), &a.behaviour)?,
-        Command::Convert(a) => plan_of(a.layer(), &a.behaviour)?,
-        Command::Select(a) => {
-            let plan = Plan { layers: vec![a.layer()?], outputs: a.outputs(), ..Default::default() };
-            run_command::plan(plan, &a.behaviour).map(|_| ())?;
-        }
-        Command::Fit(a) => super::fit::run(&a).map(|_| ())?,
-        _ => bail!("no step of the demonstration: {line}"),
-    }
+    perform(&command_line().try_get_matches_from(line.split(' '))?)?;
     say("\n")
-}
-
-fn plan_of(layer: LayerPlan, behaviour: &RunBehaviour) -> Result<()> {
-    let plan = Plan { layers: vec![layer], outputs: behaviour.outputs(), ..Default::default() };
-    run_command::plan(plan, behaviour).map(|_| ())
 }
 
 /// Some rows and columns of a table that was just written.

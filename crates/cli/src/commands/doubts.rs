@@ -1,43 +1,36 @@
-//! `doubts`: what each doubt looks for, an example, how to mend it.
+//! `doubts`
 
+use super::{Definition, Perform, json};
 use crate::Done;
+use crate::flags::in_text;
 use crate::text;
 use anyhow::Result;
-use basilocus::doubts::{DOUBTS, Doubt, DoubtName};
-use serde::Serialize;
+use basilocus::lookup::{DoubtExplained, DoubtsQuestion};
+use clap::Parser;
 
-/// A doubt as JSON has it.
-#[derive(Serialize)]
-struct Explained {
-    name: &'static str,
-    looks_for: &'static str,
-    example: &'static str,
-    mend: &'static str,
+pub(super) const COMMAND: Definition = Definition::reporting::<Doubts>("doubts", "doubts");
+
+/// What each doubt looks for, an example, how to mend it
+#[derive(Debug, Parser)]
+struct Doubts {
+    /// Which one
+    #[command(flatten)]
+    question: DoubtsQuestion,
+    /// Print one report object
+    #[arg(long)]
+    json: bool,
 }
 
-impl From<&Doubt> for Explained {
-    fn from(d: &Doubt) -> Self {
-        Explained { name: d.name, looks_for: d.looks_for, example: d.example, mend: d.mend }
+impl Perform for Doubts {
+    fn perform(self) -> Result<Done> {
+        let doubts = self.question.report()?;
+        let words = || doubts.iter().map(words).collect::<Vec<_>>().join("\n");
+        text::print(&if self.json { json(&doubts)? } else { words() })?;
+        Ok(Done::Fine)
     }
 }
 
-/// Explains a doubt, or all of them.
-pub fn run(name: Option<&str>, json: bool) -> Result<Done> {
-    let wanted: Vec<&Doubt> = match name {
-        None => DOUBTS.to_vec(),
-        Some(name) => {
-            let found = DoubtName::find(name).ok_or_else(|| {
-                let all: Vec<&str> = DOUBTS.iter().map(|d| d.name).collect();
-                basilocus::Error::Usage(format!("there is no doubt \"{name}\"; there are {}", all.join(", ")))
-            })?;
-            vec![found.doubt()]
-        }
-    };
-    if json {
-        let list: Vec<Explained> = wanted.into_iter().map(Explained::from).collect();
-        text::print(&super::json(&list)?)?;
-        return Ok(Done::Fine);
-    }
-    text::print(&wanted.into_iter().map(text::doubt).collect::<Vec<_>>().join("\n"))?;
-    Ok(Done::Fine)
+fn words(d: &DoubtExplained) -> String {
+    let mend = in_text(&d.mend);
+    format!("{}\n  looks for  {}\n  example    {}\n  mend       {mend}\n", d.name, d.looks_for, d.example)
 }

@@ -1,52 +1,43 @@
-//! `fit`: control pairs to a transformation.
+//! `fit`
 
-use super::json;
+use super::{Definition, Perform, json};
 use crate::Done;
-use crate::args::FitArgs;
 use crate::flags::in_text;
 use crate::text;
-use anyhow::{Context, Result};
-use basilocus::coordinates::fit::{FitPlan, FitReport, fit_pairs};
-use basilocus::formats::PendingOutput;
+use anyhow::Result;
+use basilocus::coordinates::fit::{FitPlan, FitReport, fit_to_file};
+use clap::Parser;
 use std::fmt::Write;
+use std::path::PathBuf;
 
-/// Fits, writes the file, tells how well.
-pub fn run(a: &FitArgs) -> Result<Done> {
-    if !a.output.extension().is_some_and(|e| e.eq_ignore_ascii_case("toml")) {
-        return Err(basilocus::Error::Usage(format!(
-            "{}: a transformation is a .toml file; name it so, for --via to know it",
-            a.output.display()
-        ))
-        .into());
+pub(super) const COMMAND: Definition = Definition::reporting::<Fit>("fit", "fit");
+
+/// Control pairs to a local transformation with residuals
+#[derive(Debug, Parser)]
+struct Fit {
+    /// What to fit
+    #[command(flatten)]
+    plan: FitPlan,
+    /// Transformation to write, for `convert --via`
+    #[arg(short, long, value_name = "FILE")]
+    output: PathBuf,
+    /// Replace a transformation that exists
+    #[arg(long)]
+    overwrite: bool,
+    /// Exit status 3 where a pair disagrees with all others
+    #[arg(long)]
+    strict: bool,
+    /// Print one report object
+    #[arg(long)]
+    json: bool,
+}
+
+impl Perform for Fit {
+    fn perform(self) -> Result<Done> {
+        let report = fit_to_file(&self.plan, &self.output, self.overwrite)?;
+        text::print(&if self.json { json(&report)? } else { words(&report) })?;
+        Ok(if self.strict && report.outlier.is_some() { Done::NotClean } else { Done::Fine })
     }
-    let plan = FitPlan {
-        pairs: a.pairs.clone(),
-        input: a.input.clone(),
-        kind: Some(a.kind.clone()),
-        old: a.old.clone(),
-        new: a.new.clone(),
-        label: a.label.clone(),
-        from: a.from.clone(),
-        to: a.to.clone(),
-        name: a.name.clone(),
-        without: a.without.clone(),
-    };
-    // Said before anything is computed; whole or not at all, as every output.
-    let output = PendingOutput::new(&a.output, a.overwrite).map_err(basilocus::Error::from)?;
-    let (file, report) = fit_pairs(&plan)?;
-    std::fs::write(output.path(), file.to_text(&a.output)?)
-        .with_context(|| format!("{}: cannot be written", a.output.display()))?;
-    output.publish().map_err(basilocus::Error::from)?;
-    if a.json {
-        let mut out = serde_json::to_value(&report)?;
-        out["outputs"] = serde_json::json!([a.output]);
-        text::print(&json(&out)?)?;
-    } else {
-        let mut out = words(&report);
-        let _ = writeln!(out, "  wrote      {}", a.output.display());
-        text::print(&out)?;
-    }
-    Ok(if a.strict && report.outlier.is_some() { Done::NotClean } else { Done::Fine })
 }
 
 fn words(r: &FitReport) -> String {
@@ -106,6 +97,9 @@ fn words(r: &FitReport) -> String {
     }
     for n in &r.notes {
         let _ = writeln!(out, "  note       {}", in_text(n));
+    }
+    for o in &r.outputs {
+        let _ = writeln!(out, "  wrote      {}", o.display());
     }
     out
 }

@@ -1,41 +1,68 @@
 //! `look`
 
-use super::{cancel_on_interrupt, json};
+use super::{Definition, Perform, cancel_on_interrupt, json};
 use crate::Done;
-use crate::args::LookArgs;
 use crate::progress::Bar;
 use crate::text;
 use anyhow::Result;
-use basilocus::plan::LayerPlan;
+use basilocus::plan::{InputPlan, LayerPlan};
+use clap::Parser;
+use std::path::PathBuf;
 
-/// Says what files hold.
-pub fn run(a: &LookArgs) -> Result<Done> {
-    let cancel = cancel_on_interrupt();
-    let bar = Bar::new(!a.no_progress);
-    let mut clean = true;
-    for (i, file) in a.files.iter().enumerate() {
-        let mut plans = Vec::new();
-        let base = LayerPlan { input: a.input.clone(), ..LayerPlan::new(file) };
-        // Layers that must be chosen to be read are all shown here.
-        let layers = if a.input.layer.is_none() { basilocus::look::layers_to_choose(file)? } else { Vec::new() };
-        if layers.is_empty() {
-            plans.push(base);
-        } else {
-            for layer in layers {
-                let mut plan = base.clone();
-                plan.input.layer = Some(layer);
-                plans.push(plan);
-            }
-        }
-        for (j, plan) in plans.iter().enumerate() {
-            let report = basilocus::look(plan, a.rows, &cancel, &bar)?;
-            clean &= report.doubts.is_empty();
-            if a.json {
-                text::print(&json(&report)?)?;
+pub(super) const COMMAND: Definition = Definition::reporting::<Look>("look", "look");
+
+/// Say what a file holds: layers, columns and their roles, first rows, system, extent, doubts
+#[derive(Debug, Parser)]
+struct Look {
+    /// Files
+    #[arg(required = true)]
+    files: Vec<PathBuf>,
+    /// Rows to show
+    #[arg(long, value_name = "N", default_value_t = 5)]
+    rows: usize,
+    /// Print one report object a file
+    #[arg(long)]
+    json: bool,
+    /// Exit status 3 where a doubt is raised
+    #[arg(long)]
+    strict: bool,
+    /// No progress bar
+    #[arg(long)]
+    no_progress: bool,
+    /// How to read
+    #[command(flatten)]
+    input: InputPlan,
+}
+
+impl Perform for Look {
+    fn perform(self) -> Result<Done> {
+        let cancel = cancel_on_interrupt();
+        let bar = Bar::new(!self.no_progress);
+        let mut clean = true;
+        for (i, file) in self.files.iter().enumerate() {
+            let mut plans = Vec::new();
+            let base = LayerPlan { input: self.input.clone(), ..LayerPlan::new(file) };
+            // Layers that must be chosen to be read are all shown here.
+            let layers = if self.input.layer.is_none() { basilocus::look::layers_to_choose(file)? } else { Vec::new() };
+            if layers.is_empty() {
+                plans.push(base);
             } else {
-                text::print(&format!("{}{}", if i + j > 0 { "\n" } else { "" }, text::look(&report)))?;
+                for layer in layers {
+                    let mut plan = base.clone();
+                    plan.input.layer = Some(layer);
+                    plans.push(plan);
+                }
+            }
+            for (j, plan) in plans.iter().enumerate() {
+                let report = basilocus::look(plan, self.rows, &cancel, &bar)?;
+                clean &= report.doubts.is_empty();
+                if self.json {
+                    text::print(&json(&report)?)?;
+                } else {
+                    text::print(&format!("{}{}", if i + j > 0 { "\n" } else { "" }, text::look(&report)))?;
+                }
             }
         }
+        Ok(if self.strict && !clean { Done::NotClean } else { Done::Fine })
     }
-    Ok(if a.strict && !clean { Done::NotClean } else { Done::Fine })
 }

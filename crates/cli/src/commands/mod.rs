@@ -1,64 +1,46 @@
-//! One file a command.
+//! One file a command, one line in the list. A word with several commands is a folder with a list of its own.
 
-mod at;
-mod calc;
-mod compare;
-mod crs;
-pub(crate) mod demo;
-mod doubts;
-mod fit;
-mod look;
-mod reference;
-mod run;
+mod definition;
+
+pub(crate) use definition::{Definition, Perform, commands};
 
 use crate::Done;
-use crate::args::{Arguments, Command, Shell};
 use anyhow::Result;
 use basilocus::Cancel;
-use clap::CommandFactory;
-use clap_complete::aot;
+
+// In the order people work.
+commands! {
+    look,
+    geocode,
+    nearest,
+    compare,
+    convert,
+    select,
+    at,
+    crs,
+    fit,
+    calc,
+    doubts,
+    reference,
+    run,
+    demo,
+    completions,
+}
+
+/// The whole command line.
+pub(crate) fn command_line() -> clap::Command {
+    clap::Command::new("basilocus")
+        .version(env!("CARGO_PKG_VERSION"))
+        .about("Tables of addresses and coordinates to point layers, with an account of every row")
+        .after_help("Exit status: 0 done (rows may have been set aside, and the summary says so), 1 failed, 2 wrong usage, 3 --strict and a row was set aside or a doubt raised.")
+        .subcommand_required(true)
+        .arg_required_else_help(true)
+        .subcommands(COMMANDS.iter().map(|d| d.command()))
+}
 
 /// Does what the command line says.
-pub fn run(arguments: Arguments) -> Result<Done> {
-    match arguments.command {
-        Command::Look(a) => look::run(&a),
-        Command::Geocode(a) => run::plan(
-            basilocus::Plan { layers: vec![a.layer()], outputs: a.behaviour.outputs(), ..Default::default() },
-            &a.behaviour,
-        ),
-        Command::Nearest(a) => run::plan(
-            basilocus::Plan { layers: vec![a.layer()], outputs: a.behaviour.outputs(), ..Default::default() },
-            &a.behaviour,
-        ),
-        Command::Compare(a) => compare::run(&a),
-        Command::Convert(a) => run::plan(
-            basilocus::Plan { layers: vec![a.layer()], outputs: a.behaviour.outputs(), ..Default::default() },
-            &a.behaviour,
-        ),
-        Command::Select(a) => run::plan(
-            basilocus::Plan { layers: vec![a.layer()?], outputs: a.outputs(), ..Default::default() },
-            &a.behaviour,
-        ),
-        Command::At(a) => at::run(&a),
-        Command::Crs(c) => crs::run(&c),
-        Command::Fit(a) => fit::run(&a),
-        Command::Calc(c) => calc::run(&c),
-        Command::Doubts { name, json } => doubts::run(name.as_deref(), json),
-        Command::Reference(c) => reference::run(&c),
-        Command::Run(a) => run::saved(&a),
-        Command::Demo(a) => demo::run(&a),
-        Command::Completions { shell } => {
-            let shell = match shell {
-                Shell::Bash => aot::Shell::Bash,
-                Shell::Elvish => aot::Shell::Elvish,
-                Shell::Fish => aot::Shell::Fish,
-                Shell::Powershell => aot::Shell::PowerShell,
-                Shell::Zsh => aot::Shell::Zsh,
-            };
-            aot::generate(shell, &mut Arguments::command(), "basilocus", &mut std::io::stdout());
-            Ok(Done::Fine)
-        }
-    }
+pub(crate) fn perform(matches: &clap::ArgMatches) -> Result<Done> {
+    definition::among(COMMANDS, matches)
 }
 
 /// A flag that Ctrl-C sets.
@@ -73,4 +55,43 @@ pub(crate) fn cancel_on_interrupt() -> Cancel {
 /// A report object as text.
 pub(crate) fn json(value: &impl serde::Serialize) -> Result<String> {
     Ok(serde_json::to_string_pretty(value)? + "\n")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::path::Path;
+
+    #[test]
+    fn the_command_line_is_consistent() {
+        command_line().debug_assert();
+    }
+
+    fn each(commands: &[&Definition], seen: &mut dyn FnMut(&Definition)) {
+        for command in commands {
+            match command {
+                Definition::Several { commands, .. } => each(commands, seen),
+                one => seen(one),
+            }
+        }
+    }
+
+    #[test]
+    fn every_report_has_a_published_schema() {
+        let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/schemas");
+        let mut with_report = 0;
+        each(COMMANDS, &mut |command| {
+            let Definition::One { name, schema, .. } = command else { return };
+            let has_flag = command.command().get_arguments().any(|a| a.get_long() == Some("json"));
+            assert_eq!(has_flag, schema.is_some(), "{name}: --json and a schema go together");
+            if let Some(schema) = schema {
+                with_report += 1;
+                assert!(
+                    folder.join(format!("{schema}.json")).is_file(),
+                    "{name}: docs/schemas/{schema}.json is missing"
+                );
+            }
+        });
+        assert!(with_report > 20, "{with_report} commands with a report");
+    }
 }

@@ -1,17 +1,39 @@
-//! `geocode`, `convert` and `run`: all of them are plans.
+//! `run`, and the running of plans for the commands that make them.
 
-use super::{cancel_on_interrupt, json};
+use super::{Definition, Perform, cancel_on_interrupt, json};
 use crate::Done;
-use crate::args::{RunArgs, RunBehaviour};
+use crate::args::RunBehaviour;
 use crate::progress::Bar;
 use crate::text;
 use anyhow::{Result, bail};
 use basilocus::formats::is_standard;
-use basilocus::plan::OutputPlan;
+use basilocus::plan::{LayerPlan, OutputPlan};
 use basilocus::{Plan, RunOptions};
+use clap::Parser;
+use std::path::PathBuf;
+
+pub(super) const COMMAND: Definition = Definition::reporting::<Run>("run", "run");
+
+/// Do what a saved plan says, on the same or a new table
+#[derive(Debug, Parser)]
+struct Run {
+    /// The plan
+    plan: PathBuf,
+    /// Another table for a layer of the plan: FILE for its only layer, or LAYER=FILE
+    #[arg(long, value_name = "[LAYER=]FILE")]
+    input: Vec<String>,
+    /// How to behave
+    #[command(flatten)]
+    behaviour: RunBehaviour,
+}
+
+/// Runs a plan of one layer.
+pub(super) fn one_layer(layer: LayerPlan, behaviour: &RunBehaviour) -> Result<Done> {
+    of_plan(Plan { layers: vec![layer], outputs: behaviour.outputs(), ..Default::default() }, behaviour)
+}
 
 /// Runs a plan that the command line made.
-pub fn plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
+pub(super) fn of_plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
     if behaviour.output.is_empty() {
         return Err(basilocus::Error::Usage("no output is said; name one with -o FILE".into()).into());
     }
@@ -66,43 +88,45 @@ pub fn plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
     Ok(if behaviour.strict && !report.is_clean() { Done::NotClean } else { Done::Fine })
 }
 
-/// Runs a saved plan, perhaps on other tables and to other outputs.
-pub fn saved(a: &RunArgs) -> Result<Done> {
-    let mut saved = Plan::load(&a.plan)?;
-    for input in &a.input {
-        let names: Vec<String> = saved.layers.iter().map(|l| l.layer_name()).collect();
-        let (at, file) = match input
-            .split_once('=')
-            .and_then(|(name, file)| names.iter().position(|n| n == name).map(|i| (i, file)))
+impl Perform for Run {
+    /// Runs a saved plan, perhaps on other tables and to other outputs.
+    fn perform(self) -> Result<Done> {
+        let mut saved = Plan::load(&self.plan)?;
+        for input in &self.input {
+            let names: Vec<String> = saved.layers.iter().map(|l| l.layer_name()).collect();
+            let (at, file) = match input
+                .split_once('=')
+                .and_then(|(name, file)| names.iter().position(|n| n == name).map(|i| (i, file)))
+            {
+                Some(found) => found,
+                None if saved.layers.len() == 1 => (0, input.as_str()),
+                None => {
+                    return Err(basilocus::Error::Usage(format!(
+                        "--input {input}: the plan has several layers; say LAYER=FILE with one of {}",
+                        names.join(", ")
+                    ))
+                    .into());
+                }
+            };
+            // The name of the layer stays the plan's, so that outputs keep their form.
+            let name = saved.layers[at].layer_name();
+            saved.layers[at].name = Some(name);
+            saved.layers[at].source = file.into();
+        }
+        if !self.behaviour.output.is_empty() {
+            let split_by = saved.outputs.first().and_then(|o| o.split_by.clone());
+            let output = |file| OutputPlan { split_by: split_by.clone(), ..OutputPlan::new(file) };
+            saved.outputs = self.behaviour.output.iter().map(output).collect();
+        }
+        if let Some(date) = &saved.date
+            && !self.behaviour.json
+            && !self.behaviour.quiet
+            && *date != basilocus::today()
         {
-            Some(found) => found,
-            None if saved.layers.len() == 1 => (0, input.as_str()),
-            None => {
-                return Err(basilocus::Error::Usage(format!(
-                    "--input {input}: the plan has several layers; say LAYER=FILE with one of {}",
-                    names.join(", ")
-                ))
-                .into());
-            }
-        };
-        // The name of the layer stays the plan's, so that outputs keep their form.
-        let name = saved.layers[at].layer_name();
-        saved.layers[at].name = Some(name);
-        saved.layers[at].source = file.into();
+            text::print(&format!("  note       outputs are dated {date}, as the plan says\n"))?;
+        }
+        let behaviour =
+            RunBehaviour { output: saved.outputs.iter().map(|o| o.file.clone()).collect(), ..self.behaviour.clone() };
+        of_plan(saved, &behaviour)
     }
-    if !a.behaviour.output.is_empty() {
-        let split_by = saved.outputs.first().and_then(|o| o.split_by.clone());
-        let output = |file| OutputPlan { split_by: split_by.clone(), ..OutputPlan::new(file) };
-        saved.outputs = a.behaviour.output.iter().map(output).collect();
-    }
-    if let Some(date) = &saved.date
-        && !a.behaviour.json
-        && !a.behaviour.quiet
-        && *date != basilocus::today()
-    {
-        text::print(&format!("  note       outputs are dated {date}, as the plan says\n"))?;
-    }
-    let behaviour =
-        RunBehaviour { output: saved.outputs.iter().map(|o| o.file.clone()).collect(), ..a.behaviour.clone() };
-    plan(saved, &behaviour)
 }

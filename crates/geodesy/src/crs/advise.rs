@@ -3,12 +3,17 @@
 use super::detect::is_of_today;
 use super::{Area, Base, Catalogue, Crs, Kind};
 use crate::ellipsoid::Ellipsoid;
+use crate::names::{self, UnknownName};
 use crate::projection::{Parameter, Parameters, Projection};
 use crate::unit::{AngularUnit, LinearUnit};
+use std::fmt::{self, Display, Formatter};
+use std::str::FromStr;
 
 /// What a system is wanted for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[non_exhaustive]
 pub enum Purpose {
+    #[default]
     /// Lengths and directions.
     Measure,
     /// Areas.
@@ -30,10 +35,17 @@ pub const PURPOSES: &[(Purpose, &str)] = &[
     (Purpose::Web, "web"),
 ];
 
-impl Purpose {
-    /// The purpose of a name.
-    pub fn from_name(name: &str) -> Option<Self> {
-        PURPOSES.iter().find(|(_, n)| *n == name).map(|(p, _)| *p)
+impl FromStr for Purpose {
+    type Err = UnknownName;
+
+    fn from_str(name: &str) -> Result<Self, UnknownName> {
+        names::find(PURPOSES, "purpose", name)
+    }
+}
+
+impl Display for Purpose {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        f.write_str(PURPOSES.iter().find(|(purpose, _)| purpose == self).map_or("", |(_, name)| name))
     }
 }
 

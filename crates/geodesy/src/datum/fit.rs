@@ -14,13 +14,18 @@
 //! worth at a new point.
 
 use super::{Helmert, RotationConvention, molodensky_badekas};
+use crate::names::{self, UnknownName};
+use std::fmt::{self, Display, Formatter};
+use std::str::FromStr;
 
 /// What is fitted.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[non_exhaustive]
 pub enum FitKind {
     /// A shift in the plane.
     Translation,
     /// Shift, turn and one scale in the plane.
+    #[default]
     Conformal,
     /// Any linear map of the plane.
     Affine,
@@ -42,15 +47,24 @@ pub const KINDS: &[(FitKind, &str)] = &[
     (FitKind::Similarity3d, "similarity-3d"),
 ];
 
+impl FromStr for FitKind {
+    type Err = UnknownName;
+
+    fn from_str(name: &str) -> Result<Self, UnknownName> {
+        names::find(KINDS, "kind of fit", name)
+    }
+}
+
+impl Display for FitKind {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        f.write_str(self.name())
+    }
+}
+
 impl FitKind {
     /// The name used in options and files.
     pub fn name(self) -> &'static str {
         KINDS.iter().find(|(k, _)| *k == self).map_or("", |(_, n)| n)
-    }
-
-    /// The kind of that name.
-    pub fn from_name(name: &str) -> Option<Self> {
-        KINDS.iter().find(|(_, n)| *n == name).map(|(k, _)| *k)
     }
 
     /// Whether it is in space.

@@ -39,6 +39,10 @@ pub use angle::{Angle, read_angle};
 use definition::{Definition, LastDigit, Print};
 pub use number::read_number;
 
+use crate::names::{self, UnknownName};
+use std::fmt::{self, Display, Formatter};
+use std::str::FromStr;
+
 macro_rules! notations {
     ($($(#[$doc:meta])* $notation:ident = $file:ident,)+) => {
         $(pub mod $file;)+
@@ -90,6 +94,21 @@ notations! {
     WellKnownText = well_known_text,
 }
 
+impl FromStr for Notation {
+    type Err = UnknownName;
+
+    fn from_str(name: &str) -> Result<Self, UnknownName> {
+        let named: Vec<(Notation, &'static str)> = NOTATIONS.iter().map(|n| (*n, n.name())).collect();
+        names::find(&named, "notation", name)
+    }
+}
+
+impl Display for Notation {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        f.write_str(self.name())
+    }
+}
+
 impl Notation {
     fn definition(self) -> &'static Definition {
         DEFINITIONS[self as usize]
@@ -98,11 +117,6 @@ impl Notation {
     /// The name used in options and reports.
     pub fn name(self) -> &'static str {
         self.definition().name
-    }
-
-    /// The notation of that name.
-    pub fn from_name(name: &str) -> Option<Self> {
-        NOTATIONS.iter().copied().find(|n| n.name() == name)
     }
 
     /// The name in words.
@@ -169,6 +183,24 @@ pub enum AxisOrder {
     LatitudeFirst,
     /// Longitude first, as most tables and formats store them.
     LongitudeFirst,
+}
+
+const ORDERS: &[(AxisOrder, &str)] =
+    &[(AxisOrder::LatitudeFirst, "latitude-first"), (AxisOrder::LongitudeFirst, "longitude-first")];
+
+impl FromStr for AxisOrder {
+    type Err = UnknownName;
+
+    /// Of `latitude-first` or `longitude-first`; what rejects has no name, because nobody asks for it.
+    fn from_str(name: &str) -> Result<Self, UnknownName> {
+        names::find(ORDERS, "order of axes", name)
+    }
+}
+
+impl Display for AxisOrder {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        f.write_str(ORDERS.iter().find(|(order, _)| order == self).map_or("not said", |(_, name)| name))
+    }
 }
 
 /// A written position, understood.

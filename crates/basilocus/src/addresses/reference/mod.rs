@@ -28,24 +28,32 @@ use std::path::{Path, PathBuf};
 use std::time::Instant;
 
 /// How a reference is to be built.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, PartialEq)]
+#[cfg_attr(feature = "arguments", derive(clap::Args))]
 pub struct BuildPlan {
-    /// Sources, in any mixture.
+    /// Sources, in any mixture
+    #[cfg_attr(feature = "arguments", arg(required = true))]
     pub sources: Vec<PathBuf>,
-    /// The reference to write.
+    /// The reference to write
+    #[cfg_attr(feature = "arguments", arg(short, long, value_name = "FILE"))]
     pub output: PathBuf,
-    /// System of the sources' coordinates; without it, longitude and latitude in WGS 84.
+    /// System of the coordinates; WGS 84 longitude and latitude unless said
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "CRS"))]
     pub from: Option<String>,
-    /// Country of the grammar; the United States without it.
+    /// Country of the address grammar: US, CA, GB, IE, AU, NZ, DE, NL, FR, ES, PT, IT; US unless said
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "CODE"))]
     pub country: Option<String>,
-    /// A file that says what sources hold and which of their columns is what.
+    /// File that says what sources hold and which of their columns is what
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.toml"))]
     pub mapping: Option<PathBuf>,
-    /// Whether an existing reference is replaced.
+    /// Replace a reference that exists
+    #[cfg_attr(feature = "arguments", arg(long))]
     pub overwrite: bool,
 }
 
 /// What a build came to.
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct BuildReport {
     /// Rows read.
     pub rows_in: u64,
@@ -67,6 +75,7 @@ pub struct BuildReport {
 
 /// A source of a reference.
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct SourceReport {
     /// The file.
     pub path: PathBuf,

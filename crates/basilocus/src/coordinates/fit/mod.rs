@@ -6,42 +6,53 @@ use crate::Error;
 use crate::coordinates::system;
 use crate::coordinates::transformation::{Pair, Plane, Space, TransformationFile, VERSION};
 use crate::plan::InputPlan;
+use basilocus_formats::PendingOutput;
 use basilocus_geodesy::crs::{Crs, Kind};
 use basilocus_geodesy::datum::RotationConvention;
 use basilocus_geodesy::datum::fit::{ControlPair, Fit, FitError, FitKind, KINDS, Local, fit};
 use basilocus_geodesy::operation::Operation;
 use serde::Serialize;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use table::Table;
 
 /// What is to be fitted.
 #[derive(Debug, Clone, Default, PartialEq)]
+#[cfg_attr(feature = "arguments", derive(clap::Args))]
 pub struct FitPlan {
-    /// The table of control pairs.
+    /// Table of control pairs: the same spots in the old and in the new system
     pub pairs: PathBuf,
-    /// How to read it.
-    pub input: InputPlan,
-    /// `translation`, `conformal`, `affine`, `polynomial`, `translation-3d` or `similarity-3d`; `conformal` unless
-    /// said.
-    pub kind: Option<String>,
-    /// Columns of the old coordinates: x, y and perhaps z.
+    /// translation, conformal, affine, polynomial, translation-3d or similarity-3d
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "KIND", default_value_t))]
+    pub kind: FitKind,
+    /// Columns of the old coordinates
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "X,Y[,Z]", value_delimiter = ','))]
     pub old: Vec<String>,
-    /// Columns of the new coordinates.
+    /// Columns of the new coordinates
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "X,Y[,Z]", value_delimiter = ','))]
     pub new: Vec<String>,
-    /// Column with the names of the points.
+    /// Column with the names of the points
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
     pub label: Option<String>,
-    /// System of the old coordinates; `local` unless said.
-    pub from: Option<String>,
-    /// System of the new coordinates.
-    pub to: String,
-    /// What the transformation is called; the name of the table unless said.
-    pub name: Option<String>,
-    /// Names of pairs to leave out.
+    /// Leave a pair out, by its name
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "POINT"))]
     pub without: Vec<String>,
+    /// System of the old coordinates; a local grid unless said
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "CRS"))]
+    pub from: Option<String>,
+    /// System of the new coordinates
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "CRS", required = true))]
+    pub to: String,
+    /// Name of the transformation; the table's unless said
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "NAME"))]
+    pub name: Option<String>,
+    /// How to read it
+    #[cfg_attr(feature = "arguments", command(flatten))]
+    pub input: InputPlan,
 }
 
 /// What a fit came to.
 #[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct FitReport {
     /// The table.
     pub pairs_file: PathBuf,
@@ -73,6 +84,29 @@ pub struct FitReport {
     pub others: Vec<(String, Option<f64>, Option<f64>)>,
     /// What a careful user should know.
     pub notes: Vec<String>,
+    /// Files written.
+    pub outputs: Vec<PathBuf>,
+}
+
+/// Fits a transformation and writes its file, whole or not at all.
+///
+/// # Errors
+/// Those of [`fit_pairs`]; where the file exists and is not to be replaced, or cannot be written.
+pub fn fit_to_file(plan: &FitPlan, output: &Path, overwrite: bool) -> Result<FitReport, Error> {
+    if !output.extension().is_some_and(|e| e.eq_ignore_ascii_case("toml")) {
+        return Err(Error::Usage(format!(
+            "{}: a transformation is a .toml file; name it so, for `via` to know it",
+            output.display()
+        )));
+    }
+    // Said before anything is computed.
+    let pending = PendingOutput::new(output, overwrite)?;
+    let (file, mut report) = fit_pairs(plan)?;
+    std::fs::write(pending.path(), file.to_text(output)?)
+        .map_err(|e| Error::Data(format!("{}: cannot be written: {e}", output.display())))?;
+    pending.publish()?;
+    report.outputs.push(output.to_path_buf());
+    Ok(report)
 }
 
 /// Fits a transformation.
@@ -80,7 +114,7 @@ pub struct FitReport {
 /// # Errors
 /// [`Error::Fit`] with what is wrong with the pairs; [`Error::Usage`], [`Error::NoColumn`].
 pub fn fit_pairs(plan: &FitPlan) -> Result<(TransformationFile, FitReport), Error> {
-    let kind = kind_of(plan)?;
+    let kind = plan.kind;
     let from = match plan.from.as_deref() {
         None => Crs::local("local grid", None),
         Some(text) => system::find(text)?.crs,
@@ -97,15 +131,6 @@ pub fn fit_pairs(plan: &FitPlan) -> Result<(TransformationFile, FitReport), Erro
     let fitted = Fitted { kind, from, to, pairs, unit, unit_m, result };
     let points = fitted.points(&table.names);
     Ok((fitted.file(plan, &table, points.clone())?, fitted.report(plan, table, points)))
-}
-
-/// The kind that the plan names.
-fn kind_of(plan: &FitPlan) -> Result<FitKind, Error> {
-    let Some(name) = plan.kind.as_deref() else { return Ok(FitKind::Conformal) };
-    FitKind::from_name(name).ok_or_else(|| {
-        let all = KINDS.iter().map(|(_, n)| *n).collect::<Vec<_>>().join(", ");
-        Error::Usage(format!("`kind` {name} is not known; one of {all} is expected"))
-    })
 }
 
 /// The unit of a fit in the plane, and how many metres it has.
@@ -258,6 +283,7 @@ impl Fitted {
             unit: self.unit,
             points,
             others,
+            outputs: Vec::new(),
         }
     }
 }

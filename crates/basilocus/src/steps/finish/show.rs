@@ -2,14 +2,14 @@
 
 use crate::Error;
 use crate::plan::ShowPlan;
-use basilocus_formats::{Altitude, Presentation, Rule, Template, color};
+use basilocus_formats::{Presentation, Rule, Template, color};
 
 /// The presentation for an output with these columns.
 ///
 /// # Errors
 /// [`Error::Usage`] for columns that are not there, and for what is no template, rule or colour.
 pub(crate) fn presentation(plan: &ShowPlan, columns: &[String]) -> Result<Presentation, Error> {
-    let wrong = |flag: &str, text: &str, problem: String| Error::Usage(format!("--{flag} {text}: {problem}"));
+    let wrong = |flag: &str, text: &str, problem: String| Error::Usage(format!("`{flag}` {text}: {problem}"));
     let template = |flag: &str, text: &Option<String>| -> Result<Option<Template>, Error> {
         let read = |t: &String| Template::new(t, columns).map_err(|problem| wrong(flag, t, problem));
         text.as_ref().map(read).transpose()
@@ -44,21 +44,12 @@ pub(crate) fn presentation(plan: &ShowPlan, columns: &[String]) -> Result<Presen
             ));
         }
     }
-    let altitude = match plan.altitude.as_deref() {
-        None => Altitude::Found,
-        Some("ground") => Altitude::Ground,
-        Some("above-ground") => Altitude::AboveGround,
-        Some("above-sea") => Altitude::AboveSea,
-        Some(other) => {
-            return Err(wrong("altitude", other, "ground, above-ground or above-sea is expected".into()));
-        }
-    };
     Ok(Presentation {
         category,
         label: template("label", &plan.label)?,
         balloon: template("balloon", &plan.balloon)?,
         icon: rule("icon", &plan.icon)?,
         color: color_rule,
-        altitude,
+        altitude: plan.altitude.unwrap_or_default(),
     })
 }

@@ -15,7 +15,7 @@ mod work;
 use super::{Bound, Step};
 use crate::Error;
 use crate::engine::{Columns, Placed, PlacedFrom, ReviewFiles, Setting};
-use basilocus_address::{Reference, grammar};
+use basilocus_address::{Level, Reference, grammar};
 use basilocus_geodesy::crs::Catalogue;
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
@@ -66,16 +66,16 @@ pub struct Geocode {
     pub country_column: Option<String>,
     /// Place nothing finer than: address-point, street-range, crossing, landmark, street, postcode, locality, region
     #[cfg_attr(feature = "arguments", arg(long, value_name = "LEVEL", help_heading = "Matching"))]
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub finest: Option<String>,
+    #[serde(default, with = "crate::plan::named", skip_serializing_if = "Option::is_none")]
+    pub finest: Option<Level>,
     /// Set aside what is placed more coarsely; locality unless said
     #[cfg_attr(feature = "arguments", arg(long, value_name = "LEVEL", help_heading = "Matching"))]
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub coarsest: Option<String>,
+    #[serde(default, with = "crate::plan::named", skip_serializing_if = "Option::is_none")]
+    pub coarsest: Option<Level>,
     /// Place what is set aside in a second pass, at this level or a finer one
     #[cfg_attr(feature = "arguments", arg(long, value_name = "LEVEL", help_heading = "Matching"))]
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub then: Option<String>,
+    #[serde(default, with = "crate::plan::named", skip_serializing_if = "Option::is_none")]
+    pub then: Option<Level>,
     /// Set aside what is less sure (0 to 100)
     #[cfg_attr(feature = "arguments", arg(long, value_name = "N", value_parser = clap::value_parser!(u8).range(0..=100), help_heading = "Matching"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]

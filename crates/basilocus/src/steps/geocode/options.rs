@@ -4,27 +4,16 @@ use super::Geocode;
 use crate::Error;
 use crate::addresses::reference::geometry;
 use crate::engine::source;
-use basilocus_address::matching::{LEVELS, Polygon};
+use basilocus_address::matching::Polygon;
 use basilocus_address::{AddressInput, Level, MatchOptions, Matcher, Outcome, Reference, Within};
 use basilocus_formats::{Format, InputOptions};
 use std::path::Path;
 
 /// The options of a plan.
 pub(super) fn of(plan: &Geocode, references: &[Reference], others: usize) -> Result<MatchOptions, Error> {
-    let level = |flag: &str, text: &Option<String>| {
-        text.as_ref()
-            .map(|t| {
-                Level::from_name(t).ok_or_else(|| {
-                    let all: Vec<String> = LEVELS.iter().map(|(_, n)| n.replace(' ', "-")).collect();
-                    Error::Usage(format!("{flag} {t} is no level; one of {} is expected", all.join(", ")))
-                })
-            })
-            .transpose()
-    };
     let defaults = MatchOptions::default();
-    let finest = level("`finest`", &plan.finest)?.unwrap_or(defaults.finest);
-    let coarsest = level("`coarsest`", &plan.coarsest)?.unwrap_or(defaults.coarsest.max(finest));
-    let then = level("`then`", &plan.then)?;
+    let finest = plan.finest.unwrap_or(defaults.finest);
+    let coarsest = plan.coarsest.unwrap_or(defaults.coarsest.max(finest));
     if finest > coarsest {
         return Err(Error::Usage(format!(
             "`finest` {} is coarser than `coarsest` {}: nothing could be placed",
@@ -32,7 +21,7 @@ pub(super) fn of(plan: &Geocode, references: &[Reference], others: usize) -> Res
             coarsest.name()
         )));
     }
-    if let Some(then) = then.filter(|t| *t < coarsest) {
+    if let Some(then) = plan.then.filter(|t| *t < coarsest) {
         return Err(Error::Usage(format!(
             "`then` {} is finer than what the first pass takes already ({})",
             then.name(),
@@ -48,7 +37,7 @@ pub(super) fn of(plan: &Geocode, references: &[Reference], others: usize) -> Res
         within: plan.within.as_deref().map(within).transpose()?,
         take_unsure: defaults.take_unsure,
         others,
-        then,
+        then: plan.then,
     })
 }
 

@@ -24,6 +24,7 @@ use arrow_schema::SchemaRef;
 use basilocus_formats::Format;
 use basilocus_geodesy::crs::{Area, Crs};
 use basilocus_geodesy::ellipsoid::Ellipsoid;
+use basilocus_geodesy::notation::AxisOrder;
 use basilocus_geodesy::operation::Operation;
 use reader::OrderCounts;
 use serde::{Deserialize, Serialize};
@@ -58,8 +59,8 @@ pub struct Positions {
     pub coordinates: Option<String>,
     /// Which number comes first in a whole position that does not say, or in GML whose system's axes are not known
     #[cfg_attr(feature = "arguments", arg(long, value_name = "latitude-first|longitude-first"))]
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub order: Option<String>,
+    #[serde(default, with = "crate::plan::named", skip_serializing_if = "Option::is_none")]
+    pub order: Option<AxisOrder>,
 }
 
 impl Positions {

@@ -45,7 +45,7 @@ type Notations = BTreeMap<&'static str, u64>;
 impl PositionReader {
     /// Finds the columns and the system.
     pub(crate) fn new(plan: &Positions, finder: &Search, columns: &Columns, path: &Path) -> Result<Self, Error> {
-        let order = crate::coordinates::position_text::order(plan.order.as_deref())?;
+        let order = plan.order.unwrap_or_default();
         let Found { source, crs, height, interpretation } = find(plan, finder, columns, path)?;
         let in_degrees = matches!(&crs.horizontal().kind, Kind::Geographic { unit, .. } if unit.degrees == 1.0);
         let name = |at: usize| columns.get(at).map_or(String::new(), |c| c.name().to_string());

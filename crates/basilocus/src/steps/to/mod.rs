@@ -11,6 +11,7 @@ use crate::engine::{Account, Columns, Coordinates, Placed, PlacedFrom, Rows, Set
 use arrow_array::{ArrayRef, BinaryArray, Float64Array};
 use arrow_schema::SchemaRef;
 use basilocus_geodesy::crs::Crs;
+use basilocus_geodesy::notation::Notation;
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::Reason;
 use basilocus_table::batch::spatial_index;
@@ -33,8 +34,8 @@ pub struct To {
     /// utm, mgrs, iso-6709, well-known-text, geohash, open-location-code, georef, gars, maidenhead, great-britain-grid,
     /// irish-grid
     #[cfg_attr(feature = "arguments", arg(long, value_name = "NOTATION"))]
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub notation: Option<String>,
+    #[serde(default, with = "crate::plan::named", skip_serializing_if = "Option::is_none")]
+    pub notation: Option<Notation>,
     /// Decimals of coordinates; of a grid code, its digits or characters
     #[cfg_attr(feature = "arguments", arg(long, value_name = "N"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -45,16 +45,12 @@ pub(crate) fn usual_digits(crs: &Crs) -> usize {
 
 /// The notation that a plan names, and whether its digits are such as it takes.
 fn notation(plan: &To) -> Result<Option<Notation>, Error> {
-    let Some(name) = plan.notation.as_deref() else {
+    let Some(found) = plan.notation else {
         if let Some(digits) = plan.digits.filter(|d| *d > 12) {
             return Err(Error::Usage(format!("`digits` {digits}: 0 to 12 decimals are written")));
         }
         return Ok(None);
     };
-    let found = Notation::from_name(name).ok_or_else(|| {
-        let all = notation::NOTATIONS.iter().map(|n| n.name()).collect::<Vec<_>>().join(", ");
-        Error::Usage(format!("`notation` {name} is not known; one of {all} is expected"))
-    })?;
     match plan.digits {
         Some(digits) if !found.takes_digits(digits) => {
             Err(Error::Usage(format!("`digits` {digits}: for {} they are {}", found.name(), found.digits_are())))

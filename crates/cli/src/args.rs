@@ -1,6 +1,6 @@
 //! Options that many commands share: they mean the same everywhere. Most are declared where plans are, by the library.
 
-use basilocus::plan::{Flags, InputPlan, LayerPlan, OperationPlan, OutputPlan, ShowPlan};
+use basilocus::plan::{Flags, InputPlan, OperationPlan, OutputPlan, ShowPlan};
 use basilocus::steps::{Join, Lines, Polygons, Positions, To};
 use clap::{Args, ValueEnum};
 use std::path::{Path, PathBuf};
@@ -8,25 +8,25 @@ use std::path::{Path, PathBuf};
 /// What to mend in the table, and which columns are written.
 #[derive(Debug, Clone, Default, Args)]
 #[command(next_help_heading = "Columns")]
-pub struct ColumnArgs {
+pub(crate) struct ColumnArgs {
     /// Columns of the table to keep in the output, in this order
     #[arg(long, value_name = "COLUMNS", value_delimiter = ',')]
-    pub keep: Vec<String>,
+    pub(crate) keep: Vec<String>,
     /// Columns to leave out of the output; coordinates and addresses are read from them all the same
     #[arg(long, value_name = "COLUMNS", value_delimiter = ',')]
-    pub drop: Vec<String>,
+    pub(crate) drop: Vec<String>,
     /// Give a column another name
     #[arg(long, value_name = "OLD=NEW", value_parser = pair)]
-    pub rename: Vec<(String, String)>,
+    pub(crate) rename: Vec<(String, String)>,
     /// Add a column with one value; in a column that is there, fill the empty cells
     #[arg(long, value_name = "NAME=VALUE", value_parser = pair)]
-    pub set: Vec<(String, String)>,
+    pub(crate) set: Vec<(String, String)>,
     /// Add a column made of others
     #[arg(long, value_name = "NAME=A,B,…", value_parser = pair)]
-    pub join: Vec<(String, String)>,
+    pub(crate) join: Vec<(String, String)>,
     /// Take white space off the ends of cells and make inner runs one blank
     #[arg(long)]
-    pub trim: bool,
+    pub(crate) trim: bool,
 }
 
 fn pair(text: &str) -> Result<(String, String), String> {
@@ -38,7 +38,7 @@ fn pair(text: &str) -> Result<(String, String), String> {
 
 /// What is made of points, lines and polygons.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub enum Gather {
+pub(crate) enum Gather {
     /// Points in their order become lines.
     Lines,
     /// Points in their order become polygons.
@@ -50,65 +50,65 @@ pub enum Gather {
 /// What is made of points or lines before all else.
 #[derive(Debug, Clone, Default, Args)]
 #[command(next_help_heading = "Coordinates")]
-pub struct GatherArgs {
+pub(crate) struct GatherArgs {
     /// Make lines or polygons of points in their order, or points of the positions of lines and polygons
     #[arg(long, value_name = "lines|polygons|points", hide_possible_values = true)]
-    pub gather: Option<Gather>,
+    pub(crate) gather: Option<Gather>,
     /// Column with a value for each line or polygon; without it all points are one
     #[arg(long, value_name = "COLUMN", requires = "gather")]
-    pub gather_by: Option<String>,
+    pub(crate) gather_by: Option<String>,
     /// Column that gives the order of the points; without it that of the rows
     #[arg(long, value_name = "COLUMN", requires = "gather")]
-    pub gather_order: Option<String>,
+    pub(crate) gather_order: Option<String>,
 }
 
 /// What is written beside coordinates.
 #[derive(Debug, Clone, Default, Args)]
 #[command(next_help_heading = "Writing")]
-pub struct WriteArgs {
+pub(crate) struct WriteArgs {
     /// Systems and coordinates
     #[command(flatten)]
-    pub to: To,
+    pub(crate) to: To,
     /// Add length_m (of polygons the perimeter) and area_m2 of lines and polygons, geodesic
     #[arg(long)]
-    pub measure: bool,
+    pub(crate) measure: bool,
     /// Bring the columns to the names, types and order of another layer or table, or of a header alone
     #[arg(long, value_name = "FILE")]
-    pub like: Option<PathBuf>,
+    pub(crate) like: Option<PathBuf>,
     /// Name of the layer; that of the source's file unless said
     #[arg(long, value_name = "NAME")]
-    pub layer_name: Option<String>,
+    pub(crate) layer_name: Option<String>,
     /// How rows are shown
     #[command(flatten)]
-    pub show: ShowPlan,
+    pub(crate) show: ShowPlan,
 }
 
 /// Everything from reading a table with coordinates to writing it.
 #[derive(Debug, Clone, Default, Args)]
-pub struct TableArgs {
+pub(crate) struct TableArgs {
     /// How to read
     #[command(flatten)]
-    pub input: InputPlan,
+    pub(crate) input: InputPlan,
     /// What to mend
     #[command(flatten)]
-    pub columns: ColumnArgs,
+    pub(crate) columns: ColumnArgs,
     /// Where coordinates are
     #[command(flatten)]
-    pub positions: Positions,
+    pub(crate) positions: Positions,
     /// What to make of points or lines
     #[command(flatten)]
-    pub gather: GatherArgs,
+    pub(crate) gather: GatherArgs,
     /// Which way to take
     #[command(flatten)]
-    pub operation: OperationPlan,
+    pub(crate) operation: OperationPlan,
     /// How to write
     #[command(flatten)]
-    pub write: WriteArgs,
+    pub(crate) write: WriteArgs,
 }
 
 impl ColumnArgs {
     /// The options with what is said of columns.
-    pub fn flags(&self, flags: Flags) -> Flags {
+    pub(crate) fn flags(&self, flags: Flags) -> Flags {
         let join = |(name, columns): &(String, String)| Join {
             name: name.clone(),
             columns: columns.split(',').map(|c| c.trim().to_string()).collect(),
@@ -128,7 +128,7 @@ impl ColumnArgs {
 
 impl WriteArgs {
     /// The options with what is said of writing.
-    pub fn flags(&self, flags: Flags) -> Flags {
+    pub(crate) fn flags(&self, flags: Flags) -> Flags {
         Flags {
             name: self.layer_name.clone(),
             measure: self.measure,
@@ -143,7 +143,7 @@ impl WriteArgs {
 impl TableArgs {
     /// The options of a layer. Positions are read where anything about them is said; else they are found where an output
     /// needs them.
-    pub fn flags(&self, source: &Path) -> Flags {
+    pub(crate) fn flags(&self, source: &Path) -> Flags {
         let asked = self.positions != Positions::default()
             || !self.write.to.systems.is_empty()
             || self.write.to.notation.is_some()
@@ -163,54 +163,49 @@ impl TableArgs {
         };
         self.write.flags(self.columns.flags(flags))
     }
-
-    /// The layer of a plan.
-    pub fn layer(&self, source: &Path) -> LayerPlan {
-        self.flags(source).layer()
-    }
 }
 
 /// How a run behaves.
 #[derive(Debug, Clone, Default, Args)]
 #[command(next_help_heading = "Behaviour")]
-pub struct RunBehaviour {
+pub(crate) struct RunBehaviour {
     /// Output; its ending says the format (.csv .tsv .xlsx .dbf .geojson .geojsonl .gpkg .shp .kml .kmz .gml .gpx .dxf .parquet); - prints a table
     /// with tabs; may be given several times
     #[arg(short, long, value_name = "FILE")]
-    pub output: Vec<PathBuf>,
+    pub(crate) output: Vec<PathBuf>,
     /// Replace outputs that exist
     #[arg(long)]
-    pub overwrite: bool,
+    pub(crate) overwrite: bool,
     /// Add the layer to a GeoPackage that exists
     #[arg(long, conflicts_with = "overwrite")]
-    pub append: bool,
+    pub(crate) append: bool,
     /// Exit status 3 where a row is set aside or a doubt raised; nothing is written where a missing grid file would make
     /// the result coarser
     #[arg(long)]
-    pub strict: bool,
+    pub(crate) strict: bool,
     /// Print one report object
     #[arg(long)]
-    pub json: bool,
+    pub(crate) json: bool,
     /// Print nothing but errors
     #[arg(short, long)]
-    pub quiet: bool,
+    pub(crate) quiet: bool,
     /// Print the steps of operations too
     #[arg(short, long)]
-    pub verbose: bool,
+    pub(crate) verbose: bool,
     /// Write down what was done, for `run`
     #[arg(long, value_name = "FILE")]
-    pub save_plan: Option<PathBuf>,
+    pub(crate) save_plan: Option<PathBuf>,
     /// No progress bar
     #[arg(long)]
-    pub no_progress: bool,
+    pub(crate) no_progress: bool,
     /// Threads that work on rows; one a core unless said
     #[arg(long, value_name = "N")]
-    pub threads: Option<std::num::NonZeroUsize>,
+    pub(crate) threads: Option<std::num::NonZeroUsize>,
 }
 
 impl RunBehaviour {
     /// The outputs of a plan.
-    pub fn outputs(&self) -> Vec<OutputPlan> {
+    pub(crate) fn outputs(&self) -> Vec<OutputPlan> {
         self.output.iter().map(OutputPlan::new).collect()
     }
 }

@@ -1,0 +1,99 @@
+//! What makes a command: a type whose fields are its arguments, and what it does with them.
+
+use crate::Done;
+use anyhow::Result;
+use clap::{ArgMatches, CommandFactory, FromArgMatches};
+
+/// A command. Its fields are the arguments, the documentation of the type is its line in the help.
+pub(crate) trait Perform: CommandFactory + FromArgMatches {
+    /// Does it.
+    fn perform(self) -> Result<Done>;
+}
+
+/// An entry of the list of commands.
+pub(crate) enum Definition {
+    /// A command.
+    One {
+        /// Its word.
+        name: &'static str,
+        /// Its help and arguments.
+        arguments: fn() -> clap::Command,
+        /// What it does.
+        perform: fn(&ArgMatches) -> Result<Done>,
+        /// The schema of what it prints with `--json`, in `docs/schemas`.
+        #[cfg_attr(not(test), expect(dead_code, reason = "the tests hold every command with --json to it"))]
+        schema: Option<&'static str>,
+    },
+    /// Several commands under one word.
+    Several {
+        /// The word.
+        name: &'static str,
+        /// Its line in the help.
+        about: &'static str,
+        /// The commands.
+        commands: &'static [&'static Definition],
+    },
+}
+
+impl Definition {
+    /// A command that prints a report of a schema with `--json`.
+    pub(crate) const fn reporting<T: Perform>(name: &'static str, schema: &'static str) -> Self {
+        Definition::One { name, arguments: T::command, perform: perform::<T>, schema: Some(schema) }
+    }
+
+    /// A command without a report.
+    pub(crate) const fn plain<T: Perform>(name: &'static str) -> Self {
+        Definition::One { name, arguments: T::command, perform: perform::<T>, schema: None }
+    }
+
+    /// Its word.
+    pub(crate) fn name(&self) -> &'static str {
+        match self {
+            Definition::One { name, .. } | Definition::Several { name, .. } => name,
+        }
+    }
+
+    /// As the parser of arguments takes it.
+    pub(crate) fn command(&self) -> clap::Command {
+        match self {
+            Definition::One { name, arguments, .. } => arguments().name(*name),
+            Definition::Several { name, about, commands } => clap::Command::new(*name)
+                .about(*about)
+                .subcommand_required(true)
+                .arg_required_else_help(true)
+                .subcommands(commands.iter().map(|d| d.command())),
+        }
+    }
+
+    /// Does what the arguments say.
+    pub(crate) fn perform(&self, matches: &ArgMatches) -> Result<Done> {
+        match self {
+            Definition::One { perform, .. } => perform(matches),
+            Definition::Several { commands, .. } => among(commands, matches),
+        }
+    }
+}
+
+fn perform<T: Perform>(matches: &ArgMatches) -> Result<Done> {
+    T::from_arg_matches(matches)?.perform()
+}
+
+/// Performs the command of a list that was said.
+pub(crate) fn among(commands: &[&Definition], matches: &ArgMatches) -> Result<Done> {
+    let said = matches.subcommand();
+    match said.and_then(|(name, arguments)| Some((commands.iter().find(|d| d.name() == name)?, arguments))) {
+        Some((command, arguments)) => command.perform(arguments),
+        None => anyhow::bail!("no command is said; see `basilocus --help`"),
+    }
+}
+
+/// Declares the modules of commands and makes their list: a line a command.
+macro_rules! commands {
+    ($($name:ident,)+) => {
+        $(mod $name;)+
+
+        /// The commands of this folder, in the order of the help.
+        const COMMANDS: &[&$crate::commands::Definition] = &[$(&$name::COMMAND),+];
+    };
+}
+pub(crate) use commands;

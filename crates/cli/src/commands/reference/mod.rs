@@ -1,0 +1,14 @@
+//! `reference build` and `reference describe`
+
+use super::{Definition, commands};
+
+commands! {
+    build,
+    describe,
+}
+
+pub(super) const COMMAND: Definition = Definition::Several {
+    name: "reference",
+    about: "The index that addresses are matched against",
+    commands: COMMANDS,
+};
