@@ -73,7 +73,8 @@ impl Role {
     }
 }
 
-/// Header words and the role they tell, in order of preference within a role.
+/// Header words and the role they tell, in order of preference within a role. Those of addresses belong to languages,
+/// which [`detect`] is told.
 const HEADERS: &[(Role, &[&str])] = &[
     (
         Role::Longitude,
@@ -185,91 +186,6 @@ const HEADERS: &[(Role, &[&str])] = &[
         ],
     ),
     (
-        Role::Address,
-        &[
-            "address",
-            "fulladdress",
-            "addr",
-            "siteaddress",
-            "mailingaddress",
-            "streetaddress",
-            "propertyaddress",
-            "addressline",
-            "wholeaddress",
-            "situsaddress",
-            "situs",
-        ],
-    ),
-    (
-        Role::HouseNumber,
-        &[
-            "housenumber",
-            "houseno",
-            "number",
-            "streetnumber",
-            "addressnumber",
-            "civicnumber",
-            "housenum",
-            "hno",
-            "streetno",
-            "no",
-        ],
-    ),
-    (
-        Role::Street,
-        &[
-            "street",
-            "streetname",
-            "road",
-            "thoroughfare",
-            "address1",
-            "addressline1",
-            "roadname",
-            "addr1",
-            "line1",
-            "stname",
-        ],
-    ),
-    (
-        Role::Unit,
-        &[
-            "unit",
-            "apt",
-            "apartment",
-            "suite",
-            "flat",
-            "floor",
-            "address2",
-            "addressline2",
-            "unitnumber",
-            "addr2",
-            "line2",
-        ],
-    ),
-    (
-        Role::Locality,
-        &[
-            "locality",
-            "city",
-            "town",
-            "village",
-            "municipality",
-            "place",
-            "placename",
-            "community",
-            "posttown",
-            "cityname",
-            "suburb",
-            "hamlet",
-        ],
-    ),
-    (
-        Role::Region,
-        &["region", "state", "province", "statecode", "stateprovince", "county", "st", "prov", "regioncode"],
-    ),
-    (Role::Postcode, &["postcode", "zip", "zipcode", "postalcode", "zip5", "pcode", "zipplus4", "postcode5", "plz"]),
-    (Role::Country, &["country", "countrycode", "nation", "countryname"]),
-    (
         Role::Identifier,
         &[
             "id",
@@ -302,30 +218,33 @@ fn plain(header: &str) -> String {
     header.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
 }
 
+/// What a whole header, or a word of it, tells in the languages of the table: the role, and how sure it is.
+pub type Told<'a> = &'a dyn Fn(&str) -> Option<(Role, usize)>;
+
 /// The role that a header tells, with how well it does: 0 is a sure word, greater is less sure.
-pub fn from_header(header: &str) -> Option<(Role, usize)> {
-    let word = plain(header);
-    for (role, words) in HEADERS {
-        if let Some(rank) = words.iter().position(|w| *w == word) {
-            return Some((*role, rank));
-        }
+///
+/// `told` knows the words of languages; what it says of a whole header or of a single word counts like the words that
+/// are known here.
+pub fn from_header(header: &str, told: Told) -> Option<(Role, usize)> {
+    let known =
+        |word: &str| HEADERS.iter().find_map(|(role, list)| Some((*role, list.iter().position(|w| *w == word)?)));
+    if let Some(found) = known(&plain(header)).or_else(|| told(header)) {
+        return Some(found);
     }
     // "Site City", "owner_zip", "gps lat": the last word, then the first.
-    let words: Vec<String> =
-        header.split(|c: char| !c.is_alphanumeric()).map(plain).filter(|w| !w.is_empty()).collect();
-    if words.len() > 1 {
-        for word in [words.last(), words.first()].into_iter().flatten() {
-            if word.len() < 3 {
-                continue;
-            }
-            for (role, list) in HEADERS {
-                if *role != Role::Identifier && list.iter().any(|w| w == word) {
-                    return Some((*role, 50));
-                }
-            }
-        }
+    let words: Vec<&str> = header.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty()).collect();
+    if words.len() < 2 {
+        return None;
     }
-    None
+    let parts = [words.last(), words.first()].into_iter().flatten().filter(|w| w.chars().count() >= 3);
+    let roles =
+        parts.filter_map(|w| known(&plain(w)).filter(|(role, _)| *role != Role::Identifier).or_else(|| told(w)));
+    roles.map(|(role, _)| (role, 50)).next()
+}
+
+/// Whether numbers count the rows: each is one more than the one before.
+fn counts_rows(numbers: &[f64]) -> bool {
+    numbers.len() >= 5 && numbers.windows(2).all(|w| w[1] - w[0] == 1.0)
 }
 
 /// The roles of columns from headers, corrected by a sample of values (`sample[column]` holds the column's texts).
@@ -333,8 +252,8 @@ pub fn from_header(header: &str) -> Option<(Role, usize)> {
 /// A header that promises degrees over values that are far too large for degrees gives a plane coordinate; x and y
 /// over values within degrees give longitude and latitude. A header that says nothing gets a role from its
 /// values only where they leave no doubt.
-pub fn detect(headers: &[&str], sample: &[Vec<&str>]) -> Vec<Option<Role>> {
-    let mut found: Vec<Option<(Role, usize)>> = headers.iter().map(|h| from_header(h)).collect();
+pub fn detect(headers: &[&str], sample: &[Vec<&str>], told: Told) -> Vec<Option<Role>> {
+    let mut found: Vec<Option<(Role, usize)>> = headers.iter().map(|h| from_header(h, told)).collect();
     for (i, slot) in found.iter_mut().enumerate() {
         let values: Vec<&str> =
             sample.get(i).map(|v| v.iter().map(|t| t.trim()).filter(|t| !t.is_empty()).collect()).unwrap_or_default();
@@ -358,6 +277,8 @@ pub fn detect(headers: &[&str], sample: &[Vec<&str>]) -> Vec<Option<Role>> {
             Some((Role::Northing, r)) if !numbers.is_empty() && in_degrees(90.0) && plain(headers[i]).contains('y') => {
                 Some((Role::Latitude, r + 10))
             }
+            // "No." and "Nr." are often those of the rows.
+            Some((Role::HouseNumber, rank)) if rank > 5 && counts_rows(&numbers) => Some((Role::RowCounter, rank)),
             // "number", "no", "street" and "site" are words of many trades: values must look the part.
             Some((Role::HouseNumber, _))
                 if values
@@ -433,9 +354,23 @@ fn looks_like_position(text: &str) -> bool {
 mod tests {
     use super::*;
 
+    /// A few words of one language, as the library gives those of all.
+    fn english(header: &str) -> Option<(Role, usize)> {
+        let word = plain(header);
+        let known = [
+            (Role::Postcode, "zipcode"),
+            (Role::Postcode, "zip"),
+            (Role::HouseNumber, "houseno"),
+            (Role::HouseNumber, "no"),
+            (Role::Locality, "city"),
+            (Role::Address, "address"),
+        ];
+        known.iter().position(|(_, w)| *w == word).map(|i| (known[i].0, if word == "no" { 10 } else { 0 }))
+    }
+
     fn roles(headers: &[&str], rows: &[&[&str]]) -> Vec<Option<Role>> {
         let sample: Vec<Vec<&str>> = (0..headers.len()).map(|c| rows.iter().map(|r| r[c]).collect()).collect();
-        detect(headers, &sample)
+        detect(headers, &sample, &english)
     }
 
     #[test]
@@ -446,12 +381,11 @@ mod tests {
             ("Zip Code", Role::Postcode),
             ("House No.", Role::HouseNumber),
             ("site_city", Role::Locality),
-            ("ZIP+4", Role::Postcode),
             ("X Coord", Role::Easting),
         ] {
-            assert_eq!(from_header(header).map(|(r, _)| r), Some(role), "{header}");
+            assert_eq!(from_header(header, &english).map(|(r, _)| r), Some(role), "{header}");
         }
-        assert_eq!(from_header("remarks"), None);
+        assert_eq!(from_header("remarks", &english), None);
         // A date has groups of digits as a position has.
         assert_eq!(
             roles(
@@ -473,6 +407,18 @@ mod tests {
         assert_eq!(
             roles(&["location", "gps"], &[&["north gate", "46 12.0N 123 48.0W"]]),
             [None, Some(Role::Coordinates)]
+        );
+    }
+
+    #[test]
+    fn running_numbers_are_no_house_numbers() {
+        let rows: Vec<[&str; 2]> = vec![["1", "A"], ["2", "B"], ["3", "C"], ["4", "D"], ["5", "E"]];
+        let rows: Vec<&[&str]> = rows.iter().map(|r| &r[..]).collect();
+        assert_eq!(roles(&["No.", "City"], &rows), [Some(Role::RowCounter), Some(Role::Locality)]);
+        assert_eq!(roles(&["House No", "City"], &rows), [Some(Role::HouseNumber), Some(Role::Locality)], "it says so");
+        assert_eq!(
+            roles(&["No.", "City"], &[&["7", "A"], &["12a", "B"]]),
+            [Some(Role::HouseNumber), Some(Role::Locality)]
         );
     }
 

@@ -1,8 +1,10 @@
 //! The address rules of a country, as data: one file a country.
 //!
 //! To add a country: a file with a `static` [`Grammar`], and its line in [`GRAMMARS`]. All words are in normal form
-//! ([`crate::normal::words`]); spellings of one thing are parted by `|`.
+//! ([`crate::normal::words`]); spellings of one thing are parted by `|`. What columns are called belongs to a
+//! [`language`].
 
+pub mod language;
 mod words;
 
 pub mod au;

@@ -10,6 +10,7 @@
 //! | [`Rows`], [`Columns`], [`Account`], [`Setting`] | what steps work with |
 //! | `outputs`, `split`, `set_aside` | the files that a run writes |
 //! | `source`, `memory` | where rows come from |
+//! | `roles` | what columns seem to be |
 
 mod account;
 mod block;
@@ -18,6 +19,7 @@ mod columns;
 mod layer_run;
 pub(crate) mod memory;
 mod outputs;
+mod roles;
 mod rows;
 mod run;
 mod set_aside;
@@ -33,11 +35,12 @@ pub(crate) use block::{BoundStep, Part};
 pub(crate) use chain::{Chain, Run};
 pub use columns::{Column, Columns, Placed, PlacedFrom};
 pub use memory::Records;
+pub(crate) use roles::roles_of;
 pub use rows::{Coordinates, Rows};
 pub(crate) use rows::{is_geometry, middle, points, put};
 pub use run::{RunOptions, run};
 pub use setting::Setting;
-pub(crate) use setting::{Decisions, ReviewFiles, TakenOperation, roles_of};
+pub(crate) use setting::{Decisions, ReviewFiles, TakenOperation};
 pub(crate) use stream::stream;
 
 use std::num::NonZeroUsize;

@@ -2,15 +2,13 @@
 
 use super::columns::Columns;
 use super::rows::Rows;
-use super::{Account, BoundStep};
+use super::{Account, BoundStep, roles_of};
 use crate::Error;
 use crate::coordinates::finder::Finder;
 use crate::report::OperationReport;
 use basilocus_formats::Format;
 use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::operation::Operation;
-use basilocus_table::batch::spatial_index;
-use basilocus_table::role;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -116,21 +114,4 @@ impl<'a> Setting<'a> {
         columns.roles_known = true;
         Ok(())
     }
-}
-
-/// Roles of columns by headers and the values of some rows.
-pub(crate) fn roles_of(rows: &Rows) -> Vec<Option<role::Role>> {
-    const ROWS: usize = 500;
-    let records = rows.records();
-    let schema = records.schema();
-    let names: Vec<&str> = schema.fields().iter().map(|f| f.name().as_str()).collect();
-    let text = |c: usize, r: usize| basilocus_table::batch::cell_text(records.column(c), r);
-    let texts: Vec<Vec<String>> =
-        (0..names.len()).map(|c| (0..rows.len().min(ROWS)).map(|r| text(c, r)).collect()).collect();
-    let values: Vec<Vec<&str>> = texts.iter().map(|c| c.iter().map(String::as_str).collect()).collect();
-    let mut found = role::detect(&names, &values);
-    if let Some(i) = spatial_index(&schema) {
-        found[i] = None;
-    }
-    found
 }

@@ -1,0 +1,18 @@
+//! Dutch.
+
+use super::{Component::*, Language};
+
+/// Headers.
+pub(super) static LANGUAGE: Language = Language {
+    name: "Dutch",
+    headers: &[
+        (Address, "ADRES|VOLLEDIG ADRES|POSTADRES|BEZOEKADRES|ADRESREGEL"),
+        (HouseNumber, "HUISNUMMER|HUISNR"),
+        (Street, "STRAAT|STRAATNAAM|STRAAT EN HUISNUMMER|OPENBARE RUIMTE|STRAAT HUISNUMMER"),
+        (Unit, "APPARTEMENT|VERDIEPING"),
+        (Locality, "WOONPLAATS|PLAATS|PLAATSNAAM|GEMEENTE|STAD|WOONPLAATSNAAM|GEMEENTENAAM"),
+        (Region, "PROVINCIE"),
+        (Postcode, "POSTCODE"),
+    ],
+    in_company: &[(HouseNumber, "NR|NUMMER"), (Country, "LAND")],
+};

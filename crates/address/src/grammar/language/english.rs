@@ -1,0 +1,34 @@
+//! English.
+
+use super::{Component::*, Language};
+
+/// Headers.
+pub(super) static LANGUAGE: Language = Language {
+    name: "English",
+    headers: &[
+        (
+            Address,
+            "ADDRESS|FULL ADDRESS|ADDR|SITE ADDRESS|MAILING ADDRESS|STREET ADDRESS|PROPERTY ADDRESS|ADDRESS LINE|WHOLE ADDRESS|SITUS ADDRESS|SITUS",
+        ),
+        (
+            HouseNumber,
+            "HOUSE NUMBER|HOUSE NO|STREET NUMBER|ADDRESS NUMBER|CIVIC NUMBER|HOUSE NUM|H NO|STREET NO|ADDR NUM|BUILDING NUMBER|NUMBER|NO",
+        ),
+        (
+            Street,
+            "STREET|STREET NAME|ROAD|THOROUGHFARE|ADDRESS 1|ADDRESS LINE 1|ROAD NAME|ADDR 1|LINE 1|ST NAME|STREET LINE",
+        ),
+        (Unit, "UNIT|APT|APARTMENT|SUITE|FLAT|FLOOR|ADDRESS 2|ADDRESS LINE 2|UNIT NUMBER|ADDR 2|LINE 2"),
+        (
+            Locality,
+            "LOCALITY|CITY|TOWN|VILLAGE|MUNICIPALITY|PLACE|PLACE NAME|COMMUNITY|POST TOWN|CITY NAME|SUBURB|HAMLET",
+        ),
+        (Region, "REGION|STATE|PROVINCE|STATE CODE|STATE PROVINCE|COUNTY|ST|PROV|REGION CODE"),
+        (
+            Postcode,
+            "POSTCODE|ZIP|ZIP CODE|POSTAL CODE|ZIP 5|P CODE|ZIP PLUS 4|POSTCODE 5|ZIP 4|EIRCODE|POSTAL",
+        ),
+        (Country, "COUNTRY|COUNTRY CODE|NATION|COUNTRY NAME"),
+    ],
+    in_company: &[(HouseNumber, "NUM|CIVIC|ST NO|HOUSE"), (Locality, "MUNI")],
+};

@@ -1,0 +1,25 @@
+//! French.
+
+use super::{Component::*, Language};
+
+/// Headers.
+pub(super) static LANGUAGE: Language = Language {
+    name: "French",
+    headers: &[
+        (Address, "ADRESSE|ADRESSE COMPLETE|ADRESSE POSTALE"),
+        (
+            HouseNumber,
+            "NUMERO DE VOIE|NUMERO VOIE|NUM VOIE|NO VOIE|N VOIE|NUMERO DE RUE|NO DE RUE|NUMERO CIVIQUE|NO CIVIQUE|N DE VOIE",
+        ),
+        (
+            Street,
+            "RUE|VOIE|NOM DE VOIE|NOM DE LA VOIE|LIBELLE VOIE|LIBELLE DE LA VOIE|NOM VOIE|NOM DE RUE|NOM DE LA RUE|NUMERO ET RUE|NUMERO ET VOIE|LIGNE 1|ADRESSE 1|ADRESSE LIGNE 1",
+        ),
+        (Unit, "APPARTEMENT|ETAGE|COMPLEMENT|COMPLEMENT ADRESSE|COMPLEMENT D ADRESSE|ADRESSE 2|ADRESSE LIGNE 2|BATIMENT"),
+        (Locality, "VILLE|COMMUNE|NOM COMMUNE|NOM DE LA COMMUNE|LOCALITE|NOM DE COMMUNE"),
+        (Region, "DEPARTEMENT"),
+        (Postcode, "CODE POSTAL"),
+        (Country, "PAYS|CODE PAYS"),
+    ],
+    in_company: &[(HouseNumber, "NUMERO|NO|N|NUM"), (Postcode, "CP"), (Region, "REGION|PROVINCE")],
+};

@@ -1,0 +1,19 @@
+//! Italian.
+
+use super::{Component::*, Language};
+
+/// Headers.
+pub(super) static LANGUAGE: Language = Language {
+    name: "Italian",
+    headers: &[
+        (Address, "INDIRIZZO|INDIRIZZO COMPLETO"),
+        (HouseNumber, "NUMERO CIVICO|N CIVICO|NO CIVICO|NUM CIVICO|CIVICO"),
+        (Street, "ODONIMO|TOPONIMO|NOME VIA|DENOMINAZIONE VIA|TOPONIMO STRADALE|NOME STRADA"),
+        (Unit, "INTERNO|PIANO|SCALA"),
+        (Locality, "COMUNE|LOCALITA|CITTA|NOME COMUNE|FRAZIONE"),
+        (Region, "PROVINCIA|REGIONE"),
+        (Postcode, "CODICE POSTALE|CODICE AVVIAMENTO POSTALE"),
+        (Country, "PAESE|NAZIONE"),
+    ],
+    in_company: &[(Street, "VIA|STRADA"), (HouseNumber, "NUMERO|N|NO|NUM"), (Postcode, "CAP"), (Region, "PROV")],
+};

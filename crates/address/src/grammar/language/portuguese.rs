@@ -1,0 +1,19 @@
+//! Portuguese.
+
+use super::{Component::*, Language};
+
+/// Headers.
+pub(super) static LANGUAGE: Language = Language {
+    name: "Portuguese",
+    headers: &[
+        (Address, "MORADA|ENDERECO|MORADA COMPLETA|ENDERECO COMPLETO"),
+        (HouseNumber, "NUMERO DE POLICIA|NUMERO DE PORTA|N PORTA|NUMERO PORTA|N DE PORTA|NO DE PORTA"),
+        (Street, "RUA|ARRUAMENTO|LOGRADOURO|NOME DA RUA|NOME DO ARRUAMENTO|NOME ARRUAMENTO"),
+        (Unit, "ANDAR|FRACAO|COMPLEMENTO"),
+        (Locality, "LOCALIDADE|CONCELHO|FREGUESIA|CIDADE|MUNICIPIO|LOCALIDADE POSTAL"),
+        (Region, "DISTRITO|PROVINCIA"),
+        (Postcode, "CODIGO POSTAL|COD POSTAL"),
+        (Country, "PAIS"),
+    ],
+    in_company: &[(HouseNumber, "NUMERO|N|NO|PORTA|NUM"), (Postcode, "CP|CEP")],
+};

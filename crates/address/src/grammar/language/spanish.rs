@@ -1,0 +1,19 @@
+//! Spanish.
+
+use super::{Component::*, Language};
+
+/// Headers.
+pub(super) static LANGUAGE: Language = Language {
+    name: "Spanish",
+    headers: &[
+        (Address, "DIRECCION|DOMICILIO|DIRECCION COMPLETA|DIRECCION POSTAL"),
+        (HouseNumber, "NUMERO DE CALLE|NUMERO DE CASA|NUM CALLE|NUMERO DE PORTAL|NUMERO POLICIA"),
+        (Street, "CALLE|NOMBRE DE VIA|NOMBRE VIA|NOMBRE DE LA VIA|NOMBRE DE CALLE|NOMBRE CALLE|CALLE Y NUMERO|VIA PUBLICA"),
+        (Unit, "PISO|PUERTA|ESCALERA|PLANTA"),
+        (Locality, "MUNICIPIO|LOCALIDAD|CIUDAD|POBLACION|NOMBRE MUNICIPIO"),
+        (Region, "PROVINCIA|COMUNIDAD AUTONOMA"),
+        (Postcode, "CODIGO POSTAL|COD POSTAL|C POSTAL"),
+        (Country, "PAIS"),
+    ],
+    in_company: &[(HouseNumber, "NUMERO|NUM|NO|PORTAL|N"), (Street, "VIA"), (Postcode, "CP|DP")],
+};
