@@ -454,11 +454,11 @@ fn everyday_arithmetic_as_it_is_read() {
       61N 6E: latitude 61° N, longitude 6° E (decimal degrees)
       61N 5E: latitude 61° N, longitude 5° E (decimal degrees)
     polygon through 4 positions in their order, on the ellipsoid WGS 84
-      area       6,122,943,163.07 m² (612,294.3163 ha, 1,513,012.2060 acres, 6,122.943163 km²)
+      area       6,122,943,163 m² (612,294.3163 ha, 1,513,012.2060 acres, 6,122.943163 km²)
       perimeter  332,747.879 m; the line without the closing side 221,327.151 m
       corners    run counter-clockwise
     on the map WGS 84 / Pseudo-Mercator (EPSG:3857)
-      area       25,167,701,627.92 m², +311.0393 %
+      area       25,167,701,628 m², +311.0393 %
       perimeter  674,809.602 m; the line 448,724.292 m, +102.7425 %
       doubt      wrong-measure: WGS 84 / Pseudo-Mercator (EPSG:3857) is no map to measure on here: areas are 4.110 and lengths 2.027 times the true ones; measure on the ellipsoid, or choose a map with `crs advise`
     ");
@@ -492,9 +492,9 @@ fn everyday_arithmetic_as_it_is_read() {
      convergence, true to grid north (degrees)     -2.410133     -2.346810     -2.271676
      angular distortion (degrees)                   0.000000      0.000000      0.000001
       lengths    off by up to 72.8 ppm (mm a kilometre)
-      true       the line through the positions in their order 223,939.038 m, the polygon 40,747,869.19 m²
+      true       the line through the positions in their order 223,939.038 m, the polygon 40,747,869.2 m²
     on the map NAD83 / Oregon North (ft) (EPSG:2269)
-      area       40,751,371.09 m², +0.0086 %
+      area       40,751,371.1 m², +0.0086 %
       perimeter  226,149.050 m; the line 223,951.222 m, +0.0054 %
     "#);
 }
@@ -603,10 +603,18 @@ fn wrong_usage_is_answered_with_what_to_do() {
     let r = |line: &str| f.refusal(&line.split(' ').collect::<Vec<_>>());
     insta::assert_snapshot!(r("crs between EPSG:4267 EPSG:5703"), @r#"[1] basilocus: NAVD88 height (EPSG:5703) is a vertical system: it says how high, not where; put it on a horizontal system, such as EPSG:4326+5703"#);
     insta::assert_snapshot!(r("crs show missing.prj"), @r#"[1] basilocus: missing.prj: is not a reference system that can be read: there is no such file; check its name, or say a code or name of the catalogue"#);
-    insta::assert_snapshot!(r("crs advise --for fun Oregon"), @r#"[2] basilocus: --for fun: one of measure, area, national, world, web is expected"#);
+    insta::assert_snapshot!(r("crs advise --for fun Oregon"), @r#"
+    [2] error: invalid value 'fun' for '--for <PURPOSE>': "fun" is no purpose; one of measure, area, national, world, web is expected
+
+    For more information, try '--help'.
+    "#);
     insta::assert_snapshot!(r("crs detect survey_1958.txt --near Atlantis"), @r#"[2] basilocus: "Atlantis" is not a place: LON,LAT or WEST,SOUTH,EAST,NORTH in degrees, or words of an area of use are expected, such as Oregon"#);
     insta::assert_snapshot!(r("fit harbour_pairs.csv --to EPSG:4326 -o x.toml"), @r#"[2] basilocus: --to WGS 84 (EPSG:4326) is a geographic system; a fit in the plane needs a projected one, whose units are lengths"#);
-    insta::assert_snapshot!(r("fit harbour_pairs.csv --to EPSG:2269 -o x.toml --kind rubber"), @r#"[2] basilocus: --kind rubber is not known; one of translation, conformal, affine, polynomial, translation-3d, similarity-3d is expected"#);
+    insta::assert_snapshot!(r("fit harbour_pairs.csv --to EPSG:2269 -o x.toml --kind rubber"), @r#"
+    [2] error: invalid value 'rubber' for '--kind <KIND>': "rubber" is no kind of fit; one of translation, conformal, affine, polynomial, translation-3d, similarity-3d is expected
+
+    For more information, try '--help'.
+    "#);
     insta::assert_snapshot!(r("fit harbour_pairs.csv --to EPSG:2269 -o x.toml --old point,x_1931_ft --new easting_ft,northing_ft"), @r#"[1] basilocus: harbour_pairs.csv: row 2, column "point": "wharf-corner" is not a number (at character 1: "w"); a number is expected"#);
     insta::assert_snapshot!(r("fit harbour_piles.csv --to EPSG:2269 -o x.toml"), @r#"[1] basilocus: harbour_piles.csv: 3 columns hold numbers (x, y, set_in); conformal needs 4: say them with --old X,Y and --new X,Y"#);
     insta::assert_snapshot!(r("calc units 1 cubit"), @r#"[2] basilocus: "cubit" is no unit that is known; there are metre, kilometre, centimetre, millimetre, foot, yard, inch, mile, chain, link, rod, furlong, fathom, nautical mile, US survey foot, US survey yard, US survey inch, US survey mile, US survey chain, US survey link, US survey rod, Clarke's foot, Clarke's yard, Clarke's chain, Clarke's link, British foot (Sears 1922), British yard (Sears 1922), British chain (Sears 1922), British link (Sears 1922), British foot (Sears 1922 truncated), British yard (Sears 1922 truncated), British chain (Sears 1922 truncated), British link (Sears 1922 truncated), British foot (Benoit 1895 B), British yard (Benoit 1895 B), British chain (Benoit 1895 B), British link (Benoit 1895 B), British foot (1936), Indian foot, Indian yard, Gold Coast foot, German legal metre, degree, arc-minute, arc-second, grad, centesimal minute, centesimal second, radian, milliradian, mil, turn"#);
@@ -615,7 +623,11 @@ fn wrong_usage_is_answered_with_what_to_do() {
     insta::assert_snapshot!(r("convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o x.csv --epoch 12"), @r#"[2] basilocus: --epoch 12: a decimal year is expected, such as 2020.5"#);
     insta::assert_snapshot!(r("convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o x.csv --grids nowhere"), @r#"[2] basilocus: --grids nowhere: there is no such folder"#);
     insta::assert_snapshot!(r("convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o x.csv --require-accuracy 0.5"), @r#"[1] basilocus: no way from NAD27 / Oregon North (EPSG:32026) to WGS 84 (EPSG:4326) is accurate to 0.5 m: the best is "NAD27 to WGS 84, western states" with 8 m; ask for less, or bring what gives it: a grid file (--grids) or a fit of your own (--via FILE)"#);
-    insta::assert_snapshot!(r("convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o x.csv --notation runes"), @r#"[2] basilocus: --notation runes is not known; one of decimal-degrees, degrees-minutes, degrees-minutes-seconds, utm, packed, iso-6709, mgrs, great-britain-grid, irish-grid, geohash, open-location-code, georef, gars, maidenhead, well-known-text is expected"#);
+    insta::assert_snapshot!(r("convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o x.csv --notation runes"), @r#"
+    [2] error: invalid value 'runes' for '--notation <NOTATION>': "runes" is no notation; one of decimal-degrees, degrees-minutes, degrees-minutes-seconds, utm, packed, iso-6709, mgrs, great-britain-grid, irish-grid, geohash, open-location-code, georef, gars, maidenhead, well-known-text is expected
+
+    For more information, try '--help'.
+    "#);
     insta::assert_snapshot!(r("convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o x.csv --via nowhere.toml"), @r#"[1] basilocus: nowhere.toml: is not a transformation that can be read: there is no such file; `basilocus fit` makes one"#);
     insta::assert_snapshot!(r("convert survey_1958.txt --from local --to EPSG:4326 -o x.csv"), @r#"[1] basilocus: nothing ties local grid to other systems; say a fitted transformation with --via FILE (made with `basilocus fit`)"#);
 }
