@@ -1,0 +1,297 @@
+//! Every doubt on a file that raises it, with what it says; and on the nearest file that should raise none.
+
+use basilocus::doubts::DOUBTS;
+use basilocus::plan::LayerPlan;
+use basilocus::steps::{Positions, To, Values};
+use basilocus::{Cancel, DoubtReport, Layer, look};
+use std::collections::BTreeSet;
+use std::path::PathBuf;
+
+struct Folder(tempfile::TempDir);
+
+impl Folder {
+    fn new() -> Self {
+        Folder(tempfile::tempdir().unwrap())
+    }
+
+    fn write(&self, name: &str, bytes: impl AsRef<[u8]>) -> PathBuf {
+        let path = self.0.path().join(name);
+        std::fs::write(&path, bytes).unwrap();
+        path
+    }
+
+    fn layer(&self, table: &str, from: &str) -> Layer {
+        Layer::open(self.write("in.csv", table)).unwrap().positions(Positions::in_system(from).unwrap())
+    }
+
+    /// The doubts of a run of a layer to a table.
+    fn run(&self, layer: Layer) -> Vec<DoubtReport> {
+        let out = self.0.path().join("out.csv");
+        let _ = std::fs::remove_file(&out);
+        let _ = std::fs::remove_file(self.0.path().join("out.set-aside.csv"));
+        layer.write(&out).unwrap().run().unwrap().doubts
+    }
+
+    /// The doubts of bringing a table of a system to another one.
+    fn converted(&self, table: &str, from: &str, to: &str) -> Vec<DoubtReport> {
+        self.run(self.layer(table, from).to(to).unwrap())
+    }
+
+    fn looked_at(&self, name: &str, bytes: impl AsRef<[u8]>) -> Vec<DoubtReport> {
+        look(&LayerPlan::new(self.write(name, bytes)), 3, &Cancel::default(), &()).unwrap().doubts
+    }
+}
+
+fn ids(doubts: &[DoubtReport]) -> Vec<&str> {
+    doubts.iter().map(|d| d.id.as_str()).collect()
+}
+
+/// The one doubt that there is.
+#[track_caller]
+fn only<'a>(doubts: &'a [DoubtReport], id: &str) -> &'a DoubtReport {
+    assert_eq!(ids(doubts), [id], "{doubts:?}");
+    &doubts[0]
+}
+
+fn table(header: &str, rows: impl IntoIterator<Item = String>) -> String {
+    let rows: Vec<String> = rows.into_iter().collect();
+    format!("{header}\n{}\n", rows.join("\n"))
+}
+
+/// Places of a Dutch province, longitude and latitude.
+fn friesland(n: u32) -> impl Iterator<Item = (f64, f64)> {
+    (0..n).map(|i| (5.40113 + f64::from(i * 7 % 40) * 0.01737, 52.90117 + f64::from(i * 11 % 40) * 0.01191))
+}
+
+#[test]
+fn swapped_axes() {
+    let f = Folder::new();
+    let swapped = table("lon,lat", friesland(20).map(|(x, y)| format!("{y},{x}")));
+    let doubts = f.converted(&swapped, "EPSG:4326", "EPSG:28992");
+    let doubt = only(&doubts, "swapped-axes");
+    assert_eq!((doubt.rows, doubt.column.as_deref()), (20, Some("lon, lat")));
+    assert!(doubt.message.starts_with("longitude and latitude look swapped: 20 of 20"), "{}", doubt.message);
+    assert!(doubt.mend.contains("`x` and `y`"));
+    let right = table("lon,lat", friesland(20).map(|(x, y)| format!("{x},{y}")));
+    assert!(f.converted(&right, "EPSG:4326", "EPSG:28992").is_empty());
+    // One swapped row among many is a row outside, not a table that is swapped.
+    let one = right.clone() + "53.1,5.8\n";
+    let doubts = f.converted(&one, "EPSG:4326", "EPSG:28992");
+    assert_eq!(only(&doubts, "outside-area").rows, 1);
+}
+
+#[test]
+fn missing_sign() {
+    let f = Folder::new();
+    let unsigned = "lon,lat\n123.8123,46.2\n123.7,46.1456\n123.6,46.1\n";
+    let doubts = f.converted(unsigned, "EPSG:4326", "EPSG:2269");
+    let doubt = only(&doubts, "missing-sign");
+    assert_eq!(doubt.rows, 3);
+    assert!(doubt.message.contains("lack their minus sign"), "{}", doubt.message);
+    assert!(f.converted(&unsigned.replace("\n123", "\n-123"), "EPSG:4326", "EPSG:2269").is_empty());
+}
+
+#[test]
+fn empty_point() {
+    let f = Folder::new();
+    let doubts = f.converted("lon,lat\n-123.8123,46.2\n0,0\n0.0,-0\n", "EPSG:4326", "EPSG:3857");
+    let doubt = only(&doubts, "empty-point");
+    assert_eq!(doubt.rows, 2, "minus zero is zero");
+    // Zero on one axis is a place like any other.
+    assert!(f.converted("lon,lat\n0,51.4779\n6.1,0\n", "EPSG:4326", "EPSG:3857").is_empty());
+}
+
+#[test]
+fn shifted_header() {
+    let f = Folder::new();
+    let doubts = f.looked_at("in.csv", "name,kind,state\n1,North gate,tide gate,OR\n2,South gate,culvert,WA\n");
+    // Every row has a field too many, so that none of them can be used as it stands.
+    assert_eq!(ids(&doubts), ["shifted-header", "empty-result"]);
+    let doubt = &doubts[0];
+    assert!(doubt.message.contains("3 names") && doubt.message.contains("4 fields"), "{}", doubt.message);
+    let doubts = f.looked_at("in.csv", "id,name\n,\n1,North gate\n2,South gate\n");
+    let doubt = only(&doubts, "shifted-header");
+    assert!(doubt.message.contains("row 2, below the header, is blank"), "{}", doubt.message);
+    assert!(f.looked_at("in.csv", "id,name\n1,North gate\n,\n2,South gate\n").is_empty(), "a blank row further down");
+}
+
+#[test]
+fn mangled_code() {
+    let f = Folder::new();
+    let doubts = f.looked_at("in.csv", "town,zip\nA,2134\nB,97103\nC,501\n");
+    let doubt = only(&doubts, "mangled-code");
+    assert_eq!((doubt.rows, doubt.column.as_deref()), (3, Some("zip")));
+    // With its zeros, all of one length, or in a country whose codes have four digits, there is nothing to doubt.
+    for zips in [["02134", "97103", "00501"], ["97981", "97103", "97501"], ["2134", "3000", "4870"]] {
+        let rows = table("town,zip", zips.map(|z| format!("A,{z}")));
+        assert!(f.looked_at("in.csv", rows).is_empty(), "{zips:?}");
+    }
+}
+
+#[test]
+fn minutes_as_decimals() {
+    let f = Folder::new();
+    let slipped = |i: u32| (121 + i % 4, i * 7 % 60, 44 + i % 3, i * 11 % 60);
+    let rows = (0..60).map(slipped).map(|(d, m, e, n)| format!("-{d}.{m:02},{e}.{n:02}"));
+    let doubts = f.converted(&table("lon,lat", rows), "EPSG:4326", "EPSG:3857");
+    assert_eq!(only(&doubts, "minutes-as-decimals").rows, 60);
+    // The same places in real decimal degrees.
+    let rows = (0..60).map(slipped).map(|(d, m, e, n)| {
+        format!("-{:.5},{:.5}", f64::from(d) + f64::from(m) / 60.0, f64::from(e) + f64::from(n) / 60.0)
+    });
+    assert!(f.converted(&table("lon,lat", rows), "EPSG:4326", "EPSG:3857").is_empty());
+}
+
+#[test]
+fn decimal_comma() {
+    let f = Folder::new();
+    let doubts = f.converted("x;y\n438277,8;5116580,3\n438300.5;5116600.25\n", "EPSG:32610", "EPSG:4326");
+    let doubt = only(&doubts, "decimal-comma");
+    assert!(doubt.message.contains("1 rows write their numbers with a comma and 1 with a point"), "{}", doubt.message);
+    assert!(f.converted("x;y\n438277,8;5116580,3\n438300;5116600\n", "EPSG:32610", "EPSG:4326").is_empty());
+}
+
+#[test]
+fn empty_result() {
+    let f = Folder::new();
+    let plain = "kind,lon,lat\nculvert,-123.8123,46.2\ngate,-123.7,46.1456\n";
+    let chosen = |value: &str| f.run(f.layer(plain, "EPSG:4326").then(Values(vec![format!("kind={value}")])));
+    let doubts = chosen("culverts");
+    assert!(only(&doubts, "empty-result").message.contains("none of the 2 rows was chosen"));
+    assert!(chosen("culvert").is_empty());
+    let doubts = f.converted("lon,lat\n,\nx,y\n", "EPSG:4326", "EPSG:3857");
+    assert!(ids(&doubts).contains(&"empty-result"), "{doubts:?}");
+}
+
+#[test]
+fn missing_grid() {
+    let f = Folder::new();
+    let doubts = f.converted("lon,lat\n-123.8123,46.2\n-123.7,46.1456\n", "EPSG:4267", "EPSG:4269");
+    let doubt = only(&doubts, "missing-grid");
+    assert!(doubt.message.contains("with the grid file") && doubt.mend.contains("`grids`"), "{}", doubt.message);
+    assert!(f.converted("lon,lat\n-123.8123,46.2\n", "EPSG:4269", "EPSG:2269").is_empty(), "no datum changes");
+}
+
+#[test]
+fn mixed_frames() {
+    let f = Folder::new();
+    // ITRF2014 in degrees, to a frame that is fixed to its plate.
+    let flat = |via: &str| {
+        let layer = f.layer("lon,lat\n146.8123,-38.2\n146.7,-38.1456\n", "EPSG:9000");
+        let plan = basilocus::plan::OperationPlan { via: Some(via.into()), ..Default::default() };
+        f.run(layer.by_way_of(plan).to("EPSG:4283").unwrap())
+    };
+    let doubts = flat("assumed equal");
+    let doubt = only(&doubts, "mixed-frames");
+    assert!(doubt.message.contains("one moves against the other"), "{}", doubt.message);
+    assert!(doubt.mend.contains("`epoch`"));
+}
+
+#[test]
+fn outside_area() {
+    let f = Folder::new();
+    let doubts = f.converted("lon,lat\n-123.8123,46.2\n-96.7,40.8123\n-123.7,46.1\n", "EPSG:4326", "EPSG:2269");
+    let doubt = only(&doubts, "outside-area");
+    assert!(doubt.message.contains("1 of 3 positions are outside the area of use"), "{}", doubt.message);
+    // A system of the whole Earth has no outside.
+    assert!(f.converted("lon,lat\n-123.8123,46.2\n-96.7,40.8123\n", "EPSG:4326", "EPSG:3857").is_empty());
+}
+
+#[test]
+fn repeated() {
+    let f = Folder::new();
+    let doubts = f.looked_at("in.csv", "gate,width\nNorth,3\nSouth,4\nNorth,3\n");
+    let doubt = only(&doubts, "repeated");
+    assert!(doubt.message.contains('2') && doubt.message.contains('4'), "the rows are named: {}", doubt.message);
+    assert!(f.looked_at("in.csv", "gate,width\nNorth,3\nSouth,4\nNorth,5\n").is_empty(), "another width");
+}
+
+#[test]
+fn lattice() {
+    let f = Folder::new();
+    let rounded = |digits: usize| table("lon,lat", friesland(40).map(|(x, y)| format!("{x:.digits$},{y:.digits$}")));
+    let doubts = f.converted(&rounded(3), "EPSG:4326", "EPSG:28992");
+    assert!(only(&doubts, "lattice").message.contains("a lattice of 111 m"), "{doubts:?}");
+    assert!(f.converted(&rounded(5), "EPSG:4326", "EPSG:28992").is_empty());
+}
+
+#[test]
+fn other_ending() {
+    let f = Folder::new();
+    let geojson = r#"{"type":"FeatureCollection","features":[{"type":"Feature","properties":{"a":1},"geometry":{"type":"Point","coordinates":[-123.81234,46.2]}}]}"#;
+    let doubts = f.looked_at("gates.csv", geojson);
+    let doubt = only(&doubts, "other-ending");
+    assert!(doubt.message.contains("GeoJSON"), "{}", doubt.message);
+    assert!(f.looked_at("gates.geojson", geojson).is_empty());
+}
+
+#[test]
+fn local_drawing() {
+    let f = Folder::new();
+    let drawing = |x: f64, y: f64| {
+        let line = format!("0\nLINE\n8\nlevee\n10\n{x}\n20\n{y}\n11\n{}\n21\n{}\n", x + 640.0, y + 380.0);
+        format!("0\nSECTION\n2\nENTITIES\n{line}0\nENDSEC\n0\nEOF\n")
+    };
+    let doubts = f.looked_at("levee.dxf", drawing(0.0, 0.0));
+    let doubt = only(&doubts, "local-drawing");
+    assert!(doubt.message.contains("x from 0.0 to 640.0"), "{}", doubt.message);
+    assert!(f.looked_at("levee.dxf", drawing(7_366_000.0, 940_000.0)).is_empty());
+}
+
+#[test]
+fn wrong_measure() {
+    use basilocus::lookup::AreaQuestion;
+    let corners = ["60 N 5 E", "60 N 5.01 E", "60.01 N 5.01 E"].map(String::from).to_vec();
+    let on = |crs: &str| {
+        AreaQuestion { what: corners.clone(), on: Some(crs.into()), ..Default::default() }.report().unwrap()
+    };
+    assert_eq!(ids(&on("EPSG:3857").doubts), ["wrong-measure"]);
+    assert!(on("EPSG:32632").doubts.is_empty(), "a zone next door stretches less than a hundredth");
+}
+
+#[test]
+fn contradiction() {
+    use basilocus::addresses::reference::{BuildPlan, build};
+    use basilocus::steps::Geocode;
+    let f = Folder::new();
+    let places = f.write(
+        "places.csv",
+        "name,region,kind,lon,lat\nTernport,OR,town,-123.8,46.2\nHeronville,WA,town,-123.9,46.4\n",
+    );
+    let postcodes = f.write(
+        "postcodes.csv",
+        "postcode,locality,region,lon,lat\n97981,Ternport,OR,-123.8,46.2\n98611,Heronville,WA,-123.9,46.4\n",
+    );
+    let points = f.write("points.csv", "number,street,locality,region,postcode,lon,lat\n12,Heron Ln,Ternport,OR,97981,-123.801,46.2\n7,Mill Rd,Heronville,WA,98611,-123.9,46.4\n");
+    let reference = f.0.path().join("r.reference");
+    let plan = BuildPlan { sources: vec![places, postcodes, points], output: reference.clone(), ..Default::default() };
+    build(&plan, &Cancel::default(), &()).unwrap();
+    let geocoded = |address: &str| {
+        let layer = Layer::open(f.write("in.csv", format!("who,address\nA,\"{address}\"\n"))).unwrap();
+        f.run(layer.then(Geocode { reference: vec![reference.clone()], ..Default::default() }))
+    };
+    let doubts = geocoded("Ternport, WA 98611");
+    assert!(ids(&doubts).contains(&"contradiction"), "{doubts:?}");
+    assert!(!ids(&geocoded("12 Heron Ln, Ternport, OR 97981")).contains(&"contradiction"));
+}
+
+#[test]
+fn every_doubt_is_tried_here() {
+    let source = include_str!("doubts.rs");
+    let tried: BTreeSet<String> = DOUBTS.iter().map(|d| format!("fn {}()", d.name.replace('-', "_"))).collect();
+    for test in tried {
+        assert!(source.contains(&test), "{test} is missing");
+    }
+}
+
+#[test]
+fn a_table_of_all_slips_raises_one_doubt_each() {
+    let f = Folder::new();
+    // Two rows of zeros, one row far outside, one row twice.
+    let mixed = "gate,lon,lat\nA,-123.81234,46.2\nB,0,0\nC,-96.7,40.81234\nA,-123.81234,46.2\n";
+    let layer = f.layer(mixed, "EPSG:4326").then(To::system("EPSG:2269").unwrap());
+    let doubts = f.run(layer);
+    let found: BTreeSet<&str> = ids(&doubts).into_iter().collect();
+    assert_eq!(found, BTreeSet::from(["empty-point", "outside-area", "repeated"]));
+    assert_eq!(doubts.len(), found.len(), "each is told once");
+}
