@@ -145,3 +145,80 @@ impl Report {
 fn is_zero(n: &u64) -> bool {
     *n == 0
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::doubts::DoubtName;
+
+    /// A report with something in every field.
+    fn full() -> Report {
+        let counts = |list: &[(&str, u64)]| list.iter().map(|(k, n)| (k.to_string(), *n)).collect::<BTreeMap<_, _>>();
+        let operation = OperationReport {
+            source: "NAD27 (EPSG:4267)".into(),
+            target: "NAD83 (EPSG:4269)".into(),
+            name: "made up".into(),
+            accuracy_m: Some(0.15),
+            grids: vec!["made_up.gsb".into()],
+            steps: vec!["a grid of shifts".into()],
+            notes: vec!["a note".into()],
+        };
+        let layer = LayerReport {
+            name: "gates".into(),
+            source: "gates.csv".into(),
+            interpretation: vec!["delimiter comma (found)".into()],
+            rows_in: 10,
+            rows_out: 4,
+            set_aside: counts(&[("blank row", 1), ("not a coordinate", 2)]),
+            joined: 1,
+            left_out: counts(&[("another value", 2)]),
+            levels: counts(&[("street", 4)]),
+            notations: counts(&[("utm", 4)]),
+            operations: vec![operation, OperationReport::default()],
+            set_aside_file: Some("out.set-aside.csv".into()),
+            extent: Some([-123.8, 46.1, -123.7, 46.2]),
+        };
+        let doubt = DoubtReport {
+            id: DoubtName::find("lattice").unwrap(),
+            layer: "gates".into(),
+            column: Some("lon, lat".into()),
+            rows: 4,
+            message: "what was seen".into(),
+            mend: "what mends it".into(),
+        };
+        let mut report = Report { outputs: vec!["out.csv".into()], seconds: 0.25, ..Default::default() };
+        report.add(layer, vec![doubt], &["a notice".into(), "a notice".into()]);
+        report.tell_once();
+        report
+    }
+
+    #[test]
+    fn what_other_programs_read_stays_as_it_is() {
+        let text = serde_json::to_string_pretty(&full()).unwrap() + "\n";
+        assert_eq!(text, include_str!("report_golden.json"), "{text}");
+        // What is not there is not written, but for what readers count on.
+        let empty = serde_json::to_string(&Report::default()).unwrap();
+        assert_eq!(
+            empty,
+            r#"{"rows_in":0,"rows_out":0,"set_aside":{},"doubts":[],"operation":null,"outputs":[],"seconds":0.0,"layers":[],"notices":[]}"#
+        );
+    }
+
+    #[test]
+    fn layers_add_up() {
+        let mut report = full();
+        let second = LayerReport {
+            rows_in: 5,
+            rows_out: 4,
+            set_aside: [("blank row".to_string(), 1)].into(),
+            ..Default::default()
+        };
+        report.add(second, Vec::new(), &[]);
+        assert_eq!((report.rows_in, report.rows_out, report.joined), (15, 8, 1));
+        assert_eq!((report.set_aside["blank row"], report.left_out["another value"]), (2, 2));
+        let aside: u64 = report.set_aside.values().chain(report.left_out.values()).sum();
+        assert_eq!(report.rows_in, report.rows_out + report.joined + aside);
+        assert_eq!(report.operation.as_ref().map(|o| o.name.as_str()), Some("made up"), "that of the first layer");
+        assert!(!report.is_clean() && Report::default().is_clean());
+    }
+}

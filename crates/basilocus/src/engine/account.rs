@@ -124,4 +124,19 @@ mod tests {
         assert_eq!(left_out[&Reason::OTHER_VALUE], 1);
         assert_eq!(Account::new(2).into_parts().keep, None, "nothing to take out");
     }
+
+    #[test]
+    fn counts_of_parts_add_up() {
+        let mut all = Counts::default();
+        for _ in 0..2 {
+            let mut part = Counts { marks: (1, 2), contradictions: 3, ..Default::default() };
+            part.add_level("street");
+            part.add_level("street");
+            part.add_level("locality");
+            part.notations.insert("utm", 5);
+            all.merge(part);
+        }
+        assert_eq!((all.levels["street"], all.levels["locality"], all.notations["utm"]), (4, 2, 10));
+        assert_eq!((all.marks, all.contradictions), ((2, 4), 6));
+    }
 }

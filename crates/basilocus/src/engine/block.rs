@@ -91,3 +91,72 @@ impl Part {
 fn names(schema: &SchemaRef) -> String {
     schema.fields().iter().map(|f| f.name().as_str()).collect::<Vec<_>>().join(", ")
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use arrow_array::{ArrayRef, RecordBatch, StringArray};
+    use basilocus_table::Batch;
+
+    fn decoded(values: &[&str]) -> Decoded {
+        let column: ArrayRef = Arc::new(StringArray::from(values.to_vec()));
+        let records = RecordBatch::try_from_iter([("v", column)]).unwrap();
+        let batch = Batch::of(records, (2..2 + values.len() as u64).collect()).unwrap();
+        let ragged =
+            SetAsideRow { source_row: 99, class: Reason::new("ragged row"), reason: "ragged".into(), values: vec![] };
+        Decoded { batch, set_aside: vec![ragged], bytes: 7 }
+    }
+
+    /// Sets aside what has a value, and leaves out what has another.
+    struct Without(&'static str, &'static str);
+
+    impl Work for Without {
+        fn apply(&self, rows: Rows, account: &mut Account) -> Result<Rows, Error> {
+            let column = rows.records().column(0).as_any().downcast_ref::<StringArray>().unwrap().clone();
+            for (row, value) in column.iter().enumerate() {
+                match value {
+                    Some(v) if v == self.0 => account.set_aside(row, "bad", format!("{v} is bad")),
+                    Some(v) if v == self.1 => account.leave_out(row, "other"),
+                    _ => {}
+                }
+            }
+            Ok(rows)
+        }
+    }
+
+    fn bound(work: impl Work + 'static, schema: &SchemaRef) -> BoundStep {
+        BoundStep {
+            name: "without".into(),
+            columns: Columns::of_source(schema, false),
+            schema: schema.clone(),
+            work: Box::new(work),
+            is_dear: false,
+            keeps_positions: true,
+        }
+    }
+
+    #[test]
+    fn every_row_is_counted_once_whatever_steps_do() {
+        let block = decoded(&["a", "b", "c", "a", "d"]);
+        let schema = block.batch.records().schema();
+        let steps = [bound(Without("a", "b"), &schema), bound(Without("b", "c"), &schema)];
+        let part = Part::new(block).through(&steps).unwrap();
+        assert_eq!((part.rows_in, part.bytes), (6, 7), "the row that the reader set aside is one of them");
+        assert_eq!(part.rows.source_rows(), [6]);
+        let aside: Vec<(u64, &str)> = part.set_aside.iter().map(|r| (r.source_row, r.reason.as_str())).collect();
+        assert_eq!(aside, [(99, "ragged"), (2, "a is bad"), (5, "a is bad")]);
+        assert_eq!(part.left_out.values().sum::<u64>(), 2, "b by the first step, c by the second");
+        let counted = part.rows.len() + part.set_aside.len() + part.left_out.values().sum::<u64>() as usize;
+        assert_eq!(counted as u64, part.rows_in);
+    }
+
+    #[test]
+    fn no_step_and_no_row_are_no_trouble() {
+        let part = Part::new(decoded(&["a"])).through(&[]).unwrap();
+        assert_eq!(part.rows.len(), 1);
+        let empty = decoded(&[]);
+        let schema = empty.batch.records().schema();
+        let part = Part::new(empty).through(&[bound(Without("a", "b"), &schema)]).unwrap();
+        assert!(part.rows.is_empty() && part.rows_in == 1);
+    }
+}

@@ -256,3 +256,92 @@ impl Columns {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use basilocus_geodesy::crs::Catalogue;
+
+    fn columns(names: &[&str]) -> Columns {
+        let fields: Vec<Field> = names.iter().map(|n| Field::new(*n, DataType::Utf8, true)).collect();
+        Columns::of_source(&Schema::new(fields), false)
+    }
+
+    fn placed(code: u32, origin: PlacedFrom) -> Placed {
+        let crs = Catalogue::embedded().get(code).unwrap();
+        let names = ("x".to_string(), "y".to_string());
+        Placed { first_crs: crs.clone(), crs, origin, names, in_columns: true, is_written: false }
+    }
+
+    #[test]
+    fn a_name_is_found_as_it_is_before_one_in_other_letters() {
+        let c = columns(&["Name", "name", "KIND"]);
+        assert_eq!((c.position("name"), c.position("Name"), c.position("kind")), (Some(1), Some(0), Some(2)));
+        assert_eq!(c.position("kinds"), None);
+        let e = c.require("kinds", Path::new("gates.csv")).unwrap_err().to_string();
+        assert!(
+            e.contains("gates.csv") && e.contains("did you mean \"KIND\"") && e.contains("Name, name, KIND"),
+            "{e}"
+        );
+    }
+
+    #[test]
+    fn a_free_name_is_the_wanted_one_or_has_the_code_or_a_number_behind() {
+        let c = columns(&["lon", "LON_4326", "lon_2"]);
+        assert_eq!(c.free_name("lat", Some(4326)), "lat");
+        assert_eq!(c.free_name("Lon", Some(7844)), "Lon_7844", "letters of another case are taken too");
+        assert_eq!(c.free_name("lon", Some(4326)), "lon_3");
+        assert_eq!(c.free_name("lon", None), "lon_3");
+        assert_eq!(columns(&["lon"]).free_name("lon", None), "lon_2");
+    }
+
+    #[test]
+    fn text_of_a_source_without_types_is_open() {
+        let fields = vec![Field::new("a", DataType::Utf8, true), Field::new("b", DataType::Int64, true)];
+        let open = |typed| {
+            Columns::of_source(&Schema::new(fields.clone()), typed).iter().map(|c| c.is_open).collect::<Vec<_>>()
+        };
+        assert_eq!((open(false), open(true)), (vec![true, false], vec![false, false]));
+    }
+
+    #[test]
+    fn a_place_makes_one_geometry_behind_the_columns_and_keeps_it_there() {
+        let mut c = columns(&["x", "y"]);
+        assert!(c.geometry().is_none() && c.placed().is_none());
+        assert_eq!(c.place(placed(32610, PlacedFrom::Columns), true).unwrap(), 2);
+        assert!(c.has_heights() && !c.has_shapes());
+        c.push(Column::added("note", DataType::Utf8));
+        assert_eq!(c.place(placed(4326, PlacedFrom::Columns), false).unwrap(), 2, "another system, the same place");
+        assert_eq!((c.len(), c.has_heights()), (4, false));
+        assert_eq!(c.placed().map(|p| p.crs.code), Some(Some(4326)));
+        assert!(c.require("note", Path::new("t")).is_ok());
+        let e = c.require("gone", Path::new("t")).unwrap_err().to_string();
+        assert!(e.ends_with("it has: x, y, note"), "a geometry is no column to a person: {e}");
+    }
+
+    #[test]
+    fn a_step_that_moves_rows_makes_their_first_system_the_present_one() {
+        let mut c = columns(&["x", "y"]);
+        let first = Catalogue::embedded().get(4267).unwrap();
+        c.place(Placed { first_crs: first, ..placed(4326, PlacedFrom::Columns) }, false).unwrap();
+        c.set_written();
+        assert!(c.placed().is_some_and(|p| p.is_written));
+        c.forget_first_system();
+        let p = c.placed().unwrap();
+        assert_eq!((p.first_crs.code, p.in_columns, p.is_written), (Some(4326), false, false));
+    }
+
+    #[test]
+    fn columns_come_and_go_in_their_order() {
+        let mut c = columns(&["a", "b"]);
+        c.insert(1, Column::added("between", DataType::Float64).with_digits(2).with_longest(9));
+        assert_eq!(c.names(), ["a", "between", "b"]);
+        let between = c.get(1).unwrap();
+        assert_eq!((between.style.digits, between.style.longest, between.added), (Some(2), Some(9), true));
+        assert_eq!(c.remove(0).name(), "a");
+        c.get_mut(1).unwrap().role = Some(Role::Height);
+        c.set_role(0, None);
+        assert_eq!(c.schema().fields().iter().map(|f| f.name().as_str()).collect::<Vec<_>>(), ["between", "b"]);
+        assert!(!c.is_empty() && Columns::default().is_empty());
+    }
+}

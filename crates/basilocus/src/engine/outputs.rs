@@ -163,3 +163,51 @@ pub(super) struct Finished {
     /// The files of parts, where there are such.
     pub parts: Option<Vec<PathBuf>>,
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::plan::LayerPlan;
+    use std::path::Path;
+
+    fn plan(outputs: &[(&str, Option<&str>)], folder: &Path) -> Plan {
+        let output =
+            |(file, by): &(&str, Option<&str>)| OutputPlan { file: folder.join(file), split_by: by.map(String::from) };
+        Plan {
+            layers: vec![LayerPlan::new("a.csv")],
+            outputs: outputs.iter().map(output).collect(),
+            ..Default::default()
+        }
+    }
+
+    #[test]
+    fn what_cannot_be_written_is_refused_before_anything_is_made() {
+        let folder = tempfile::tempdir().unwrap();
+        let error = |outputs: &[(&str, Option<&str>)], append| {
+            let options = RunOptions { append, ..Default::default() };
+            Outputs::open(&plan(outputs, folder.path()), &options).err().map(|e| e.to_string()).unwrap_or_default()
+        };
+        assert!(error(&[("a.xyzzy", None)], false).contains("the ending says no format that is written"));
+        assert!(error(&[("a.csv", Some("kind")), ("b.csv", None)], false).contains("parted by one column, or none is"));
+        assert!(error(&[("a.csv", Some("kind")), ("b.csv", Some("sort"))], false).contains("one column"));
+        assert!(error(&[("a.gpkg", Some("kind"))], true).contains("exclude each other"));
+        assert!(error(&[("a.csv", None)], true).contains("a.csv"), "only some formats take a further layer");
+        assert!(error(&[("nowhere/a.csv", None)], false).contains("nowhere"));
+        assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0);
+        let mut two = plan(&[("a.csv", Some("kind"))], folder.path());
+        two.layers.push(LayerPlan::new("b.csv"));
+        let e = Outputs::open(&two, &RunOptions::default()).err().unwrap().to_string();
+        assert!(e.contains("parts one layer"), "{e}");
+    }
+
+    #[test]
+    fn workbooks_alone_have_a_place_for_rows_set_aside() {
+        let folder = tempfile::tempdir().unwrap();
+        let holds = |outputs: &[(&str, Option<&str>)]| {
+            Outputs::open(&plan(outputs, folder.path()), &RunOptions::default()).unwrap().hold_set_aside()
+        };
+        assert!(!holds(&[("a.csv", None)]) && !holds(&[("a.csv", Some("kind"))]));
+        #[cfg(feature = "workbooks")]
+        assert!(holds(&[("a.csv", None), ("b.xlsx", None)]) && !holds(&[("b.xlsx", Some("kind"))]));
+    }
+}

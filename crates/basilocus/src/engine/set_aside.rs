@@ -90,3 +90,70 @@ pub(super) fn add_row(table: &mut SetAsideTable, layer: &str, columns: &[String]
     }
     table.rows.push(cells);
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::plan::{LayerPlan, OutputPlan};
+    use basilocus_table::Reason;
+
+    fn plan(outputs: &[&str], layers: usize) -> Plan {
+        Plan {
+            layers: (0..layers).map(|i| LayerPlan::new(format!("{i}.csv"))).collect(),
+            outputs: outputs.iter().map(OutputPlan::new).collect(),
+            ..Default::default()
+        }
+    }
+
+    fn row(number: u64, reason: &str, values: &[&str]) -> SetAsideRow {
+        let values = values.iter().map(|v| v.to_string()).collect();
+        SetAsideRow { source_row: number, class: Reason::new("c"), reason: reason.into(), values }
+    }
+
+    #[test]
+    fn the_file_stands_beside_the_first_output_that_has_no_place_for_it() {
+        let at = |outputs: &[&str], layers, append| {
+            path(&plan(outputs, layers), "gates", append).map(|p| p.to_string_lossy().into_owned())
+        };
+        assert_eq!(at(&["out/a.csv"], 1, false).as_deref(), Some("out/a.set-aside.csv"));
+        assert_eq!(at(&["out/a.csv"], 2, false).as_deref(), Some("out/a.gates.set-aside.csv"));
+        assert_eq!(at(&["a.gpkg"], 1, true).as_deref(), Some("a.gates.set-aside.csv"), "a layer that joins others");
+        assert_eq!(at(&["a.xlsx"], 1, false), None, "a workbook has a sheet for them");
+        assert_eq!(at(&["a.xlsx", "b.geojson"], 1, false).as_deref(), Some("b.set-aside.csv"));
+        assert_eq!(at(&["-"], 1, false).as_deref(), Some("gates.set-aside.csv"));
+        let mut parts = plan(&["a.xlsx"], 1);
+        parts.outputs[0].split_by = Some("kind".into());
+        assert!(path(&parts, "gates", false).is_some(), "a row that is set aside belongs to no part");
+    }
+
+    #[test]
+    fn a_file_is_made_when_the_first_row_comes() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("a.set-aside.csv");
+        let columns = ["id".to_string(), "remark".to_string()];
+        let none = AsideFile::new(Some(file.clone()), false, &columns);
+        assert!(none.finish().unwrap().is_none() && !file.exists());
+        let mut some = AsideFile::new(Some(file.clone()), false, &columns);
+        some.write(&row(2, "no \"height\"", &["1", "two\nlines"])).unwrap();
+        assert!(!file.exists(), "not before it is whole");
+        some.finish().unwrap().unwrap().publish().unwrap();
+        let text = std::fs::read_to_string(&file).unwrap().replace("\r\n", "\n");
+        assert_eq!(text, "source_row,reason,id,remark\n2,\"no \"\"height\"\"\",1,\"two\nlines\"\n");
+        let mut again = AsideFile::new(Some(file), false, &columns);
+        assert!(again.write(&row(3, "x", &["", ""])).is_err(), "what is there is not replaced unasked");
+        let mut nowhere = AsideFile::new(None, false, &columns);
+        nowhere.write(&row(3, "x", &["", ""])).unwrap();
+        assert!(nowhere.finish().unwrap().is_none());
+    }
+
+    #[test]
+    fn rows_of_several_layers_share_the_columns_of_a_sheet() {
+        let mut table = SetAsideTable::default();
+        let names = |list: &[&str]| list.iter().map(|n| n.to_string()).collect::<Vec<_>>();
+        add_row(&mut table, "gates", &names(&["id", "kind"]), &row(2, "r", &["7", "tide gate"]));
+        add_row(&mut table, "notes", &names(&["kind", "text"]), &row(9, "s", &["note", "wet"]));
+        assert_eq!(table.header, ["layer", "source_row", "reason", "id", "kind", "text"]);
+        assert_eq!(table.rows[0], ["gates", "2", "r", "7", "tide gate"]);
+        assert_eq!(table.rows[1], ["notes", "9", "s", "", "note", "wet"]);
+    }
+}

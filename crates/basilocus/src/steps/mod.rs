@@ -166,6 +166,9 @@ pub trait Work: Send + Sync {
     /// Rows to rows, with exactly the columns that were said when the step was bound. Rows that go are told to the account,
     /// not taken out.
     ///
+    /// The same rows may come several times (as a sample, in a pass that a later step asked for), and blocks come in any
+    /// order: what is made of a row must depend on that row, and on what was settled, alone.
+    ///
     /// # Errors
     /// What ends the run: nothing that is about a single row.
     fn apply(&self, rows: Rows, account: &mut Account) -> Result<Rows, Error>;

@@ -53,3 +53,38 @@ pub(crate) fn presentation(plan: &ShowPlan, columns: &[String]) -> Result<Presen
         altitude: plan.altitude.unwrap_or_default(),
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use basilocus_formats::Altitude;
+
+    const COLUMNS: [&str; 3] = ["gate", "state", "Colour"];
+
+    fn shown(plan: ShowPlan) -> Result<Presentation, String> {
+        presentation(&plan, &COLUMNS.map(String::from)).map_err(|e| e.to_string())
+    }
+
+    fn some(text: &str) -> Option<String> {
+        Some(text.into())
+    }
+
+    #[test]
+    fn columns_by_their_names_in_any_letters() {
+        let p = shown(ShowPlan { category: some("STATE"), label: some("gate"), ..Default::default() }).unwrap();
+        assert_eq!((p.category, p.label.is_some(), p.altitude), (Some(1), true, Altitude::Found));
+        let p = shown(ShowPlan { altitude: Some(Altitude::AboveSea), ..Default::default() }).unwrap();
+        assert_eq!((p.category, p.altitude), (None, Altitude::AboveSea));
+    }
+
+    #[test]
+    fn what_is_none_is_named_with_the_option() {
+        let e = shown(ShowPlan { category: some("district"), ..Default::default() }).unwrap_err();
+        assert_eq!(e, "`category` district: there is no such column; it has: gate, state, Colour");
+        let e = shown(ShowPlan { label: some("{gate} of {owner}"), ..Default::default() }).unwrap_err();
+        assert!(e.starts_with("`label` {gate} of {owner}:") && e.contains("owner"), "{e}");
+        let e = shown(ShowPlan { color: some("state:high=crimsonish,*=red"), ..Default::default() }).unwrap_err();
+        assert!(e.starts_with("`color`") && e.contains("\"crimsonish\" is no colour"), "{e}");
+        assert!(shown(ShowPlan { color: some("state:high=#B3261E,*=teal"), ..Default::default() }).is_ok());
+    }
+}
