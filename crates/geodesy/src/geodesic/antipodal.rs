@@ -128,53 +128,73 @@ fn along_the_equator(g: &Geodesic, ends: &Ends) -> Solved {
 /// A miss that is as small as longitudes are computed, radians: six nanometres beside the end, and none in length.
 const ENOUGH: f64 = 1e-15;
 
-/// Rounds in which false positions have to make the bracket sixteen times smaller, or its middle is tried.
-const ROUNDS: u32 = 4;
-
-/// The line between two brackets: by false positions, of a bracket that stays twice the miss counting half, and by the
-/// middle where these do not get on.
-fn search(turned: &Turned, g: &Geodesic) -> Tried {
-    let miss = |line: &Tried| line.longitude - turned.longitude;
-    let mut low = turned.try_azimuth(g, 0.0);
-    let mut high = turned.try_azimuth(g, PI);
-    let (mut miss_low, mut miss_high) = (miss(&low), miss(&high));
-    if miss_high <= 0.0 {
-        return high;
+/// Where the search begins: an azimuth, and how the longitude grows with it.
+///
+/// To first order in the flattening, a line from the parallel −b that leaves on the azimuth π − A comes to +b after half a
+/// turn less Δ sin A of longitude (Δ = π f cos b), and goes on there on the azimuth A: it meets the parallel of the end at
+/// cos b (λ − π) = Δ cos b (−sin A + Y tan A), where Y is that parallel's distance from +b in the same unit. The right side
+/// falls as A grows.
+fn beginning(turned: &Turned, g: &Geodesic) -> (f64, f64) {
+    let Turned { start, end, .. } = turned;
+    let unit = PI * g.flattening * start.cos;
+    let north = (end.sin + start.sin) / (unit * start.cos * start.cos);
+    let east = (turned.longitude - PI) / unit;
+    // At a pole, and far from the antipode, that says nothing; lines there leave poleward of east or west.
+    if !(north.abs() < 100.0 && east.abs() < 100.0) {
+        return (FRAC_PI_2, f64::INFINITY);
     }
-    // Nearly antipodal lines leave poleward of east or west: the middle parts the two kinds of ways.
-    let mut next = FRAC_PI_2;
-    let (mut round, mut width, mut stayed) = (0, PI, 0);
+    let (mut low, mut high) = (0.0, FRAC_PI_2);
+    let mut azimuth: f64 = 0.8;
+    let mut slope = -1.0;
+    for _ in 0..8 {
+        let (sin, cos) = azimuth.sin_cos();
+        let miss = north * sin / cos - sin - east;
+        slope = north / (cos * cos) - cos;
+        if miss > 0.0 { low = azimuth } else { high = azimuth }
+        let step = azimuth - miss / slope;
+        let next = if step > low && step < high { step } else { low + (high - low) / 2.0 };
+        if (next - azimuth).abs() < 1e-4 {
+            break;
+        }
+        azimuth = next;
+    }
+    (PI - azimuth, -slope * unit)
+}
+
+/// The line between two brackets: by a secant while each round halves the miss, else by the middle of the bracket.
+fn search(turned: &Turned, g: &Geodesic) -> Tried {
+    // Due north the parallel is met after no longitude, due south after half a turn.
+    let (mut low, mut high) = (0.0, PI);
+    if PI - turned.longitude <= 0.0 {
+        return turned.try_azimuth(g, PI);
+    }
+    let (mut next, slope) = beginning(turned, g);
+    let mut before: Option<(Tried, f64)> = None;
     loop {
         let line = turned.try_azimuth(g, next);
-        let here = miss(&line);
-        if here.abs() <= ENOUGH {
+        let miss = line.longitude - turned.longitude;
+        if miss.abs() <= ENOUGH {
             return line;
         }
-        if here < 0.0 {
-            (low, miss_low) = (line, here);
-            stayed = if stayed > 0 { stayed + 1 } else { 1 };
-            if stayed > 1 {
-                miss_high /= 2.0;
-            }
-        } else {
-            (high, miss_high) = (line, here);
-            stayed = if stayed < 0 { stayed - 1 } else { -1 };
-            if stayed < -1 {
-                miss_low /= 2.0;
-            }
+        if miss < 0.0 { low = next } else { high = next }
+        let (step, is_better) = match &before {
+            Some((line_before, miss_before)) => (
+                miss * (line_before.azimuth - next) / (miss - miss_before),
+                miss.abs() < miss_before.abs() / 2.0,
+            ),
+            None => (-miss / slope, slope.is_finite()),
+        };
+        let middle = low + (high - low) / 2.0;
+        let candidate = next + step;
+        next = if is_better && candidate > low && candidate < high { candidate } else { middle };
+        // No azimuth is left to try: the nearest of the last two is as near as numbers are.
+        if high - low <= f64::EPSILON * high || (next - line.azimuth).abs() <= f64::EPSILON * next {
+            return match before {
+                Some((line_before, miss_before)) if miss_before.abs() < miss.abs() => line_before,
+                _ => line,
+            };
         }
-        let rest = high.azimuth - low.azimuth;
-        if rest <= f64::EPSILON * high.azimuth {
-            return if miss(&low).abs() < miss(&high).abs() { low } else { high };
-        }
-        round += 1;
-        let slow = round % ROUNDS == 0 && rest > width / 16.0;
-        if round % ROUNDS == 0 {
-            width = rest;
-        }
-        let false_position = low.azimuth + rest * (miss_low / (miss_low - miss_high));
-        let inside = false_position > low.azimuth && false_position < high.azimuth;
-        next = if inside && !slow { false_position } else { low.azimuth + rest / 2.0 };
+        before = Some((line, miss));
     }
 }
 
