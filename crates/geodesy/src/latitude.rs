@@ -1,14 +1,15 @@
 //! Auxiliary latitudes, radii of curvature, the meridian arc: what the projections share.
 //!
-//! With τ = tan φ and τ′ = tan χ (χ the conformal latitude), Karney (2011), "Transverse Mercator with an
-//! accuracy of a few nanometers", equations 7 to 9 and 19 to 21, give both directions without a loss of
-//! digits at the equator or the poles.
+//! Tangents of the geodetic latitude φ and the conformal latitude χ go over into each other without a loss of digits at the
+//! equator or the poles: both follow from the isometric latitude, which is asinh(tan χ) on the sphere and
+//! asinh(tan φ) − e·atanh(e·sin φ) on the ellipsoid (Snyder, USGS Professional Paper 1395, equations 3-1 and 3-7).
 
 use crate::ellipsoid::Ellipsoid;
 
-/// e·atanh(e·s) for |s| ≤ 1. A series where e is that of an Earth ellipsoid (terms fall by e² ≈ 0.007).
+/// e·atanh(e·s) for |s| ≤ 1: what the isometric latitude of an ellipsoid falls behind that of a sphere by, at sin φ = s.
+/// A series where e is that of an Earth ellipsoid (terms fall by e² ≈ 0.007).
 #[inline(always)]
-pub(crate) fn e_atanh_e(s: f64, e2: f64) -> f64 {
+pub(crate) fn isometric_lag(s: f64, e2: f64) -> f64 {
     let q = e2 * s * s;
     if q < 0.0085 {
         // Σ q^k / (2k+1); the first term left out is q^8/17 < 2e-18.
@@ -22,7 +23,7 @@ pub(crate) fn e_atanh_e(s: f64, e2: f64) -> f64 {
     }
 }
 
-/// sinh for the small argument that [`e_atanh_e`] gives; the library function elsewhere.
+/// sinh for the small argument that [`isometric_lag`] gives; the library function elsewhere.
 #[inline(always)]
 fn sinh_small(x: f64) -> f64 {
     if x.abs() < 0.01 {
@@ -36,40 +37,41 @@ fn sinh_small(x: f64) -> f64 {
 /// tan χ from sin φ and cos φ (cos φ > 0).
 #[inline(always)]
 pub fn tan_conformal(sin_phi: f64, cos_phi: f64, e2: f64) -> f64 {
-    let tau = sin_phi / cos_phi;
-    let sigma = sinh_small(e_atanh_e(sin_phi, e2));
-    // τ′ = τ √(1+σ²) − σ √(1+τ²), where √(1+τ²) = 1/cos φ.
-    tau * (1.0 + sigma * sigma).sqrt() - sigma / cos_phi
+    let sinh_lag = sinh_small(isometric_lag(sin_phi, e2));
+    // sinh(asinh(tan φ) − lag), with √(1 + tan²φ) = 1/cos φ.
+    (sin_phi * (1.0 + sinh_lag * sinh_lag).sqrt() - sinh_lag) / cos_phi
 }
 
-/// tan φ from tan χ by Newton's method; two or three rounds reach machine precision for any Earth ellipsoid.
+/// tan φ from tan χ; exact to rounding for any Earth ellipsoid.
+///
+/// The isometric latitude of χ on the sphere and the lag make that of φ: asinh(tan φ) = asinh(tan χ) + lag(sin φ). With
+/// sin χ in the place of sin φ on the right this is a start that is good from the equator to the poles; Newton's method
+/// brings it home, with d tan χ / d tan φ = cos φ (1 − e²) / (cos χ (1 − e² sin²φ)).
 #[inline(always)]
 pub fn tan_geodetic(tan_chi: f64, e2: f64) -> f64 {
-    let one_minus = 1.0 - e2;
-    let mut tau = tan_chi / one_minus;
-    if tan_chi.abs() > 70.0 {
-        // Near a pole the first guess is better as τ′·exp(e·atanh e), the limit of the ratio.
-        tau = tan_chi * e_atanh_e(1.0, e2).exp();
-    }
+    let secant_chi = (1.0 + tan_chi * tan_chi).sqrt();
+    let sinh_lag = sinh_small(isometric_lag(tan_chi / secant_chi, e2));
+    let mut tan_phi = tan_chi * (1.0 + sinh_lag * sinh_lag).sqrt() + sinh_lag * secant_chi;
+    // The digits double: a step of 1e-9 leaves an error of 1e-17.
+    const ENOUGH: f64 = 1e-9;
     for _ in 0..4 {
-        let root = (1.0 + tau * tau).sqrt();
-        let sigma = sinh_small(e_atanh_e(tau / root, e2));
-        let guess = tau * (1.0 + sigma * sigma).sqrt() - sigma * root;
-        let step =
-            (tan_chi - guess) / (1.0 + guess * guess).sqrt() * (1.0 + one_minus * tau * tau) / (one_minus * root);
-        tau += step;
-        if step.abs() <= 1e-9 * tau.abs().max(1.0) {
-            // Newton doubles the digits: an error of 1e-9 before this step is 1e-17 after it.
+        let secant = (1.0 + tan_phi * tan_phi).sqrt();
+        let (sin, cos) = (tan_phi / secant, 1.0 / secant);
+        let here = tan_conformal(sin, cos, e2);
+        let slope = cos * (1.0 - e2) * (1.0 + here * here).sqrt() / (1.0 - e2 * sin * sin);
+        let step = (tan_chi - here) / slope;
+        tan_phi += step;
+        if step.abs() <= ENOUGH * secant {
             break;
         }
     }
-    tau
+    tan_phi
 }
 
 /// Isometric latitude ψ = asinh(tan φ) − e·atanh(e·sin φ), radians; ±∞ at the poles.
 #[inline(always)]
 pub fn isometric(sin_phi: f64, cos_phi: f64, e2: f64) -> f64 {
-    (sin_phi / cos_phi).asinh() - e_atanh_e(sin_phi, e2)
+    (sin_phi / cos_phi).asinh() - isometric_lag(sin_phi, e2)
 }
 
 /// An auxiliary latitude as a trigonometric series in the third flattening, to sixth order.
@@ -231,7 +233,7 @@ pub fn normal_radius(ellipsoid: &Ellipsoid, sin_phi: f64) -> f64 {
 /// (Snyder, USGS Professional Paper 1395, equation 3-12).
 #[inline(always)]
 pub fn authalic_q(sin_phi: f64, e2: f64) -> f64 {
-    let tail = if e2 == 0.0 { sin_phi } else { e_atanh_e(sin_phi, e2) / e2 };
+    let tail = if e2 == 0.0 { sin_phi } else { isometric_lag(sin_phi, e2) / e2 };
     (1.0 - e2) * (sin_phi / (1.0 - e2 * sin_phi * sin_phi) + tail)
 }
 
@@ -321,7 +323,7 @@ mod tests {
         fn series_and_library_agree(s in -1.0_f64..1.0) {
             let e2 = 0.006_694_38;
             let e = f64::sqrt(e2);
-            prop_assert!((e_atanh_e(s, e2) - e * (e * s).atanh()).abs() < 1e-17);
+            prop_assert!((isometric_lag(s, e2) - e * (e * s).atanh()).abs() < 1e-17);
         }
     }
 }

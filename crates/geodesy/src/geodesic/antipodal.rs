@@ -150,7 +150,11 @@ fn beginning(turned: &Turned, g: &Geodesic) -> (f64, f64) {
         let (sin, cos) = azimuth.sin_cos();
         let miss = north * sin / cos - sin - east;
         slope = north / (cos * cos) - cos;
-        if miss > 0.0 { low = azimuth } else { high = azimuth }
+        if miss > 0.0 {
+            low = azimuth
+        } else {
+            high = azimuth
+        }
         let step = azimuth - miss / slope;
         let next = if step > low && step < high { step } else { low + (high - low) / 2.0 };
         if (next - azimuth).abs() < 1e-4 {
@@ -176,12 +180,15 @@ fn search(turned: &Turned, g: &Geodesic) -> Tried {
         if miss.abs() <= ENOUGH {
             return line;
         }
-        if miss < 0.0 { low = next } else { high = next }
+        if miss < 0.0 {
+            low = next
+        } else {
+            high = next
+        }
         let (step, is_better) = match &before {
-            Some((line_before, miss_before)) => (
-                miss * (line_before.azimuth - next) / (miss - miss_before),
-                miss.abs() < miss_before.abs() / 2.0,
-            ),
+            Some((line_before, miss_before)) => {
+                (miss * (line_before.azimuth - next) / (miss - miss_before), miss.abs() < miss_before.abs() / 2.0)
+            }
             None => (-miss / slope, slope.is_finite()),
         };
         let middle = low + (high - low) / 2.0;

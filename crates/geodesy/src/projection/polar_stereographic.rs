@@ -2,7 +2,7 @@
 //! parallel (9829), variant C with a standard parallel and a false origin on it (9830).
 
 use super::{About, Given, Method, Parameter, Problem};
-use crate::latitude::{AuxiliaryLatitude, e_atanh_e, isometric};
+use crate::latitude::{AuxiliaryLatitude, isometric_lag, isometric};
 use crate::trigonometry::{atan2_right, sin_cos};
 use std::f64::consts::FRAC_PI_2;
 
@@ -46,7 +46,7 @@ impl Method for PolarStereographic {
         }
         let pole = 1.0_f64.copysign(phi);
         // t/√(…) of the formulas: 2a/√((1+e)^(1+e) (1−e)^(1−e)).
-        let per_scale = 2.0 * given.ellipsoid.semi_major_m / (1.0 - e2).sqrt() / (e_atanh_e(1.0, e2)).exp();
+        let per_scale = 2.0 * given.ellipsoid.semi_major_m / (1.0 - e2).sqrt() / isometric_lag(1.0, e2).exp();
         let (radius_m, parallel_radius_m) = if phi.abs() >= FRAC_PI_2 {
             (per_scale * given.scale()?, 0.0)
         } else {

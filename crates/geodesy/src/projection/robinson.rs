@@ -1,9 +1,9 @@
 //! Robinson, a compromise defined by a table of every fifth parallel.
 //!
 //! Robinson left the interpolation open. Here both columns are natural cubic splines through the table (even in φ for
-//! the lengths, odd for the distances): smooth everywhere, exact at the table's parallels. Other programs
-//! interpolate differently and differ between the parallels by up to some hundred metres. The formulas are those of
-//! a sphere with the semi-major axis as radius.
+//! the lengths, odd for the distances): smooth everywhere, exact at the table's parallels. Another
+//! interpolation differs between the parallels by up to some hundred metres. The formulas are those of a sphere with the
+//! semi-major axis as radius.
 
 use super::newton::root;
 use super::{About, Given, Method, Problem, within_half_turn};
