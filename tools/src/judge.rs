@@ -56,7 +56,7 @@ pub fn judge(country: &Country, row: &Row, c: &Candidate) -> Verdict {
                 Level::Street => c.address.starts_with(&format!("{},", t.street)) && same_town(t.town),
                 Level::Postcode => t.postcode == c.postcode,
                 Level::Locality => same_town(t.town),
-                Level::Crossing | Level::Landmark | Level::Region => false,
+                _ => false,
             };
             (right, near && c.level <= Level::StreetRange)
         }

@@ -42,6 +42,7 @@ fn street(country: &str, name: &str) -> String {
         TypePlace::After => format!("{name} {display}"),
         TypePlace::Before => format!("{display} {name}"),
         TypePlace::Glued => format!("{name}{display}"),
+        other => unreachable!("{other:?} is not known here"),
     }
 }
 
@@ -91,6 +92,7 @@ fn written(r: &Reference, h: &House) -> String {
     let line = match g.number {
         NumberPlace::Before => format!("{} {}", h.number, h.street),
         NumberPlace::After => format!("{} {}", h.street, h.number),
+        other => unreachable!("{other:?} is not known here"),
     };
     if g.postcode_first {
         format!("{line}, {} {}", h.postcode, h.town)

@@ -138,6 +138,21 @@ struct Placed {
 ///
 /// # Errors
 /// Where a file cannot be read or has no coordinates, a key stands twice, or the output cannot be written.
+///
+/// ```
+/// use basilocus::Cancel;
+/// use basilocus::compare::{ComparePlan, compare};
+///
+/// let folder = tempfile::tempdir()?;
+/// let (old, new) = (folder.path().join("old.csv"), folder.path().join("new.csv"));
+/// std::fs::write(&old, "gate,lon,lat\nA,-123.8,46.2\nB,-123.7,46.1\n")?;
+/// std::fs::write(&new, "gate,lon,lat\nB,-123.7,46.101\nA,-123.8,46.2\n")?;
+/// let plan = ComparePlan { key: Some("gate".into()), ..ComparePlan::new(old, new) };
+/// let report = compare(&plan, &Cancel::default())?;
+/// assert_eq!((report.pairs, report.far, report.same), (2, 1, 1));
+/// assert_eq!(report.worst[0].key, "B");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Error> {
     let mut report = CompareReport { far_m: plan.far_m, ..Default::default() };
     let from_b = plan.from_b.as_ref().or(plan.from_a.as_ref());

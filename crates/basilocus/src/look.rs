@@ -84,6 +84,19 @@ fn system_title(text: &str) -> String {
 ///
 /// # Errors
 /// Where the file cannot be read.
+///
+/// ```
+/// use basilocus::plan::LayerPlan;
+/// use basilocus::{Cancel, look};
+///
+/// let folder = tempfile::tempdir()?;
+/// let file = folder.path().join("gates.csv");
+/// std::fs::write(&file, "gate,lon,lat\nA,-123.8,46.2\nB,0,0\n")?;
+/// let report = look(&LayerPlan::new(&file), 5, &Cancel::default(), &())?;
+/// assert_eq!((report.rows, report.columns.len()), (2, 3));
+/// assert_eq!(report.columns[1].role.as_deref(), Some("longitude"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Progress) -> Result<LookReport, Error> {
     let mut reader = source::open(&plan.source, &plan.options()?)?;
     let about = reader.about().clone();

@@ -8,6 +8,24 @@ use std::collections::BTreeMap;
 use std::path::PathBuf;
 
 /// A run.
+///
+/// ```
+/// use basilocus::formats::Format;
+/// use basilocus::{Layer, steps::Positions};
+///
+/// let folder = tempfile::tempdir()?;
+/// let gates = "gate,lon,lat\nA,-123.8,46.2\nB,somewhere,46.1\n";
+/// let report = Layer::from_reader(gates.as_bytes(), Format::Delimited)?
+///     .positions(Positions::in_system("EPSG:4326")?)
+///     .to("EPSG:32610")?
+///     .write(folder.path().join("out.csv"))?
+///     .run()?;
+/// // Every row is in exactly one place.
+/// let set_aside: u64 = report.set_aside.values().sum();
+/// assert_eq!(report.rows_in, report.rows_out + set_aside);
+/// assert_eq!(report.operation.unwrap().accuracy_m, Some(0.0), "a conversion on one datum");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
 #[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct Report {

@@ -39,6 +39,7 @@ pub(crate) type Layers = fn(&Path) -> Result<Vec<String>, FormatError>;
 
 /// What place a format has for geometry.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum GeometryPlace {
     /// None.
     None,
@@ -50,6 +51,7 @@ pub enum GeometryPlace {
 
 /// Options that some formats take.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum InputOption {
     /// A sheet to choose.
     Sheet,

@@ -23,6 +23,7 @@ pub struct Presentation {
 
 /// What heights are counted from where a row is shown.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Altitude {
     /// The sea where a row has heights, else it lies on the ground.
     #[default]

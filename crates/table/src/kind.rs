@@ -2,6 +2,7 @@
 
 /// What all values of a column are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum ValueKind {
     /// Nothing but empty cells.
     Empty,

@@ -2,6 +2,7 @@
 
 /// What a column seems to be.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[non_exhaustive]
 pub enum Role {
     /// Longitude in degrees.
     Longitude,

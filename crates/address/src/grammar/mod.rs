@@ -28,6 +28,7 @@ pub type Table = &'static [(&'static str, &'static str)];
 
 /// Where the number of a house stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum NumberPlace {
     /// `12 Heron Lane`
     Before,
@@ -37,6 +38,7 @@ pub enum NumberPlace {
 
 /// Where the type of a thoroughfare stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum TypePlace {
     /// `Heron Lane`
     After,
@@ -48,6 +50,7 @@ pub enum TypePlace {
 
 /// Which number is the unit's where two are joined.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum JoinedUnit {
     /// None: `12-16` is a range, `12/A` a number with its suffix.
     Never,

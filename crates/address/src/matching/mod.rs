@@ -52,6 +52,7 @@ use std::str::FromStr;
 
 /// How precisely a match places an address, finest first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[non_exhaustive]
 pub enum Level {
     /// At the building or entrance.
     AddressPoint,

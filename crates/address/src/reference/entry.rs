@@ -4,6 +4,7 @@ use crate::normal;
 
 /// One row of a source.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub enum Entry {
     /// A building or entrance.
     Point(PointEntry),
@@ -100,6 +101,7 @@ pub struct PostcodeEntry {
 
 /// What kind of place it is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Default)]
+#[non_exhaustive]
 pub enum PlaceKind {
     /// A city, town, village.
     #[default]

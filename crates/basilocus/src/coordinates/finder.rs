@@ -10,6 +10,18 @@ use std::path::Path;
 use std::sync::Arc;
 
 /// A search that is ready for any pair of systems.
+///
+/// ```
+/// use basilocus::coordinates::{finder::Finder, place, system};
+/// use basilocus::plan::OperationPlan;
+///
+/// let (nad27, nad83) = (system::find("EPSG:4267")?.crs, system::find("EPSG:4269")?.crs);
+/// let oregon = place::find("Oregon")?.area;
+/// let finder = Finder::new(&OperationPlan::default(), false)?.around(oregon);
+/// let operation = finder.find(&nad27, &nad83)?;
+/// assert!(operation.accuracy_m().is_some());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default)]
 pub struct Finder {
     grids: Arc<GridFolders>,

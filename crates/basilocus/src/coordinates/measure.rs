@@ -33,6 +33,22 @@ pub struct PointTable {
 ///
 /// # Errors
 /// Those of reading a table, and [`Error::Usage`] where no row has a position.
+///
+/// ```
+/// use basilocus::Cancel;
+/// use basilocus::coordinates::measure::{measure, read_points};
+/// use basilocus::plan::LayerPlan;
+/// use basilocus::steps::Positions;
+///
+/// let folder = tempfile::tempdir()?;
+/// let file = folder.path().join("corners.csv");
+/// std::fs::write(&file, "lon,lat\n5,60\n6,60\n6,61\n")?;
+/// let layer = LayerPlan::new(&file).with(Positions::in_system("EPSG:4326")?);
+/// let points = read_points(&layer, &Cancel::default())?;
+/// let field = measure(&points.degrees()?, &points.crs, None)?;
+/// assert!(field.counter_clockwise && field.area_m2 > 3.0e9);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub fn read_points(layer: &LayerPlan, cancel: &Cancel) -> Result<PointTable, Error> {
     let mut plan = layer.clone();
     if !plan.steps.iter().any(|s| matches!(s, StepPlan::Positions(_))) {

@@ -31,6 +31,14 @@ pub struct Doubt {
 }
 
 /// The name of a doubt.
+///
+/// ```
+/// use basilocus::doubts::{DOUBTS, DoubtName};
+///
+/// let name = DoubtName::find("swapped-axes").unwrap();
+/// println!("{name}: {}", name.doubt().mend);
+/// assert!(DOUBTS.iter().any(|d| d.name == name.as_str()));
+/// ```
 #[derive(Clone, Copy)]
 pub struct DoubtName(&'static Doubt);
 

@@ -78,6 +78,7 @@ pub struct Placed {
 
 /// What positions were made of.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum PlacedFrom {
     /// Two columns or more.
     Columns,

@@ -49,6 +49,21 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 /// A flag that another thread (a signal handler) can set to stop a run.
+///
+/// ```
+/// use basilocus::formats::Format;
+/// use basilocus::{Cancel, ErrorKind, Layer, RunOptions};
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.csv");
+/// let cancel = Cancel::default();
+/// let options = RunOptions { cancel: cancel.clone(), ..Default::default() };
+/// cancel.cancel(); // from another thread, as a rule
+/// let layer = Layer::from_reader("gate\nA\n".as_bytes(), Format::Delimited)?.write(&out)?;
+/// assert_eq!(layer.run_with(&options).unwrap_err().kind(), ErrorKind::Cancelled);
+/// assert!(!out.exists());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default)]
 pub struct Cancel(Arc<AtomicBool>);
 

@@ -15,6 +15,19 @@ use std::path::{Path, PathBuf};
 use std::time::Instant;
 
 /// How to run a plan.
+///
+/// ```
+/// use basilocus::{Layer, RunOptions};
+/// use basilocus::formats::Format;
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.csv");
+/// let layer = Layer::from_reader("gate\nA\n".as_bytes(), Format::Delimited)?.write(&out)?;
+/// layer.run()?;
+/// assert!(layer.run().is_err(), "what is there is not replaced unasked");
+/// layer.run_with(&RunOptions { overwrite: true, ..Default::default() })?;
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Default)]
 pub struct RunOptions<'a> {
     /// Whether existing outputs are replaced.

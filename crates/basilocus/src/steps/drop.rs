@@ -6,6 +6,18 @@ use crate::engine::{Columns, Setting};
 use serde::{Deserialize, Serialize};
 
 /// Columns to leave out, by name.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::formats::Format;
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.csv");
+/// let gates = "gate,kind\nA,culvert\n";
+/// Layer::from_reader(gates.as_bytes(), Format::Delimited)?.drop(["kind"]).write(&out)?.run()?;
+/// assert_eq!(std::fs::read_to_string(out)?, "gate\nA\n");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct Drop(pub Vec<String>);

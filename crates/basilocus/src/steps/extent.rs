@@ -11,6 +11,22 @@ use std::fmt::{self, Display, Formatter};
 use std::str::FromStr;
 
 /// `WEST,SOUTH,EAST,NORTH` in degrees of WGS 84; a west that is larger than the east lies across the 180° meridian.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::formats::Format;
+/// use basilocus::steps::Positions;
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.csv");
+/// let gates = "gate,lon,lat\nA,-123.8,46.2\nB,-123.7,46.1\n";
+/// Layer::from_reader(gates.as_bytes(), Format::Delimited)?
+///     .positions(Positions::in_system("EPSG:4326")?)
+///     .extent([-124.0, 46.0, -123.75, 46.5])?
+///     .write(&out)?.run()?;
+/// assert_eq!(std::fs::read_to_string(out)?, "gate,lon,lat\nA,-123.8,46.2\n");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
 pub struct Extent {

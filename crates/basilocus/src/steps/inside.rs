@@ -20,6 +20,27 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// Areas that rows must lie in.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::formats::Format;
+/// use basilocus::steps::{Inside, Positions};
+///
+/// let folder = tempfile::tempdir()?;
+/// let (areas, out) = (folder.path().join("districts.geojson"), folder.path().join("out.csv"));
+/// let ring = "[[[-124,46],[-123,46],[-123,47],[-124,47],[-124,46]]]";
+/// let district = format!(r#"{{"type":"Feature","properties":{{"name":"North"}},"geometry":{{"type":"Polygon","coordinates":{ring}}}}}"#);
+/// std::fs::write(&areas, format!(r#"{{"type":"FeatureCollection","features":[{district}]}}"#))?;
+/// let gates = "gate,lon,lat\nA,-123.8,46.2\nB,-120.1,46.1\n";
+/// let inside = Inside { areas, take: vec!["name".into()], ..Default::default() };
+/// Layer::from_reader(gates.as_bytes(), Format::Delimited)?
+///     .positions(Positions::in_system("EPSG:4326")?)
+///     .then(inside)
+///     .write(&out)?
+///     .run()?;
+/// assert_eq!(std::fs::read_to_string(out)?, "gate,lon,lat,name\nA,-123.8,46.2,North\n");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Inside {

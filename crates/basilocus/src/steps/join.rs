@@ -10,6 +10,19 @@ use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
 /// A column made of others.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::formats::Format;
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.csv");
+/// let gates = "street,town\nDock Street,Ternport\n,Ternport\n";
+/// Layer::from_reader(gates.as_bytes(), Format::Delimited)?.join("place", ["street", "town"]).write(&out)?.run()?;
+/// // What is empty leaves no blank behind.
+/// assert_eq!(std::fs::read_to_string(out)?, "street,town,place\nDock Street,Ternport,Dock Street Ternport\n,Ternport,Ternport\n");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Join {

@@ -6,6 +6,18 @@ use crate::engine::{Columns, Setting};
 use serde::{Deserialize, Serialize};
 
 /// Columns to keep.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::formats::Format;
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.csv");
+/// let gates = "gate,width,kind\nA,3,culvert\n";
+/// Layer::from_reader(gates.as_bytes(), Format::Delimited)?.keep(["kind", "gate"]).write(&out)?.run()?;
+/// assert_eq!(std::fs::read_to_string(out)?, "kind,gate\nculvert,A\n");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Keep {

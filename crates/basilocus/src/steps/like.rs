@@ -13,6 +13,20 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// A layer or table whose columns, types and order are taken; a header alone will do.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::formats::Format;
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.csv");
+/// let gates = "Kind,NAME\nculvert,A\n";
+/// let model = folder.path().join("model.csv");
+/// std::fs::write(&model, "name,kind\n")?;
+/// Layer::from_reader(gates.as_bytes(), Format::Delimited)?.like(&model).write(&out)?.run()?;
+/// assert_eq!(std::fs::read_to_string(out)?, "name,kind\nA,culvert\n");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct Like(pub PathBuf);

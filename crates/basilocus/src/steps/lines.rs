@@ -13,6 +13,25 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 /// Points in their order become lines.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::formats::Format;
+/// use basilocus::steps::{Lines, Positions};
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.geojson");
+/// let levee = "levee,seq,lon,lat\nNorth,2,-123.7,46.1\nNorth,1,-123.8,46.2\n";
+/// let lines = Lines { by: Some("levee".into()), order: Some("seq".into()) };
+/// let report = Layer::from_reader(levee.as_bytes(), Format::Delimited)?
+///     .positions(Positions::in_system("EPSG:4326")?)
+///     .lines(lines)
+///     .write(&out)?
+///     .run()?;
+/// assert_eq!((report.rows_in, report.rows_out, report.joined), (2, 1, 1));
+/// assert!(std::fs::read_to_string(out)?.contains("\"LineString\",\"coordinates\":[[-123.8,46.2],[-123.7,46.1]]"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Lines {
@@ -25,6 +44,23 @@ pub struct Lines {
 }
 
 /// Points in their order become polygons, which are closed.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::formats::Format;
+/// use basilocus::steps::{Polygons, Positions};
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.csv");
+/// let corners = "field,lon,lat\nF,0,0\nF,1,0\nF,1,1\n";
+/// Layer::from_reader(corners.as_bytes(), Format::Delimited)?
+///     .positions(Positions::in_system("EPSG:4326")?)
+///     .polygons(Polygons { by: Some("field".into()), ..Default::default() })
+///     .write(&out)?
+///     .run()?;
+/// assert!(std::fs::read_to_string(out)?.contains("POLYGON ((0 0, 1 0, 1 1, 0 0))"), "the last side is added");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Polygons {

@@ -14,6 +14,25 @@ use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
 /// Columns of length (of polygons the perimeter) and area.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::formats::Format;
+/// use basilocus::steps::{Lines, Positions};
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.csv");
+/// let ends = "lon,lat\n0,0\n1,0\n";
+/// Layer::from_reader(ends.as_bytes(), Format::Delimited)?
+///     .positions(Positions::in_system("EPSG:4326")?)
+///     .lines(Lines::default())
+///     .measure()
+///     .write(&out)?
+///     .run()?;
+/// // A degree of the equator of WGS 84.
+/// assert!(std::fs::read_to_string(out)?.contains("111319.49"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Measure {}

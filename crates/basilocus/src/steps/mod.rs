@@ -126,6 +126,7 @@ pub trait Step: fmt::Debug + Send + Sync {
 
 /// What a step needs of the steps before it. The engine adds a step that does it where the list has none.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Wish {
     /// Nothing.
     Nothing,
@@ -140,6 +141,7 @@ pub enum Wish {
 /// A step that is ready for rows.
 // One is made for a step, not for a row: its size costs nothing.
 #[allow(clippy::large_enum_variant)]
+#[non_exhaustive]
 pub enum Bound {
     /// Each block of rows goes through by itself.
     Blocks {

@@ -17,6 +17,29 @@ use std::sync::Arc;
 const FAR_M: f64 = 1000.0;
 
 /// The nearest address to each position, and the areas around it.
+///
+/// ```
+/// use basilocus::addresses::reference::{BuildPlan, build};
+/// use basilocus::formats::Format;
+/// use basilocus::steps::{Nearest, Positions};
+/// use basilocus::{Cancel, Layer};
+///
+/// let folder = tempfile::tempdir()?;
+/// let (points, reference) = (folder.path().join("points.csv"), folder.path().join("town.reference"));
+/// std::fs::write(&points, "number,street,locality,region,postcode,lon,lat\n12,Heron Ln,Ternport,OR,97981,-123.8,46.2\n")?;
+/// let plan = BuildPlan { sources: vec![points], output: reference.clone(), ..Default::default() };
+/// build(&plan, &Cancel::default(), &())?;
+///
+/// let out = folder.path().join("out.csv");
+/// let places = "place,lon,lat\nSlip,-123.8001,46.2\n";
+/// Layer::from_reader(places.as_bytes(), Format::Delimited)?
+///     .positions(Positions::in_system("EPSG:4326")?)
+///     .nearest(Nearest { reference: vec![reference], ..Default::default() })
+///     .write(&out)?
+///     .run()?;
+/// assert!(std::fs::read_to_string(out)?.contains("12 Heron Ln"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "arguments", derive(clap::Args))]
 #[serde(deny_unknown_fields)]

@@ -7,6 +7,18 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// Old name to new name.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::formats::Format;
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.csv");
+/// let gates = "gate,kind\nA,culvert\n";
+/// Layer::from_reader(gates.as_bytes(), Format::Delimited)?.rename("gate", "name").write(&out)?.run()?;
+/// assert_eq!(std::fs::read_to_string(out)?, "name,kind\nA,culvert\n");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct Rename(pub BTreeMap<String, String>);

@@ -11,6 +11,19 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// Names of columns with their values.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::formats::Format;
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.csv");
+/// let gates = "gate,state\nA,WA\nB,\n";
+/// Layer::from_reader(gates.as_bytes(), Format::Delimited)?.set("state", "OR").write(&out)?.run()?;
+/// // A column that is there keeps its values; the empty cells are filled.
+/// assert_eq!(std::fs::read_to_string(out)?, "gate,state\nA,WA\nB,OR\n");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct Set(pub BTreeMap<String, String>);

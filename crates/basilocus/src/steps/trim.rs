@@ -9,6 +9,18 @@ use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
 /// White space taken off every text.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::formats::Format;
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.csv");
+/// let gates = "gate,kind\n A ,tide   gate\n";
+/// Layer::from_reader(gates.as_bytes(), Format::Delimited)?.trim().write(&out)?.run()?;
+/// assert_eq!(std::fs::read_to_string(out)?, "gate,kind\nA,tide gate\n");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Trim {}

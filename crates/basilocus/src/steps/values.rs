@@ -9,6 +9,18 @@ use serde::{Deserialize, Serialize};
 use std::path::Path;
 
 /// Conditions, `COLUMN=VALUE`, several values parted by `|`; all conditions hold.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::formats::Format;
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.csv");
+/// let gates = "gate,kind\nA,culvert\nB,tide gate\nC,weir\n";
+/// Layer::from_reader(gates.as_bytes(), Format::Delimited)?.values(["kind=culvert|weir"]).write(&out)?.run()?;
+/// assert_eq!(std::fs::read_to_string(out)?, "gate,kind\nA,culvert\nC,weir\n");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct Values(pub Vec<String>);

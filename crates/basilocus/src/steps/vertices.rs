@@ -13,6 +13,18 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 /// The positions of lines and polygons as points, with the numbers of their part, their ring and their place in it.
+///
+/// ```
+/// use basilocus::Layer;
+///
+/// let folder = tempfile::tempdir()?;
+/// let (levee, out) = (folder.path().join("levee.geojson"), folder.path().join("out.csv"));
+/// let line = r#"{"type":"Feature","properties":{"name":"North"},"geometry":{"type":"LineString","coordinates":[[1,2],[3,4]]}}"#;
+/// std::fs::write(&levee, format!(r#"{{"type":"FeatureCollection","features":[{line}]}}"#))?;
+/// let report = Layer::open(&levee)?.vertices().write(&out)?.run()?;
+/// assert_eq!(report.rows_out, 2, "a row for each position");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Vertices {}

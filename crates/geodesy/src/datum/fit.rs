@@ -144,6 +144,7 @@ pub struct Fit {
 
 /// Why nothing was fitted.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
 pub enum FitError {
     /// Fewer pairs than parameters need.
     #[error("{given} control pairs; {kind} needs at least {needed}")]

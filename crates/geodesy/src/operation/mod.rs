@@ -30,6 +30,7 @@ pub const ASSUMED_ACCURACY_M: f64 = 2.0;
 
 /// Which way the user wants.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub enum Via {
     /// A part of the operation's name, or the system or datum in between.
     Named(String),

@@ -11,6 +11,7 @@ static TABLE: &str = include_str!("transformations.tsv");
 
 /// How a transformation is computed.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub enum Shift {
     /// Three or seven parameters between geocentric coordinates.
     Helmert(Helmert),

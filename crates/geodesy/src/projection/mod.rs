@@ -157,6 +157,7 @@ macro_rules! methods {
         // One is made for a system, not for a position: its size costs nothing.
         #[allow(clippy::large_enum_variant)]
         #[derive(Debug, Clone, PartialEq)]
+        #[non_exhaustive]
         pub enum Projection {
             $(#[doc = concat!("See [`", stringify!($name), "`].")] $name(Framed<$name>),)*
         }

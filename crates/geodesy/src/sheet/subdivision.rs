@@ -22,6 +22,7 @@ pub struct Series {
 
 /// How parts are counted.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Counting {
     /// A, B, C …
     Letters,

@@ -10,6 +10,7 @@ const DEEPEST: usize = 16;
 
 /// What is wrong with well-known binary.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum WkbError {
     /// It ends too early, or a length says more than there is.
     #[error("the geometry ends too early")]

@@ -93,6 +93,20 @@ pub struct SourceReport {
 ///
 /// # Errors
 /// Where a source cannot be read or its columns do not tell what it holds, and where the output cannot be written.
+///
+/// ```
+/// use basilocus::Cancel;
+/// use basilocus::addresses::reference::{BuildPlan, build};
+///
+/// let folder = tempfile::tempdir()?;
+/// let (points, reference) = (folder.path().join("points.csv"), folder.path().join("town.reference"));
+/// std::fs::write(&points, "number,street,locality,region,postcode,lon,lat\n12,Heron Ln,Ternport,OR,97981,-123.8,46.2\n")?;
+/// let plan = BuildPlan { sources: vec![points], output: reference.clone(), ..Default::default() };
+/// let report = build(&plan, &Cancel::default(), &())?;
+/// assert_eq!((report.rows_in, report.rows_out), (1, 1));
+/// assert_eq!(report.sources[0].kind, "address points");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Result<BuildReport, Error> {
     let started = Instant::now();
     let country = plan.country.as_deref().unwrap_or("US");

@@ -92,6 +92,20 @@ pub struct FitReport {
 ///
 /// # Errors
 /// Those of [`fit_pairs`]; where the file exists and is not to be replaced, or cannot be written.
+///
+/// ```
+/// use basilocus::coordinates::fit::{FitPlan, fit_to_file};
+///
+/// let folder = tempfile::tempdir()?;
+/// let pairs = folder.path().join("pairs.csv");
+/// // Moved by (500000, 5000000), and nothing else.
+/// std::fs::write(&pairs, "point,x,y,e,n\nA,0,0,500000,5000000\nB,100,0,500100,5000000\nC,0,100,500000,5000100\n")?;
+/// let plan = FitPlan { pairs, to: "EPSG:32610".into(), ..Default::default() };
+/// let report = fit_to_file(&plan, &folder.path().join("grid.toml"), false)?;
+/// assert_eq!(report.kind, "conformal");
+/// assert!(report.standard_error.unwrap() < 1e-6);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 pub fn fit_to_file(plan: &FitPlan, output: &Path, overwrite: bool) -> Result<FitReport, Error> {
     if !output.extension().is_some_and(|e| e.eq_ignore_ascii_case("toml")) {
         return Err(Error::Usage(format!(

@@ -25,6 +25,28 @@ use work::Matching;
 const EXTRAS: &[&str] = &["postcode", "extension", "locality", "region", "parent"];
 
 /// Addresses to match. Columns that are not said are found from their headers.
+///
+/// ```
+/// use basilocus::addresses::reference::{BuildPlan, build};
+/// use basilocus::formats::Format;
+/// use basilocus::steps::Geocode;
+/// use basilocus::{Cancel, Layer};
+///
+/// let folder = tempfile::tempdir()?;
+/// let (points, reference) = (folder.path().join("points.csv"), folder.path().join("town.reference"));
+/// std::fs::write(&points, "number,street,locality,region,postcode,lon,lat\n12,Heron Ln,Ternport,OR,97981,-123.8,46.2\n")?;
+/// let plan = BuildPlan { sources: vec![points], output: reference.clone(), ..Default::default() };
+/// build(&plan, &Cancel::default(), &())?;
+///
+/// let out = folder.path().join("out.csv");
+/// let owners = "owner,address\nA,\"12 Heron Lane, Ternport OR\"\n";
+/// Layer::from_reader(owners.as_bytes(), Format::Delimited)?
+///     .geocode(Geocode { reference: vec![reference], ..Default::default() })?
+///     .write(&out)?
+///     .run()?;
+/// assert!(std::fs::read_to_string(out)?.contains("address point"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "arguments", derive(clap::Args))]
 #[serde(deny_unknown_fields)]

@@ -22,6 +22,22 @@ use std::sync::Arc;
 use target::Target;
 
 /// Target systems, and how coordinates are written.
+///
+/// ```
+/// use basilocus::Layer;
+/// use basilocus::formats::Format;
+/// use basilocus::steps::{Positions, To};
+///
+/// let folder = tempfile::tempdir()?;
+/// let out = folder.path().join("out.csv");
+/// let gates = "gate,lon,lat\nA,-123.8,46.2\n";
+/// Layer::from_reader(gates.as_bytes(), Format::Delimited)?
+///     .positions(Positions::in_system("EPSG:4326")?)
+///     .then(To { notation: Some("mgrs".parse()?), digits: Some(3), ..To::system("EPSG:4326")? })
+///     .write(&out)?.run()?;
+/// assert_eq!(std::fs::read_to_string(out)?, "gate,lon,lat,mgrs\nA,-123.8,46.2,10TDS382165\n");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "arguments", derive(clap::Args), command(next_help_heading = "Writing"))]
 #[serde(deny_unknown_fields)]
