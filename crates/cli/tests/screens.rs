@@ -17,7 +17,7 @@ fn estuary() -> Folder {
 #[test]
 fn ways_between_two_systems() {
     let f = Folder::new();
-    insta::assert_snapshot!(f.ok(&["crs", "between", "EPSG:4267", "EPSG:4269", "--near", "46.2N 123.8W"]), @r#"
+    insta::assert_snapshot!(f.ok(&["crs", "between", "EPSG:4267", "EPSG:4269", "--near", "46.2N 123.8W"]), @"
     NAD27 (EPSG:4267) → NAD83 (EPSG:4269)
       near       latitude 46.2° N, longitude 123.8° W
          accuracy   area holds   way                                          grid files
@@ -47,8 +47,8 @@ fn ways_between_two_systems() {
       step       geographic to geocentric on Clarke 1866
       step       geocentric translation -8, 159, 175 m
       step       geocentric to geographic on GRS 1980
-      note       the grid file ntv2_0.gsb would give 1.5 m instead of 12 m; it was not found (no folder of grid files is said: --grids DIR, or the environment variable BASILOCUS_GRIDS)
-    "#);
+      note       the grid file ntv2_0.gsb would give 1.5 m instead of 12 m; it was not found (no folder of grid files is said; say it with --grids DIR)
+    ");
     insta::assert_snapshot!(f.ok(&["crs", "between", "EPSG:9000", "EPSG:7844", "--epoch", "2026.9"]), @r#"
     ITRF2014 (EPSG:9000) → GDA2020 (EPSG:7844)
          accuracy   area holds   way                                                        grid files

@@ -1,32 +1,23 @@
-//! Grid files in folders: those that were said, then the one that an environment variable names.
+//! Grid files in folders.
 
 use basilocus_geodesy::datum::{GeoidGrid, GridShift};
 use basilocus_geodesy::operation::GridSource;
 use std::collections::HashMap;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::sync::{Arc, Mutex};
-
-/// The environment variable that names a folder of grid files.
-pub const VARIABLE: &str = "BASILOCUS_GRIDS";
 
 /// Folders of grid files; a file is read once.
 #[derive(Debug, Default)]
 pub struct GridFolders {
     folders: Vec<PathBuf>,
-    said: bool,
     shifts: Mutex<HashMap<PathBuf, Arc<GridShift>>>,
     geoids: Mutex<HashMap<PathBuf, Arc<GeoidGrid>>>,
 }
 
 impl GridFolders {
-    /// The folder that was said, then that of [`VARIABLE`].
-    pub fn new(said: Option<&Path>) -> Self {
-        let variable = std::env::var_os(VARIABLE).filter(|v| !v.is_empty()).map(PathBuf::from);
-        GridFolders {
-            folders: said.map(Path::to_path_buf).into_iter().chain(variable).collect(),
-            said: said.is_some(),
-            ..Default::default()
-        }
+    /// Folders, in the order in which they are searched.
+    pub fn new<P: Into<PathBuf>>(folders: impl IntoIterator<Item = P>) -> Self {
+        GridFolders { folders: folders.into_iter().map(Into::into).collect(), ..Default::default() }
     }
 
     /// The folders, in the order in which they are searched.
@@ -83,19 +74,11 @@ impl GridSource for GridFolders {
     }
 
     fn place(&self) -> String {
-        match (self.folders.as_slice(), self.said) {
-            ([], _) => {
-                format!("(no folder of grid files is said: `grids` DIR, or the environment variable {VARIABLE})")
-            }
-            (folders, said) => {
-                let list: Vec<String> = folders.iter().map(|f| f.display().to_string()).collect();
-                format!(
-                    "in {}{}",
-                    list.join(" or "),
-                    if said { "" } else { " (from the environment variable BASILOCUS_GRIDS)" }
-                )
-            }
+        if self.folders.is_empty() {
+            return "(no folder of grid files is said; say it with `grids` DIR)".into();
         }
+        let list: Vec<String> = self.folders.iter().map(|f| f.display().to_string()).collect();
+        format!("in {}", list.join(" or "))
     }
 }
 
@@ -107,7 +90,7 @@ mod tests {
     fn files_are_found_in_any_case_and_read_once() {
         let folder = tempfile::tempdir().unwrap();
         std::fs::write(folder.path().join("NTV2_0.GSB"), b"no grid").unwrap();
-        let grids = GridFolders::new(Some(folder.path()));
+        let grids = GridFolders::new([folder.path()]);
         assert!(grids.has("ntv2_0.gsb") && !grids.has("other.gsb"));
         assert_eq!(grids.shift("other.gsb"), Ok(None));
         let problem = grids.shift("ntv2_0.gsb").unwrap_err();

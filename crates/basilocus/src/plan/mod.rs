@@ -107,7 +107,7 @@ pub struct OperationPlan {
     #[cfg_attr(feature = "arguments", arg(long, value_name = "NAME|CRS|FILE"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub via: Option<String>,
-    /// Folder of grid files; otherwise the one that the environment variable BASILOCUS_GRIDS names
+    /// Folder of grid files
     #[cfg_attr(feature = "arguments", arg(long, value_name = "DIR"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub grids: Option<PathBuf>,

@@ -15,12 +15,12 @@ pub(super) const COMMAND: Definition = Definition::reporting::<At>("at", "at");
 /// One coordinate typed by hand: how it was read, and the same spot in other notations and systems
 #[derive(Debug, Parser)]
 struct At {
-    /// The coordinate
-    #[command(flatten)]
-    question: SpotQuestion,
     /// Print one report object
     #[arg(long)]
     json: bool,
+    /// The coordinate
+    #[command(flatten)]
+    question: SpotQuestion,
 }
 
 impl Perform for At {

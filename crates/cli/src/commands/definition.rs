@@ -56,7 +56,7 @@ impl Definition {
     /// As the parser of arguments takes it.
     pub(crate) fn command(&self) -> clap::Command {
         match self {
-            Definition::One { name, arguments, .. } => arguments().name(*name),
+            Definition::One { name, arguments, .. } => with_grids(arguments().name(*name)),
             Definition::Several { name, about, commands } => clap::Command::new(*name)
                 .about(*about)
                 .subcommand_required(true)
@@ -72,6 +72,24 @@ impl Definition {
             Definition::Several { commands, .. } => among(commands, matches),
         }
     }
+}
+
+/// The environment variable that names a folder of grid files where none is said.
+const GRIDS: &str = "BASILOCUS_GRIDS";
+
+fn with_grids(command: clap::Command) -> clap::Command {
+    if command.get_arguments().all(|a| a.get_id() != "grids") {
+        return command;
+    }
+    let folder = std::env::var_os(GRIDS).filter(|folder| !folder.is_empty());
+    command.mut_arg("grids", |grids| {
+        let help = grids.get_help().cloned().unwrap_or_default();
+        let grids = grids.help(format!("{help}; otherwise the one that the environment variable {GRIDS} names"));
+        match folder {
+            Some(folder) => grids.default_value(folder).hide_default_value(true),
+            None => grids,
+        }
+    })
 }
 
 fn perform<T: Perform>(matches: &ArgMatches) -> Result<Done> {

@@ -15,9 +15,6 @@ pub(super) const COMMAND: Definition = Definition::reporting::<Fit>("fit", "fit"
 /// Control pairs to a local transformation with residuals
 #[derive(Debug, Parser)]
 struct Fit {
-    /// What to fit
-    #[command(flatten)]
-    plan: FitPlan,
     /// Transformation to write, for `convert --via`
     #[arg(short, long, value_name = "FILE")]
     output: PathBuf,
@@ -30,6 +27,9 @@ struct Fit {
     /// Print one report object
     #[arg(long)]
     json: bool,
+    /// What to fit
+    #[command(flatten)]
+    plan: FitPlan,
 }
 
 impl Perform for Fit {

@@ -22,6 +22,9 @@ struct Run {
     /// Another table for a layer of the plan: FILE for its only layer, or LAYER=FILE
     #[arg(long, value_name = "[LAYER=]FILE")]
     input: Vec<String>,
+    /// Folder of grid files, for layers of the plan that say none
+    #[arg(long, value_name = "DIR")]
+    grids: Option<PathBuf>,
     /// How to behave
     #[command(flatten)]
     behaviour: RunBehaviour,
@@ -92,6 +95,9 @@ impl Perform for Run {
     /// Runs a saved plan, perhaps on other tables and to other outputs.
     fn perform(self) -> Result<Done> {
         let mut saved = Plan::load(&self.plan)?;
+        for layer in &mut saved.layers {
+            layer.operation.grids = layer.operation.grids.take().or_else(|| self.grids.clone());
+        }
         for input in &self.input {
             let names: Vec<String> = saved.layers.iter().map(|l| l.layer_name()).collect();
             let (at, file) = match input

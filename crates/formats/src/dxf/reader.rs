@@ -43,6 +43,14 @@ struct Around<'a> {
     layer: &'a str,
     color: String,
     block: &'a str,
+    /// How many inserts it is in.
+    depth: usize,
+}
+
+/// Where rows go, and how many entities blocks have resolved to.
+struct Giving<'a> {
+    resolved: u64,
+    give: &'a mut dyn FnMut(Row) -> bool,
 }
 
 /// Gives the rows of a drawing.
@@ -50,9 +58,10 @@ fn rows(path: &Path, sink: &mut dyn FnMut(&Head, Row) -> bool) -> Result<(), For
     let mut resolved = 0;
     let mut over = false;
     drawing::each(path, &mut |head, e| {
-        let around = Around { transform: Transform::NONE, layer: "", color: String::new(), block: "" };
-        let mut give = |row: Row| sink(head, row);
-        let wanted = entity(head, &e, &around, 0, &mut resolved, &mut give);
+        let around = Around { transform: Transform::NONE, layer: "", color: String::new(), block: "", depth: 0 };
+        let mut giving = Giving { resolved, give: &mut |row: Row| sink(head, row) };
+        let wanted = entity(head, &e, &around, &mut giving);
+        resolved = giving.resolved;
         over = resolved > MOST_RESOLVED;
         wanted && !over
     })?;
@@ -65,14 +74,8 @@ fn rows(path: &Path, sink: &mut dyn FnMut(&Head, Row) -> bool) -> Result<(), For
     Ok(())
 }
 
-fn entity(
-    head: &Head,
-    e: &Entity,
-    around: &Around,
-    depth: usize,
-    resolved: &mut u64,
-    give: &mut dyn FnMut(Row) -> bool,
-) -> bool {
+fn entity(head: &Head, e: &Entity, around: &Around, giving: &mut Giving) -> bool {
+    let depth = around.depth;
     // What is no thing of its own: the ends of others, forms of attributes.
     if matches!(e.kind.as_str(), "SEQEND" | "ATTDEF") || depth > 0 && e.kind == "ATTRIB" {
         return true;
@@ -129,31 +132,22 @@ fn entity(
         })
     };
     let usable = shape.is_ok();
-    *resolved += u64::from(depth > 0);
-    if !give((values, shape)) {
+    giving.resolved += u64::from(depth > 0);
+    if !(giving.give)((values, shape)) {
         return false;
     }
     // An insert with attributes is a thing with its sign; what the sign draws is no thing.
     if e.kind == "INSERT" && usable && depth < DEEPEST && e.parts.is_empty() {
-        return insert(head, e, &block, &layer, color, around, depth, resolved, give);
+        let of_block = Around { layer: &layer, color, block: &block, ..around.clone() };
+        return insert(head, e, &of_block, giving);
     }
     true
 }
 
-/// What the block of an insert draws, where it is inserted.
-#[allow(clippy::too_many_arguments)]
-fn insert(
-    head: &Head,
-    e: &Entity,
-    name: &str,
-    layer: &str,
-    color: String,
-    around: &Around,
-    depth: usize,
-    resolved: &mut u64,
-    give: &mut dyn FnMut(Row) -> bool,
-) -> bool {
-    let Some(block) = head.blocks.get(&name.to_uppercase()) else { return true };
+/// What the block of an insert draws, where it is inserted. `insert` has its layer, colour and block, and the transformation
+/// of what it is in.
+fn insert(head: &Head, e: &Entity, insert: &Around, giving: &mut Giving) -> bool {
+    let Some(block) = head.blocks.get(&insert.block.to_uppercase()) else { return true };
     let Some(at) = e.position(10) else { return true };
     let real = |code: i32, usual: f64| e.real(code).unwrap_or(usual);
     let many = |code: i32| e.integer(code).unwrap_or(1).clamp(1, 32_767);
@@ -168,14 +162,15 @@ fn insert(
         for column in 0..many(70) {
             let step = Transform::shift(column as f64 * real(44, 0.0), row as f64 * real(45, 0.0), 0.0);
             let here = normal.after(Transform::shift(at.x, at.y, at.z)).after(turn).after(step).after(inner);
-            let around = Around { transform: around.transform.after(here), layer, color: color.clone(), block: name };
+            let transform = insert.transform.after(here);
+            let around = Around { transform, depth: insert.depth + 1, ..insert.clone() };
             // A block without a thing in it counts as well, so that no array of them takes for ever.
-            *resolved += 1;
-            if *resolved > MOST_RESOLVED {
+            giving.resolved += 1;
+            if giving.resolved > MOST_RESOLVED {
                 return false;
             }
             for part in &block.entities {
-                if *resolved > MOST_RESOLVED || !entity(head, part, &around, depth + 1, resolved, give) {
+                if giving.resolved > MOST_RESOLVED || !entity(head, part, &around, giving) {
                     return false;
                 }
             }

@@ -20,12 +20,12 @@ const MOST_TOLD: usize = 12;
 /// Area and perimeter on the ellipsoid of the polygon through positions in their order
 #[derive(Debug, Parser)]
 struct Area {
-    /// The positions
-    #[command(flatten)]
-    question: AreaQuestion,
     /// Print one report object
     #[arg(long)]
     json: bool,
+    /// The positions
+    #[command(flatten)]
+    question: AreaQuestion,
 }
 
 impl Perform for Area {

@@ -16,12 +16,12 @@ pub(super) const COMMAND: Definition = Definition::reporting::<Distortion>("dist
 /// What a projection does to lengths, angles and areas at a position or over a layer
 #[derive(Debug, Parser)]
 struct Distortion {
-    /// The positions and the system
-    #[command(flatten)]
-    question: DistortionQuestion,
     /// Print one report object
     #[arg(long)]
     json: bool,
+    /// The positions and the system
+    #[command(flatten)]
+    question: DistortionQuestion,
 }
 
 impl Perform for Distortion {

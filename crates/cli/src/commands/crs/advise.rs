@@ -13,12 +13,12 @@ pub(super) const COMMAND: Definition = Definition::reporting::<Advise>("advise",
 /// Which systems suit an area and a purpose, with the numbers that say so
 #[derive(Debug, Parser)]
 struct Advise {
-    /// The area and the purpose
-    #[command(flatten)]
-    question: AdviseQuestion,
     /// Print one report object
     #[arg(long)]
     json: bool,
+    /// The area and the purpose
+    #[command(flatten)]
+    question: AdviseQuestion,
 }
 
 impl Perform for Advise {

@@ -14,12 +14,12 @@ pub(super) const COMMAND: Definition = Definition::reporting::<Detect>("detect",
 /// Which systems a table's numbers could be in, if its places are known
 #[derive(Debug, Parser)]
 struct Detect {
-    /// The table and the place
-    #[command(flatten)]
-    question: DetectQuestion,
     /// Print one report object
     #[arg(long)]
     json: bool,
+    /// The table and the place
+    #[command(flatten)]
+    question: DetectQuestion,
 }
 
 impl Perform for Detect {
