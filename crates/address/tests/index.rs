@@ -121,6 +121,9 @@ proptest! {
             _ => bytes[i] = b'a' + letter,
         }
         let dirty = String::from_utf8(bytes).unwrap();
+        // Another first letter makes another name of a short one: Perry is no misspelt Ferry.
+        let is_short = !name.contains(' ') && letters.len() <= 5;
+        prop_assume!(!(kind == 3 && i == 0 && is_short));
         prop_assume!(!dirty.starts_with(' ') && !dirty.starts_with("Ol ") && !dirty.ends_with(' ') && !dirty.contains("  "));
         let text = written(h).replacen(name, &dirty, 1);
         let m = match find(&text) { Ok(m) => m, Err(e) => return Err(TestCaseError::fail(format!("{text}: {e}"))) };

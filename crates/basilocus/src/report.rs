@@ -27,7 +27,8 @@ use std::path::PathBuf;
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
-#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+// Programs that read the schema have no use for an example in Rust.
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema), schemars(description = "A run."))]
 pub struct Report {
     /// Rows read.
     pub rows_in: u64,

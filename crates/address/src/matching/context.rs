@@ -129,10 +129,9 @@ impl Context {
             return score::LOCALITY_PARENT;
         }
         if self.named.is_empty() {
-            return match (by_postcode, self.postcode_known) {
-                (true, _) => score::LOCALITY_UNKNOWN_BY_POSTCODE,
-                (false, false) => score::LOCALITY_UNKNOWN,
-                (false, true) => score::LOCALITY_UNKNOWN_POSTCODE_OTHER,
+            return match by_postcode {
+                true => score::LOCALITY_UNKNOWN_BY_POSTCODE,
+                false => score::LOCALITY_UNKNOWN,
             };
         }
         let near = reference.position_of(place).is_some_and(|here| {
@@ -144,6 +143,7 @@ impl Context {
         match (by_postcode, near) {
             (true, true) => score::NEIGHBOUR_BY_POSTCODE,
             (true, false) => score::FAR_BY_POSTCODE,
+            (false, true) if self.locality_known() => score::NEIGHBOUR_OF_NAMED,
             (false, true) => score::NEIGHBOUR,
             (false, false) => score::FAR,
         }

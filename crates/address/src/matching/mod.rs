@@ -5,6 +5,7 @@
 //! | `context` | what locality, region and postcode say about where it is |
 //! | `candidates` | streets that may be meant |
 //! | `similar` | how alike two names are |
+//! | `difference` | what kind of difference two names have |
 //! | `place` | from a street to a position: address point, number range, or the street as a whole |
 //! | `crossing` | the crossing of two streets |
 //! | `landmark` | buildings, parks, stations by name |
@@ -21,6 +22,7 @@ mod candidates;
 mod confidence;
 mod context;
 mod crossing;
+mod difference;
 mod fallback;
 mod landmark;
 mod place;

@@ -82,11 +82,16 @@ pub(super) fn place(
         return;
     }
     let view = reference.street(street.id);
+    // Another region than the one that was given is believed where the postcode is that of the place.
+    let in_region = |parts: Parts| match parts.region > 0 && (a.postcode.is_empty() || parts.postcode > 0) {
+        true => Parts { region: score::REGION_CONTRADICTED, ..parts },
+        false => parts,
+    };
     let new = |level: Level, parts: Parts, (lon, lat): (f64, f64), note: Note| Placed {
         reading,
         street: street.id,
         level,
-        parts,
+        parts: in_region(parts),
         lon,
         lat,
         postcode: None,

@@ -87,6 +87,8 @@ pub(super) fn slips(distance: usize, letters: usize) -> i32 {
     }
 }
 
+/// Another street of the same shape: so rarely the one that is meant that it is offered, never taken.
+pub(super) const ANOTHER_STREET: i32 = 26;
 /// A name that sounds alike.
 pub(super) const SOUND: i32 = 12;
 /// The words in another order.
@@ -105,6 +107,8 @@ pub(super) fn words_differ(agreeing: usize, others: usize) -> i32 {
 
 /// Another thoroughfare type.
 pub(super) const TYPE_OTHER: i32 = 8;
+/// Streets no farther apart are near by, metres.
+pub(super) const TYPE_NEAR_M: f64 = 3_000.0;
 /// A thoroughfare type that is another one, or only on one side.
 pub(super) fn street_type(asked: Option<u8>, there: Option<u8>) -> i32 {
     match (asked, there) {
@@ -145,23 +149,27 @@ pub(super) const LOCALITY_AND_POSTCODE_MISSING: i32 = 3;
 pub(super) const LOCALITY_MISSING_POSTCODE_OTHER: i32 = 7;
 /// A locality that the reference does not know; the postcode has this one.
 pub(super) const LOCALITY_UNKNOWN_BY_POSTCODE: i32 = 5;
-/// A locality that the reference does not know, and no postcode.
-pub(super) const LOCALITY_UNKNOWN: i32 = 13;
-/// A locality that the reference does not know, and a postcode of others.
-pub(super) const LOCALITY_UNKNOWN_POSTCODE_OTHER: i32 = 17;
+/// A locality that the reference does not know, and no postcode that agrees: streets of one name are everywhere, so that
+/// such a place is offered, never taken.
+pub(super) const LOCALITY_UNKNOWN: i32 = 26;
 /// Another locality near by, which the postcode does not have.
 pub(super) const NEIGHBOUR_BY_POSTCODE: i32 = 6;
 /// Another locality far away; the postcode has this one.
 pub(super) const FAR_BY_POSTCODE: i32 = 10;
-/// Another locality near by, and the postcode is not this one's.
+/// Another locality near by than the one that may be meant, and the postcode is not this one's.
 pub(super) const NEIGHBOUR: i32 = 15;
+/// Another locality near by than the one that was named letter by letter, and the postcode is not this one's: whoever says
+/// so means the other one, whose street is not in the reference.
+pub(super) const NEIGHBOUR_OF_NAMED: i32 = 26;
 /// Another locality far away, and the postcode is not this one's.
 pub(super) const FAR: i32 = 28;
 /// Localities no farther apart are neighbours, metres.
 pub(super) const NEIGHBOUR_M: f64 = 25_000.0;
 
-/// Another region than the one that was given.
+/// Another region than the one that was given, and a postcode that agrees.
 pub(super) const REGION_OTHER: i32 = 11;
+/// Another region than the one that was given, and nothing that agrees: offered, never taken.
+pub(super) const REGION_CONTRADICTED: i32 = 26;
 
 /// A postcode with one sign changed or two turned.
 pub(super) const POSTCODE_ONE_SIGN: i32 = 5;

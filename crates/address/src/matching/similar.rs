@@ -1,6 +1,6 @@
 //! How alike two names are.
 
-use super::score;
+use super::{difference, score};
 use crate::grammar::Grammar;
 use crate::{Text, normal};
 use std::cell::OnceCell;
@@ -110,6 +110,12 @@ impl<'a> Asked<'a> {
         }
         if best > score::CUT_SHORT && shorter >= 4 && key.starts_with(self.key.as_str()) && self.figures.is_empty() {
             best = best.min(score::CUT_SHORT + i32::from(longer > 2 * shorter) * 6);
+        }
+        if best <= score::MOST && best > score::WORD_ORDER {
+            let name = |words, key| difference::Name { words, key };
+            if difference::is_another_street(name(self.words, &self.key), name(there, key), self.grammar) {
+                best = best.max(score::ANOTHER_STREET);
+            }
         }
         (best <= score::MOST).then_some(best)
     }

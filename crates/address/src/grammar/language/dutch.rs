@@ -5,6 +5,7 @@ use super::{Component::*, Language};
 /// Headers.
 pub(super) static LANGUAGE: Language = Language {
     name: "Dutch",
+    compass: "NOORD|ZUID|OOST|WEST|NOORDER|ZUIDER|OOSTER|WESTER|BOVEN|BENEDEN|BINNEN|BUITEN|VOOR|ACHTER|OUDE|NIEUWE|GROTE|KLEINE|HOGE|LAGE|LINKER|RECHTER",
     headers: &[
         (Address, "ADRES|VOLLEDIG ADRES|POSTADRES|BEZOEKADRES|ADRESREGEL"),
         (HouseNumber, "HUISNUMMER|HUISNR"),

@@ -5,6 +5,7 @@ use super::{Component::*, Language};
 /// Headers.
 pub(super) static LANGUAGE: Language = Language {
     name: "English",
+    compass: "NORTH|SOUTH|EAST|WEST|NORTHERN|SOUTHERN|EASTERN|WESTERN|UPPER|LOWER|INNER|OUTER|NEAR|FAR|GREAT|LITTLE|OLD|NEW|HIGH|LOW|LEFT|RIGHT",
     headers: &[
         (
             Address,

@@ -5,6 +5,7 @@ use super::{Component::*, Language};
 /// Headers.
 pub(super) static LANGUAGE: Language = Language {
     name: "French",
+    compass: "NORD|SUD|EST|OUEST|HAUT|BAS|HAUTE|BASSE|GRAND|PETIT|GRANDE|PETITE|VIEUX|VIEILLE|NEUF|NEUVE|NOUVEAU|NOUVELLE|GAUCHE|DROITE|INTERIEUR|EXTERIEUR|SUPERIEUR|INFERIEUR",
     headers: &[
         (Address, "ADRESSE|ADRESSE COMPLETE|ADRESSE POSTALE"),
         (

@@ -5,6 +5,7 @@ use super::{Component::*, Language};
 /// Headers.
 pub(super) static LANGUAGE: Language = Language {
     name: "Italian",
+    compass: "NORD|SUD|EST|OVEST|ALTO|BASSO|ALTA|BASSA|SOPRA|SOTTO|NUOVO|VECCHIO|NUOVA|VECCHIA|GRANDE|PICCOLO|SINISTRA|DESTRA|SUPERIORE|INFERIORE",
     headers: &[
         (Address, "INDIRIZZO|INDIRIZZO COMPLETO"),
         (HouseNumber, "NUMERO CIVICO|N CIVICO|NO CIVICO|NUM CIVICO|CIVICO"),

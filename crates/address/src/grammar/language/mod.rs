@@ -35,6 +35,8 @@ pub enum Component {
 pub struct Language {
     /// Its name.
     pub name: &'static str,
+    /// Words that tell places of one name apart: points of the compass, above and below, old and new.
+    pub compass: &'static str,
     /// Headers that tell a component by themselves.
     pub headers: &'static [(Component, &'static str)],
     /// Headers that tell one only beside another header of the language: words of other trades or other languages as well.
@@ -105,6 +107,19 @@ pub fn of_header(header: &str) -> &'static [Header] {
     index.get(&plain(&normal::words(header))).map_or(&[], Vec::as_slice)
 }
 
+/// The word that a word of the compass is, in any language.
+pub(crate) fn compass_of(word: &str) -> Option<&'static str> {
+    static WORDS: OnceLock<normal::FastMap<&'static str, &'static str>> = OnceLock::new();
+    let words = WORDS.get_or_init(|| LANGUAGES.iter().flat_map(|l| spellings(l.compass)).map(|w| (w, w)).collect());
+    words.get(word).copied()
+}
+
+/// The words of the compass that a compound begins with, and what stands behind: three letters and more.
+pub(crate) fn compass_prefixes(compound: &str) -> impl Iterator<Item = (&'static str, &str)> {
+    let words = LANGUAGES.iter().flat_map(|l| spellings(l.compass));
+    words.filter_map(move |w| Some((w, compound.strip_prefix(w).filter(|rest| rest.len() >= 3)?)))
+}
+
 /// Letters and figures alone.
 fn plain(words: &str) -> String {
     words.chars().filter(|c| c.is_alphanumeric()).collect()
@@ -119,8 +134,10 @@ mod tests {
         for l in LANGUAGES {
             let mut seen = std::collections::HashSet::new();
             for (_, words) in l.headers.iter().chain(l.in_company) {
-                for word in spellings(words) {
+                for word in spellings(words).chain(spellings(l.compass)) {
                     assert_eq!(normal::words(word), word, "{}", l.name);
+                }
+                for word in spellings(words) {
                     assert!(seen.insert(plain(word)), "{} has {word} twice", l.name);
                 }
             }

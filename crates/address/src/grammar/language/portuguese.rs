@@ -5,6 +5,7 @@ use super::{Component::*, Language};
 /// Headers.
 pub(super) static LANGUAGE: Language = Language {
     name: "Portuguese",
+    compass: "NORTE|SUL|ESTE|LESTE|OESTE|ALTO|BAIXO|ALTA|BAIXA|CIMA|NOVO|VELHO|NOVA|VELHA|GRANDE|PEQUENO|ESQUERDA|DIREITA|SUPERIOR|INFERIOR",
     headers: &[
         (Address, "MORADA|ENDERECO|MORADA COMPLETA|ENDERECO COMPLETO"),
         (HouseNumber, "NUMERO DE POLICIA|NUMERO DE PORTA|N PORTA|NUMERO PORTA|N DE PORTA|NO DE PORTA"),

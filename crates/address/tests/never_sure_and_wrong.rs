@@ -1,0 +1,174 @@
+//! Addresses whose house is not in the reference, while another one looks like it: nothing finer than a postcode may be
+//! trusted with 80 or more. And their nearest right twins, which must be found.
+
+use basilocus_address::reference::{PlaceEntry, PointEntry, PostcodeEntry};
+use basilocus_address::{AddressInput, Builder, Entry, Level, MatchOptions, Matcher, Outcome, Reference, grammar};
+
+struct World {
+    reference: Reference,
+    _folder: tempfile::TempDir,
+}
+
+/// Streets as `street|town|region|postcode`, each with the numbers 1 to 20 and 105; towns lie 10 km apart in their order.
+fn world(country: &str, streets: &[&str]) -> World {
+    let mut b = Builder::new(grammar::of_country(country).unwrap());
+    let mut towns: Vec<&str> = Vec::new();
+    for (s, line) in streets.iter().enumerate() {
+        let [street, town, region, postcode] = line.split('|').collect::<Vec<_>>()[..] else { panic!("{line}") };
+        let at = towns.iter().position(|t| *t == town).unwrap_or_else(|| {
+            towns.push(town);
+            towns.len() - 1
+        });
+        let (lon, lat) = (-98.0 + 0.1 * at as f64, 38.5);
+        if towns.len() - 1 == at && towns.iter().filter(|t| **t == town).count() == 1 {
+            let place = PlaceEntry { name: town.into(), region: region.into(), lon, lat, ..Default::default() };
+            b.add(&Entry::Place(place)).unwrap();
+        }
+        let code = PostcodeEntry { postcode: postcode.into(), locality: town.into(), region: region.into(), lon, lat };
+        b.add(&Entry::Postcode(code)).unwrap();
+        for n in (1..=20).chain([105]) {
+            let point = PointEntry {
+                number: n.to_string(),
+                street: street.into(),
+                locality: town.into(),
+                region: region.into(),
+                postcode: postcode.into(),
+                lon: lon + 0.002 * s as f64,
+                lat: lat + 1e-4 * f64::from(n),
+            };
+            b.add(&Entry::Point(point)).unwrap();
+        }
+    }
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("world.reference");
+    b.write(&path).unwrap();
+    World { reference: Reference::open(&path).unwrap(), _folder: folder }
+}
+
+impl World {
+    /// Level, confidence and address of what a text is placed at.
+    fn placed(&self, text: &str) -> Option<(Level, u8, String)> {
+        let matcher = Matcher::new(&self.reference, MatchOptions::default());
+        match matcher.find(&AddressInput { whole: text, ..Default::default() }) {
+            Outcome::Matched(m) => Some((m.best.level, m.best.confidence, m.best.address)),
+            Outcome::SetAside { .. } => None,
+        }
+    }
+
+    #[track_caller]
+    fn is_not_trusted(&self, text: &str) {
+        if let Some((level, confidence, address)) = self.placed(text) {
+            assert!(level >= Level::Postcode || confidence < 80, "{text}: {} {confidence}, {address}", level.name());
+        }
+    }
+
+    #[track_caller]
+    fn is_found(&self, text: &str, street: &str) {
+        let Some((level, confidence, address)) = self.placed(text) else { panic!("{text}: set aside") };
+        assert!(
+            level == Level::AddressPoint && confidence >= 80 && address.contains(street),
+            "{text}: {} {confidence}, {address}",
+            level.name()
+        );
+    }
+}
+
+fn kansas() -> World {
+    world("US", &["Oak St|Ash|KS|67806", "Elm St|Quillan|KS|67802", "Oak St|Quarry|KS|67809", "Pine Ave|Ash|KS|67806"])
+}
+
+#[test]
+fn a_town_or_state_that_is_not_there() {
+    let w = kansas();
+    for text in [
+        "105 Pine Ave, Bogusville, KS",
+        "105 Pine Ave, Bogusville",
+        "105 Pine Ave, Bogusville, KS 67001",
+        "105 Pine Ave, Ash, TX 75001",
+        "105 Pine Ave, Ash, TX",
+        "105 Pine Ave, Bogusville, TX 75001",
+    ] {
+        w.is_not_trusted(text);
+    }
+    // The postcode is that of the house.
+    w.is_found("105 Pine Ave, Bogusville, KS 67806", "Pine Ave, Ash");
+    w.is_found("105 Pine Ave, Ash, TX 67806", "Pine Ave, Ash");
+    w.is_found("105 Pine Ave, Ash", "Pine Ave, Ash");
+}
+
+#[test]
+fn town_and_postcode_agree_and_the_street_is_elsewhere() {
+    let w = kansas();
+    for text in ["105 Pine Ave, Quillan, KS 67802", "105 Pine Ave, Quillan, KS", "105 Pine Ave, Quillan"] {
+        w.is_not_trusted(text);
+    }
+    w.is_found("105 Pine Ave, Quillan, KS 67806", "Pine Ave, Ash");
+    w.is_found("105 Elm St, Quillan, KS 67802", "Elm St, Quillan");
+}
+
+#[test]
+fn another_street_of_the_same_shape() {
+    for (country, there, asked) in [
+        ("DE", "Weststraße", "Südstraße"),
+        ("DE", "Weststraße", "Oststraße"),
+        ("DE", "Ostring", "Nordring"),
+        ("DE", "Lindenallee", "Tannenallee"),
+        ("DE", "Gartenstraße", "Gärtnerstraße"),
+        ("DE", "Kirchgasse", "Kirchstraße"),
+        ("US", "Birchwood Dr", "Ironwood Dr"),
+        ("US", "Birchwood Dr", "Birch Dr"),
+        ("US", "Southgate Rd", "Northgate Rd"),
+        ("US", "Upper Mill Rd", "Lower Mill Rd"),
+        ("US", "B St", "D St"),
+        ("US", "Avenue A", "Avenue B"),
+        ("US", "4th St", "3rd St"),
+        ("US", "Ferry St", "Perry St"),
+        ("US", "Ferry St", "Berry St"),
+        ("US", "Ferry St", "Terry St"),
+    ] {
+        let tail = if country == "US" { ["Ash, KS 67806", "Ash|KS|67806"] } else { ["67806 Esche", "Esche||67806"] };
+        let w = world(country, &[&format!("{there}|{}", tail[1])]);
+        let text = |street: &str| {
+            if country == "US" { format!("105 {street}, {}", tail[0]) } else { format!("{street} 105, {}", tail[0]) }
+        };
+        w.is_not_trusted(&text(asked));
+        w.is_found(&text(there), there);
+    }
+}
+
+#[test]
+fn slips_are_still_slips() {
+    for (country, there, asked) in [
+        ("DE", "Weststraße", "Westtsraße"),
+        ("DE", "Lindenallee", "Lindnallee"),
+        ("DE", "Gartenstraße", "Gatrenstraße"),
+        ("US", "Birchwood Dr", "Brichwood Dr"),
+        ("US", "Southgate Rd", "Sothgate Rd"),
+        ("US", "Upper Mill Rd", "Uppr Mill Rd"),
+        ("US", "Ferry St", "Fery St"),
+        ("US", "Ferry St", "Ferryy St"),
+    ] {
+        let (text, line) = match country {
+            "US" => (format!("105 {asked}, Ash, KS 67806"), format!("{there}|Ash|KS|67806")),
+            _ => (format!("{asked} 105, 67806 Esche"), format!("{there}|Esche||67806")),
+        };
+        world(country, &[&line]).is_found(&text, there);
+    }
+}
+
+#[test]
+fn the_right_name_with_another_type() {
+    let w = world("US", &["Lake Dr|Ash|KS|67806"]);
+    let (level, confidence, _) = w.placed("105 Lake Ct, Ash, KS 67806").unwrap();
+    assert!(level == Level::AddressPoint && confidence < 95, "{confidence}");
+    // There is a Lake Court with other numbers: it may be either.
+    let w = world("US", &["Lake Dr|Ash|KS|67806", "Lake Ct|Ash|KS|67806"]);
+    w.is_found("105 Lake Ct, Ash, KS 67806", "Lake Ct");
+    let w = world("US", &["Lake Dr|Ash|KS|67806", "Lake Ct|Quarry|KS|67809"]);
+    let (_, confidence, _) = w.placed("105 Lake Ct, Ash, KS 67806").unwrap();
+    assert!(confidence < 95, "{confidence}");
+    let w = world("FR", &["Chemin du Moulin|Fresne||67806"]);
+    if let Some((_, confidence, _)) = w.placed("105 rue du Moulin, 67806 Fresne") {
+        assert!(confidence < 95, "{confidence}");
+    }
+}
