@@ -229,6 +229,8 @@ fn columns_by_a_mapping() {
         wrong("[[source]]\nfile = \"roads.csv\"\n[source.columns]\nstret = \"FULL\"\n").contains("stret is nothing")
     );
     assert!(wrong("[[source]]\nfile = \"roads.csv\"\nkind = \"rivers\"\n").contains("rivers"));
+    let lost = wrong("[[source]]\nfile = \"road.csv\"\nkind = \"street segments\"\n");
+    assert!(lost.contains("it says what road.csv holds, and that is none of the sources"), "{lost}");
     assert!(
         wrong("[[source]]\nfile = \"roads.csv\"\n[source.columns]\nstreet = \"NAME\"\n").contains("no column \"NAME\"")
     );
@@ -289,4 +291,50 @@ fn two_placings_of_the_same_rows() {
     assert!(message.to_string().contains("is the key of an earlier row"), "{message}");
     let by_order = compare(&ComparePlan { key: None, output: None, ..plan }, &Cancel::default()).unwrap();
     assert_eq!(by_order.pairs, 3);
+}
+
+#[test]
+fn two_references_that_disagree_place_nothing() {
+    let f = Folder::new();
+    let reference = |name: &str, lon: f64| {
+        let points = format!(
+            "number,street,city,state,zip,lon,lat\n12,Heron Ln,Ternport,OR,97981,{lon},46.2\n14,Heron Ln,Ternport,OR,97981,{lon},46.201\n"
+        );
+        let sources = vec![f.write(&format!("{name}.csv"), &points)];
+        let output = f.path(&format!("{name}.reference"));
+        let plan = BuildPlan { sources, output: output.clone(), ..Default::default() };
+        build(&plan, &Cancel::default(), &()).unwrap();
+        output
+    };
+    let (here, there, beside) =
+        (reference("here", -123.8), reference("there", -123.55), reference("beside", -123.8005));
+    f.write("owners.csv", "address\n\"12 Heron Ln, Ternport, OR 97981\"\n");
+    let placed = |reference: Vec<PathBuf>| f.geocode(Geocode { reference, ..Default::default() }).unwrap();
+    for order in [vec![here.clone(), there.clone()], vec![there, here.clone()]] {
+        let report = placed(order);
+        assert_eq!((report.rows_out, report.set_aside["several equal candidates"]), (0, 1));
+        let aside = f.read("out.set-aside.csv");
+        // A quarter of a degree of longitude at 46.2°, on a sphere: 111.2 km × cos 46.2° / 4.
+        assert!(aside.contains("two references place it 19.2 km apart"), "{aside}");
+    }
+    // Some forty metres apart are one place.
+    assert_eq!(placed(vec![here, beside]).rows_out, 1);
+}
+
+#[test]
+fn tables_with_headers_of_their_country() {
+    let f = Folder::new();
+    let points = "Straße;Hausnr.;PLZ;Ort;Länge;Breite\nReiherweg;12;99981;Seeburg;8.5;50.1\nReiherweg;14;99981;Seeburg;8.51;50.1\n";
+    // Coordinates are not called so yet: they are said in English.
+    let sources = vec![f.write("punkte.csv", &points.replace("Länge;Breite", "lon;lat"))];
+    let output = f.path("seeburg.reference");
+    let plan = BuildPlan { sources, output: output.clone(), country: Some("DE".into()), ..Default::default() };
+    assert_eq!(build(&plan, &Cancel::default(), &()).unwrap().rows_out, 2);
+    f.write(
+        "owners.csv",
+        "Nr.;Eigentümer;Straße;Hausnr.;PLZ;Ort\n1;A;Reiherweg;14;99981;Seeburg\n2;B;Reiherweg;12;99981;Seeburg\n",
+    );
+    let report = f.geocode(Geocode { reference: vec![output], ..Default::default() }).unwrap();
+    assert_eq!(report.layers[0].levels["address point"], 2, "{:?}", report.layers[0].interpretation);
+    assert!(f.read("out.csv").lines().nth(1).unwrap().contains("8.51"), "the house, not the running number");
 }

@@ -495,14 +495,12 @@ impl<'a> Matcher<'a> {
             };
         }
         if best.confidence < self.options.min_confidence {
+            let why = if best.changes.is_empty() { String::new() } else { format!(": {}", best.changes.join("; ")) };
             return Outcome::SetAside {
                 class: Unplaced::ConfidenceTooLow,
                 reason: format!(
-                    "confidence {} for {} is below {}: {}",
-                    best.confidence,
-                    best.address,
-                    self.options.min_confidence,
-                    best.changes.join("; ")
+                    "confidence {} for {} is below {}{why}",
+                    best.confidence, best.address, self.options.min_confidence
                 ),
                 candidates: all(best, others),
             };

@@ -96,6 +96,12 @@ pub(super) struct MappedSource {
     columns: BTreeMap<String, String>,
 }
 
+impl MappedSource {
+    fn is_of(&self, source: &Path) -> bool {
+        self.file == source || self.file.file_name() == source.file_name()
+    }
+}
+
 impl Mapping {
     pub(super) fn load(path: &Path) -> Result<Self, Error> {
         let bad = |problem: String| Error::PlanFile { path: path.to_path_buf(), problem };
@@ -118,7 +124,23 @@ impl Mapping {
 
     /// What is said of a source, by its path or the name of its file.
     pub(super) fn of(&self, source: &Path) -> Option<&MappedSource> {
-        self.source.iter().find(|s| s.file == source || s.file.file_name() == source.file_name())
+        self.source.iter().find(|s| s.is_of(source))
+    }
+
+    /// Whether every file that it speaks of is a source: what is said of another one would be passed over in silence.
+    ///
+    /// # Errors
+    /// [`Error::Usage`] with the sources that there are.
+    pub(super) fn check(&self, path: Option<&Path>, sources: &[PathBuf]) -> Result<(), Error> {
+        match self.source.iter().find(|m| !sources.iter().any(|s| m.is_of(s))) {
+            None => Ok(()),
+            Some(lost) => Err(Error::Usage(format!(
+                "`mapping` {}: it says what {} holds, and that is none of the sources: {}",
+                path.unwrap_or(Path::new("")).display(),
+                lost.file.display(),
+                sources.iter().map(|s| s.display().to_string()).collect::<Vec<_>>().join(", ")
+            ))),
+        }
     }
 }
 

@@ -128,6 +128,7 @@ pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
     let mut report = BuildReport { outputs: vec![plan.output.clone()], ..Default::default() };
     let mut aside: Vec<(String, SetAsideRow, Vec<String>)> = Vec::new();
     let mapping = plan.mapping.as_deref().map(Mapping::load).transpose()?.unwrap_or_default();
+    mapping.check(plan.mapping.as_deref(), &plan.sources)?;
     let mut sources = plan.sources.iter().map(|s| Source::open(s, plan, &mapping)).collect::<Result<Vec<_>, _>>()?;
     // Places first: of two localities of one name the points belong to the nearer one.
     sources.sort_by_key(|s| s.kind);

@@ -10,7 +10,8 @@ use crate::engine::{Account, Column, Rows, points};
 use crate::steps::Work;
 use arrow_array::{ArrayRef, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, SchemaRef};
-use basilocus_address::{AddressInput, Candidate, MatchOptions, Matcher, Outcome, Reference, grammar};
+use basilocus_address::nearest::metres;
+use basilocus_address::{AddressInput, Candidate, Level, MatchOptions, Matcher, Outcome, Reference, Unplaced, grammar};
 use basilocus_table::Reason;
 use std::collections::HashMap;
 use std::path::Path;
@@ -205,7 +206,7 @@ impl Matching {
             let outcome = Matcher::borrowing(r, &self.options).find(input);
             best = Some(match best.take() {
                 None => outcome,
-                Some(before) => better(before, outcome),
+                Some(before) => apart(&before, &outcome).unwrap_or_else(|| better(before, outcome)),
             });
         }
         match best {
@@ -366,6 +367,30 @@ impl Work for Matching {
         rows.forget_placed();
         Ok(rows)
     }
+}
+
+/// Places of one address in two references that are no farther apart are one, metres.
+const ONE_PLACE_M: f64 = 1_000.0;
+/// Scores no farther apart are equal.
+const EQUALLY_SURE: f64 = 1.0;
+
+/// Two references that place an address equally surely and far apart: nothing says which of them is right.
+fn apart(a: &Outcome, b: &Outcome) -> Option<Outcome> {
+    let (Outcome::Matched(x), Outcome::Matched(y)) = (a, b) else { return None };
+    let metres = metres((x.best.lon, x.best.lat), (y.best.lon, y.best.lat));
+    let is_house = |c: &Candidate| c.level < Level::Postcode;
+    let equal = (x.best.raw - y.best.raw).abs() <= EQUALLY_SURE && x.best.level == y.best.level;
+    if !(equal && is_house(&x.best) && is_house(&y.best) && metres > ONE_PLACE_M) {
+        return None;
+    }
+    let reason = format!(
+        "two references place it {:.1} km apart: {} | {}; say the locality or the postcode, or correct one of them",
+        metres / 1000.0,
+        x.best.address,
+        y.best.address
+    );
+    let candidates = [&x.best, &y.best].into_iter().chain(&x.others).chain(&y.others).cloned().collect();
+    Some(Outcome::SetAside { class: Unplaced::SeveralEqual, reason, candidates })
 }
 
 /// The surer of two outcomes; a match before none, the first among equals.
