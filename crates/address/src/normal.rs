@@ -13,6 +13,22 @@ pub fn words(text: &str) -> String {
     out
 }
 
+/// A number without the decimals that a spreadsheet or an import put behind it ("107.0", "67801.00"); any other text as it is.
+pub(crate) fn without_decimals(text: &str) -> &str {
+    let trimmed = text.trim();
+    match trimmed.split_once('.') {
+        Some((whole, zeros))
+            if !whole.is_empty()
+                && whole.bytes().all(|b| b.is_ascii_digit())
+                && !zeros.is_empty()
+                && zeros.bytes().all(|b| b == b'0') =>
+        {
+            whole
+        }
+        _ => text,
+    }
+}
+
 /// The same, as a short text.
 pub(crate) fn short_words(text: &str) -> Text {
     if text.is_empty() {

@@ -338,3 +338,25 @@ fn tables_with_headers_of_their_country() {
     assert_eq!(report.layers[0].levels["address point"], 2, "{:?}", report.layers[0].interpretation);
     assert!(f.read("out.csv").lines().nth(1).unwrap().contains("8.51"), "the house, not the running number");
 }
+
+#[test]
+fn numbers_with_decimals_and_coordinates_among_addresses() {
+    let f = Folder::new();
+    let reference = vec![f.reference()];
+    f.write("owners.csv", "number,street,city,zip\n14.0,Heron Ln,Ternport,97981.0\n14,Heron Ln,Ternport,97981\n");
+    assert_eq!(f.geocode(Geocode { reference: reference.clone(), ..Default::default() }).unwrap().rows_out, 2);
+    let out = f.read("out.csv");
+    let places: Vec<&str> =
+        out.lines().skip(1).map(|l| l.split_once("97981").unwrap().1.trim_start_matches(".0")).collect();
+    assert_eq!(places[0], places[1], "{out}");
+    f.write(
+        "owners.csv",
+        "address\n\"46.2029625, -123.8035750\"\n46° 12.0' N 123° 48.0' W\n\"46.2, 12.5\"\n\"14 Heron Ln, Ternport\"\n84RW6622+22\n",
+    );
+    let report = f.geocode(Geocode { reference, ..Default::default() }).unwrap();
+    assert_eq!(report.layers[0].levels["coordinate"], 2, "{report:?}");
+    assert_eq!((report.rows_out, report.rows_in), (3, 5), "two places are possible, and a code is no address");
+    let out = f.read("out.csv");
+    assert!(out.contains("-123.8035750,46.2029625,coordinate,100"), "{out}");
+    assert!(out.contains("a coordinate in the place of an address"), "{out}");
+}

@@ -150,7 +150,7 @@ pub fn readings(
     each: &mut dyn FnMut(ParsedAddress) -> bool,
 ) {
     let mut base = ParsedAddress::default();
-    let postcode = normal::short_words(input.postcode);
+    let postcode = normal::short_words(normal::without_decimals(input.postcode));
     if !postcode.is_empty() {
         match grammar.postcode(&postcode) {
             Some((code, extension)) => (base.postcode, base.extension) = (code, extension),
@@ -170,7 +170,7 @@ pub fn readings(
         base.locality = words.text().into();
     }
     base.unit = line::unit_text(&normal::words(input.unit), grammar);
-    let number = normal::words(input.number);
+    let number = normal::words(normal::without_decimals(input.number));
     let text = if input.street.trim().is_empty() { input.whole } else { input.street };
     if input.street.trim().is_empty() || input.whole.trim().is_empty() {
         return split::readings(text, &number, base, grammar, names, each);
@@ -214,7 +214,7 @@ pub fn parse_street(street: &str, grammar: &Grammar) -> Thoroughfare {
 
 /// Reads a house number alone, as references have it: the number, and what belongs to it.
 pub fn parse_number(text: &str, grammar: &Grammar) -> Option<(u32, Text)> {
-    let words = normal::words(text);
+    let words = normal::words(normal::without_decimals(text));
     let tokens = Tokens::new(&words, grammar);
     let line = tokens.line();
     let mut found = number::take(&line, 0, grammar)?;

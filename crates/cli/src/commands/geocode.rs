@@ -9,11 +9,11 @@ use basilocus::plan::{Flags, InputPlan, OperationPlan};
 use clap::Parser;
 use std::path::PathBuf;
 
-pub(super) const COMMAND: Definition = Definition::reporting::<GeocodeTable>("geocode", "run");
+pub(super) const COMMAND: Definition = Definition::reporting::<GeocodeCommand>("geocode", "run");
 
 /// Addresses to points, by an address reference
 #[derive(Debug, Parser)]
-struct GeocodeTable {
+struct GeocodeCommand {
     /// Table of addresses; - reads standard input, and a gzip-ed file is unpacked
     addresses: PathBuf,
     /// Columns, matching, review
@@ -36,7 +36,7 @@ struct GeocodeTable {
     behaviour: RunBehaviour,
 }
 
-impl Perform for GeocodeTable {
+impl Perform for GeocodeCommand {
     fn perform(self) -> Result<Done> {
         let flags = Flags {
             source: self.addresses,

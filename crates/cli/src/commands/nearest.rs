@@ -10,11 +10,11 @@ use basilocus::steps::Positions;
 use clap::Parser;
 use std::path::PathBuf;
 
-pub(super) const COMMAND: Definition = Definition::reporting::<NearestTable>("nearest", "run");
+pub(super) const COMMAND: Definition = Definition::reporting::<NearestCommand>("nearest", "run");
 
 /// Points to the nearest address and the areas around them
 #[derive(Debug, Parser)]
-struct NearestTable {
+struct NearestCommand {
     /// Table or layer of points
     points: PathBuf,
     /// What to find
@@ -28,7 +28,7 @@ struct NearestTable {
     behaviour: RunBehaviour,
 }
 
-impl Perform for NearestTable {
+impl Perform for NearestCommand {
     fn perform(self) -> Result<Done> {
         let flags = self.table.flags(&self.points);
         let positions = flags.positions.clone().or_else(|| Some(Positions::default()));

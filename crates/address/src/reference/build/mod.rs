@@ -240,7 +240,7 @@ impl Builder {
 
     /// The string of a postcode and its extension; [`NONE`] where there is none.
     fn postcode(&mut self, text: &str, place: Option<u32>, region: &str, at: Option<(f64, f64)>) -> (u32, u32) {
-        let words = normal::short_words(text);
+        let words = normal::short_words(normal::without_decimals(text));
         if words.is_empty() {
             return (NONE, 0);
         }

@@ -12,6 +12,7 @@ use arrow_array::{ArrayRef, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_address::nearest::metres;
 use basilocus_address::{AddressInput, Candidate, Level, MatchOptions, Matcher, Outcome, Reference, Unplaced, grammar};
+use basilocus_geodesy::notation::{self, AxisOrder, Notation};
 use basilocus_table::Reason;
 use std::collections::HashMap;
 use std::path::Path;
@@ -174,7 +175,7 @@ impl Matching {
             return Ok(Known::Placed(Box::new(record)));
         }
         // A position has no words but those of directions and units; an address with a comma is tried as an address.
-        if let Ok(p) = position_text::read(text, None, basilocus_geodesy::notation::AxisOrder::Reject) {
+        if let Ok(p) = position_text::read(text, None, AxisOrder::Reject) {
             let wgs84 = basilocus_geodesy::crs::Catalogue::embedded().get(4326)?;
             let (lon, lat, _, _) = p.in_system(&wgs84, &crate::coordinates::finder::Finder::default())?;
             return Ok(Known::Placed(Box::new(Record {
@@ -198,8 +199,12 @@ impl Matching {
         }
     }
 
-    /// Matches an address against all references that may have it; the surest match counts.
+    /// Matches an address against all references that may have it; the surest match counts. A coordinate in the place of an
+    /// address is taken as such.
     fn matched(&self, input: &AddressInput) -> Found {
+        if let Some(record) = coordinate(input) {
+            return Found { known: Known::Placed(Box::new(record)), candidates: Vec::new(), contradicts: false };
+        }
         let wanted = grammar::of_country(input.country);
         let mut best: Option<Outcome> = None;
         for r in self.references.iter().filter(|r| wanted.is_none_or(|w| w.country == r.grammar().country)) {
@@ -367,6 +372,28 @@ impl Work for Matching {
         rows.forget_placed();
         Ok(rows)
     }
+}
+
+/// The place of a coordinate in degrees that stands where an address should, and nothing beside it. Codes and grids are left
+/// alone: too many other things look like them.
+fn coordinate(input: &AddressInput) -> Option<Record> {
+    let text = input.whole.trim();
+    let is_alone = input.fields().iter().filter(|f| !f.trim().is_empty()).count() == 1;
+    let looks_like_one = text.contains(['.', '°', 'º']) && text.bytes().filter(u8::is_ascii_digit).count() >= 4;
+    if !(is_alone && looks_like_one) {
+        return None;
+    }
+    let read = notation::read(text, AxisOrder::Reject).ok()?;
+    let in_degrees =
+        matches!(read.notation, Notation::DecimalDegrees | Notation::DegreesMinutes | Notation::DegreesMinutesSeconds);
+    in_degrees.then(|| Record {
+        level: "coordinate".into(),
+        confidence: 100,
+        lon: read.lon_deg,
+        lat: read.lat_deg,
+        changes: format!("a coordinate in the place of an address: {}", read.words()),
+        ..Default::default()
+    })
 }
 
 /// Places of one address in two references that are no farther apart are one, metres.
