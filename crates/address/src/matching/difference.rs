@@ -40,7 +40,9 @@ pub(super) fn is_another_street(asked: Name, there: Name, grammar: &Grammar) -> 
     let is_missing = |word: &str, name: &str| !words(name).any(|w| w == word);
     let mut differing = words(asked.words).zip(words(there.words)).filter(|(a, b)| a != b);
     differing.any(|(a, b)| {
-        is_missing(a, there.words) && is_missing(b, asked.words) && (other_word(a, b, grammar) || is_replaced(a, b))
+        is_missing(a, there.words)
+            && is_missing(b, asked.words)
+            && (other_word(a, b, grammar) || is_replaced(a.as_bytes(), b.as_bytes()))
     })
 }
 
@@ -75,18 +77,18 @@ fn other_word(a: &str, b: &str, grammar: &Grammar) -> bool {
 
 /// Whether one word stands in the place of the other: most letters differ, and those of the one are not those of the other in
 /// disorder.
-fn is_replaced(a: &str, b: &str) -> bool {
+fn is_replaced(a: &[u8], b: &[u8]) -> bool {
     let longer = a.len().max(b.len());
-    let mut counts = [0i8; 256];
-    a.bytes().for_each(|c| counts[usize::from(c)] += 1);
+    let mut counts = [0i16; 256];
+    a.iter().for_each(|c| counts[usize::from(*c)] += 1);
     let mut shared = 0;
-    for c in b.bytes() {
-        let count = &mut counts[usize::from(c)];
+    for c in b {
+        let count = &mut counts[usize::from(*c)];
         shared += usize::from(*count > 0);
         *count -= 1;
     }
     let most = longer.div_ceil(2).saturating_sub(1);
-    longer >= PART && shared * 2 <= longer && normal::distance(a.as_bytes(), b.as_bytes(), most).is_none()
+    longer >= PART && shared * 2 <= longer && normal::distance(a, b, most).is_none()
 }
 
 /// The same for single words, whose letters are folded.
@@ -126,11 +128,11 @@ fn one_word_apart(a: &str, b: &str, grammar: &Grammar) -> bool {
     }
     // "TANNEN" for "LINDEN", "IRON" for "BIRCH": one part of a compound is another word.
     let part = if ends >= SHARED {
-        Some((&a[..a.len() - ends], &b[..b.len() - ends]))
+        Some((&first[..first.len() - ends], &second[..second.len() - ends]))
     } else if begins >= SHARED {
-        Some((&a[begins..], &b[begins..]))
+        Some((&first[begins..], &second[begins..]))
     } else if types.is_some() {
-        Some((a, b))
+        Some((first, second))
     } else {
         None
     };
@@ -164,20 +166,30 @@ fn compound_of_compass(a: &str, b: &str) -> bool {
 
 /// One word of at least four letters, and the same with another ending of two letters or more.
 fn is_derived(a: &str, b: &str) -> bool {
-    let shared = a.bytes().zip(b.bytes()).take_while(|(x, y)| x == y).count();
+    let (a, b) = (a.as_bytes(), b.as_bytes());
+    let shared = a.iter().zip(b).take_while(|(x, y)| x == y).count();
     let (x, y) = (&a[shared..], &b[shared..]);
-    shared >= SHARED && x.len().max(y.len()) >= 2 && x.len().min(y.len()) <= PART && !is_swap(x, y)
-}
-
-/// Two letters in the other order.
-fn is_swap(a: &str, b: &str) -> bool {
-    normal::distance(a.as_bytes(), b.as_bytes(), 1).is_some()
+    let is_slip = normal::distance(x, y, 1).is_some();
+    shared >= SHARED && x.len().max(y.len()) >= 2 && x.len().min(y.len()) <= PART && !is_slip
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::grammar::{de, us};
+    use proptest::prelude::*;
+
+    proptest! {
+        /// Letters of any script, and names of any length.
+        #[test]
+        fn any_two_names_are_compared(a in "\\PC{0,12}|[ab]{0,3}x{0,300}|[А-я]{1,9}", b in "\\PC{0,12}|x{0,300}[ab]{0,3}|[А-я]{1,9}") {
+            let (a, b) = (normal::words(&a), normal::words(&b));
+            for grammar in [&us::GRAMMAR, &de::GRAMMAR] {
+                // Both ways alike.
+                prop_assert_eq!(is_another(&a, &b, grammar), is_another(&b, &a, grammar), "{} {}", a, b);
+            }
+        }
+    }
 
     fn is_another(a: &str, b: &str, grammar: &Grammar) -> bool {
         let keys = [a, b].map(|name| normal::key(name, grammar.umlauts));

@@ -2,7 +2,7 @@
 //! parallel (9829), variant C with a standard parallel and a false origin on it (9830).
 
 use super::{About, Given, Method, Parameter, Problem};
-use crate::latitude::{AuxiliaryLatitude, isometric_lag, isometric};
+use crate::latitude::{AuxiliaryLatitude, isometric, isometric_lag};
 use crate::trigonometry::{atan2_right, sin_cos};
 use std::f64::consts::FRAC_PI_2;
 
