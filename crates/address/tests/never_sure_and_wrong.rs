@@ -11,6 +11,12 @@ struct World {
 
 /// Streets as `street|town|region|postcode`, each with the numbers 1 to 20 and 105; towns lie 10 km apart in their order.
 fn world(country: &str, streets: &[&str]) -> World {
+    let numbers: Vec<String> = (1..=20).chain([105]).map(|n| n.to_string()).collect();
+    numbered(country, streets, &numbers)
+}
+
+/// The same with other numbers.
+fn numbered(country: &str, streets: &[&str], numbers: &[String]) -> World {
     let mut b = Builder::new(grammar::of_country(country).unwrap());
     let mut towns: Vec<&str> = Vec::new();
     for (s, line) in streets.iter().enumerate() {
@@ -26,15 +32,15 @@ fn world(country: &str, streets: &[&str]) -> World {
         }
         let code = PostcodeEntry { postcode: postcode.into(), locality: town.into(), region: region.into(), lon, lat };
         b.add(&Entry::Postcode(code)).unwrap();
-        for n in (1..=20).chain([105]) {
+        for (n, number) in numbers.iter().enumerate() {
             let point = PointEntry {
-                number: n.to_string(),
+                number: number.clone(),
                 street: street.into(),
                 locality: town.into(),
                 region: region.into(),
                 postcode: postcode.into(),
                 lon: lon + 0.002 * s as f64,
-                lat: lat + 1e-4 * f64::from(n),
+                lat: lat + 1e-4 * n as f64,
             };
             b.add(&Entry::Point(point)).unwrap();
         }
@@ -171,4 +177,18 @@ fn the_right_name_with_another_type() {
     if let Some((_, confidence, _)) = w.placed("105 rue du Moulin, 67806 Fresne") {
         assert!(confidence < 95, "{confidence}");
     }
+}
+
+#[test]
+fn numbers_of_two_parts() {
+    let numbers = ["35", "35-12", "37", "37-02", "37-10", "39"].map(String::from);
+    let w = numbered("US", &["30th Ave|Ash|KS|67806"], &numbers);
+    w.is_found("37-10 30th Ave, Ash, KS 67806", "37-10 30th Ave");
+    w.is_found("37 30th Ave, Ash, KS 67806", "37 30th Ave");
+    let (level, _, address) = w.placed("37-14 30th Ave, Ash, KS 67806").unwrap();
+    assert_eq!(level, Level::Street, "neither 37 nor 37-10, but somewhere on the street: {address}");
+    // Two numbers, in full and in short: the first of them.
+    let w = world("US", &["Oak St|Ash|KS|67806"]);
+    w.is_found("13-17 Oak St, Ash, KS 67806", "13 Oak St");
+    w.is_found("105-7 Oak St, Ash, KS 67806", "105 Oak St");
 }

@@ -118,9 +118,15 @@ pub(super) fn place(
         return whole(cost, note, out);
     }
     let mut any = false;
+    // Where houses have numbers such as 37-10, 37-14 is not 37, nor 37-10.
+    let is_hyphenated = is_hyphenated(a, number)
+        && reference.points_with(&view, number).any(|id| reference.string(reference.point(id).suffix).starts_with('-'));
     if finest == Level::AddressPoint {
         for id in reference.points_with(&view, number) {
             let point = reference.point(id);
+            if is_hyphenated && !reference.string_is(point.suffix, &a.number_suffix) {
+                continue;
+            }
             let parts = Parts {
                 number: suffix_cost(reference, a, point.suffix),
                 postcode: postcode_cost(reference, a, point.postcode),
@@ -134,6 +140,9 @@ pub(super) fn place(
     }
     if any {
         return;
+    }
+    if is_hyphenated {
+        return whole(score::NUMBER_NOT_THERE, Note::NumberNotThere, out);
     }
     if let Some((cost, segment, side)) = range_of(reference, &view, number) {
         let (from, to) = segment.ranges[side].unwrap_or_default();
@@ -154,6 +163,16 @@ pub(super) fn place(
         return;
     }
     whole(score::NUMBER_NOT_THERE, Note::NumberNotThere, out);
+}
+
+/// Whether a number is one of two parts ("37-14"), not two numbers ("37-41") nor a short form of them ("105-7").
+fn is_hyphenated(a: &ParsedAddress, number: u32) -> bool {
+    let Some(second) = a.number_suffix.strip_prefix('-').filter(|_| a.number_to.is_none()) else { return false };
+    let ends = |digits: usize| number % 10u32.pow(digits.min(9) as u32);
+    match second.parse::<u32>() {
+        Ok(n) => second.len() >= number.to_string().len() || n <= ends(second.len()),
+        Err(_) => false,
+    }
 }
 
 fn suffix_cost(reference: &Reference, a: &ParsedAddress, there: u32) -> i32 {
