@@ -190,6 +190,12 @@ fn options_are_checked_before_a_row_is_read() {
     insta::assert_snapshot!(refused(&|p| p.country = Some("Atlantis".into())), @"`country` Atlantis: one of US, CA, GB, IE, AU, NZ, DE, NL, FR, ES, PT, IT is expected");
     insta::assert_snapshot!(refused(&|p| p.within = Some("5,9,6,1".into())), @"`within` 5,9,6,1: WEST,SOUTH,EAST,NORTH in degrees is expected, the south below the north");
     insta::assert_snapshot!(refused(&|p| p.within = Some("no.geojson".into())), @"`within` no.geojson: there is no such file");
+    insta::assert_snapshot!(refused(&|p| p.within = Some("Nowhere".into())), @"`within` Nowhere: no reference has a locality, region, district or area of that name");
+    for name in ["Ternport", "graywater", "OR", "Oregon", "Tern County", "west"] {
+        let mut plan = plain.clone();
+        plan.within = Some(name.into());
+        assert!(f.geocode(plan).is_ok(), "{name}");
+    }
     insta::assert_snapshot!(refused(&|p| p.near = Some("500,1".into())), @"`near` 500,1: LON,LAT in degrees is expected, longitude first");
     insta::assert_snapshot!(refused(&|p| p.near = Some("Atlantis".into())), @"`near` Atlantis: LON,LAT in degrees is expected, or the name of one locality of the reference; if there are several of that name, say the position");
     insta::assert_snapshot!(refused(&|p| { p.finest = Some(Level::Locality); p.coarsest = Some(Level::Street); }), @"`finest` locality is coarser than `coarsest` street: nothing could be placed");

@@ -31,6 +31,18 @@ impl Within {
         in_box && (self.polygons.is_empty() || self.polygons.iter().any(|rings| inside(rings, lon, lat)))
     }
 
+    /// The first of its names that neither a locality, region or district nor an area of a reference has.
+    pub fn unknown_name<'a>(&self, references: impl Iterator<Item = &'a Reference> + Clone) -> Option<&str> {
+        let is_known = |name: &str, reference: &Reference| {
+            let words = normal::words(name);
+            let code = reference.grammar().region(&words);
+            let is = |text: &str| !text.is_empty() && (normal::words(text) == words || Some(text) == code);
+            let mut places = (0..reference.places()).map(|id| reference.place(id));
+            places.any(|p| is(p.name) || is(p.region) || is(p.parent)) || reference.has_attribute_value(&words)
+        };
+        self.names.iter().map(String::as_str).find(|name| !references.clone().any(|r| is_known(name, r)))
+    }
+
     pub(super) fn contains(&self, reference: &Reference, p: &Placed) -> bool {
         self.contains_position(p.lon, p.lat)
             && (self.names.is_empty() || self.names.iter().any(|n| self.is_named(reference, n, p)))

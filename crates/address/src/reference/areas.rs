@@ -3,6 +3,7 @@
 use super::file::*;
 use super::open::Reference;
 use crate::nearest::ray_crosses;
+use crate::normal;
 
 /// Areas that share a box, looked at together or not at all.
 const TOGETHER: usize = 16;
@@ -109,6 +110,12 @@ impl Reference {
             let string = |f| self.string(self.u32(Section::Attributes, i as usize, ATTRIBUTE, f));
             (string(0), string(1))
         })
+    }
+
+    /// Whether an area has an attribute of this value, in normal form.
+    pub(crate) fn has_attribute_value(&self, words: &str) -> bool {
+        let values = 0..self.count(Section::Attributes, ATTRIBUTE);
+        values.into_iter().any(|i| normal::is_words(self.string(self.u32(Section::Attributes, i, ATTRIBUTE, 1)), words))
     }
 
     /// Names of the attributes of areas, each once, in the order of the areas.

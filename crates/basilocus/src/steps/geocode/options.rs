@@ -34,7 +34,7 @@ pub(super) fn of(plan: &Geocode, references: &[Reference], others: usize) -> Res
         min_confidence: plan.min_confidence.unwrap_or(defaults.min_confidence),
         set_back_m: plan.set_back_m.unwrap_or(defaults.set_back_m),
         near: plan.near.as_deref().map(|t| near(t, references)).transpose()?,
-        within: plan.within.as_deref().map(within).transpose()?,
+        within: plan.within.as_deref().map(|t| known(t, within(t)?, references)).transpose()?,
         take_unsure: defaults.take_unsure,
         others,
         then: plan.then,
@@ -66,6 +66,16 @@ fn near(text: &str, references: &[Reference]) -> Result<(f64, f64), Error> {
                 "`near` {text}: LON,LAT in degrees is expected, or the name of one locality of the reference; if there are several of that name, say the position"
             ))
         })
+}
+
+/// An area whose name some reference has; results within one that nobody knows would be none.
+fn known(text: &str, within: Within, references: &[Reference]) -> Result<Within, Error> {
+    match within.unknown_name(references.iter()) {
+        None => Ok(within),
+        Some(_) => Err(Error::Usage(format!(
+            "`within` {text}: no reference has a locality, region, district or area of that name"
+        ))),
+    }
 }
 
 /// `WEST,SOUTH,EAST,NORTH`, a file of polygons, or a name.
