@@ -366,3 +366,22 @@ fn numbers_with_decimals_and_coordinates_among_addresses() {
     assert!(out.contains("-123.8035750,46.2029625,coordinate,100"), "{out}");
     assert!(out.contains("a coordinate in the place of an address"), "{out}");
 }
+
+#[test]
+fn an_address_that_is_said_is_read_alone() {
+    let f = Folder::new();
+    let reference = vec![f.reference()];
+    // The town column is that of the owner, not that of the gate.
+    f.write("owners.csv", "gate,city\n\"14 Heron Ln, Ternport\",Graywater\n");
+    let said = Geocode { address: Some("gate".into()), reference: reference.clone(), ..Default::default() };
+    let report = f.geocode(said.clone()).unwrap();
+    assert!(f.read("out.csv").contains("\"14 Heron Ln, Ternport, OR 97981\""), "{}", f.read("out.csv"));
+    let told = &report.layers[0].interpretation;
+    assert!(
+        told.iter().any(|t| t.contains("not used beside the whole address") && t.contains("locality \"city\"")),
+        "{told:?}"
+    );
+    // Said, the column counts.
+    f.geocode(Geocode { locality: Some("city".into()), ..said }).unwrap();
+    assert!(f.read("out.csv").contains("Graywater"), "{}", f.read("out.csv"));
+}

@@ -25,21 +25,28 @@ pub(super) fn find(plan: &Geocode, columns: &Columns, source: &Path) -> Result<(
     for (slot, wanted) in parts.iter_mut().zip(said) {
         *slot = wanted.as_deref().map(|w| columns.require(w, source)).transpose()?;
     }
+    let mut unused: Vec<String> = Vec::new();
     for (i, role) in Role::ADDRESS.iter().enumerate() {
         let found = columns.iter().position(|c| c.role == Some(*role)).filter(|c| !parts.contains(&Some(*c)));
-        // A whole address that was said makes the thoroughfare columns that were only found unnecessary.
-        let whole_said = plan.address.is_some() && (1..=2).contains(&i);
-        if parts[i].is_none() && !whole_said {
-            parts[i] = found;
+        // A whole address that was said has all its parts; others count where they are said as well.
+        match (parts[i], found) {
+            (None, Some(at)) if plan.address.is_some() => unused.push(named(*role, at, columns)),
+            (None, found) => parts[i] = found,
+            _ => {}
         }
     }
     if parts[0].is_none() && parts[2].is_none() && parts[4].is_none() && parts[6].is_none() {
         return Err(Error::NoAddress { path: source.to_path_buf(), names: columns.names() });
     }
-    let words: Vec<String> = Role::ADDRESS
-        .iter()
-        .zip(parts)
-        .filter_map(|(role, at)| Some(format!("{} \"{}\"", role.name(), columns.get(at?)?.name())))
-        .collect();
-    Ok((parts, words.join(", ")))
+    let words = Role::ADDRESS.iter().zip(parts).filter_map(|(role, at)| Some(named(*role, at?, columns)));
+    let mut words = words.collect::<Vec<_>>().join(", ");
+    if !unused.is_empty() {
+        words.push_str(&format!("; not used beside the whole address, as nobody says them: {}", unused.join(", ")));
+    }
+    Ok((parts, words))
+}
+
+/// `locality "Town"`
+fn named(role: Role, at: usize, columns: &Columns) -> String {
+    format!("{} \"{}\"", role.name(), columns.get(at).map_or("", |c| c.name()))
 }
