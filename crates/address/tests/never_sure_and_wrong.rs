@@ -103,6 +103,16 @@ fn a_town_or_state_that_is_not_there() {
 }
 
 #[test]
+fn a_town_whose_name_is_nearly_there() {
+    let w = world("US", &["Oak St|Southgate|KS|67806", "Elm St|Upper Mill|KS|67802", "Pine Ave|Ferry|KS|67809"]);
+    for text in ["105 Oak St, Northgate, KS", "105 Elm St, Lower Mill, KS", "105 Pine Ave, Perry, KS"] {
+        w.is_not_trusted(text);
+    }
+    w.is_found("105 Oak St, Sotuhgate, KS", "Oak St, Southgate");
+    w.is_found("105 Oak St, Northgate, KS 67806", "Oak St, Southgate");
+}
+
+#[test]
 fn town_and_postcode_agree_and_the_street_is_elsewhere() {
     let w = kansas();
     for text in ["105 Pine Ave, Quillan, KS 67802", "105 Pine Ave, Quillan, KS", "105 Pine Ave, Quillan"] {

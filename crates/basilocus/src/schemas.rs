@@ -25,7 +25,7 @@ pub fn all() -> Vec<(&'static str, Schema)> {
         ("at", of::<lookup::SpotReport>()),
         ("calc-area", of::<lookup::AreaReport>()),
         ("calc-distance", of::<lookup::DistanceReport>()),
-        ("calc-distortion", of::<lookup::DistortionAnswer>()),
+        ("calc-distortion", of::<lookup::DistortionReport>()),
         ("calc-sheet", of::<lookup::SheetReport>()),
         ("calc-units", of::<lookup::UnitsReport>()),
         ("calc-zone", of::<lookup::ZoneReport>()),

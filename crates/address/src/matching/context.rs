@@ -181,6 +181,7 @@ fn find(reference: &Reference, words: &str, more: i32, out: &mut Vec<Named>) {
         if out.len() < before + MOST_PLACES
             && usable(place)
             && let Some(cost) = asked.cost(name)
+            && cost < score::ANOTHER_NAME
         {
             // A locality has fewer names near it than a street: a slip tells less against it.
             let cost = (cost * 3 / 4).min(score::LOCALITY_SOUND) + more;

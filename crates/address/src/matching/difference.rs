@@ -1,4 +1,4 @@
-//! What kind of difference two names have: a slip of the finger, or another street of the same shape.
+//! What kind of difference two names have: a slip of the finger, or another name of the same shape.
 //!
 //! Names of streets near each other are often made alike (Northgate and Southgate, Upper Mill and Lower Mill, D Street and
 //! B Street, Tannenallee and Lindenallee), so that few letters between two names say little. What counts is which letters
@@ -23,8 +23,8 @@ pub(super) struct Name<'a> {
     pub key: &'a str,
 }
 
-/// Whether two names are those of different streets rather than one name misspelt.
-pub(super) fn is_another_street(asked: Name, there: Name, grammar: &Grammar) -> bool {
+/// Whether two names of streets or places are different ones rather than one misspelt.
+pub(super) fn is_another_name(asked: Name, there: Name, grammar: &Grammar) -> bool {
     let several = asked.words.contains([' ', '-']) || there.words.contains([' ', '-']);
     if !several {
         if is_slip_inside(asked.key, there.key, grammar) {
@@ -72,7 +72,7 @@ fn other_word(a: &str, b: &str, grammar: &Grammar) -> bool {
     if (x.ordinal.is_some() || x.direction.is_some()) && (y.ordinal.is_some() || y.direction.is_some()) {
         return (x.ordinal, x.direction) != (y.ordinal, y.direction);
     }
-    language::compass_of(a).zip(language::compass_of(b)).is_some_and(|(x, y)| x != y)
+    a != b && [a, b].into_iter().all(language::is_compass)
 }
 
 /// Whether one word stands in the place of the other: most letters differ, and those of the one are not those of the other in
@@ -104,7 +104,7 @@ fn one_word_apart(a: &str, b: &str, grammar: &Grammar) -> bool {
     let (first, second) = (a.as_bytes(), b.as_bytes());
     let ends = first.iter().rev().zip(second.iter().rev()).take_while(|(x, y)| x == y).count();
     let begins = first.iter().zip(second).take_while(|(x, y)| x == y).count();
-    if types.is_some() && language::compass_of(a).zip(language::compass_of(b)).is_some_and(|(x, y)| x != y)
+    if types.is_some() && a != b && [a, b].into_iter().all(language::is_compass)
         || ends >= PART && begins < PART && compound_of_compass(a, b)
     {
         return true;
@@ -194,7 +194,7 @@ mod tests {
     fn is_another(a: &str, b: &str, grammar: &Grammar) -> bool {
         let keys = [a, b].map(|name| normal::key(name, grammar.umlauts));
         let name = |words, key| Name { words, key };
-        is_another_street(name(a, &keys[0]), name(b, &keys[1]), grammar)
+        is_another_name(name(a, &keys[0]), name(b, &keys[1]), grammar)
     }
 
     #[test]

@@ -87,8 +87,8 @@ pub(super) fn slips(distance: usize, letters: usize) -> i32 {
     }
 }
 
-/// Another street of the same shape: so rarely the one that is meant that it is offered, never taken.
-pub(super) const ANOTHER_STREET: i32 = 26;
+/// Another name of the same shape: so rarely the one that is meant that it is offered, never taken.
+pub(super) const ANOTHER_NAME: i32 = 26;
 /// A name that sounds alike.
 pub(super) const SOUND: i32 = 12;
 /// The words in another order.

@@ -113,8 +113,8 @@ impl<'a> Asked<'a> {
         }
         if best <= score::MOST && best > score::WORD_ORDER {
             let name = |words, key| difference::Name { words, key };
-            if difference::is_another_street(name(self.words, &self.key), name(there, key), self.grammar) {
-                best = best.max(score::ANOTHER_STREET);
+            if difference::is_another_name(name(self.words, &self.key), name(there, key), self.grammar) {
+                best = best.max(score::ANOTHER_NAME);
             }
         }
         (best <= score::MOST).then_some(best)

@@ -251,7 +251,7 @@ pub struct Range {
 /// What a projection does over a layer.
 #[derive(Debug, Clone, Default, PartialEq, Serialize)]
 #[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
-pub struct DistortionReport {
+pub struct Distortions {
     /// The projected system.
     pub crs: String,
     /// Points looked at.
@@ -280,7 +280,7 @@ pub struct DistortionReport {
 ///
 /// # Errors
 /// [`Error::Usage`] where the system is not projected or gives no numbers for any of them.
-pub fn distortion(degrees: &[(f64, f64)], map: &Crs) -> Result<DistortionReport, Error> {
+pub fn distortion(degrees: &[(f64, f64)], map: &Crs) -> Result<Distortions, Error> {
     let (Some(projection), Some(datum)) = (map.projection()?, map.datum()) else {
         return Err(Error::Usage(format!("`on` {}: a projected system is expected", map.title())));
     };
@@ -303,7 +303,7 @@ pub fn distortion(degrees: &[(f64, f64)], map: &Crs) -> Result<DistortionReport,
         }
         r
     };
-    Ok(DistortionReport {
+    Ok(Distortions {
         crs: map.title(),
         points: found.len(),
         of: degrees.len(),

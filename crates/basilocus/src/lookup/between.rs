@@ -1,11 +1,10 @@
 //! The ways between two systems, best first.
 
-use super::WayTaken;
-use crate::Error;
 use crate::coordinates::finder::Finder;
 use crate::coordinates::place::{self, Place};
 use crate::coordinates::system;
 use crate::plan::OperationPlan;
+use crate::{Error, OperationReport};
 use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::operation::{Operation, Way};
 use serde::Serialize;
@@ -109,7 +108,7 @@ pub struct GridFile {
 pub struct TakenOperation {
     /// The way.
     #[serde(flatten)]
-    pub way: WayTaken,
+    pub way: OperationReport,
     /// What the grid file itself states of the place, metres.
     pub grid_accuracy_m: Option<f64>,
 }
@@ -156,7 +155,7 @@ impl BetweenQuestion {
             Ok(operation) => {
                 let grid_accuracy_m =
                     near.as_ref().and_then(|place| stated_by_grids(&operation, place, &from, &finder));
-                (Some(TakenOperation { way: WayTaken::of(&operation), grid_accuracy_m }), None)
+                (Some(TakenOperation { way: OperationReport::of(&from, &to, &operation), grid_accuracy_m }), None)
             }
             Err(e) => (None, Some(e.to_string())),
         };

@@ -1,7 +1,7 @@
 //! What a projection does to lengths, angles and areas at a position or over a layer.
 
 use super::places;
-use crate::coordinates::measure::{self, DistortionReport, Measures};
+use crate::coordinates::measure::{self, Distortions, Measures};
 use crate::doubts::of_measures;
 use crate::plan::InputPlan;
 use crate::{DoubtReport, Error};
@@ -31,12 +31,12 @@ pub struct DistortionQuestion {
 /// What it does.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
-pub struct DistortionAnswer {
+pub struct DistortionReport {
     /// How the positions were read, and what was left out.
     pub interpretation: Vec<String>,
     /// The distortion.
     #[serde(flatten)]
-    pub distortion: DistortionReport,
+    pub distortion: Distortions,
     /// The line and polygon through the positions in their order, true and on the map.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub measures: Option<Measures>,
@@ -57,7 +57,7 @@ impl DistortionQuestion {
     /// assert!(question.report()?.distortion.area_scale.mean > 2.0, "the map of browsers doubles areas here");
     /// # Ok::<(), basilocus::Error>(())
     /// ```
-    pub fn report(&self) -> Result<DistortionAnswer, Error> {
+    pub fn report(&self) -> Result<DistortionReport, Error> {
         let map = measure::projected(&self.on)?;
         let what = std::slice::from_ref(&self.what);
         let places = places::read(what, self.from.as_deref(), self.order, &self.input)?;
@@ -68,6 +68,6 @@ impl DistortionQuestion {
             _ => measure::measure(&places.degrees, &places.crs, Some(&map)).ok(),
         };
         let doubts = measures.as_ref().and_then(of_measures).into_iter().collect();
-        Ok(DistortionAnswer { interpretation: places.notes, distortion, measures, doubts })
+        Ok(DistortionReport { interpretation: places.notes, distortion, measures, doubts })
     }
 }

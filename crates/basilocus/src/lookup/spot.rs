@@ -1,13 +1,12 @@
 //! One coordinate typed by hand: how it was read, and the same spot in other notations and systems.
 
-use crate::Error;
 use crate::coordinates::finder::Finder;
 use crate::coordinates::position_text::{self, Typed};
 use crate::coordinates::system;
 use crate::plan::OperationPlan;
+use crate::{Error, OperationReport};
 use basilocus_geodesy::crs::{Area, Catalogue, Crs, Kind};
 use basilocus_geodesy::notation::{self, AxisOrder, Notation};
-use basilocus_geodesy::operation::Operation;
 use basilocus_geodesy::projection::Projection;
 use basilocus_geodesy::sheet;
 use basilocus_geodesy::zone::{UtmZone, band_of};
@@ -71,7 +70,7 @@ pub struct SpotReport {
     /// Accuracy of the way to WGS 84, metres; 0 for a conversion, null where nobody states one.
     pub accuracy_m: Option<f64>,
     /// The way to WGS 84.
-    pub operation: WayTaken,
+    pub operation: OperationReport,
     /// The same spot in other notations, by their names.
     #[serde(serialize_with = "by_name")]
     #[cfg_attr(feature = "schemas", schemars(with = "std::collections::BTreeMap<String, String>"))]
@@ -82,34 +81,6 @@ pub struct SpotReport {
     pub sheet: Option<SpotSheet>,
     /// The same spot in other systems.
     pub systems: Vec<SpotSystem>,
-}
-
-/// A way between two systems that was taken.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
-pub struct WayTaken {
-    /// Name.
-    pub name: String,
-    /// Accuracy in metres; 0 for a conversion, null where nobody states one.
-    pub accuracy_m: Option<f64>,
-    /// Grid files used.
-    pub grids: Vec<String>,
-    /// Steps in words.
-    pub steps: Vec<String>,
-    /// What a careful user should know.
-    pub notes: Vec<String>,
-}
-
-impl WayTaken {
-    pub(super) fn of(operation: &Operation) -> Self {
-        WayTaken {
-            name: operation.name().to_string(),
-            accuracy_m: operation.accuracy_m(),
-            grids: operation.grids().to_vec(),
-            steps: operation.steps().iter().map(|s| s.to_string()).collect(),
-            notes: operation.notes().to_vec(),
-        }
-    }
 }
 
 /// A position as one notation writes it.
@@ -231,7 +202,7 @@ impl SpotQuestion {
             height_m: typed.height_m,
             cell_m: typed.cell_m,
             accuracy_m: to_wgs84.accuracy_m(),
-            operation: WayTaken::of(&to_wgs84),
+            operation: OperationReport::of(&typed.crs, &wgs84, &to_wgs84),
             notations: self.written(&typed, lon, lat, &plain)?,
             zone: UtmZone::of(lon, lat).map(|z| SpotZone {
                 number: z.number,

@@ -7,7 +7,7 @@ use crate::flags::in_text;
 use crate::text;
 use anyhow::Result;
 use basilocus::coordinates::measure::Range;
-use basilocus::lookup::{DistortionAnswer, DistortionQuestion};
+use basilocus::lookup::{DistortionQuestion, DistortionReport};
 use clap::Parser;
 use std::fmt::Write;
 
@@ -32,7 +32,7 @@ impl Perform for Distortion {
     }
 }
 
-fn words(r: &DistortionAnswer) -> String {
+fn words(r: &DistortionReport) -> String {
     let d = &r.distortion;
     let mut out = String::new();
     for n in r.interpretation.iter().take(12) {
