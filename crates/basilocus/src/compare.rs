@@ -24,7 +24,7 @@ pub struct ComparePlan {
     pub a: PathBuf,
     /// The second one, of the same rows
     pub b: PathBuf,
-    /// Column that tells the rows apart; the order of the rows unless said
+    /// Column that tells the rows apart; their order unless said, where both have as many rows
     #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
     pub key: Option<String>,
     /// System of the coordinates of the first one; WGS 84 where neither this nor the file says it
@@ -132,6 +132,8 @@ struct Placed {
     lon: f64,
     lat: f64,
     level: String,
+    /// What a person calls the row: its key, or its number in the file.
+    name: String,
 }
 
 /// Compares two placings of the same rows.
@@ -158,6 +160,18 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
     let from_b = plan.from_b.as_ref().or(plan.from_a.as_ref());
     let a = placed(&plan.a, plan.from_a.as_ref(), plan.key.as_deref(), &mut report, cancel)?;
     let b = placed(&plan.b, from_b, plan.key.as_deref(), &mut report, cancel)?;
+    if plan.key.is_none() {
+        if a.count != b.count {
+            return Err(Error::Usage(format!(
+                "{} has {} rows and {} has {}: their order pairs rows only where both have as many; say with `key` which column tells the rows apart",
+                plan.a.display(),
+                a.count,
+                plan.b.display(),
+                b.count
+            )));
+        }
+        report.interpretation.push("rows paired by their order in the files; `key` pairs them by a column".into());
+    }
     (report.rows_a, report.rows_b) = (a.rows.len() as u64, b.rows.len() as u64);
     let geodesic = Geodesic::new(&Ellipsoid::wgs84());
     let mut pairs = Vec::new();
@@ -166,13 +180,13 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
         let Some(there) = b.rows.get(key) else {
             report.only_a_count += 1;
             if report.only_a.len() < EXAMPLES {
-                report.only_a.push(key.clone());
+                report.only_a.push(here.name.clone());
             }
             continue;
         };
         let line = geodesic.inverse(here.lon, here.lat, there.lon, there.lat);
         pairs.push(Pair {
-            key: key.clone(),
+            key: here.name.clone(),
             distance_m: line.distance_m,
             a: [here.lon, here.lat],
             b: [there.lon, there.lat],
@@ -182,7 +196,7 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
     for key in b.order.iter().filter(|k| !a.rows.contains_key(*k)) {
         report.only_b_count += 1;
         if report.only_b.len() < EXAMPLES {
-            report.only_b.push(key.clone());
+            report.only_b.push(b.rows[key].name.clone());
         }
     }
     if pairs.is_empty() {
@@ -225,6 +239,8 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
 struct PlacedRows {
     rows: HashMap<String, Placed>,
     order: Vec<String>,
+    /// Rows that are not blank, those without a position among them.
+    count: u64,
 }
 
 /// Reads a file: its positions in WGS 84 by their key.
@@ -254,12 +270,20 @@ fn placed(
         .map(|p| p.crs.clone())
         .ok_or_else(|| Error::NoPosition { path: path.to_path_buf(), names: columns.names() })?;
     let operation = Operation::between(&crs, &Catalogue::embedded().get(4326)?, None)?;
-    let mut out = PlacedRows { rows: HashMap::new(), order: Vec::new() };
+    let mut out = PlacedRows { rows: HashMap::new(), order: Vec::new(), count: 0 };
     let file = path.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());
     chain.each(&run, "reading", &Ok, &mut |part| {
         for row in &part.set_aside {
             *report.set_aside.entry(format!("{file}: {}", row.class)).or_default() += 1;
         }
+        // Files count their rows from different numbers (a header is a row of a table and none of a layer), so
+        // that rows are paired by how many stand before them.
+        let without_place = part.set_aside.iter().filter(|r| r.class != Reason::BLANK_ROW).map(|r| r.source_row);
+        let mut numbers: Vec<u64> = part.rows.source_rows().iter().copied().chain(without_place).collect();
+        numbers.sort_unstable();
+        numbers.dedup();
+        let before = out.count;
+        out.count += numbers.len() as u64;
         let [mut x, mut y, mut z] = part.rows.positions();
         operation.apply(&mut x, &mut y, &mut z);
         let text = |c: usize, row: usize| cell_text(part.rows.records().column(c), row);
@@ -269,16 +293,20 @@ fn placed(
                 *report.set_aside.entry(format!("{file}: {class}")).or_default() += 1;
                 continue;
             }
-            let key = key_column.map_or_else(|| format!("row {number}"), |c| text(c, row));
+            let name = key_column.map_or_else(|| format!("row {number}"), |c| text(c, row));
+            let key = match key_column {
+                Some(_) => name.clone(),
+                None => (before + numbers.partition_point(|n| n < number) as u64).to_string(),
+            };
             let level = level_column.map_or(String::new(), |c| text(c, row));
             if out.rows.contains_key(&key) {
                 return Err(Error::Data(format!(
-                    "{}: row {number}: \"{key}\" is the key of an earlier row too; a column that tells rows apart is expected",
+                    "{}: row {number}: \"{name}\" is the key of an earlier row too; a column that tells rows apart is expected",
                     path.display()
                 )));
             }
             out.order.push(key.clone());
-            out.rows.insert(key, Placed { lon: x[row], lat: y[row], level });
+            out.rows.insert(key, Placed { lon: x[row], lat: y[row], level, name });
         }
         Ok(())
     })?;

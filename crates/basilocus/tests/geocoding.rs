@@ -300,6 +300,28 @@ fn two_placings_of_the_same_rows() {
 }
 
 #[test]
+fn rows_are_paired_by_their_order_whatever_number_they_have() {
+    let f = Folder::new();
+    // A header makes the first row of the table its second; the layer's first feature is its first.
+    let table = f.write("a.csv", "gate,lon,lat\nA,-123.8,46.2\n\nB,there,46.3\nC,-123.6,46.4\n");
+    let point = |x: f64, y: f64| {
+        format!(r#"{{"type":"Feature","properties":{{}},"geometry":{{"type":"Point","coordinates":[{x},{y}]}}}}"#)
+    };
+    let layer = |features: &[String]| format!(r#"{{"type":"FeatureCollection","features":[{}]}}"#, features.join(","));
+    let [a, b, c] = [point(-123.8, 46.2), point(-123.7, 46.3), point(-123.6, 46.4)];
+    let same = f.write("same.geojson", &layer(&[a.clone(), b, c.clone()]));
+    let r = compare(&ComparePlan::new(&table, same), &Cancel::default()).unwrap();
+    assert_eq!((r.pairs, r.same, r.only_a_count), (2, 2, 0), "{r:?}");
+    assert_eq!(r.only_b, ["row 2"]);
+    assert_eq!(r.all.iter().map(|p| p.key.as_str()).collect::<Vec<_>>(), ["row 2", "row 5"]);
+    assert!(r.interpretation.iter().any(|t| t.contains("by their order")), "{:?}", r.interpretation);
+    // A row is gone: which one, the order cannot say.
+    let shorter = f.write("shorter.geojson", &layer(&[a, c]));
+    let message = compare(&ComparePlan::new(&table, shorter), &Cancel::default()).unwrap_err().to_string();
+    assert!(message.contains("3 rows") && message.contains("has 2") && message.contains("`key`"), "{message}");
+}
+
+#[test]
 fn two_references_that_disagree_place_nothing() {
     let f = Folder::new();
     let reference = |name: &str, lon: f64| {

@@ -171,7 +171,7 @@ fn hint_text(hint: &Option<String>) -> String {
 
 fn nearest_text(nearest: &[String]) -> String {
     if nearest.is_empty() {
-        "; search with `crs find WORDS`".to_string()
+        "; search with `crs find WORDS`: parts of names, countries or regions".to_string()
     } else {
         format!("; nearest: {}", nearest.join("; "))
     }

@@ -24,7 +24,7 @@ const GEOGRAPHIC_OFFERED: [u32; 4] = [4269, 4258, 7844, 4167];
 #[derive(Debug, Clone, Default, PartialEq)]
 #[cfg_attr(feature = "arguments", derive(clap::Args))]
 pub struct SpotQuestion {
-    /// The coordinate; one that begins with a minus sign comes after `--`
+    /// The coordinate, in quotes where it has blanks; one that begins with a minus sign comes after `--`
     pub coordinate: String,
     /// Its system; WGS 84 unless said
     #[cfg_attr(feature = "arguments", arg(long, value_name = "CRS"))]
