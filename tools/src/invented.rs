@@ -353,6 +353,7 @@ impl Country {
                     region: town.region.into(),
                     lon: town.lon,
                     lat: town.lat,
+                    ..Default::default()
                 }))?;
             }
         }

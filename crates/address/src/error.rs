@@ -38,6 +38,14 @@ pub enum Error {
         /// What does not fit.
         problem: String,
     },
+    /// The file has several countries where one is expected.
+    #[error("{}: has addresses of {countries} countries where those of one are expected", .path.display())]
+    SeveralCountries {
+        /// The file.
+        path: PathBuf,
+        /// How many it has.
+        countries: usize,
+    },
     /// Nothing to build from.
     #[error("no row of the sources could be used for the reference")]
     Empty,

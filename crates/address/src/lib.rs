@@ -2,6 +2,7 @@
 //!
 //! | module | what is in it |
 //! |---|---|
+//! | [`country`] | countries by code and name, and what an address says of its own |
 //! | [`grammar`] | the address rules of a country, as data |
 //! | [`parse`] | an address to its components |
 //! | [`mod@reference`] | building and opening the index of address points, street ranges, postcodes, places and areas |
@@ -11,6 +12,7 @@
 //! Positions are longitude and latitude in degrees, longitude first, in one system throughout (WGS 84 where the
 //! caller does not say otherwise).
 
+pub mod country;
 mod error;
 pub mod grammar;
 pub mod matching;

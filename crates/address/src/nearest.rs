@@ -177,14 +177,14 @@ impl Reference {
         };
         let code = postcode.map_or("", |p| self.string(p));
         Nearest {
-            address: format!("{line}, {}", tail(grammar, place.name, place.region, code)),
+            address: format!("{line}, {}", tail(self, place.name, place.region, code)),
             level,
             distance_m,
             side,
             lon: at.0,
             lat: at.1,
             locality: place.name.to_string(),
-            region: place.region.to_string(),
+            region: self.region_as_written(place.region).to_string(),
             postcode: code.to_string(),
         }
     }

@@ -1,6 +1,8 @@
 //! One spelling for all: upper case, no accents, no punctuation, single blanks.
 
 use crate::Text;
+use unicode_normalization::UnicodeNormalization;
+use unicode_normalization::char::{decompose_compatible, is_combining_mark};
 
 /// The normal form of a text: upper-case words of letters, digits and a few signs, parted by single blanks.
 ///
@@ -60,13 +62,13 @@ pub(crate) fn push_words(text: &str, out: &mut String) {
     }
     let start = out.len();
     let mut gap = false;
-    for c in text.chars() {
-        // Combining marks go the way of the accents.
-        if c == '\'' || c == '’' || c == '`' {
+    // Marks that stand alone belong to the letter before them, which may be another letter with them.
+    for c in text.nfc() {
+        if is_apostrophe(c) {
             gap |= is_elided(&out[start..]);
             continue;
         }
-        if c == '.' || ('\u{300}'..='\u{36f}').contains(&c) {
+        if c == '.' || is_combining_mark(c) && !c.is_alphanumeric() {
             continue;
         }
         if let Some(written_out) = written_out(c) {
@@ -93,6 +95,11 @@ pub(crate) fn push_words(text: &str, out: &mut String) {
             gap = true;
         }
     }
+}
+
+/// Apostrophes, and the letters and quotation marks that are written for them and for their like in romanised names.
+fn is_apostrophe(c: char) -> bool {
+    matches!(c, '\'' | '`' | '´' | '‘' | '’' | '′' | 'ʹ' | 'ʻ' | 'ʼ' | 'ʽ' | 'ʾ' | 'ʿ' | 'ˈ')
 }
 
 /// Whether the last word is one that loses its vowel before another ("L'ÉGLISE", "DELL'AIRONE"): then the apostrophe
@@ -165,6 +172,25 @@ fn written_out(c: char) -> Option<&'static str> {
     })
 }
 
+/// A letter of the Latin or Greek script without its marks by Unicode's compatibility decomposition, others in upper case
+/// as they are: in most scripts a letter with a mark is another letter.
+fn fold_by_decomposition(c: char, out: &mut String) {
+    let is_greek = |c: char| matches!(c, '\u{370}'..='\u{3ff}');
+    let (mut plain, mut all_plain) = (String::new(), true);
+    decompose_compatible(c, |d| {
+        if is_combining_mark(d) {
+            return;
+        }
+        all_plain &= d.is_ascii() || is_greek(d);
+        plain.extend(d.to_uppercase().filter(|u| u.is_alphanumeric()));
+    });
+    if all_plain && !plain.is_empty() {
+        out.push_str(&plain);
+    } else {
+        out.extend(c.to_uppercase().filter(|u| u.is_alphanumeric()));
+    }
+}
+
 /// Latin letters without their marks; others in upper case as they are.
 fn fold(c: char, out: &mut String) {
     let plain = match c {
@@ -189,10 +215,12 @@ fn fold(c: char, out: &mut String) {
         'Ù'..='Ü' | 'ù'..='ü' | 'Ū' | 'ū' | 'Ů' | 'ů' | 'Ű' | 'ű' => "U",
         'Ý' | 'ý' | 'ÿ' => "Y",
         'Ź' | 'ź' | 'Ż' | 'ż' | 'Ž' | 'ž' => "Z",
-        _ => {
-            out.extend(c.to_uppercase().filter(|u| u.is_alphanumeric()));
-            return;
-        }
+        'Ħ' | 'ħ' => "H",
+        'Ŧ' | 'ŧ' => "T",
+        'Þ' | 'þ' => "TH",
+        // Written without its dots as often as with them.
+        'Ё' | 'ё' => "Е",
+        _ => return fold_by_decomposition(c, out),
     };
     out.push_str(plain);
 }
@@ -465,6 +493,25 @@ mod tests {
         assert_eq!(words("12½ Heron Ln"), "12 1/2 HERON LN");
         assert_eq!(words("Heron @ 5th"), "HERON & 5TH");
         assert_eq!(words("12–16 Heron"), "12-16 HERON");
+    }
+
+    #[test]
+    fn letters_of_any_script() {
+        for (text, plain) in [
+            ("Ấp Đông Thạnh", "AP DONG THANH"),
+            ("Łódź ŁÓDŹ", "LODZ LODZ"),
+            ("Gießen GIESSEN", "GIESSEN GIESSEN"),
+            ("Αθήνα ΑΘΗΝΑ", "ΑΘΗΝΑ ΑΘΗΝΑ"),
+            ("Зелёный Йод", "ЗЕЛЕНЫЙ ЙОД"),
+            // й in two signs
+            ("Йод", "ЙОД"),
+            ("Ｏｓａｋａ", "OSAKA"),
+            ("Qaʻim Qa’im Qa'im", "QAIM QAIM QAIM"),
+            ("がく", "がく"),
+        ] {
+            assert_eq!(words(text), plain, "{text}");
+        }
+        assert_ne!(words("が"), words("か"));
     }
 
     proptest! {

@@ -21,6 +21,7 @@ fn reference(country: &str, streets: &[Street]) -> (tempfile::TempDir, Reference
                 postcode: postcode.to_string(),
                 lon,
                 lat,
+                ..Default::default()
             };
             b.add(&Entry::Point(point)).unwrap();
         }
@@ -34,6 +35,7 @@ fn reference(country: &str, streets: &[Street]) -> (tempfile::TempDir, Reference
             region: region.to_string(),
             lon,
             lat,
+            ..Default::default()
         };
         b.add(&Entry::Postcode(code)).unwrap();
     }

@@ -33,6 +33,7 @@ fn town() -> &'static Town {
                         postcode: postcode.into(),
                         lon,
                         lat,
+                        ..Default::default()
                     }))
                     .unwrap();
                 }
@@ -83,6 +84,7 @@ fn town() -> &'static Town {
             region: "OR".into(),
             lon: -123.8,
             lat: 46.2,
+            ..Default::default()
         }))
         .unwrap();
         let square = |w: f64, e: f64| vec![(w, 46.1), (e, 46.1), (e, 46.3), (w, 46.3), (w, 46.1)];
@@ -139,7 +141,7 @@ fn a_street_on_a_boundary_is_in_both_localities() {
 fn numbers_between_others() {
     insta::assert_snapshot!(plain("104 Heron Ln, Ternport"), @"address point | 104 Heron Ln, Ternport, OR 97981");
     // Only even numbers are there; the odd side is not known.
-    insta::assert_snapshot!(plain("105 Heron Ln, Ternport"), @"street | Heron Ln, Ternport, OR | number 105 is not on this street (nearest: 104, 106); placed on the street");
+    insta::assert_snapshot!(plain("105 Heron Ln, Ternport"), @"street | Heron Ln, Ternport, OR | number 105 is not on this street; placed on it between 104 and 106");
     insta::assert_snapshot!(plain("104-108 Heron Ln, Ternport"), @"address point | 104 Heron Ln, Ternport, OR 97981 | numbers 104–108 placed at 104");
     insta::assert_snapshot!(plain("900 Heron Ln, Ternport"), @"street | Heron Ln, Ternport, OR | number 900 is not on this street (nearest: 138); placed on the street");
 }
@@ -246,6 +248,7 @@ fn temporary_files_make_no_difference() {
                 postcode: "97981".into(),
                 lon: -123.8 + f64::from(i) * 1e-3,
                 lat: 46.2,
+                ..Default::default()
             }))
             .unwrap();
         }

@@ -59,6 +59,7 @@ fn town() -> &'static (tempfile::TempDir, Reference, Vec<House>) {
                         postcode: postcode.to_string(),
                         lon,
                         lat,
+                        ..Default::default()
                     }))
                     .unwrap();
                     houses.push(House { number, street: street.clone(), town: t, lon, lat });
@@ -221,6 +222,7 @@ fn ranges_with_sides_parity_and_directions() {
         region: "OR".into(),
         lon: -123.8,
         lat: 46.2,
+        ..Default::default()
     }))
     .unwrap();
     let folder = tempfile::tempdir().unwrap();
@@ -244,7 +246,7 @@ fn ranges_with_sides_parity_and_directions() {
     assert_eq!(at(291, 10.0).level, Level::StreetRange, "a range of both parities holds odd numbers too");
     let outside = at(150, 10.0);
     assert_eq!(outside.level, Level::Street);
-    assert_eq!(outside.changes, ["number 150 is not on this street (nearest: 200–299, 1–99); placed on the street"]);
+    assert_eq!(outside.changes, ["number 150 is not on this street; placed on it between 99 and 200"]);
     let description = r.describe();
     assert_eq!((description.segments, description.points, description.postcodes), (2, 0, 2));
     assert!(description.doubts.is_empty());
@@ -348,6 +350,7 @@ fn a_source_without_regions_speaks_of_the_same_town() {
             postcode: "97981".into(),
             lon: -123.8,
             lat: 46.2,
+            ..Default::default()
         })
     };
     // Two towns of one name are not merged with a third that does not say which it is.

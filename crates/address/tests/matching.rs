@@ -14,6 +14,7 @@ fn town() -> (tempfile::TempDir, Reference) {
             postcode: postcode.into(),
             lon,
             lat,
+            ..Default::default()
         }))
         .unwrap();
     };
@@ -47,6 +48,7 @@ fn town() -> (tempfile::TempDir, Reference) {
             region: region.into(),
             lon,
             lat,
+            ..Default::default()
         }))
         .unwrap();
     }

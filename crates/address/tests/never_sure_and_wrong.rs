@@ -30,7 +30,14 @@ fn numbered(country: &str, streets: &[&str], numbers: &[String]) -> World {
             let place = PlaceEntry { name: town.into(), region: region.into(), lon, lat, ..Default::default() };
             b.add(&Entry::Place(place)).unwrap();
         }
-        let code = PostcodeEntry { postcode: postcode.into(), locality: town.into(), region: region.into(), lon, lat };
+        let code = PostcodeEntry {
+            postcode: postcode.into(),
+            locality: town.into(),
+            region: region.into(),
+            lon,
+            lat,
+            ..Default::default()
+        };
         b.add(&Entry::Postcode(code)).unwrap();
         for (n, number) in numbers.iter().enumerate() {
             let point = PointEntry {
@@ -41,6 +48,7 @@ fn numbered(country: &str, streets: &[&str], numbers: &[String]) -> World {
                 postcode: postcode.into(),
                 lon: lon + 0.002 * s as f64,
                 lat: lat + 1e-4 * n as f64,
+                ..Default::default()
             };
             b.add(&Entry::Point(point)).unwrap();
         }

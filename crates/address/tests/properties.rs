@@ -251,6 +251,7 @@ fn a_damaged_file_with_everything_in_it_never_leads_astray() {
             postcode: "97981-0012".into(),
             lon: -123.8,
             lat: 46.2,
+            ..Default::default()
         }),
         Entry::Segment(SegmentEntry {
             street: "Levee Rd".into(),
@@ -267,6 +268,7 @@ fn a_damaged_file_with_everything_in_it_never_leads_astray() {
             region: "OR".into(),
             lon: -123.8,
             lat: 46.2,
+            ..Default::default()
         }),
         Entry::Place(PlaceEntry {
             name: "Tern Mill".into(),

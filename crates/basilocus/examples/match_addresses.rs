@@ -16,6 +16,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             postcode: "97981".into(),
             lon: -123.8 + f64::from(number) * 1e-4,
             lat: 46.2,
+            ..Default::default()
         }))?;
     }
     builder.add(&Entry::Place(PlaceEntry {

@@ -157,7 +157,7 @@ impl Layer {
     pub fn geocode(self, geocode: impl Into<Geocode>) -> Result<Self, Error> {
         let geocode = geocode.into();
         for path in &geocode.reference {
-            basilocus_address::Reference::open(path)?;
+            basilocus_address::Reference::open_all(path)?;
         }
         Ok(self.then(geocode))
     }

@@ -487,7 +487,11 @@ pub fn build(r: &BuildReport) -> String {
 
 /// What is inside a reference.
 pub fn reference(d: &ReferenceReport) -> String {
-    let mut out = format!("{}: address reference, country {}\n", d.file.display(), d.country);
+    let countries = match d.countries.len() {
+        0..=12 => d.countries.join(", "),
+        n => format!("{} and {} more", d.countries[..12].join(", "), n - 12),
+    };
+    let mut out = format!("{}: address reference, country {countries}\n", d.file.display());
     let _ = writeln!(
         out,
         "  holds      {} address points, {} street segments, {} streets with {} names, {} postcodes, {} localities",
@@ -509,21 +513,25 @@ pub fn reference(d: &ReferenceReport) -> String {
     if d.areas > 0 {
         let _ = writeln!(out, "  areas      {}, with {} for --extras", thousands(d.areas as u64), d.extras.join(", "));
     }
-    let _ = writeln!(out, "  size       {} bytes{per}; checksum fits", thousands(d.bytes as u64));
+    let _ = writeln!(out, "  size       {} bytes{per}; checksum fits", thousands(d.bytes));
     let mut localities = d.localities.clone();
     localities.sort_by(|a, b| {
         (b.address_points + b.segments).cmp(&(a.address_points + a.segments)).then(a.name.cmp(&b.name))
     });
     let shown = 30;
+    let several = d.countries.len() > 1;
     let rows: Vec<Vec<String>> = localities
         .iter()
         .take(shown)
         .map(|l| {
             let counts = [l.streets, l.address_points, l.segments].map(thousands);
-            [l.name.clone(), l.region.clone(), l.parent.clone()].into_iter().chain(counts).collect()
+            let country = several.then(|| l.country.clone());
+            let words = [l.name.clone(), l.region.clone(), l.parent.clone()];
+            country.into_iter().chain(words).chain(counts).collect()
         })
         .collect();
-    out.push_str(&table(&["locality", "region", "in", "streets", "address points", "segments"], &rows));
+    let header = ["country", "locality", "region", "in", "streets", "address points", "segments"];
+    out.push_str(&table(&header[usize::from(!several)..], &rows));
     if localities.len() > shown {
         let _ = writeln!(out, "  and {} more localities", localities.len() - shown);
     }

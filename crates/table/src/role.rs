@@ -20,10 +20,20 @@ pub enum Role {
     Address,
     /// House number.
     HouseNumber,
+    /// What stands behind the number and belongs to it (A, bis, ½).
+    NumberSuffix,
+    /// Direction in front of the street's name.
+    StreetDirection,
     /// Thoroughfare (street), with or without the number.
     Street,
+    /// Type of the thoroughfare (street, rue), in a column of its own.
+    StreetType,
+    /// Direction behind the street's name.
+    StreetDirectionAfter,
     /// Unit, flat, floor.
     Unit,
+    /// A second line of the address: a unit, a building, the street itself.
+    SecondLine,
     /// Locality: city, town, village.
     Locality,
     /// Region: state, province.
@@ -40,11 +50,16 @@ pub enum Role {
 
 impl Role {
     /// What an address consists of: the whole in one column, or its parts from the house to the country.
-    pub const ADDRESS: [Role; 8] = [
+    pub const ADDRESS: [Role; 13] = [
         Role::Address,
         Role::HouseNumber,
+        Role::NumberSuffix,
+        Role::StreetDirection,
         Role::Street,
+        Role::StreetType,
+        Role::StreetDirectionAfter,
         Role::Unit,
+        Role::SecondLine,
         Role::Locality,
         Role::Region,
         Role::Postcode,
@@ -62,6 +77,11 @@ impl Role {
             Role::Coordinates => "position in one column",
             Role::Address => "whole address",
             Role::HouseNumber => "house number",
+            Role::NumberSuffix => "suffix of the number",
+            Role::StreetDirection => "direction before the street",
+            Role::StreetType => "type of the street",
+            Role::StreetDirectionAfter => "direction behind the street",
+            Role::SecondLine => "second line",
             Role::Street => "street",
             Role::Unit => "unit",
             Role::Locality => "locality",

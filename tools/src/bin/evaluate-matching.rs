@@ -180,6 +180,7 @@ fn gazetteer(seed: u64) -> Result<()> {
                     region: region.into(),
                     lon,
                     lat,
+                    ..Default::default()
                 }))
             })
             .map_err(|e| anyhow!(e))?;

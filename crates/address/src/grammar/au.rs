@@ -46,7 +46,7 @@ pub static GRAMMAR: Grammar = Grammar {
     particles: "THE|OF",
     number_marks: "NO|NUMBER|#",
     number_suffixes: "",
-    crossing_words: "&|AND|AT",
+    crossing_words: "&|AND|AT|/|X",
     corner_words: "CORNER OF|CORNER|CNR OF|CNR|JUNCTION OF",
     postcodes: &["9999"],
     postcode_extension: 0,

@@ -105,7 +105,7 @@ pub static GRAMMAR: Grammar = Grammar {
     particles: "THE|OF|DE|DU|DES|LA|LE|LES|L|D",
     number_marks: "NO|NUMBER|#",
     number_suffixes: "",
-    crossing_words: "&|AND|AT|ET",
+    crossing_words: "&|AND|AT|ET|/|X",
     corner_words: "CORNER OF|CORNER|COIN|ANGLE",
     postcodes: &["A9A 9A9"],
     postcode_extension: 0,

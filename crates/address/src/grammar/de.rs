@@ -70,7 +70,7 @@ pub static GRAMMAR: Grammar = Grammar {
     particles: "AN|AM|DER|DEM|DIE|DAS|IM|IN|ZUM|ZUR|AUF|VON|VOM",
     number_marks: "NR|NUMMER|NO|HAUSNR",
     number_suffixes: "",
-    crossing_words: "&|UND|ECKE|U",
+    crossing_words: "&|UND|ECKE|U|/",
     corner_words: "ECKE|KREUZUNG",
     postcodes: &["99999"],
     postcode_extension: 0,

@@ -88,7 +88,7 @@ pub static GRAMMAR: Grammar = Grammar {
     particles: "DE|DEL|LA|EL|LOS|LAS|Y",
     number_marks: "NO|N|NUM|NUMERO|NRO",
     number_suffixes: "BIS|DUP|DUPLICADO",
-    crossing_words: "&|Y|ESQUINA|ESQ|CON",
+    crossing_words: "&|Y|ESQUINA|ESQ|CON|/",
     corner_words: "ESQUINA|ESQ|CRUCE|CRUCE DE",
     postcodes: &["99999"],
     postcode_extension: 0,

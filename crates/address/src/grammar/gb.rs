@@ -99,7 +99,7 @@ pub static GRAMMAR: Grammar = Grammar {
     particles: "THE|OF|ON|UPON|IN|BY|LE",
     number_marks: "NO|NUMBER|#",
     number_suffixes: "",
-    crossing_words: "&|AND|AT",
+    crossing_words: "&|AND|AT|/|X",
     corner_words: "CORNER OF|CORNER|CNR OF|CNR|JUNCTION OF",
     postcodes: &["A99 9AA", "A9 9AA", "AA99 9AA", "AA9 9AA", "A9A 9AA", "AA9A 9AA"],
     postcode_extension: 0,

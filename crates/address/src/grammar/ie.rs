@@ -104,7 +104,7 @@ pub static GRAMMAR: Grammar = Grammar {
     particles: "THE|OF",
     number_marks: "NO|NUMBER|#",
     number_suffixes: "",
-    crossing_words: "&|AND|AT",
+    crossing_words: "&|AND|AT|/|X",
     corner_words: "CORNER OF|CORNER|CNR OF|CNR|JUNCTION OF",
     postcodes: &["A99 ****", "A9A ****"],
     postcode_extension: 0,

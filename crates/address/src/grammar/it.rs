@@ -84,7 +84,7 @@ pub static GRAMMAR: Grammar = Grammar {
     particles: "DI|DEL|DELLA|DELLE|DEI|DEGLI|DELL|ALL|NELL|SULL|DALL|L|D|E|LA|LO|IL|LE|I",
     number_marks: "N|NO|NUM|NUMERO|CIVICO",
     number_suffixes: "BIS|TER|QUATER",
-    crossing_words: "&|ANGOLO|ANG|E",
+    crossing_words: "&|ANGOLO|ANG|E|/",
     corner_words: "ANGOLO|ANG|INCROCIO",
     postcodes: &["99999"],
     postcode_extension: 0,

@@ -17,6 +17,7 @@ pub mod ie;
 pub mod it;
 pub mod nl;
 pub mod nz;
+pub mod plain;
 pub mod pt;
 pub mod us;
 
@@ -137,14 +138,16 @@ pub static GRAMMARS: &[&Grammar] = &[
     &it::GRAMMAR,
 ];
 
-/// The grammar of a country by its ISO code or a name of it; case and accents do not count.
+/// The grammar of a country by an ISO 3166 code or a name of it; case and accents do not count. Nothing for countries
+/// that have none here.
 pub fn of_country(text: &str) -> Option<&'static Grammar> {
-    let words = crate::normal::words(text);
-    GRAMMARS
-        .iter()
-        .find(|g| g.country == words)
-        .or_else(|| GRAMMARS.iter().find(|g| spellings(g.country_names).any(|n| n == words)))
-        .copied()
+    let code = crate::country::code_of(text)?;
+    GRAMMARS.iter().find(|g| g.country == code).copied()
+}
+
+/// The grammar of a country by its code of two letters; the plain one where it has none of its own.
+pub fn of_code(code: &str) -> &'static Grammar {
+    GRAMMARS.iter().find(|g| g.country == code).copied().unwrap_or(&plain::GRAMMAR)
 }
 
 /// The spellings of an entry.

@@ -70,7 +70,7 @@ pub static GRAMMAR: Grammar = Grammar {
     particles: "DE|HET|DEN|DER|VAN|T|TEN|TER|IN|AAN|OP",
     number_marks: "NR|NO|NUMMER|HUISNR",
     number_suffixes: "BIS",
-    crossing_words: "&|EN|HOEK",
+    crossing_words: "&|EN|HOEK|/",
     corner_words: "HOEK|KRUISING",
     postcodes: &["9999 AA", "9999"],
     postcode_extension: 0,

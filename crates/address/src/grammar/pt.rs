@@ -77,7 +77,7 @@ pub static GRAMMAR: Grammar = Grammar {
     particles: "DE|DO|DA|DOS|DAS|E|O|A|OS|AS",
     number_marks: "NO|N|NUM|NUMERO|NR",
     number_suffixes: "BIS",
-    crossing_words: "&|COM|ESQUINA",
+    crossing_words: "&|COM|ESQUINA|/",
     corner_words: "ESQUINA|CRUZAMENTO",
     postcodes: &["9999-999", "9999"],
     postcode_extension: 0,

@@ -3,7 +3,9 @@
 use super::context::Context;
 use super::score::{self, Parts};
 use super::similar::Asked;
-use crate::parse::{ParsedAddress, Thoroughfare};
+use crate::Text;
+use crate::normal;
+use crate::parse::{ParsedAddress, Thoroughfare, roads_called_alike};
 use crate::reference::{KeyKind, Reference};
 
 /// Streets that are looked at closely.
@@ -29,6 +31,8 @@ pub(super) struct Search<'a> {
     context: &'a Context,
     places: Vec<u32>,
     asked: Asked<'a>,
+    /// Names that a road known by its number may have too.
+    called_alike: Vec<Text>,
     seen: Vec<u32>,
     /// The streets found, cheapest first once [`Search::best`] has sorted them.
     found: Vec<Street>,
@@ -50,6 +54,7 @@ impl<'a> Search<'a> {
             context,
             places: context.places(),
             asked: Asked::new(&wanted.name, reference.grammar()),
+            called_alike: roads_called_alike(&wanted.name, reference.grammar()),
             seen: Vec::new(),
             found: Vec::new(),
             same_name_elsewhere: Vec::new(),
@@ -62,6 +67,9 @@ impl<'a> Search<'a> {
         self.reference.similar_names(self.asked.key(), 0..=0, &mut |name| names.push(name));
         if let Some(bare) = self.asked.bare_key() {
             self.reference.similar_names(bare, 0..=0, &mut |name| names.push(name));
+        }
+        for road in &self.called_alike {
+            self.reference.similar_names(&normal::key(road, false), 0..=0, &mut |name| names.push(name));
         }
         for name in names {
             if !self.new_name(name) {
@@ -159,6 +167,9 @@ impl<'a> Search<'a> {
     fn name_cost(&self, name: u32) -> Option<i32> {
         if self.reference.name_is(name, &self.wanted.name) {
             return Some(0);
+        }
+        if self.called_alike.iter().any(|road| self.reference.name_is(name, road)) {
+            return Some(score::ROAD_KIND);
         }
         // Most are another name at first sight, which needs no look at whether their text is valid.
         if self.asked.is_another(self.reference.name_bytes(name)) {

@@ -69,6 +69,7 @@ pub(super) fn place(
                 postcode: None,
                 suffix: 0,
                 extension: None,
+                radius_m: 0.0,
                 note: Note::Crossing(y.id),
             });
         }

@@ -21,7 +21,8 @@ fn trusted(level: Level, parts: &Parts) -> u8 {
 
 /// A place as a candidate for a person to choose.
 fn offered(matcher: &Matcher, place: u32) -> Option<Candidate> {
-    let l = matcher.reference.place(place);
+    let reference = matcher.reference;
+    let l = reference.place(place);
     let (lon, lat) = l.position?;
     let level = if matches!(l.kind, PlaceKind::District | PlaceKind::Region) { Level::Region } else { Level::Locality };
     Some(Candidate {
@@ -31,10 +32,11 @@ fn offered(matcher: &Matcher, place: u32) -> Option<Candidate> {
         raw: 0.0,
         lon,
         lat,
-        address: tail(matcher.reference.grammar(), l.name, l.region, ""),
+        radius_m: l.radius_m,
+        address: tail(matcher.reference, l.name, l.region, ""),
         changes: Vec::new(),
         locality: if level == Level::Region { Text::default() } else { l.name.into() },
-        region: l.region.into(),
+        region: reference.region_as_written(l.region).into(),
         parent: l.parent.into(),
         postcode: Text::default(),
         extension: Text::default(),
@@ -52,7 +54,6 @@ fn offers(matcher: &Matcher, tried: &Tried) -> Vec<Candidate> {
 /// The place of a postcode or locality, or why it is none.
 pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcome> {
     let reference = matcher.reference;
-    let grammar = reference.grammar();
     let (a, context) = (&tried.a, &tried.context);
     let street_asked = !a.street.name.is_empty();
     let set_aside = |class: Unplaced, reason: String| {
@@ -85,8 +86,8 @@ pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcom
                     "{}postcode {} is not in region {} (it is in {}): correct one of them",
                     because(&changes),
                     a.postcode,
-                    a.region,
-                    postcode.region
+                    reference.region_as_written(&a.region),
+                    reference.region_as_written(postcode.region)
                 ),
             );
         }
@@ -141,10 +142,11 @@ pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcom
             raw: f64::from(parts.sum()),
             lon: postcode.lon,
             lat: postcode.lat,
-            address: tail(grammar, name, postcode.region, &a.postcode),
+            radius_m: postcode.radius_m,
+            address: tail(reference, name, postcode.region, &a.postcode),
             changes,
             locality: name.into(),
-            region: postcode.region.into(),
+            region: reference.region_as_written(postcode.region).into(),
             parent: parent.into(),
             postcode: a.postcode.clone(),
             extension: Text::default(),
@@ -165,7 +167,6 @@ fn locality(
     street_asked: bool,
 ) -> Result<Candidate, Outcome> {
     let reference = matcher.reference;
-    let grammar = reference.grammar();
     let (a, context) = (&tried.a, &tried.context);
     let because = if changes.is_empty() { String::new() } else { format!("{}; ", changes.join("; ")) };
     let set_aside = |class: Unplaced, reason: String| {
@@ -222,7 +223,9 @@ fn locality(
                     Unplaced::LocalityAndRegion,
                     format!(
                         "{because}{} is not in region {} (it is in {}): correct one of them",
-                        l.name, a.region, l.region
+                        l.name,
+                        reference.region_as_written(&a.region),
+                        reference.region_as_written(l.region)
                     ),
                 );
             }
@@ -239,10 +242,11 @@ fn locality(
                 raw: f64::from(parts.sum()),
                 lon,
                 lat,
-                address: tail(grammar, l.name, if l.name == l.region { "" } else { l.region }, ""),
+                radius_m: l.radius_m,
+                address: tail(reference, l.name, if l.name == l.region { "" } else { l.region }, ""),
                 changes,
                 locality: if coarser(kind) { Text::default() } else { l.name.into() },
-                region: l.region.into(),
+                region: reference.region_as_written(l.region).into(),
                 parent: l.parent.into(),
                 postcode: Text::default(),
                 extension: Text::default(),
@@ -254,7 +258,7 @@ fn locality(
                 .take(5)
                 .map(|l| reference.place(*l))
                 .map(|l| {
-                    let text = tail(grammar, l.name, l.region, "");
+                    let text = tail(reference, l.name, l.region, "");
                     if l.parent.is_empty() { text } else { format!("{text} ({})", l.parent) }
                 })
                 .collect();
@@ -290,9 +294,9 @@ fn aside(candidates: Vec<Candidate>, class: Unplaced, reason: String) -> Result<
 fn street_not_found(matcher: &Matcher, tried: &Tried) -> String {
     let reference = matcher.reference;
     let (a, context) = (&tried.a, &tried.context);
-    let mut name = normal::title(&a.street.name);
+    let mut name = normal::title(a.street.typed_name());
     if let Some(other) = &a.crossing {
-        name = format!("{name} & {}", normal::title(&other.name));
+        name = format!("{name} & {}", normal::title(other.typed_name()));
         return format!("no crossing of \"{name}\" is in the reference");
     }
     let place = match (context.named.first(), a.postcode.is_empty()) {

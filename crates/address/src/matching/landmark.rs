@@ -55,6 +55,7 @@ pub(super) fn place(matcher: &Matcher, a: &ParsedAddress, context: &Context, rea
             postcode: None,
             suffix: 0,
             extension: None,
+            radius_m: 0.0,
             note: Note::Landmark(place),
         });
     }

@@ -7,6 +7,7 @@
 //! | `similar` | how alike two names are |
 //! | `difference` | what kind of difference two names have |
 //! | `place` | from a street to a position: address point, number range, or the street as a whole |
+//! | `extent` | where a street as a whole is, and how far the truth may be from a place |
 //! | `crossing` | the crossing of two streets |
 //! | `landmark` | buildings, parks, stations by name |
 //! | `fallback` | the postcode, the locality, the region, and contradictions that forbid even that |
@@ -23,6 +24,7 @@ mod confidence;
 mod context;
 mod crossing;
 mod difference;
+mod extent;
 mod fallback;
 mod landmark;
 mod place;
@@ -39,10 +41,11 @@ pub use unplaced::Unplaced;
 pub use within::{Polygon, Within};
 pub(crate) use words::{street_text, tail};
 
-use crate::Text;
+use crate::grammar::{self, TypePlace};
 use crate::nearest::metres;
 use crate::parse::{AddressInput, LONGEST, ParsedAddress, readings};
 use crate::reference::Reference;
+use crate::{Text, normal};
 use candidates::Search;
 use compact_str::format_compact;
 use context::Context;
@@ -173,6 +176,9 @@ pub struct Candidate {
     pub lon: f64,
     /// Latitude, degrees.
     pub lat: f64,
+    /// How far the truth may be from there, metres: in at least 95 of 100 such rows that are right at their level it
+    /// is no farther.
+    pub radius_m: f64,
     /// The address in standard form.
     pub address: String,
     /// What was changed or passed over to match, in words.
@@ -267,8 +273,38 @@ impl<'a> Matcher<'a> {
     }
 
     fn try_reading(&self, a: ParsedAddress, tried: &mut Vec<Tried>, placed: &mut Vec<Placed>) {
-        let reference = self.reference;
         let a = self.with_leading_zero(&a).unwrap_or(a);
+        let (before, index) = (placed.len(), tried.len());
+        self.try_as_it_is(a, tried, placed);
+        let is_good = placed[before..].iter().any(|p| p.level < Level::Street && p.parts.sum() <= score::GOOD);
+        // "120 JUNIPER VALLEY PLACE" on Juniper Valley Place Road: the word that seems its type belongs to the name.
+        if !is_good && let Some(a) = self.with_type_in_its_name(&tried[index].a) {
+            self.try_as_it_is(a, tried, placed);
+        }
+    }
+
+    /// The address with the type as a part of the name, where a street has that name.
+    fn with_type_in_its_name(&self, a: &ParsedAddress) -> Option<ParsedAddress> {
+        let reference = self.reference;
+        let grammar = reference.grammar();
+        let kind = a.street.street_type.filter(|_| grammar.type_place == TypePlace::After)?;
+        let (_, list) = grammar.street_types.get(usize::from(kind))?;
+        let names = grammar::spellings(list).map(|word| format_compact!("{} {word}", a.street.name));
+        let name = names.into_iter().find(|name| {
+            let mut is_there = false;
+            reference.similar_names(&normal::key(name, grammar.umlauts), 0..=0, &mut |id| {
+                is_there |= reference.name_is(id, name);
+            });
+            is_there
+        })?;
+        let mut whole = a.clone();
+        (whole.street.name, whole.street.street_type) = (name, None);
+        whole.prior += 1;
+        Some(whole)
+    }
+
+    fn try_as_it_is(&self, a: ParsedAddress, tried: &mut Vec<Tried>, placed: &mut Vec<Placed>) {
+        let reference = self.reference;
         // Readings of a text may differ in the street alone.
         let context = tried
             .iter()
@@ -370,6 +406,22 @@ impl<'a> Matcher<'a> {
             return self.fall_back(tried, Vec::new());
         };
         let apart = |p: &Placed| metres((p.lon, p.lat), (first.lon, first.lat)) > score::SAME_PLACE_M;
+        let line = |p: &Placed| tried[p.reading].a.line_of_several;
+        let other_line = |p: &&Placed| line(p) != line(first) && p.level <= Level::StreetRange && apart(p);
+        if line(first).is_some()
+            && let Some(other) = placed[1..].iter().find(other_line)
+        {
+            let candidates =
+                [first, other].map(|p| words::candidate(self, &tried[p.reading], p, f64::from(p.parts.sum())));
+            return Outcome::SetAside {
+                class: Unplaced::SeveralAddresses,
+                reason: format!(
+                    "several addresses in one cell: {} | {}; put each in a row of its own",
+                    candidates[0].address, candidates[1].address
+                ),
+                candidates: candidates.into(),
+            };
+        }
         let best_cost = first.parts.sum();
         // A street as a whole is no rival to a house on it.
         let rivals: Vec<&Placed> =

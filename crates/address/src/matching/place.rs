@@ -3,11 +3,11 @@
 use super::candidates::Street;
 use super::context::Context;
 use super::score::{self, Parts};
-use super::{Level, Matcher};
+use super::{Level, Matcher, extent};
 use crate::nearest::metres;
 use crate::normal;
 use crate::parse::ParsedAddress;
-use crate::reference::{Reference, SegmentView, StreetView};
+use crate::reference::{PointView, Reference, SegmentView, StreetView};
 
 /// What else is to be told of a place.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -42,6 +42,8 @@ pub(crate) struct Placed {
     pub postcode: Option<u32>,
     pub suffix: u32,
     pub extension: Option<u32>,
+    /// How far the truth may be from there, metres; for what is coarser than a range it is found when it is told.
+    pub radius_m: f64,
     pub note: Note,
 }
 
@@ -97,6 +99,7 @@ pub(super) fn place(
         postcode: None,
         suffix: 0,
         extension: None,
+        radius_m: 0.0,
         note,
     };
     // The street's own postcode is known by its points; what the locality has is known at once.
@@ -134,6 +137,7 @@ pub(super) fn place(
             };
             let mut placed = new(Level::AddressPoint, parts, (point.lon, point.lat), Note::None);
             (placed.postcode, placed.suffix, placed.extension) = (point.postcode, point.suffix, point.extension);
+            placed.radius_m = extent::of_point(reference, a, &point);
             out.push(placed);
             any = true;
         }
@@ -146,19 +150,28 @@ pub(super) fn place(
     }
     if let Some((cost, segment, side)) = range_of(reference, &view, number) {
         let (from, to) = segment.ranges[side].unwrap_or_default();
-        let position = along(&reference.line(&segment), from, to, number, side == 0, matcher.options.set_back_m);
+        let line = reference.line(&segment);
+        let position = along(&line, from, to, number, side == 0, matcher.options.set_back_m);
         let parts =
             Parts { number: cost, postcode: postcode_cost(reference, a, segment.postcodes[side]), ..street.parts };
         let note = if cost > score::RANGE { Note::Parity(from.min(to), from.max(to)) } else { Note::None };
         let mut placed = new(Level::StreetRange, parts, position, note);
         placed.postcode = segment.postcodes[side];
+        let length: f64 = line.windows(2).map(|w| metres(w[0], w[1])).sum();
+        placed.radius_m = extent::of_stretch(length, matcher.options.set_back_m);
         out.push(placed);
         return;
     }
-    if let Some((position, postcode, low, high)) = between(reference, &view, number) {
+    if let Some((low, high)) = neighbours(reference, &view, number) {
+        let (from, to) = ((low.lon, low.lat), (high.lon, high.lat));
+        let t = f64::from(number - low.number) / f64::from(high.number - low.number);
+        let position = (from.0 + t * (to.0 - from.0), from.1 + t * (to.1 - from.1));
+        let postcode = low.postcode.filter(|p| high.postcode == Some(*p));
         let parts = Parts { number: score::BETWEEN, postcode: postcode_cost(reference, a, postcode), ..street.parts };
-        let mut placed = new(Level::StreetRange, parts, position, Note::Between(low, high));
+        let mut placed = new(Level::StreetRange, parts, position, Note::Between(low.number, high.number));
         placed.postcode = postcode;
+        let accuracy_m = low.accuracy_m.max(high.accuracy_m);
+        placed.radius_m = extent::of_stretch(metres(from, to), matcher.options.set_back_m.max(accuracy_m));
         out.push(placed);
         return;
     }
@@ -229,21 +242,17 @@ fn range_of(reference: &Reference, view: &StreetView, number: u32) -> Option<(i3
     best
 }
 
-/// A place between the points of the nearest numbers below and above on the same side.
-#[allow(clippy::type_complexity)]
-fn between(reference: &Reference, view: &StreetView, number: u32) -> Option<((f64, f64), Option<u32>, u32, u32)> {
+/// The points of the nearest numbers below and above on the same side, where they are near enough to place a house
+/// between them.
+fn neighbours(reference: &Reference, view: &StreetView, number: u32) -> Option<(PointView, PointView)> {
     let after = reference.points_with(view, number).start;
     let (first, end) = (view.points.0, view.points.0 + view.points.1);
     let same_side = |id: &u32| reference.point(*id).number % 2 == number % 2;
     let low = (first..after).rev().take(12).find(same_side).map(|id| reference.point(id))?;
     let high = (after..end).take(12).find(same_side).map(|id| reference.point(id))?;
-    let (a, b) = ((low.lon, low.lat), (high.lon, high.lat));
-    if high.number - low.number > BETWEEN_NUMBERS || metres(a, b) > BETWEEN_M {
-        return None;
-    }
-    let t = f64::from(number - low.number) / f64::from(high.number - low.number);
-    let postcode = low.postcode.filter(|p| high.postcode == Some(*p));
-    Some(((a.0 + t * (b.0 - a.0), a.1 + t * (b.1 - a.1)), postcode, low.number, high.number))
+    let is_near =
+        high.number - low.number <= BETWEEN_NUMBERS && metres((low.lon, low.lat), (high.lon, high.lat)) <= BETWEEN_M;
+    is_near.then_some((low, high))
 }
 
 /// The numbers and ranges nearest to one that is not there, in words.

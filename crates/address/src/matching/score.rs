@@ -97,6 +97,8 @@ pub(super) const WORD_ORDER: i32 = 4;
 pub(super) const PARTICLES: i32 = 1;
 /// A figure with or without its ending ("5", "5TH").
 pub(super) const ENDING: i32 = 2;
+/// A road known by its number that is called by another kind.
+pub(super) const ROAD_KIND: i32 = 4;
 /// The beginning of the name alone.
 pub(super) const CUT_SHORT: i32 = 10;
 

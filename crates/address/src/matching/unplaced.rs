@@ -14,6 +14,8 @@ pub enum Unplaced {
     OutsideTheArea,
     /// Several places fit equally well.
     SeveralEqual,
+    /// The text has several addresses.
+    SeveralAddresses,
     /// The match is coarser than was asked for.
     CoarserThanAsked,
     /// The match is less sure than was asked for.
@@ -40,6 +42,7 @@ impl Unplaced {
             Unplaced::NoAddress => "no address",
             Unplaced::OutsideTheArea => "outside the area",
             Unplaced::SeveralEqual => "several equal candidates",
+            Unplaced::SeveralAddresses => "several addresses in one cell",
             Unplaced::CoarserThanAsked => "coarser than asked",
             Unplaced::ConfidenceTooLow => "confidence too low",
             Unplaced::StreetNotFound => "street not found",

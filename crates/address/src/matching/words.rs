@@ -1,8 +1,8 @@
 //! Candidates as people read them: the address in standard form, and what was changed to match it.
 
 use super::place::{Note, Placed, nearest_numbers};
-use super::{Candidate, Level, Matcher, Tried, confidence, score};
-use crate::grammar::{Grammar, NumberPlace, TypePlace};
+use super::{Candidate, Level, Matcher, Tried, confidence, extent, score};
+use crate::grammar::{NumberPlace, TypePlace};
 use crate::nearest::metres;
 use crate::parse::{ParsedAddress, Thoroughfare};
 use crate::reference::{PlaceKind, PlaceView, Reference, StreetView};
@@ -13,6 +13,7 @@ use compact_str::format_compact;
 pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) -> Candidate {
     let reference = matcher.reference;
     let a = &tried.a;
+    let extent = extent::of(matcher, a, p);
     let mut changes = a.read_as.clone();
     let code = p.postcode.map_or("", |c| reference.string(c));
     let extension = p
@@ -26,7 +27,7 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
             }
             let within = view.within.map(|w| reference.place(w));
             let locality = within.map_or("", |w| w.name);
-            (format!("{}, {}", view.name, tail(reference.grammar(), locality, view.region, "")), within.unwrap_or(view))
+            (format!("{}, {}", view.name, tail(reference, locality, view.region, "")), within.unwrap_or(view))
         }
         _ => {
             let view = reference.street(p.street);
@@ -41,7 +42,7 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
                 }
                 street = format!("{street} & {}", street_text(reference, &other_view));
             }
-            note_changes(reference, a, p, &view, &mut changes);
+            note_changes(reference, a, p, &view, extent.between, &mut changes);
             let before = reference.grammar().number == NumberPlace::Before;
             let (first, second) = if before { (&number, &street) } else { (&street, &number) };
             let mut line = String::with_capacity(80);
@@ -55,22 +56,24 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
                 normal::push_title(&a.unit, &mut line);
             }
             line.push_str(", ");
-            push_tail(reference.grammar(), [l.name, l.region, code], &mut line);
+            push_tail(reference, [l.name, l.region, code], &mut line);
             (line, l)
         }
     };
     postcode_changes(reference, tried, p, code, &mut changes);
+    let region = reference.region_as_written(l.region);
     Candidate {
         level: p.level,
         confidence: confidence::of(p.level, raw).min(ceiling(reference, tried, p)),
         parts: p.parts,
         raw,
-        lon: p.lon,
-        lat: p.lat,
+        lon: extent.position.0,
+        lat: extent.position.1,
+        radius_m: extent.radius_m.ceil(),
         address,
         changes,
         locality: l.name.into(),
-        region: l.region.into(),
+        region: region.into(),
         parent: l.parent.into(),
         postcode: code.into(),
         extension,
@@ -157,7 +160,8 @@ fn changes(
         });
     }
     if !a.region.is_empty() && !l.region.is_empty() && l.region != a.region {
-        out.push(format!("region {} read as {}", a.region, l.region));
+        let written = |region| reference.region_as_written(region);
+        out.push(format!("region {} read as {}", written(&a.region), written(l.region)));
     }
 }
 
@@ -194,7 +198,7 @@ fn name_changes(reference: &Reference, wanted: &Thoroughfare, view: &StreetView,
     let grammar = reference.grammar();
     let name = reference.name_text(view.name);
     if !normal::same_key(name, &wanted.name, grammar.umlauts) {
-        let mut text = read_as("", &wanted.name);
+        let mut text = read_as("", wanted.typed_name());
         normal::push_title(name, &mut text);
         text.push('"');
         out.push(text);
@@ -224,9 +228,23 @@ fn name_changes(reference: &Reference, wanted: &Thoroughfare, view: &StreetView,
 }
 
 /// What is to be told of the number.
-fn note_changes(reference: &Reference, a: &ParsedAddress, p: &Placed, view: &StreetView, out: &mut Vec<String>) {
+fn note_changes(
+    reference: &Reference,
+    a: &ParsedAddress,
+    p: &Placed,
+    view: &StreetView,
+    between: Option<(u32, u32)>,
+    out: &mut Vec<String>,
+) {
     let number = a.number.unwrap_or_default();
+    match (p.note, between) {
+        (Note::NumberNotThere, Some((low, high))) => {
+            out.push(format!("number {number} is not on this street; placed on it between {low} and {high}"))
+        }
+        _ => {}
+    }
     match p.note {
+        Note::NumberNotThere if between.is_some() => {}
         Note::NoNumber => out.push("no house number: placed on the street".into()),
         Note::NumberNotThere => out.push(format!(
             "number {number} is not on this street (nearest: {}); placed on the street",
@@ -288,15 +306,16 @@ pub(super) fn contradiction(reference: &Reference, tried: &Tried) -> String {
 }
 
 /// `Ternport, OR 97981`, `97981 Ternport`, without what is empty.
-pub(crate) fn tail(grammar: &Grammar, locality: &str, region: &str, postcode: &str) -> String {
+pub(crate) fn tail(reference: &Reference, locality: &str, region: &str, postcode: &str) -> String {
     let mut out = String::with_capacity(locality.len() + region.len() + postcode.len() + 4);
-    push_tail(grammar, [locality, region, postcode], &mut out);
+    push_tail(reference, [locality, region, postcode], &mut out);
     out
 }
 
 /// Appends locality, region and postcode.
-fn push_tail(grammar: &Grammar, [locality, region, postcode]: [&str; 3], out: &mut String) {
-    let parts = if grammar.postcode_first {
+fn push_tail(reference: &Reference, [locality, region, postcode]: [&str; 3], out: &mut String) {
+    let region = reference.region_as_written(region);
+    let parts = if reference.grammar().postcode_first {
         [(postcode, ""), (locality, " "), (region, ", ")]
     } else {
         // Without a region a comma parts locality and postcode too.

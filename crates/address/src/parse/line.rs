@@ -121,7 +121,8 @@ pub(super) fn unit_text(words: &str, grammar: &Grammar) -> Text {
     }
 }
 
-fn is_number(token: &str) -> bool {
+/// Whether a token begins with figures.
+pub(super) fn is_number(token: &str) -> bool {
     token.starts_with(|c: char| c.is_ascii_digit())
 }
 
@@ -129,6 +130,16 @@ fn is_number(token: &str) -> bool {
 fn is_unit_value(token: &str) -> bool {
     token.len() <= 5 && (token.len() <= 2 || token.bytes().any(|b| b.is_ascii_digit()))
 }
+
+/// Whether what seems a second line of a part ("12 HWY 5 OAK ST") is the number of a road and what follows it.
+pub(super) fn is_route_part(part: &Line, at: usize, rest: &Line, grammar: &Grammar) -> bool {
+    let before = at.saturating_sub(3);
+    (before..at).any(|i| name::route(part, i, part.tokens.len(), grammar).is_some_and(|(n, _)| i + n > at))
+        || rest.tokens.len() < 2
+}
+
+/// More than any address costs that is taken without looking on.
+const BOTH_ARE_TRIED: i32 = 5;
 
 /// Gives the readings of a line to `each`. `number` is what a column of its own says.
 pub(super) fn readings(
@@ -144,6 +155,7 @@ pub(super) fn readings(
     for n in (1..=2).rev() {
         if to > n && line.word(0, n, grammar).care_of {
             from = (n..to).find(|i| is_number(line.tokens[*i])).unwrap_or(to);
+            out.pass_over(line.window(0, from));
             break;
         }
     }
@@ -152,11 +164,12 @@ pub(super) fn readings(
             out.post_box = true;
             return each(out);
         }
+        out.pass_over(line.window(at, to));
         to = at;
     }
     if !number_column.is_empty() {
         let column = Tokens::new(number_column, grammar);
-        if let Some(found) = number::take(&column.line(), 0, grammar) {
+        if let Some(found) = number::take_whole(&column.line(), grammar) {
             // The number again in front of the street, or behind it.
             if let Some(again) = number::take(line, from, grammar)
                 && again.number == found.number
@@ -173,6 +186,14 @@ pub(super) fn readings(
                 out.unit = format_compact!("Unit {}", found.unit);
             }
         }
+    }
+    // "ACME & CO 12 HERON LN": a firm in front of the number.
+    if out.number.is_none()
+        && grammar.number == NumberPlace::Before
+        && let Some(at) = number_behind_a_firm(line, from, to, grammar)
+    {
+        out.pass_over(line.window(from, at));
+        from = at;
     }
     // A unit in front of the number: "FLAT 3 12 HIGH STREET".
     if out.number.is_none() && to > from + 2 {
@@ -221,6 +242,22 @@ pub(super) fn readings(
         out.place = line.window(from, to).into();
     }
     out.street = thoroughfare(line, from, to, grammar);
+    // "2/14 MILL LANE": a flat of number 14, or a part of number 2; what tells them apart is whether they are there.
+    if let Some(second) = out.number_suffix.strip_prefix('/').and_then(|s| s.parse::<u32>().ok()) {
+        let first = out.number.unwrap_or_default();
+        out.prior += BOTH_ARE_TRIED;
+        out.number_suffix = Text::default();
+        for (number, unit) in [(second, first), (first, second)] {
+            let mut one = out.clone();
+            one.number = Some(number);
+            set_unit(&mut one, &format!("Unit {unit}"));
+            one.read_as.push(format!("{first}/{second} read as unit {unit} of number {number}"));
+            if !each(one) {
+                return false;
+            }
+        }
+        return true;
+    }
     // "3-27 HERON ST": a unit and a number, or a range. Both are tried.
     if grammar.joined_unit == JoinedUnit::Hyphen
         && let Some(second) = out.number_suffix.strip_prefix('-').and_then(|s| s.parse::<u32>().ok())
@@ -235,6 +272,20 @@ pub(super) fn readings(
         out.prior += 1;
     }
     each(out)
+}
+
+/// Where the number stands behind the name of a firm: two words or more, one of them "&", none of them a street's.
+fn number_behind_a_firm(line: &Line, from: usize, to: usize, grammar: &Grammar) -> Option<usize> {
+    if is_number(line.tokens.get(from).filter(|_| from < to)?) {
+        return None;
+    }
+    let at = (from + 2..to).find(|i| is_number(line.tokens[*i]))?;
+    let firm = from..at;
+    let is_firm = line.tokens[firm.clone()].contains(&"&")
+        && !line.words[firm.clone()].iter().any(|w| w.street_type.is_some() || w.unit.is_some() || w.corner)
+        && !firm.into_iter().any(|i| name::route(line, i, to, grammar).is_some());
+    let rest = line.part(at, to);
+    (is_firm && rest.tokens.len() > 2 && has_type(&rest, grammar)).then_some(at)
 }
 
 fn set_unit(out: &mut ParsedAddress, unit: &str) {
@@ -276,6 +327,18 @@ fn number_before(line: &Line, from: &mut usize, to: &mut usize, out: &mut Parsed
     let mut at = *from;
     if at + 1 < *to && line.words[at].number_mark && is_number(line.tokens[at + 1]) {
         at += 1;
+    }
+    // "105 105 OAK ST"
+    if at + 2 < *to && line.tokens[at] == line.tokens[at + 1] && line.tokens[at].bytes().all(|b| b.is_ascii_digit()) {
+        out.pass_over(line.tokens[at]);
+        at += 1;
+    }
+    // "#111 FERRY ST"
+    if let Some(figures) = line.tokens.get(at).filter(|_| at + 1 < *to).and_then(|t| t.strip_prefix('#'))
+        && let Ok(number) = figures.parse()
+    {
+        (out.number, *from) = (Some(number), at + 1);
+        return;
     }
     if let Some(found) = number::take(line, at, grammar).filter(|f| at + f.used < *to) {
         *from = at + found.used;
@@ -361,6 +424,9 @@ fn number_after(line: &Line, from: &mut usize, to: &mut usize, out: &mut ParsedA
 }
 
 fn put_number(out: &mut ParsedAddress, found: number::Found) {
+    if let Some(typed) = &found.corrected {
+        out.read_as.push(format!("number {typed} read as {}", found.number));
+    }
     out.number = Some(found.number);
     out.number_suffix = found.suffix;
     out.number_to = found.to;
@@ -381,12 +447,15 @@ fn trailing_unit(line: &Line, from: usize, to: &mut usize, out: &mut ParsedAddre
         if line.words[i].unit.is_none() {
             continue;
         }
-        let value = line.tokens.get(i + 1).filter(|_| i + 1 < *to);
+        // "APARTMENT NUMBER 4"
+        let mark = usize::from(i + 2 < *to && line.words[i + 1].number_mark);
+        let value = line.tokens.get(i + 1 + mark).filter(|_| i + 1 + mark < *to);
         // "APT 3", at the end; a designator may be a word of a name too ("PLACE LOT").
-        if value.is_some_and(|v| is_unit_value(v) || i + 2 == *to && v.len() <= 5)
+        if value.is_some_and(|v| is_unit_value(v) || i + 2 + mark == *to && v.len() <= 5)
             && (i > from + 1 || out.number.is_none())
         {
-            set_unit(out, &unit_text(line.window(i, *to), grammar));
+            let value = line.window(i + 1 + mark, *to);
+            set_unit(out, &unit_text(&format!("{token} {value}"), grammar));
             *to = i;
             return;
         }
@@ -436,7 +505,7 @@ fn crossing(
         if !line.words[i].crossing && !line.words[i].corner {
             continue;
         }
-        if !(sure || token == "&" || typed(start, i) && typed(i + 1, to)) {
+        if !(sure || matches!(token, "&" | "/" | "X") || typed(start, i) && typed(i + 1, to)) {
             continue;
         }
         let mut out = base.clone();
@@ -446,7 +515,9 @@ fn crossing(
             continue;
         }
         out.crossing = Some(other);
-        return each(out);
+        // "A X B": the letter may be a word of a name.
+        let go_on = each(out);
+        return go_on && token == "X";
     }
     true
 }
@@ -527,6 +598,10 @@ pub(super) fn thoroughfare(line: &Line, start: usize, end: usize, grammar: &Gram
         }
     }
     out.name = name::spelled(line, from, to, grammar);
+    let typed = line.window(from, to);
+    if typed != out.name {
+        out.typed = typed.into();
+    }
     out
 }
 

@@ -19,9 +19,12 @@ mod number;
 mod split;
 mod tail;
 
-use crate::grammar::Grammar;
+pub(crate) use name::roads_called_alike;
+
+use crate::grammar::{Grammar, TypePlace};
 use crate::{Text, normal};
 use line::Tokens;
+use std::borrow::Cow;
 
 /// Longer texts are no addresses.
 pub const LONGEST: usize = 600;
@@ -33,10 +36,20 @@ pub struct AddressInput<'a> {
     pub whole: &'a str,
     /// House number.
     pub number: &'a str,
+    /// What belongs to the number, where it stands in a column of its own.
+    pub number_suffix: &'a str,
+    /// Direction in front of the street's name, where it stands in a column of its own.
+    pub direction: &'a str,
     /// Thoroughfare, with or without the number.
     pub street: &'a str,
+    /// Type of the thoroughfare, where it stands in a column of its own.
+    pub street_type: &'a str,
+    /// Direction behind the street's name, where it stands in a column of its own.
+    pub direction_after: &'a str,
     /// Unit.
     pub unit: &'a str,
+    /// A second line: a unit, a building, or the street itself.
+    pub second_line: &'a str,
     /// Locality.
     pub locality: &'a str,
     /// Region.
@@ -49,13 +62,69 @@ pub struct AddressInput<'a> {
 
 impl AddressInput<'_> {
     /// The fields in order, for keys.
-    pub fn fields(&self) -> [&str; 8] {
-        [self.whole, self.number, self.street, self.unit, self.locality, self.region, self.postcode, self.country]
+    pub fn fields(&self) -> [&str; 13] {
+        [
+            self.whole,
+            self.number,
+            self.number_suffix,
+            self.direction,
+            self.street,
+            self.street_type,
+            self.direction_after,
+            self.unit,
+            self.second_line,
+            self.locality,
+            self.region,
+            self.postcode,
+            self.country,
+        ]
     }
 
     /// Letters of all fields.
     pub fn length(&self) -> usize {
         self.fields().iter().map(|f| f.len()).sum()
+    }
+
+    /// The street of its parts in the order of the country, unless the name has them already; and the second line
+    /// behind it.
+    pub fn street_line(&self, grammar: &Grammar) -> Cow<'_, str> {
+        let (direction, after, kind) = (self.direction.trim(), self.direction_after.trim(), self.street_type.trim());
+        let second = self.second_line.trim();
+        if [direction, after, kind, second].iter().all(|p| p.is_empty()) {
+            return Cow::Borrowed(self.street);
+        }
+        let name = self.street.trim();
+        let words = normal::words(name);
+        let words: Vec<&str> = words.split(' ').collect();
+        let has = |part: &str, at: Option<&&str>| at.is_some_and(|w| *w == normal::words(part));
+        let mut parts: Vec<&str> = Vec::with_capacity(4);
+        if grammar.type_place == TypePlace::Before {
+            parts.extend(Some(kind).filter(|k| !has(k, words.first())));
+        }
+        parts.extend(Some(direction).filter(|d| !has(d, words.first())));
+        parts.push(name);
+        if grammar.type_place != TypePlace::Before {
+            parts.extend(Some(kind).filter(|k| !has(k, words.last())));
+        }
+        parts.extend(Some(after).filter(|d| !has(d, words.last())));
+        parts.retain(|p| !p.is_empty());
+        let mut line = if name.is_empty() { String::new() } else { parts.join(" ") };
+        if !second.is_empty() {
+            if !line.is_empty() {
+                line.push_str(", ");
+            }
+            line.push_str(second);
+        }
+        Cow::Owned(line)
+    }
+
+    /// The number with what belongs to it.
+    fn number_text(&self) -> Cow<'_, str> {
+        let number = normal::without_decimals(self.number);
+        match self.number_suffix.trim() {
+            "" => Cow::Borrowed(number),
+            suffix => Cow::Owned(format!("{} {suffix}", number.trim())),
+        }
     }
 }
 
@@ -70,6 +139,15 @@ pub struct Thoroughfare {
     pub street_type: Option<u8>,
     /// Direction after the name, an index into the grammar.
     pub post_direction: Option<u8>,
+    /// The name as it was typed, in normal form, where that is spelt in another way; for people.
+    pub typed: Text,
+}
+
+impl Thoroughfare {
+    /// The name as it was typed, in normal form.
+    pub fn typed_name(&self) -> &str {
+        if self.typed.is_empty() { &self.name } else { &self.typed }
+    }
 }
 
 /// The components of an address, in normal form.
@@ -104,13 +182,22 @@ pub struct ParsedAddress {
     pub extension: Text,
     /// Code or words of the country.
     pub country: Text,
-    /// What was changed before matching, in words.
+    /// Which of several whole addresses in the text this one is.
+    pub line_of_several: Option<u8>,
+    /// What was changed or passed over before matching, in words.
     pub read_as: Vec<String>,
     /// How much less likely this reading is than the first one, in the units of the score.
     pub prior: i32,
 }
 
 impl ParsedAddress {
+    /// Notes that words were not used.
+    pub(crate) fn pass_over(&mut self, words: &str) {
+        if !words.is_empty() {
+            self.read_as.push(format!("\"{}\" not used", normal::title(words)));
+        }
+    }
+
     /// Whether nothing was found.
     pub fn is_empty(&self) -> bool {
         self.number.is_none()
@@ -128,6 +215,8 @@ pub trait KnownNames {
     fn is_locality(&self, words: &str) -> bool;
     /// Whether words are nearly the name of a locality.
     fn is_nearly_locality(&self, words: &str) -> bool;
+    /// Whether words are the name of a region that the grammar does not know.
+    fn is_region(&self, words: &str) -> bool;
 }
 
 /// No name is known.
@@ -136,6 +225,9 @@ impl KnownNames for () {
         false
     }
     fn is_nearly_locality(&self, _: &str) -> bool {
+        false
+    }
+    fn is_region(&self, _: &str) -> bool {
         false
     }
 }
@@ -166,13 +258,14 @@ pub fn readings(
         let text = std::mem::take(&mut base.locality);
         let tokens = Tokens::new(&text, grammar);
         let mut words = tokens.line();
-        tail::take(&mut base, &mut words, grammar, true);
+        tail::take(&mut base, &mut words, grammar, tail::Keep { one: true, direction: false });
         base.locality = words.text().into();
     }
     base.unit = line::unit_text(&normal::words(input.unit), grammar);
-    let number = normal::words(normal::without_decimals(input.number));
-    let text = if input.street.trim().is_empty() { input.whole } else { input.street };
-    if input.street.trim().is_empty() || input.whole.trim().is_empty() {
+    let number = normal::words(&input.number_text());
+    let street = input.street_line(grammar);
+    let text = if street.trim().is_empty() { input.whole } else { &street };
+    if street.trim().is_empty() || input.whole.trim().is_empty() {
         return split::readings(text, &number, base, grammar, names, each);
     }
     let mut go_on = true;

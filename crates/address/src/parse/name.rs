@@ -79,12 +79,38 @@ pub(crate) fn ordinal_ending(figures: &str) -> &'static str {
     }
 }
 
+/// Roads that may be called by this name too: "HIGHWAY 7" may be a state route or a federal one, and either is called a
+/// highway. A general word is one that ends the names of others.
+pub(crate) fn roads_called_alike(name: &str, grammar: &Grammar) -> Vec<Text> {
+    let types = || grammar.route_types.iter().map(|(long, _)| *long);
+    let is_general = |t: &str| types().any(|other| other.rsplit_once(' ').is_some_and(|(_, last)| last == t));
+    let Some((kind, number)) = name.rsplit_once(' ').filter(|(kind, _)| types().any(|t| t == *kind)) else {
+        return Vec::new();
+    };
+    let alike = types().filter(|other| *other != kind && (is_general(kind) || is_general(other)));
+    alike.map(|other| format_compact!("{other} {number}")).collect()
+}
+
 /// A road known by its number ("US HWY 101", "HIGHWAY 30 E", "N STATE ROUTE 4"): the words that it has, its name.
 pub(super) fn route(line: &Line, from: usize, to: usize, grammar: &Grammar) -> Option<(usize, Text)> {
     if grammar.route_types.is_empty() {
         return None;
     }
-    for n in (1..=3).rev() {
+    // "KS HWY 7", "KS 7": a road of the state; its number has no more figures than that.
+    let general =
+        ["STATE ROUTE", "HIGHWAY"].into_iter().find(|r| grammar.route_types.iter().any(|(long, _)| long == r));
+    if let Some(general) = general
+        && line.words.get(from).is_some_and(|w| w.region.is_some() && w.direction.is_none() && w.route.is_none())
+        && line.tokens[from].len() == 2
+    {
+        let has_word = line.words.get(from + 1).filter(|_| from + 2 < to).is_some_and(|w| w.route.is_some());
+        let number =
+            line.tokens.get(from + 1 + usize::from(has_word)).filter(|_| from + 1 + usize::from(has_word) < to);
+        if let Some(number) = number.filter(|n| n.len() <= 3 && n.bytes().all(|b| b.is_ascii_digit())) {
+            return Some((2 + usize::from(has_word), format_compact!("{general} {number}")));
+        }
+    }
+    for n in (1..=5).rev() {
         if from + n >= to {
             continue;
         }

@@ -2,7 +2,7 @@
 
 use super::line::Line;
 use crate::Text;
-use crate::grammar::{Grammar, JoinedUnit};
+use crate::grammar::{Grammar, JoinedUnit, NumberPlace};
 use compact_str::format_compact;
 
 /// A house number in a line.
@@ -13,8 +13,31 @@ pub(super) struct Found {
     pub to: Option<u32>,
     /// Words used.
     pub used: usize,
+    /// What was typed, where a letter was taken for a figure.
+    pub corrected: Option<String>,
     /// The unit in front of a slash or hyphen.
     pub unit: Text,
+}
+
+/// Two numbers of one building ("12/14") are no farther apart.
+const NEXT_DOOR: u32 = 10;
+
+/// "1O5": the letter O among figures is a zero.
+fn zeros_for_letters(token: &str) -> Option<String> {
+    let b = token.as_bytes();
+    let between = |i: usize| i > 0 && i + 1 < b.len() && b[i - 1].is_ascii_digit() && b[i + 1].is_ascii_digit();
+    let letters = b.iter().enumerate().filter(|(_, c)| !c.is_ascii_digit());
+    let all_are = b.contains(&b'O') && letters.clone().all(|(i, c)| *c == b'O' && between(i));
+    all_are.then(|| token.replace('O', "0"))
+}
+
+/// Reads a house number that stands in a column of its own: what follows it there belongs to it.
+pub(super) fn take_whole(line: &Line, grammar: &Grammar) -> Option<Found> {
+    let mut found = take(line, 0, grammar)?;
+    if found.suffix.is_empty() && line.tokens.len() == found.used + 1 && line.words[found.used].unit.is_none() {
+        found.suffix = line.tokens[found.used].into();
+    }
+    Some(found)
 }
 
 /// Reads a house number from word `at` on.
@@ -24,6 +47,8 @@ pub(super) fn take(line: &Line, at: usize, grammar: &Grammar) -> Option<Found> {
     if let Some(found) = grid(first) {
         return Some(found);
     }
+    let corrected = zeros_for_letters(first);
+    let first = corrected.as_deref().unwrap_or(first);
     let digits = first.bytes().take_while(u8::is_ascii_digit).count();
     if digits == 0 || digits > 9 {
         return None;
@@ -31,6 +56,7 @@ pub(super) fn take(line: &Line, at: usize, grammar: &Grammar) -> Option<Found> {
     let number: u32 = first[..digits].parse().ok()?;
     let rest = &first[digits..];
     let mut found = Found { number, used: 1, ..Default::default() };
+    found.corrected = corrected.is_some().then(|| tokens[0].to_string());
     match rest.as_bytes() {
         [] => {}
         [b'-' | b'/', after @ ..] if !after.is_empty() => {
@@ -50,6 +76,11 @@ pub(super) fn take(line: &Line, at: usize, grammar: &Grammar) -> Option<Found> {
                 if rest.as_bytes()[0] == unit_sign && unit_sign == b'/' {
                     found.unit = first[..digits].into();
                     found.number = second;
+                } else if rest.as_bytes()[0] == b'/' && grammar.number == NumberPlace::Before {
+                    // "581/583" is two houses; "2/14" may be flat 2 of number 14, or a part of number 2.
+                    let are_two = second > number && second - number <= NEXT_DOOR && number >= NEXT_DOOR * 10;
+                    found.to = are_two.then_some(second);
+                    found.suffix = format_compact!("{}{joined}", if are_two { '-' } else { '/' });
                 } else if second > number && (second - number) < 200 {
                     found.to = Some(second);
                     found.suffix = format_compact!("-{joined}");
@@ -85,7 +116,11 @@ pub(super) fn take(line: &Line, at: usize, grammar: &Grammar) -> Option<Found> {
     if fraction(word(1)) {
         found.suffix.push_str(word(1));
         found.used = 2;
-    } else if matches!(word(1), "-" | "TO" | "A") && whole(word(2)) && found.suffix.is_empty() && tokens.len() > 3 {
+    } else if (matches!(word(1), "-" | "TO" | "A") || grammar.word(word(1)).crossing)
+        && whole(word(2))
+        && found.suffix.is_empty()
+        && tokens.len() > 3
+    {
         if let Some(to) = word(2).parse().ok().filter(|to| *to > number && to - number < 200) {
             found.to = Some(to);
             found.suffix = format_compact!("-{to}");

@@ -15,29 +15,64 @@ const LOCALITY_WORDS: usize = 5;
 pub(super) fn readings(
     text: &str,
     number: &str,
-    mut base: ParsedAddress,
+    base: ParsedAddress,
     grammar: &Grammar,
     names: &dyn KnownNames,
     each: &mut dyn FnMut(ParsedAddress) -> bool,
 ) {
     let (text, ends) = normal_parts(text, grammar);
     let tokens = Tokens::new(&text, grammar);
-    let mut parts = parted(&tokens, &ends);
+    let again = tail::ends_with_direction_or_region(&tokens.line()).then(|| base.clone());
+    let mut go_on = true;
+    let mut counted = |a| {
+        go_on = each(a);
+        go_on
+    };
+    parts_readings(&tokens, &ends, number, base, grammar, names, &mut counted, false);
+    // "194 AVENUE A NE": what spells a region may be the direction of the street.
+    if let Some(mut base) = again.filter(|_| go_on) {
+        base.prior += 1;
+        parts_readings(&tokens, &ends, number, base, grammar, names, each, true);
+    }
+}
+
+#[allow(clippy::too_many_arguments)]
+fn parts_readings(
+    tokens: &Tokens,
+    ends: &[usize],
+    number: &str,
+    mut base: ParsedAddress,
+    grammar: &Grammar,
+    names: &dyn KnownNames,
+    each: &mut dyn FnMut(ParsedAddress) -> bool,
+    keep_direction: bool,
+) {
+    let mut parts = parted(tokens, ends);
+    parts.retain(|p| !is_passed_over(p, &mut base));
     let single = parts.len() == 1;
     // The tail may take several parts: "…, OR, 97981, USA".
     while let Some(last) = parts.last_mut() {
         // A word alone that names a region may be a locality too; then it stays.
         let keep = single && last.tokens.len() <= 2 && names.is_locality(last.text());
         if !keep {
-            tail::take(&mut base, last, grammar, false);
+            tail::take(&mut base, last, grammar, tail::Keep { one: false, direction: keep_direction });
         }
         if !last.tokens.is_empty() {
             break;
         }
         parts.pop();
     }
+    // "PARAKAR, ARMAVIR": a region that is known by its name alone.
+    if base.region.is_empty()
+        && let [.., before, last] = parts.as_slice()
+        && names.is_region(last.text())
+        && (names.is_locality(before.text()) || !names.is_locality(last.text()))
+    {
+        base.region = last.text().into();
+        parts.pop();
+    }
     // "…, 97981 Ternport, OR": a postcode in front of the locality, in a part before the last.
-    let mut locality_first = false;
+    let mut locality_first = None;
     if base.postcode.is_empty() {
         let first = usize::from(parts.len() < 2 || !grammar.postcode_first);
         for (i, part) in parts.iter_mut().enumerate().skip(first) {
@@ -46,7 +81,7 @@ pub(super) fn readings(
             {
                 (base.postcode, base.extension) = (code, extension);
                 *part = part.part(n, part.tokens.len());
-                locality_first = i == 0 && !part.tokens.is_empty();
+                locality_first = (i == 0 && !part.tokens.is_empty()).then(|| part.text());
                 break;
             }
         }
@@ -71,7 +106,11 @@ pub(super) fn readings(
     if parts.len() > 1 {
         parts.retain(|p| {
             let named = p.words[0].care_of || p.tokens.len() > 1 && p.word(0, 2, grammar).care_of;
-            !named || p.tokens.iter().any(|w| w.starts_with(|c: char| c.is_ascii_digit()))
+            let stays = !named || p.tokens.iter().any(|w| w.starts_with(|c: char| c.is_ascii_digit()));
+            if !stays {
+                base.pass_over(p.text());
+            }
+            stays
         });
     }
     parts.retain(|p| {
@@ -93,9 +132,52 @@ pub(super) fn readings(
         line_of_columns(base, number, grammar, each);
         return;
     }
-    let at = street_part(&parts, grammar);
-    let street_line = parts[at];
+    town_first(&mut base, &mut parts, grammar, names);
     let mut sink = Sink { left: MOST, each, number, grammar, seen: Vec::new() };
+    let lines = if number.is_empty() { whole_lines(&mut parts, grammar) } else { Vec::new() };
+    if lines.len() < 2 {
+        let at = street_part(&parts, grammar);
+        street_readings(base, &parts, at, locality_first, grammar, names, &mut sink);
+        return;
+    }
+    // Two addresses in one text: each is tried, and none is taken alone for both.
+    for (i, at) in lines.iter().enumerate() {
+        let mut b = base.clone();
+        (b.line_of_several, b.prior) = (Some(i as u8), b.prior + NOT_THE_ONLY_ONE);
+        let others = lines.iter().filter(|other| *other != at);
+        others.clone().for_each(|other| b.pass_over(parts[*other].text()));
+        let mut rest = parts.clone();
+        let mut others: Vec<usize> = others.copied().collect();
+        others.sort_unstable();
+        others.iter().rev().for_each(|other| {
+            rest.remove(*other);
+        });
+        let at = at - others.iter().filter(|other| *other < at).count();
+        sink.left = MOST;
+        street_readings(b, &rest, at, locality_first, grammar, names, &mut sink);
+    }
+}
+
+/// More than any address costs that is taken without looking on.
+const NOT_THE_ONLY_ONE: i32 = 5;
+
+/// Gives the readings of parts of which one is the thoroughfare line.
+fn street_readings(
+    mut base: ParsedAddress,
+    parts: &[Line],
+    at: usize,
+    locality_first: Option<&str>,
+    grammar: &Grammar,
+    names: &dyn KnownNames,
+    sink: &mut Sink,
+) {
+    let street_line = parts[at];
+    // Firms, persons and buildings in front, and what stands between street and locality.
+    let is_town = |part: &Line| Some(part.text()) == locality_first || names.is_locality(part.text());
+    let named_before = if at + 1 < parts.len() { None } else { (0..at).rev().find(|i| is_town(&parts[*i])) };
+    let before = parts[..at].iter().enumerate().filter(|(i, _)| Some(*i) != named_before).map(|(_, p)| p);
+    let between = parts.get(at + 1..parts.len().saturating_sub(2)).unwrap_or_default();
+    before.chain(between).for_each(|p| base.pass_over(p.text()));
     if !base.locality.is_empty() {
         // The column says the locality; the text may say it again, or another.
         if at + 1 < parts.len() {
@@ -111,7 +193,7 @@ pub(super) fn readings(
         let go_on = sink.give(&base, line, 0);
         if go_on {
             // "12 HERON LN GRAYWATER" beside another locality
-            merged(&base, &street_line, names, grammar, &mut sink);
+            merged(&base, &street_line, names, grammar, sink);
         }
         return;
     }
@@ -132,25 +214,110 @@ pub(super) fn readings(
             // "HERON LANE TERNPORT, ESTUARY COUNTY": the last part may be what the locality lies in.
             let mut b = base.clone();
             b.sub_locality = parts[parts.len() - 1].text().into();
-            splits(&b, &street_line, names, grammar, &mut sink);
+            splits(&b, &street_line, names, grammar, sink);
         }
         return;
     }
     // "12345 Musterstadt, Reiherweg 3"
-    if at > 0 && (locality_first || names.is_locality(parts[at - 1].text())) {
+    if let Some(i) = named_before {
         let mut b = base.clone();
-        b.locality = parts[if locality_first { 0 } else { at - 1 }].text().into();
+        b.locality = parts[i].text().into();
         if !sink.give(&b, street_line, 0) {
             return;
         }
+        base.pass_over(parts[i].text());
     }
-    splits(&base, &street_line, names, grammar, &mut sink);
+    splits(&base, &street_line, names, grammar, sink);
+}
+
+/// Words in front of a telephone number.
+const TELEPHONE: &[&str] = &[
+    "TEL",
+    "TELEFON",
+    "TELEPHONE",
+    "PHONE",
+    "FAX",
+    "MOBIL",
+    "MOBILE",
+    "MOB",
+    "HANDY",
+    "TELEFOON",
+    "TELEFONO",
+    "TELEFONE",
+    "TELEF",
+    "PORTABLE",
+    "CELL",
+];
+
+/// Whether a part says nothing about the place: a telephone number.
+fn is_passed_over(part: &Line, base: &mut ParsedAddress) -> bool {
+    let is_number = |t: &&str| t.bytes().any(|b| b.is_ascii_digit());
+    let telephone = part.tokens.first().is_some_and(|t| TELEPHONE.contains(t)) && part.tokens.iter().any(is_number);
+    if telephone {
+        base.pass_over(part.text());
+    }
+    telephone
+}
+
+/// "TERNPORT, OR 97981, 12 HERON LN": what stands in front of the thoroughfare line is read as if it stood behind.
+fn town_first(base: &mut ParsedAddress, parts: &mut Vec<Line>, grammar: &Grammar, names: &dyn KnownNames) {
+    let at = street_part(parts, grammar);
+    if at == 0 || at + 1 < parts.len() || !line::has_number(&parts[at], grammar) || !base.locality.is_empty() {
+        return;
+    }
+    let Some(town) = (0..at).find(|i| names.is_locality(parts[*i].text())) else {
+        // "TERNPORT OR 97981, 12 HERON LN"
+        let mut first = parts[at - 1];
+        let mut b = base.clone();
+        tail::take(&mut b, &mut first, grammar, tail::Keep { one: true, direction: false });
+        if first.tokens.len() < parts[at - 1].tokens.len() && names.is_locality(first.text()) {
+            *base = b;
+            parts[at - 1] = first;
+        }
+        return;
+    };
+    for i in (town + 1..at).rev() {
+        let mut part = parts[i];
+        tail::take(base, &mut part, grammar, tail::Keep { one: false, direction: false });
+        if part.tokens.is_empty() {
+            parts.remove(i);
+        }
+    }
+}
+
+/// Parts that are a thoroughfare with its number; parts that have two of them are parted.
+fn whole_lines(parts: &mut Vec<Line>, grammar: &Grammar) -> Vec<usize> {
+    let is_whole = |l: &Line| l.tokens.len() > 1 && line::has_number(l, grammar) && line::has_type(l, grammar);
+    let mut i = 0;
+    while i < parts.len() {
+        let part = parts[i];
+        let n = part.tokens.len();
+        let second = (2..n.saturating_sub(1)).find_map(|k| {
+            let parts_them = part.words[k].crossing || part.tokens[k] == "/";
+            let rest = part.part(k + usize::from(parts_them), n);
+            let starts = match grammar.number {
+                // "105 OAK ST 210 ELM ST": a number behind a type, and a type behind that.
+                NumberPlace::Before => parts_them || part.words[k - 1].street_type.is_some(),
+                NumberPlace::After => parts_them,
+            };
+            let number_leads = grammar.number == NumberPlace::After || line::is_number(rest.tokens[0]);
+            (starts && number_leads && is_whole(&rest) && is_whole(&part.part(0, k)))
+                .then_some((k, rest))
+                .filter(|(k, rest)| !line::is_route_part(&part, *k, rest, grammar))
+        });
+        if let Some((k, rest)) = second {
+            parts[i] = part.part(0, k);
+            parts.insert(i + 1, rest);
+        }
+        i += 1;
+    }
+    (0..parts.len()).filter(|i| is_whole(&parts[*i])).collect()
 }
 
 /// An address without a street: a number alone says nothing.
 fn line_of_columns(base: ParsedAddress, number: &str, grammar: &Grammar, each: &mut dyn FnMut(ParsedAddress) -> bool) {
     let mut out = base;
-    if let Some(found) = super::number::take(&Tokens::new(number, grammar).line(), 0, grammar) {
+    if let Some(found) = super::number::take_whole(&Tokens::new(number, grammar).line(), grammar) {
         (out.number, out.number_suffix, out.number_to) = (Some(found.number), found.suffix, found.to);
     }
     each(out);
@@ -195,8 +362,8 @@ impl Sink<'_> {
     }
 }
 
-/// The parts of a text in normal form, one after the other with a blank between them, without dashes that stand alone;
-/// and how many words each has.
+/// The parts of a text in normal form, one after the other with a blank between them; and how many words each has. A
+/// dash that stands alone parts too, but for one of a range of numbers.
 fn normal_parts(text: &str, grammar: &Grammar) -> (String, Vec<usize>) {
     let mut out = String::with_capacity(text.len() + 1);
     let mut sizes = Vec::with_capacity(6);
@@ -212,34 +379,58 @@ fn normal_parts(text: &str, grammar: &Grammar) -> (String, Vec<usize>) {
         }
         let from = out.len();
         normal::push_words(part, &mut out);
+        part_number_and_name(&mut out, from, grammar);
         if out[from..].contains('-') {
-            without_dashes(&mut out, from, grammar);
-        }
-        if out.len() > from {
+            part_at_dashes(&mut out, from, &mut sizes, grammar);
+        } else if out.len() > from {
             sizes.push(line::blanks(&out[from..]).count());
-        } else {
+        }
+        if out.len() == from {
             out.truncate(from.saturating_sub(1));
         }
     }
     (out, sizes)
 }
 
-/// Takes out dashes that stand alone, but for those of a range of numbers.
-fn without_dashes(out: &mut String, from: usize, grammar: &Grammar) {
+/// "111FERRY ST": a number that runs into the name behind it.
+fn part_number_and_name(out: &mut String, from: usize, grammar: &Grammar) {
+    let word = out[from..].split(' ').next().unwrap_or("");
+    let figures = word.bytes().take_while(u8::is_ascii_digit).count();
+    let name = &word[figures..];
+    let is_ending = matches!(name, "ST" | "ND" | "RD" | "TH") || grammar.word(name).number_suffix;
+    if figures > 0 && name.len() >= 3 && !is_ending && name.bytes().all(|b| b.is_ascii_alphabetic()) {
+        out.insert(from + figures, ' ');
+    }
+}
+
+/// Takes out dashes that stand alone and counts the words between them, but for those of a range of numbers.
+fn part_at_dashes(out: &mut String, from: usize, sizes: &mut Vec<usize>, grammar: &Grammar) {
     let words = out.split_off(from);
     let tokens: Vec<&str> = words.split(' ').collect();
     let figures =
         |i: Option<usize>| i.and_then(|i| tokens.get(i)).is_some_and(|t| t.starts_with(|c: char| c.is_ascii_digit()));
+    let mut count = 0;
     for (i, t) in tokens.iter().enumerate() {
-        let range =
-            || figures(i.checked_sub(1)) && figures(Some(i + 1)) && tail::at_front(&tokens[i + 1..], grammar).is_none();
-        if *t != "-" || range() {
-            if out.len() > from {
-                out.push(' ');
-            }
-            out.push_str(t);
+        // "12 - 16 HERON LN", but "UNIT 3B - 378 HERON LN".
+        let is_unit = || i.checked_sub(2).is_some_and(|j| grammar.unit(tokens[j]).is_some());
+        let range = || {
+            figures(i.checked_sub(1))
+                && figures(Some(i + 1))
+                && !is_unit()
+                && tail::at_front(&tokens[i + 1..], grammar).is_none()
+        };
+        if *t == "-" && !range() {
+            sizes.extend((count > 0).then_some(count));
+            count = 0;
+            continue;
         }
+        if out.len() > from {
+            out.push(' ');
+        }
+        out.push_str(t);
+        count += 1;
     }
+    sizes.extend((count > 0).then_some(count));
 }
 
 /// Words in groups of these sizes.
@@ -336,6 +527,19 @@ fn splits(base: &ParsedAddress, line: &Line, names: &dyn KnownNames, grammar: &G
                     return;
                 }
                 break;
+            }
+        }
+    }
+    // "TERNPORT 12 HERON LN"
+    if !numbered && grammar.number == NumberPlace::Before && base.locality.is_empty() {
+        for k in (1..=LOCALITY_WORDS.min(n.saturating_sub(3))).rev() {
+            let rest = line.part(k, n);
+            if line::is_number(rest.tokens[0])
+                && line::has_type(&rest, grammar)
+                && names.is_locality(line.window(0, k))
+                && !sink.give_in(base, line.window(0, k), rest, 0)
+            {
+                return;
             }
         }
     }

@@ -5,10 +5,19 @@ use super::line::Line;
 use crate::Text;
 use crate::grammar::{Grammar, Word};
 
+/// What stays.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Keep {
+    /// One word at least.
+    pub one: bool,
+    /// A word that is a direction, though it spells a region too.
+    pub direction: bool,
+}
+
 /// Takes country, postcode and region from the end of words, and a postcode from their front where the country
-/// writes it there. With `keep_one`, a word is left.
-pub(super) fn take(out: &mut ParsedAddress, words: &mut Line, grammar: &Grammar, keep_one: bool) {
-    let least = usize::from(keep_one);
+/// writes it there.
+pub(super) fn take(out: &mut ParsedAddress, words: &mut Line, grammar: &Grammar, keep: Keep) {
+    let least = usize::from(keep.one);
     // "OR 97981 USA", "97981 OR", "OR, USA 97981": what is there, in any order, each once.
     let (mut country, mut postcode, mut region) = (false, false, false);
     loop {
@@ -20,7 +29,8 @@ pub(super) fn take(out: &mut ParsedAddress, words: &mut Line, grammar: &Grammar,
             postcode = true;
             continue;
         }
-        if !region && take_region(out, words, grammar, least) {
+        let is_kept = keep.direction && words.words.last().is_some_and(|w| w.direction.is_some());
+        if !region && !is_kept && take_region(out, words, grammar, least) {
             region = true;
             continue;
         }
@@ -145,6 +155,16 @@ fn is_street_end(words: &Line) -> bool {
     let typed_before = middle.last().is_some_and(typed);
     last.street_type.is_some() && (typed_before || !middle.iter().skip(1).any(typed))
         || last.direction.is_some() && typed_before
+}
+
+/// Whether the last word of a numbered line, but for postcode and country, spells a direction and a region.
+pub(super) fn ends_with_direction_or_region(words: &Line) -> bool {
+    let is_number = |t: &str| t.starts_with(|c: char| c.is_ascii_digit());
+    let last = words.words.iter().zip(words.tokens).rposition(|(w, t)| !is_number(t) && !w.country);
+    last.is_some_and(|i| {
+        let w = words.words[i];
+        i > 1 && w.direction.is_some() && w.region.is_some() && is_number(words.tokens[0])
+    })
 }
 
 /// A postcode at the front of words: how many words it has, the code and its extension.

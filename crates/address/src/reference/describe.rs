@@ -93,7 +93,7 @@ impl Reference {
             }
         }
         Description {
-            country: self.grammar().country.to_string(),
+            country: self.country().to_string(),
             points: self.count(Section::Points, POINT),
             segments: self.count(Section::Segments, SEGMENT),
             streets: self.count(Section::Streets, STREET),

@@ -35,6 +35,8 @@ pub struct PointEntry {
     pub lon: f64,
     /// Latitude, degrees.
     pub lat: f64,
+    /// How far the building may be from it, metres; not said is taken for 30.
+    pub accuracy_m: Option<f64>,
 }
 
 /// Which numbers are on a side of a street.
@@ -97,6 +99,8 @@ pub struct PostcodeEntry {
     pub lon: f64,
     /// Latitude, degrees.
     pub lat: f64,
+    /// How far what has it is from there, metres; not said is found from what belongs to it.
+    pub radius_m: Option<f64>,
 }
 
 /// What kind of place it is.
@@ -167,6 +171,8 @@ pub struct PlaceEntry {
     pub lon: f64,
     /// Latitude, degrees.
     pub lat: f64,
+    /// How far what belongs to it is from there, metres; not said is found from what does.
+    pub radius_m: Option<f64>,
 }
 
 /// A polygon with attributes.

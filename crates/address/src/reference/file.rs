@@ -1,15 +1,20 @@
 //! The layout of a reference file, shared by the builder and the reader.
 //!
-//! Little-endian throughout. A header (magic, version, section count, checksum of all that follows the header),
-//! then offset and length of each section, then the sections: arrays of fixed-size records, sorted for binary
-//! search, tables of hashes with a directory, and one pool of strings.
+//! Little-endian throughout. A header (magic, version, number of parts), then offset and length of each part; a part
+//! is one country's. A part begins with the checksum of all that follows it, the number of its sections and a zero, then
+//! offset (from the part's first byte) and length of each section, then the sections: arrays of fixed-size records,
+//! sorted for binary search, tables of hashes with a directory, and one pool of strings.
 
 /// First bytes of a reference.
 pub(super) const MAGIC: &[u8; 8] = b"BSLADREF";
 /// Raised when the layout changes.
-pub(super) const VERSION: u32 = 4;
-/// Bytes before the section table.
-pub(super) const HEADER: usize = 24;
+pub(super) const VERSION: u32 = 5;
+/// Bytes before the table of parts.
+pub(super) const HEADER: usize = 16;
+/// Bytes of an entry of the table of parts, and of one of sections.
+pub(super) const EXTENT: usize = 16;
+/// Bytes of a part before its table of sections.
+pub(super) const PART_HEADER: usize = 16;
 
 /// The sections, in order.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -23,7 +28,8 @@ pub(super) enum Section {
     Names,
     /// Thoroughfares of a name and locality, by name, then locality.
     Streets,
-    /// Address points, by street, then number, then suffix.
+    /// Address points, by street, then number, then suffix: street, number, suffix and extension, postcode, longitude,
+    /// latitude, accuracy in decimetres.
     Points,
     /// Suffixes of numbers: string.
     Suffixes,
@@ -31,13 +37,15 @@ pub(super) enum Section {
     Segments,
     /// Vertices of segments.
     Vertices,
-    /// Localities and other places.
+    /// Localities and other places: name as written, region, parent, position, flags, locality around it, first street
+    /// and number of streets, radius in metres.
     Places,
     /// Names of places (other names too): string, place. Sorted by string.
     PlaceNames,
     /// Streets by locality.
     PlaceStreets,
-    /// Postcodes: string, position, first locality in the list, number of localities. Sorted by string.
+    /// Postcodes: string, region, position, first locality in the list, number of localities, radius in metres. Sorted
+    /// by string.
     Postcodes,
     /// Lists of localities of postcodes.
     PostcodePlaces,
@@ -61,6 +69,8 @@ pub(super) enum Section {
     RingVertices,
     /// Attributes of areas: name, value.
     Attributes,
+    /// Regions in normal form and as the source writes them: two strings. Sorted by the first.
+    Regions,
     /// Text that the builder leaves for `describe`.
     About,
 }
@@ -69,17 +79,18 @@ pub(super) const SECTIONS: usize = Section::About as usize + 1;
 
 pub(super) const NAME: usize = 12;
 pub(super) const STREET: usize = 40;
-pub(super) const POINT: usize = 24;
+pub(super) const POINT: usize = 28;
 pub(super) const SEGMENT: usize = 40;
 pub(super) const VERTEX: usize = 8;
-pub(super) const PLACE: usize = 36;
+pub(super) const PLACE: usize = 40;
 pub(super) const PLACE_NAME: usize = 8;
-pub(super) const POSTCODE: usize = 24;
+pub(super) const POSTCODE: usize = 28;
 pub(super) const KEY: usize = 8;
 pub(super) const CELL: usize = 12;
 pub(super) const AREA: usize = 32;
 pub(super) const RING: usize = 8;
 pub(super) const ATTRIBUTE: usize = 8;
+pub(super) const REGION: usize = 8;
 
 /// No string, no postcode, no number.
 pub(super) const NONE: u32 = u32::MAX;

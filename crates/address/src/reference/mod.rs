@@ -29,4 +29,4 @@ pub use describe::{Description, LocalityCoverage};
 pub use entry::{AreaEntry, Entry, Parity, PlaceEntry, PlaceKind, PointEntry, PostcodeEntry, SegmentEntry};
 pub(crate) use file::KeyKind;
 pub use open::Reference;
-pub(crate) use open::{PlaceView, SegmentView, StreetView};
+pub(crate) use open::{PlaceView, PointView, SegmentView, StreetView};

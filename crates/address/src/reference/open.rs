@@ -4,19 +4,23 @@ use super::areas::Boxes;
 use super::entry::{Parity, PlaceKind};
 use super::file::*;
 use super::map::Map;
+use crate::country;
 use crate::error::Error;
 use crate::grammar::{self, Grammar};
 use crate::normal;
 use crate::parse::KnownNames;
 use std::path::{Path, PathBuf};
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
-/// An open reference.
+/// An open reference: what a file has of one country.
 #[derive(Debug)]
 pub struct Reference {
     path: PathBuf,
-    map: Map,
+    map: Arc<Map>,
+    /// First byte and bytes of its part of the file.
+    part: (usize, usize),
     sections: [(usize, usize); SECTIONS],
+    country: &'static str,
     grammar: &'static Grammar,
     boxes: OnceLock<Boxes>,
 }
@@ -48,6 +52,8 @@ pub(crate) struct PointView {
     pub extension: Option<u32>,
     pub lon: f64,
     pub lat: f64,
+    /// How far the building may be from it, metres.
+    pub accuracy_m: f64,
 }
 
 /// A street segment.
@@ -84,6 +90,8 @@ pub(crate) struct PlaceView<'a> {
     pub kind: PlaceKind,
     /// The locality that a neighbourhood or landmark is in.
     pub within: Option<u32>,
+    /// How far what belongs to it is from its position, metres.
+    pub radius_m: f64,
 }
 
 /// A postcode.
@@ -92,61 +100,95 @@ pub(crate) struct PostcodeView<'a> {
     pub region: &'a str,
     pub lon: f64,
     pub lat: f64,
+    /// How far what belongs to it is from its position, metres.
+    pub radius_m: f64,
     places: (u32, u32),
 }
 
 impl Reference {
-    /// Opens a reference; nothing but its header is read.
+    /// Opens the reference of one country; nothing but its header is read.
     ///
     /// # Errors
-    /// [`Error::NotAReference`], [`Error::Version`], [`Error::Damaged`] where sections lie outside the file,
-    /// [`Error::Io`].
+    /// Those of [`Reference::open_all`], and [`Error::SeveralCountries`].
     pub fn open(path: &Path) -> Result<Self, Error> {
+        let mut all = Self::open_all(path)?;
+        match (all.pop(), all.len()) {
+            (Some(only), 0) => Ok(only),
+            (_, others) => Err(Error::SeveralCountries { path: path.to_path_buf(), countries: others + 1 }),
+        }
+    }
+
+    /// Opens a reference, country by country; nothing but headers is read.
+    ///
+    /// # Errors
+    /// [`Error::NotAReference`], [`Error::Version`], [`Error::Damaged`] where parts or sections lie outside the file,
+    /// [`Error::Io`].
+    pub fn open_all(path: &Path) -> Result<Vec<Self>, Error> {
         let io = |source| Error::Io { path: path.to_path_buf(), source };
         let file = std::fs::File::open(path).map_err(io)?;
         let not = || Error::NotAReference { path: path.to_path_buf() };
-        let length = file.metadata().map_err(io)?.len();
-        if length < HEADER as u64 {
+        if file.metadata().map_err(io)?.len() < HEADER as u64 {
             return Err(not());
         }
-        let map = Map::open(&file).map_err(io)?;
+        let map = Arc::new(Map::open(&file).map_err(io)?);
         let bytes = map.bytes();
-        if &bytes[..8] != MAGIC {
+        if &bytes[..MAGIC.len()] != MAGIC {
             return Err(not());
         }
-        let u32_at = |at: usize| u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap_or_default());
-        let u64_at = |at: usize| u64::from_le_bytes(bytes[at..at + 8].try_into().unwrap_or_default());
-        if u32_at(8) != VERSION {
-            return Err(Error::Version { path: path.to_path_buf(), found: u32_at(8), expected: VERSION });
+        let version = u32_at(bytes, 8).unwrap_or_default();
+        if version != VERSION {
+            return Err(Error::Version { path: path.to_path_buf(), found: version, expected: VERSION });
         }
         let damaged = |problem: &str| Error::Damaged { path: path.to_path_buf(), problem: problem.into() };
-        if u32_at(12) as usize != SECTIONS || length < (HEADER + 16 * SECTIONS) as u64 {
-            return Err(damaged("the table of its parts does not fit"));
+        let parts = u32_at(bytes, 12).unwrap_or_default() as usize;
+        if parts == 0 {
+            return Err(damaged("it has no part"));
+        }
+        (0..parts)
+            .map(|i| {
+                let part = extent(bytes, HEADER, i)
+                    .filter(|(at, length)| at.checked_add(*length).is_some_and(|end| end <= bytes.len()))
+                    .ok_or_else(|| damaged("it is shorter than its table of parts says"))?;
+                Self::part(path, map.clone(), part).map_err(damaged)
+            })
+            .collect()
+    }
+
+    fn part(path: &Path, map: Arc<Map>, (start, length): (usize, usize)) -> Result<Self, &'static str> {
+        let bytes = &map.bytes()[start..start + length];
+        if (u32_at(bytes, 8), u32_at(bytes, 12)) != (Some(SECTIONS as u32), Some(0)) {
+            return Err("the table of its sections does not fit");
         }
         let mut sections = [(0, 0); SECTIONS];
         for (i, s) in sections.iter_mut().enumerate() {
-            let (offset, length) = (u64_at(HEADER + 16 * i), u64_at(HEADER + 16 * i + 8));
-            if offset.checked_add(length).is_none_or(|end| end > bytes.len() as u64) {
-                return Err(damaged("it is shorter than its table of parts says"));
-            }
-            *s = (offset as usize, length as usize);
+            let inside = |(at, n): &(usize, usize)| at.checked_add(*n).is_some_and(|end| end <= length);
+            let (at, n) =
+                extent(bytes, PART_HEADER, i).filter(inside).ok_or("it is shorter than its table of sections says")?;
+            *s = (start + at, n);
         }
         let mut reference = Reference {
             path: path.to_path_buf(),
             map,
+            part: (start, length),
             sections,
-            grammar: &grammar::us::GRAMMAR,
+            country: "",
+            grammar: &grammar::plain::GRAMMAR,
             boxes: OnceLock::new(),
         };
-        if let Some(country) = reference.about("country") {
-            reference.grammar = grammar::of_country(&country).ok_or_else(|| damaged("its country is not known"))?;
-        }
+        let code = reference.about("country").unwrap_or_default();
+        reference.country = country::code_of(&code).ok_or("its country is not known")?;
+        reference.grammar = grammar::of_code(reference.country);
         Ok(reference)
     }
 
     /// The file.
     pub fn path(&self) -> &Path {
         &self.path
+    }
+
+    /// The country, its ISO 3166 code of two letters.
+    pub fn country(&self) -> &'static str {
+        self.country
     }
 
     /// The grammar that it was built with.
@@ -156,24 +198,28 @@ impl Reference {
 
     /// The checksum that the file carries: it tells two references apart.
     pub fn fingerprint(&self) -> u64 {
-        u64::from_le_bytes(self.map.bytes()[16..24].try_into().unwrap_or_default())
+        self.part_bytes().get(..8).and_then(|b| b.try_into().ok()).map_or(0, u64::from_le_bytes)
     }
 
-    /// Bytes of the file.
+    fn part_bytes(&self) -> &[u8] {
+        &self.map.bytes()[self.part.0..self.part.0 + self.part.1]
+    }
+
+    /// Bytes of it in the file.
     pub fn bytes(&self) -> usize {
-        self.map.bytes().len()
+        self.part.1
     }
 
-    /// Reads the whole file and compares its checksum.
+    /// Reads all of it and compares its checksum.
     ///
     /// # Errors
     /// [`Error::Damaged`].
     pub fn verify(&self) -> Result<(), Error> {
-        let bytes = self.map.bytes();
-        let table = HEADER + 16 * SECTIONS;
+        let bytes = self.part_bytes();
+        let table = PART_HEADER + EXTENT * SECTIONS;
         let mut checksum = Checksum::new();
         checksum.add(&bytes[table..]);
-        checksum.add(&bytes[HEADER..table]);
+        checksum.add(&bytes[PART_HEADER..table]);
         if checksum.value() == self.fingerprint() {
             Ok(())
         } else {
@@ -435,6 +481,7 @@ impl Reference {
             extension: extension.checked_sub(1),
             lon: degrees(u(4) as i32),
             lat: degrees(u(5) as i32),
+            accuracy_m: f64::from(u(6)) / 10.0,
         }
     }
 
@@ -502,12 +549,30 @@ impl Reference {
             position: (u(5) >> 8 == 1).then(|| (degrees(u(3) as i32), degrees(u(4) as i32))),
             kind: PlaceKind::from_code(u(5) & 0xFF),
             within: Some(u(6)).filter(|w| *w < places),
+            radius_m: f64::from(u(9)),
         }
     }
 
     /// Whether a place is in a region, `None` where the reference does not say.
     pub(crate) fn is_in_region(&self, place: u32, region: &str) -> Option<bool> {
         self.is_region(self.region_id(place), region)
+    }
+
+    /// Where a region in normal form stands in the list of those that have no code in the grammar.
+    fn region_at(&self, region: &str) -> Option<usize> {
+        let at = self.lower_bound(Section::Regions, REGION, region);
+        let is_inside = at < self.count(Section::Regions, REGION);
+        (is_inside && self.string_is(self.u32(Section::Regions, at, REGION, 0), region)).then_some(at)
+    }
+
+    /// A region in normal form as the source writes it.
+    pub(crate) fn region_as_written<'a>(&'a self, region: &'a str) -> &'a str {
+        self.region_at(region).map_or(region, |at| self.string(self.u32(Section::Regions, at, REGION, 1)))
+    }
+
+    /// Whether words in normal form are the name of a region that has no code in the grammar.
+    pub fn is_region_name(&self, words: &str) -> bool {
+        self.region_at(words).is_some()
     }
 
     /// The string of the region of a place.
@@ -581,6 +646,7 @@ impl Reference {
             region: self.string(u(1)),
             lon: degrees(u(2) as i32),
             lat: degrees(u(3) as i32),
+            radius_m: f64::from(u(6)),
             places: (u(4), u(5)),
         })
     }
@@ -623,6 +689,20 @@ impl Reference {
     }
 }
 
+/// Where the entry of a table lies and how long it is; nothing where the table ends before it.
+fn extent(bytes: &[u8], table: usize, entry: usize) -> Option<(usize, usize)> {
+    let at = table + EXTENT * entry;
+    let number = |at: usize| {
+        let b = bytes.get(at..at + 8)?;
+        usize::try_from(u64::from_le_bytes(b.try_into().ok()?)).ok()
+    };
+    Some((number(at)?, number(at + 8)?))
+}
+
+fn u32_at(bytes: &[u8], at: usize) -> Option<u32> {
+    bytes.get(at..at + 4).and_then(|b| b.try_into().ok()).map(u32::from_le_bytes)
+}
+
 /// A `u32` of a record.
 #[inline]
 fn word<const SIZE: usize>(record: &[u8; SIZE], field: usize) -> u32 {
@@ -637,5 +717,9 @@ impl KnownNames for Reference {
 
     fn is_nearly_locality(&self, words: &str) -> bool {
         Reference::is_nearly_locality(self, words)
+    }
+
+    fn is_region(&self, words: &str) -> bool {
+        self.is_region_name(words)
     }
 }

@@ -22,6 +22,7 @@ use basilocus_address::{AddressInput, MatchOptions, Matcher, Outcome, Reference}
 ///     postcode: "97981".into(),
 ///     lon: -123.8,
 ///     lat: 46.2,
+///     ..Default::default()
 /// }))?;
 /// builder.write(&file)?;
 /// let reference = Reference::open(&file)?;
@@ -42,6 +43,8 @@ pub struct FoundColumn {
     pub lon: Float64Array,
     /// Latitude in degrees.
     pub lat: Float64Array,
+    /// How far the truth may be from there, metres.
+    pub radius_m: Float64Array,
     /// How precisely the place is known.
     pub level: StringArray,
     /// 0 to 100: of the rows with this confidence at least so many in a hundred are right.
@@ -79,6 +82,7 @@ impl<'a> Geocoder<'a> {
         FoundColumn {
             lon: found.iter().map(|c| c.as_ref().map(|c| c.lon)).collect(),
             lat: found.iter().map(|c| c.as_ref().map(|c| c.lat)).collect(),
+            radius_m: found.iter().map(|c| c.as_ref().map(|c| c.radius_m)).collect(),
             level: found.iter().map(|c| c.as_ref().map(|c| c.level.name())).collect(),
             confidence: found.iter().map(|c| c.as_ref().map(|c| c.confidence)).collect(),
             matched_address: found.iter().map(|c| c.as_ref().map(|c| c.address.as_str())).collect(),

@@ -54,7 +54,12 @@ fn role_of(component: Component) -> Option<Role> {
     Some(match component {
         Component::Address => Role::Address,
         Component::HouseNumber => Role::HouseNumber,
+        Component::NumberSuffix => Role::NumberSuffix,
+        Component::StreetDirection => Role::StreetDirection,
         Component::Street => Role::Street,
+        Component::StreetType => Role::StreetType,
+        Component::StreetDirectionAfter => Role::StreetDirectionAfter,
+        Component::SecondLine => Role::SecondLine,
         Component::Unit => Role::Unit,
         Component::Locality => Role::Locality,
         Component::Region => Role::Region,

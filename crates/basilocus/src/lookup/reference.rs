@@ -2,7 +2,7 @@
 
 use crate::Error;
 use basilocus_address::Reference;
-use basilocus_address::reference::LocalityCoverage;
+use basilocus_address::reference::{Description, LocalityCoverage};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::path::PathBuf;
@@ -16,13 +16,13 @@ pub struct ReferenceQuestion {
 }
 
 /// What is inside.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize)]
 #[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct ReferenceReport {
     /// The file.
     pub file: PathBuf,
-    /// Country code.
-    pub country: String,
+    /// Countries, by their ISO 3166 codes.
+    pub countries: Vec<String>,
     /// Address points, each once.
     pub address_points: usize,
     /// Street segments.
@@ -42,7 +42,7 @@ pub struct ReferenceReport {
     /// Coverage by locality.
     pub localities: Vec<LocalityReport>,
     /// Bytes of the file.
-    pub bytes: usize,
+    pub bytes: u64,
     /// Rows of the sources that were the same address point as another.
     pub folded: u64,
     /// What looks wrong in it.
@@ -55,6 +55,8 @@ pub struct ReferenceReport {
 #[derive(Debug, Clone, PartialEq, Serialize)]
 #[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct LocalityReport {
+    /// ISO 3166 code of its country.
+    pub country: String,
     /// Its name.
     pub name: String,
     /// Its region.
@@ -76,32 +78,46 @@ impl ReferenceQuestion {
     /// # Errors
     /// Where the file is no reference, is damaged or cannot be read.
     pub fn report(&self) -> Result<ReferenceReport, Error> {
-        let reference = Reference::open(&self.file)?;
-        reference.verify()?;
-        let d = reference.describe();
-        Ok(ReferenceReport {
-            file: self.file.clone(),
-            country: d.country,
-            address_points: d.points,
-            segments: d.segments,
-            streets: d.streets,
-            names: d.names,
-            postcodes: d.postcodes,
-            places: d.places.into_iter().map(|(kind, n)| (kind.to_string(), n)).collect(),
-            areas: d.areas,
-            extras: d.attributes,
-            localities: d.localities.into_iter().map(LocalityReport::of).collect(),
-            bytes: d.bytes,
-            folded: d.folded,
-            doubts: d.doubts,
-            more_doubts: d.more_doubts,
-        })
+        let mut report = ReferenceReport { file: self.file.clone(), ..Default::default() };
+        for reference in Reference::open_all(&self.file)? {
+            reference.verify()?;
+            report.add(reference.describe());
+        }
+        Ok(report)
+    }
+}
+
+impl ReferenceReport {
+    /// Adds what is inside of one country.
+    fn add(&mut self, d: Description) {
+        self.address_points += d.points;
+        self.segments += d.segments;
+        self.streets += d.streets;
+        self.names += d.names;
+        self.postcodes += d.postcodes;
+        // Areas that do not say their country are in each.
+        self.areas = self.areas.max(d.areas);
+        for (kind, n) in d.places {
+            *self.places.entry(kind.to_string()).or_default() += n;
+        }
+        for extra in d.attributes {
+            if !self.extras.contains(&extra) {
+                self.extras.push(extra);
+            }
+        }
+        self.localities.extend(d.localities.into_iter().map(|l| LocalityReport::of(&d.country, l)));
+        self.folded += d.folded;
+        self.bytes += d.bytes as u64;
+        self.doubts.extend(d.doubts);
+        self.more_doubts += d.more_doubts;
+        self.countries.push(d.country);
     }
 }
 
 impl LocalityReport {
-    fn of(l: LocalityCoverage) -> Self {
+    fn of(country: &str, l: LocalityCoverage) -> Self {
         LocalityReport {
+            country: country.to_string(),
             name: l.name,
             region: l.region,
             parent: l.parent,

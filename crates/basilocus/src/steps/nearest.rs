@@ -55,7 +55,10 @@ pub struct Nearest {
 
 impl Step for Nearest {
     fn bind(&self, mut columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
-        let references = self.reference.iter().map(|p| Reference::open(p)).collect::<Result<Vec<_>, _>>()?;
+        let mut references = Vec::new();
+        for path in &self.reference {
+            references.extend(Reference::open_all(path)?);
+        }
         if references.is_empty() {
             return Err(Error::Usage("no address reference is said; name one with `reference`".into()));
         }

@@ -16,10 +16,20 @@ pub enum Component {
     Address,
     /// The house number.
     HouseNumber,
+    /// What belongs to the number and stands in a column of its own.
+    NumberSuffix,
+    /// The direction in front of the thoroughfare's name.
+    StreetDirection,
     /// The thoroughfare, with or without the number.
     Street,
+    /// The type of the thoroughfare.
+    StreetType,
+    /// The direction behind the thoroughfare's name.
+    StreetDirectionAfter,
     /// Unit, flat, floor.
     Unit,
+    /// A second line, which may hold anything.
+    SecondLine,
     /// City, town, village.
     Locality,
     /// State, province, county.

@@ -1,6 +1,7 @@
 //! What is the same under two names is made one, before the file is written.
 
-use super::{Builder, Place, PlaceKind, StreetKey};
+use super::super::entry::PlaceKind;
+use super::national::{National, Place, StreetKey};
 use crate::normal::FastMap;
 
 /// New numbers of places and streets.
@@ -9,7 +10,7 @@ pub(super) struct Renumbered {
     pub street: Vec<u32>,
 }
 
-impl Builder {
+impl National {
     /// A locality that one source gives without its region is the one of that name that another gives with it, where
     /// there is only one; two of them would tie with each other for ever.
     pub(super) fn merge_places(&mut self) -> Renumbered {

@@ -1,158 +1,66 @@
 //! Builds a reference.
+//!
+//! | module | what is in it |
+//! |---|---|
+//! | `national` | collects the rows of one country |
+//! | `merge` | what is the same under two names is made one |
+//! | `spread` | how far what belongs to a place or postcode is from it |
+//! | `keys` | the keys by which names are found |
+//! | `write` | writes the sections of a country |
 
 mod keys;
-pub(crate) use keys::bare;
 mod merge;
+mod national;
+mod spread;
 mod write;
 
-use super::entry::*;
-use super::file::*;
-use super::spool::Spool;
-use crate::Text;
+pub(crate) use keys::bare;
+
+use super::entry::Entry;
+use super::file::{EXTENT, HEADER, MAGIC, VERSION};
+use crate::country;
 use crate::error::Error;
-use crate::grammar::{Grammar, TypePlace};
-use crate::normal::{self, FastMap};
-use crate::parse::{Thoroughfare, parse_number, parse_street};
-use std::collections::{BTreeMap, BTreeSet};
+use crate::grammar::{self, Grammar};
+use national::National;
+use std::collections::BTreeMap;
+use std::fs::File;
+use std::io::{self, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 /// Records of points and the like that stay in memory; beyond, they go to temporary files.
 const IN_MEMORY: usize = 3_000_000;
-/// Parsed thoroughfares that are remembered.
-const REMEMBERED: usize = 200_000;
-/// Places of one name and region farther apart than this are two places, degrees.
-const HOMONYM_DEGREES: f64 = 0.3;
 
-#[derive(Default)]
-struct Pool {
-    ids: FastMap<String, u32>,
-    bytes: Vec<u8>,
-    ends: Vec<u32>,
-}
-
-impl Pool {
-    fn id(&mut self, s: &str) -> u32 {
-        if let Some(id) = self.ids.get(s) {
-            return *id;
-        }
-        let id = self.ends.len() as u32;
-        self.bytes.extend_from_slice(s.as_bytes());
-        self.ends.push(self.bytes.len() as u32);
-        self.ids.insert(s.to_string(), id);
-        id
-    }
-
-    fn get(&self, id: u32) -> &str {
-        let end = self.ends[id as usize] as usize;
-        let start = if id == 0 { 0 } else { self.ends[id as usize - 1] as usize };
-        std::str::from_utf8(&self.bytes[start..end]).unwrap_or("")
-    }
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-struct StreetKey {
-    name: u32,
-    pre: u8,
-    kind: u8,
-    post: u8,
-    place: u32,
-}
-
-#[derive(Debug, Default, Clone)]
-struct Place {
-    display: u32,
-    region: u32,
-    parent: u32,
-    kind: PlaceKind,
-    /// Name of the locality that it is in, as a string; resolved when the file is written.
-    within: u32,
-    position: Option<(f64, f64)>,
-    sum: (f64, f64, u32),
-}
-
-#[derive(Default)]
-struct Postcode {
-    position: Option<(f64, f64)>,
-    sum: (f64, f64, u32),
-    region: u32,
-    places: BTreeSet<u32>,
-}
-
-struct Area {
-    attributes: Vec<(u32, u32)>,
-    rings: Vec<Vec<(i32, i32)>>,
-    bounds: [i32; 4],
-}
-
-/// Collects rows and writes the reference.
+/// Collects rows, country by country, and writes the reference.
 ///
 /// Memory grows with the number of different streets, localities and postcodes, not with the number of points and
 /// segments, which wait in temporary files.
 pub struct Builder {
-    grammar: &'static Grammar,
-    strings: Pool,
-    streets: FastMap<StreetKey, u32>,
-    street_keys: Vec<StreetKey>,
-    /// Strings of streets as the source writes them, where that says more than their parts.
-    street_displays: Vec<u32>,
-    /// Parsed thoroughfares by their text: sources repeat them thousands of times.
-    parsed: FastMap<String, Thoroughfare>,
-    place_ids: FastMap<(u32, u32, PlaceKind), Vec<u32>>,
-    places: Vec<Place>,
-    names: Vec<(u32, u32)>,
-    suffixes: FastMap<u32, u32>,
-    suffix_list: Vec<u32>,
-    /// Street, number, suffix and extension, postcode, longitude, latitude.
-    points: Spool<[u32; 6]>,
-    /// Street, four ends of ranges, two postcodes, first vertex, vertices, parities.
-    segments: Spool<[u32; 10]>,
-    vertices: Spool<[u32; 2]>,
-    postcodes: BTreeMap<Text, Postcode>,
-    areas: Vec<Area>,
-    counts: [u64; 5],
-    folded: u64,
-    apart: u64,
-    /// First street and number of streets of a place, known while the file is written.
-    place_streets: Vec<(u32, u32)>,
-    temporary: PathBuf,
+    /// The country of rows that do not say theirs.
+    usual: &'static str,
+    most: usize,
+    countries: BTreeMap<&'static str, National>,
+    /// Areas that do not say their country: they are in all of them.
+    areas: Vec<Entry>,
 }
 
 impl Builder {
-    /// An empty builder for a country's grammar.
+    /// An empty builder; rows are of this grammar's country unless they say another.
     pub fn new(grammar: &'static Grammar) -> Self {
         Builder::in_memory(grammar, IN_MEMORY)
     }
 
-    /// A builder that keeps so many points in memory.
-    pub fn in_memory(grammar: &'static Grammar, most: usize) -> Self {
-        let mut strings = Pool::default();
-        strings.id("");
-        Builder {
-            grammar,
-            strings,
-            streets: FastMap::default(),
-            street_keys: Vec::new(),
-            street_displays: Vec::new(),
-            parsed: FastMap::default(),
-            place_ids: FastMap::default(),
-            places: Vec::new(),
-            names: Vec::new(),
-            suffixes: FastMap::default(),
-            suffix_list: Vec::new(),
-            points: Spool::new(most),
-            segments: Spool::new(most / 2),
-            vertices: Spool::new(most * 2),
-            postcodes: BTreeMap::new(),
-            areas: Vec::new(),
-            counts: [0; 5],
-            folded: 0,
-            apart: 0,
-            place_streets: Vec::new(),
-            temporary: PathBuf::new(),
-        }
+    /// An empty builder; rows are of the country with this ISO 3166 code, or a name, unless they say another.
+    pub fn of_country(country: &str) -> Option<Self> {
+        let usual = country::code_of(country)?;
+        Some(Builder { usual, most: IN_MEMORY, countries: BTreeMap::new(), areas: Vec::new() })
     }
 
-    /// Adds a row.
+    /// A builder that keeps so many points of a country in memory.
+    pub fn in_memory(grammar: &'static Grammar, most: usize) -> Self {
+        Builder { usual: grammar.country, most, countries: BTreeMap::new(), areas: Vec::new() }
+    }
+
+    /// Adds a row of the usual country.
     ///
     /// Places should come before points and segments where two localities have one name and region: a point then
     /// belongs to the nearer one.
@@ -160,315 +68,85 @@ impl Builder {
     /// # Errors
     /// Why the row cannot be used, in words; it is then not part of the reference.
     pub fn add(&mut self, entry: &Entry) -> Result<(), String> {
-        match entry {
-            Entry::Point(p) => self.add_point(p),
-            Entry::Segment(s) => self.add_segment(s),
-            Entry::Postcode(p) => self.add_postcode(p),
-            Entry::Place(p) => self.add_place(p),
-            Entry::Area(a) => self.add_area(a),
-        }
+        self.add_in("", entry)
     }
 
-    fn region(&self, text: &str) -> String {
-        let words = normal::words(text);
-        self.grammar.region(&words).map_or(words, String::from)
-    }
-
-    /// The place of a name, made where it is not there. Of several with the same name and region it is the one that
-    /// is nearest to the position.
-    fn place(&mut self, name: &str, region: &str, kind: PlaceKind, at: Option<(f64, f64)>) -> Result<u32, String> {
-        let key = normal::words(name);
-        if key.is_empty() {
-            return Err("has no locality; a city or town is expected".into());
-        }
-        let region = self.region(region);
-        let group = (self.strings.id(&key), self.strings.id(&region), kind);
-        if let Some(ids) = self.place_ids.get(&group) {
-            if let ([first, _, ..], Some((lon, lat))) = (ids.as_slice(), at) {
-                let far =
-                    |id: &u32| self.places[*id as usize].position.map_or(f64::MAX, |(x, y)| (x - lon).hypot(y - lat));
-                return Ok(ids.iter().copied().min_by(|a, b| far(a).total_cmp(&far(b))).unwrap_or(*first));
-            }
-            return Ok(ids[0]);
-        }
-        Ok(self.new_place(name, &key, group))
-    }
-
-    fn new_place(&mut self, name: &str, key: &str, group: (u32, u32, PlaceKind)) -> u32 {
-        let id = self.places.len() as u32;
-        // A name in capitals is written as a name.
-        let display = if name.chars().any(char::is_lowercase) {
-            name.split_whitespace().collect::<Vec<_>>().join(" ")
-        } else {
-            normal::title(key)
+    /// Adds a row of a country, by its ISO 3166 code or a name; of the usual one where that is empty.
+    ///
+    /// # Errors
+    /// As for [`Builder::add`], and a country that is none.
+    pub fn add_in(&mut self, country: &str, entry: &Entry) -> Result<(), String> {
+        let code = match country.trim() {
+            "" => self.usual,
+            said => country::code_of(said).ok_or_else(|| {
+                format!("country \"{said}\" is not known; a code of ISO 3166 or the name of a country is expected")
+            })?,
         };
-        let display = self.strings.id(&display);
-        self.places.push(Place { display, region: group.1, kind: group.2, ..Default::default() });
-        self.place_ids.entry(group).or_default().push(id);
-        self.names.push((group.0, id));
-        id
+        if country.trim().is_empty() && matches!(entry, Entry::Area(_)) {
+            National::check_area(entry)?;
+            self.areas.push(entry.clone());
+            return Ok(());
+        }
+        let most = self.most;
+        self.countries.entry(code).or_insert_with(|| National::new(code, grammar::of_code(code), most)).add(entry)
     }
 
-    fn street(&mut self, street: &str, place: u32) -> Result<u32, String> {
-        if !self.parsed.contains_key(street) {
-            if self.parsed.len() >= REMEMBERED {
-                self.parsed.clear();
-            }
-            self.parsed.insert(street.to_string(), parse_street(street, self.grammar));
-        }
-        let a = &self.parsed[street];
-        if a.name.is_empty() {
-            return Err("has no street name".into());
-        }
-        let code = |c: Option<u8>| c.unwrap_or(NO_CODE);
-        let (pre, kind, post) = (code(a.pre_direction), code(a.street_type), code(a.post_direction));
-        let key = StreetKey { name: self.strings.id(&a.name), pre, kind, post, place };
-        let next = self.street_keys.len() as u32;
-        let id = *self.streets.entry(key).or_insert(next);
-        if id == next {
-            self.street_keys.push(key);
-            let says_more = self.grammar.type_place != TypePlace::After || !street.is_ascii();
-            let display = if says_more && street.chars().any(char::is_lowercase) {
-                self.strings.id(&street.split_whitespace().collect::<Vec<_>>().join(" "))
-            } else {
-                NONE
-            };
-            self.street_displays.push(display);
-        }
-        Ok(id)
-    }
-
-    /// The string of a postcode and its extension; [`NONE`] where there is none.
-    fn postcode(&mut self, text: &str, place: Option<u32>, region: &str, at: Option<(f64, f64)>) -> (u32, u32) {
-        let words = normal::short_words(normal::without_decimals(text));
-        if words.is_empty() {
-            return (NONE, 0);
-        }
-        let (code, extension) = self.grammar.postcode(&words).unwrap_or_else(|| match words.split_once(['-', ' ']) {
-            // A code of another shape, cut before what may be an extension.
-            Some((code, _)) if self.grammar.postcode_extension > 0 => (code.into(), Text::default()),
-            _ => (words.clone(), Text::default()),
-        });
-        let region = self.region(region);
-        let region_id = self.strings.id(&region);
-        let entry = self.postcodes.entry(code.clone()).or_default();
-        if entry.region == 0 {
-            entry.region = region_id;
-        }
-        entry.places.extend(place);
-        if let Some((lon, lat)) = at {
-            entry.sum = (entry.sum.0 + lon, entry.sum.1 + lat, entry.sum.2 + 1);
-        }
-        // One more than the extension, so that 0 is none.
-        let extension = extension.parse::<u32>().map_or(0, |e| (e + 1).min(0xFFFF));
-        (self.strings.id(&code), extension)
-    }
-
-    fn suffix(&mut self, text: &str) -> Result<u32, String> {
-        let id = self.strings.id(text);
-        if let Some(at) = self.suffixes.get(&id) {
-            return Ok(*at);
-        }
-        let at = self.suffix_list.len() as u32;
-        if at > 0xFFFF {
-            return Err("has one suffix of a house number more than the 65,536 that a reference holds".into());
-        }
-        self.suffix_list.push(id);
-        self.suffixes.insert(id, at);
-        Ok(at)
-    }
-
-    fn add_point(&mut self, p: &PointEntry) -> Result<(), String> {
-        check(p.lon, p.lat)?;
-        let (number, suffix) = parse_number(&p.number, self.grammar)
-            .ok_or_else(|| format!("house number \"{}\" does not begin with digits", p.number))?;
-        let suffix = self.suffix(&suffix)?;
-        let place = self.place(&p.locality, &p.region, PlaceKind::Locality, Some((p.lon, p.lat)))?;
-        let street = self.street(&p.street, place)?;
-        let (postcode, extension) = self.postcode(&p.postcode, Some(place), &p.region, Some((p.lon, p.lat)));
-        let l = &mut self.places[place as usize];
-        l.sum = (l.sum.0 + p.lon, l.sum.1 + p.lat, l.sum.2 + 1);
-        let (lon, lat) = (fixed(p.lon) as u32, fixed(p.lat) as u32);
-        self.points
-            .push([street, number, suffix << 16 | extension, postcode, lon, lat])
-            .map_err(|e| format!("cannot be kept in a temporary file: {e}"))?;
-        self.counts[0] += 1;
-        Ok(())
-    }
-
-    fn add_segment(&mut self, s: &SegmentEntry) -> Result<(), String> {
-        if s.line.len() < 2 {
-            return Err("has a line of fewer than two points".into());
-        }
-        for (lon, lat) in &s.line {
-            check(*lon, *lat)?;
-        }
-        let middle = s.line[s.line.len() / 2];
-        let spooled = |e: std::io::Error| format!("cannot be kept in a temporary file: {e}");
-        let mut places = [None; 2];
-        for (side, name) in s.locality.iter().enumerate() {
-            if !normal::words(name).is_empty() {
-                places[side] = Some(self.place(name, &s.region, PlaceKind::Locality, Some(middle))?);
-            }
-        }
-        let (Some(left), Some(right)) = (places[0].or(places[1]), places[1].or(places[0])) else {
-            return Err("has no locality; a city or town is expected".into());
-        };
-        let first = self.vertices.len() as u32;
-        let pair = |r: Option<(u32, u32)>| r.map_or([NONE, NONE], |(a, b)| [a, b]);
-        let ([a, b], [c, d]) = (pair(s.left), pair(s.right));
-        let postcodes = [
-            self.postcode(&s.postcode[0], Some(left), &s.region, Some(middle)).0,
-            self.postcode(&s.postcode[1], Some(right), &s.region, Some(middle)).0,
-        ];
-        let parity = s.parity[0] as u32 | (s.parity[1] as u32) << 8;
-        // A street on a boundary is one of both localities, each with the numbers of its own side.
-        let sides = if left == right {
-            vec![(left, [a, b, c, d])]
-        } else {
-            vec![(left, [a, b, NONE, NONE]), (right, [NONE, NONE, c, d])]
-        };
-        let mut records = Vec::new();
-        for (place, ranges) in sides {
-            let street = self.street(&s.street, place)?;
-            let l = &mut self.places[place as usize];
-            l.sum = (l.sum.0 + middle.0, l.sum.1 + middle.1, l.sum.2 + 1);
-            let [a, b, c, d] = ranges;
-            records.push([street, a, b, c, d, postcodes[0], postcodes[1], first, s.line.len() as u32, parity]);
-        }
-        for (x, y) in &s.line {
-            self.vertices.push([fixed(*x) as u32, fixed(*y) as u32]).map_err(spooled)?;
-        }
-        for record in records {
-            self.segments.push(record).map_err(spooled)?;
-        }
-        self.counts[1] += 1;
-        Ok(())
-    }
-
-    fn add_postcode(&mut self, p: &PostcodeEntry) -> Result<(), String> {
-        check(p.lon, p.lat)?;
-        if p.postcode.trim().is_empty() {
-            return Err("has no postcode".into());
-        }
-        let place = if normal::words(&p.locality).is_empty() {
-            None
-        } else {
-            let id = self.place(&p.locality, &p.region, PlaceKind::Locality, Some((p.lon, p.lat)))?;
-            let l = &mut self.places[id as usize];
-            l.sum = (l.sum.0 + p.lon, l.sum.1 + p.lat, l.sum.2 + 1);
-            Some(id)
-        };
-        let (id, _) = self.postcode(&p.postcode, place, &p.region, None);
-        let code = self.strings.get(id).to_string();
-        if let Some(entry) = self.postcodes.get_mut(code.as_str()) {
-            // A postcode that stands several times, once for each of its localities, has the middle that came first.
-            entry.position = entry.position.or(Some((p.lon, p.lat)));
-        }
-        self.counts[2] += 1;
-        Ok(())
-    }
-
-    fn add_place(&mut self, p: &PlaceEntry) -> Result<(), String> {
-        check(p.lon, p.lat)?;
-        let key = normal::words(&p.name);
-        if key.is_empty() {
-            return Err("has no name".into());
-        }
-        let region = if p.kind == PlaceKind::Region && p.region.trim().is_empty() { &p.name } else { &p.region };
-        let region = self.region(region);
-        let group = (self.strings.id(&key), self.strings.id(&region), p.kind);
-        let near = self.place_ids.get(&group).and_then(|ids| {
-            ids.iter().copied().find(|id| {
-                self.places[*id as usize]
-                    .position
-                    .is_none_or(|(x, y)| (x - p.lon).abs().max((y - p.lat).abs()) < HOMONYM_DEGREES)
-            })
-        });
-        let id = near.unwrap_or_else(|| self.new_place(&p.name, &key, group));
-        let parent = self.strings.id(p.parent.trim());
-        let within = self.strings.id(&normal::words(&p.locality));
-        let l = &mut self.places[id as usize];
-        if l.position.is_none() {
-            l.position = Some((p.lon, p.lat));
-        }
-        if l.parent == 0 {
-            l.parent = parent;
-        }
-        if l.within == 0 {
-            l.within = within;
-        }
-        for other in &p.other_names {
-            let key = normal::words(other);
-            if !key.is_empty() {
-                let key = self.strings.id(&key);
-                self.names.push((key, id));
-            }
-        }
-        self.counts[3] += 1;
-        Ok(())
-    }
-
-    fn add_area(&mut self, a: &AreaEntry) -> Result<(), String> {
-        if a.rings.iter().all(|r| r.len() < 4) {
-            return Err("has no ring of four points or more".into());
-        }
-        let mut bounds = [i32::MAX, i32::MAX, i32::MIN, i32::MIN];
-        let mut rings = Vec::new();
-        for ring in &a.rings {
-            for (lon, lat) in ring {
-                check(*lon, *lat)?;
-            }
-            let ring: Vec<(i32, i32)> = ring.iter().map(|(x, y)| (fixed(*x), fixed(*y))).collect();
-            for (x, y) in &ring {
-                bounds = [bounds[0].min(*x), bounds[1].min(*y), bounds[2].max(*x), bounds[3].max(*y)];
-            }
-            rings.push(ring);
-        }
-        let attributes = a
-            .attributes
-            .iter()
-            .filter(|(_, v)| !v.trim().is_empty())
-            .map(|(n, v)| (self.strings.id(n.trim()), self.strings.id(v.trim())))
-            .collect();
-        self.areas.push(Area { attributes, rings, bounds });
-        self.counts[4] += 1;
-        Ok(())
+    /// Countries that rows were added of, their ISO 3166 codes.
+    pub fn countries(&self) -> impl Iterator<Item = &'static str> {
+        self.countries.keys().copied()
     }
 
     /// Rows that were the same address point as another row of the sources, known after [`Builder::write`].
     pub fn folded(&self) -> u64 {
-        self.folded
+        self.countries.values().map(|c| c.folded).sum()
     }
 
     /// Rows that are the address of another row at a place farther away than one building is large, known after
     /// [`Builder::write`].
     pub fn apart(&self) -> u64 {
-        self.apart
+        self.countries.values().map(|c| c.apart).sum()
     }
 
     /// Writes the reference beside its final place and moves it there; whoever has the old one open keeps reading it.
     ///
     /// # Errors
-    /// [`Error::Empty`] without a usable row, [`Error::Io`] where it cannot be written.
+    /// [`Error::Empty`] without a usable row, [`Error::TooLarge`], [`Error::Io`] where it cannot be written.
     pub fn write(&mut self, path: &Path) -> Result<(), Error> {
-        if self.places.is_empty() && self.postcodes.is_empty() {
+        self.countries.retain(|_, c| !c.is_empty());
+        if self.countries.is_empty() {
             return Err(Error::Empty);
         }
-        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-        self.temporary = folder.join(format!(".basilocus-{}.partial", std::process::id()));
-        let written = self.write_file(path);
-        if written.is_err() {
-            let _ = std::fs::remove_file(&self.temporary);
+        for area in std::mem::take(&mut self.areas) {
+            for country in self.countries.values_mut() {
+                // Checked when it came.
+                let _ = country.add(&area);
+            }
         }
-        written
+        self.countries.values().try_for_each(National::check_size)?;
+        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let temporary: PathBuf = folder.join(format!(".basilocus-{}.partial", std::process::id()));
+        let written = self.write_parts(&temporary).and_then(|()| std::fs::rename(&temporary, path));
+        if written.is_err() {
+            let _ = std::fs::remove_file(&temporary);
+        }
+        written.map_err(|source| Error::Io { path: path.to_path_buf(), source })
     }
-}
 
-fn check(lon: f64, lat: f64) -> Result<(), String> {
-    if lon.abs() <= 180.0 && lat.abs() <= 90.0 {
-        Ok(())
-    } else {
-        Err(format!("position {lon}, {lat} is not a longitude and a latitude in degrees"))
+    fn write_parts(&mut self, path: &Path) -> io::Result<()> {
+        let mut file = File::create(path)?;
+        let mut head = MAGIC.to_vec();
+        head.extend(VERSION.to_le_bytes());
+        head.extend((self.countries.len() as u32).to_le_bytes());
+        let mut at = HEADER + EXTENT * self.countries.len();
+        file.write_all(&vec![0; at])?;
+        for country in self.countries.values_mut() {
+            let length = country.write(&mut file, at as u64)?;
+            head.extend((at as u64).to_le_bytes());
+            head.extend(length.to_le_bytes());
+            at += length as usize;
+        }
+        file.seek(SeekFrom::Start(0))?;
+        file.write_all(&head)?;
+        file.sync_all()
     }
 }

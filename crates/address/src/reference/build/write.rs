@@ -1,27 +1,37 @@
 //! Writes the sections of a reference, one after the other, each as a stream.
 
 use super::super::areas;
+use super::super::file::*;
 use super::super::spool::Sorter;
-use super::*;
+use super::IN_MEMORY;
+use super::national::National;
+use super::spread::{Spreads, middle};
+use crate::error::Error;
+use crate::reference::PlaceKind;
 use std::fs::File;
-use std::io::{self, BufWriter, Seek, Write};
+use std::io::{self, BufWriter, Seek, SeekFrom, Write};
 
-/// Writes sections and remembers where they are.
-struct Sections {
-    file: BufWriter<File>,
+/// Writes the sections of a part and remembers where they are.
+struct Sections<'a> {
+    file: BufWriter<&'a mut File>,
+    /// First byte of the part in the file.
+    part: u64,
     table: [(u64, u64); SECTIONS],
+    /// Bytes of the part so far.
     at: u64,
     checksum: Checksum,
     buffer: Vec<u8>,
 }
 
-impl Sections {
-    fn new(file: File) -> io::Result<Self> {
+impl<'a> Sections<'a> {
+    fn new(file: &'a mut File, part: u64) -> io::Result<Self> {
+        file.seek(SeekFrom::Start(part))?;
         let mut file = BufWriter::with_capacity(1 << 20, file);
-        let start = HEADER + 16 * SECTIONS;
+        let start = PART_HEADER + EXTENT * SECTIONS;
         file.write_all(&vec![0; start])?;
         Ok(Sections {
             file,
+            part,
             table: [(0, 0); SECTIONS],
             at: start as u64,
             checksum: Checksum::new(),
@@ -66,20 +76,21 @@ impl Sections {
         Ok(())
     }
 
-    fn finish(mut self) -> io::Result<()> {
+    /// Writes what stands in front; gives the bytes of the part.
+    fn finish(mut self) -> io::Result<u64> {
         let mut table = Vec::new();
         for (offset, length) in self.table {
             table.extend(offset.to_le_bytes());
             table.extend(length.to_le_bytes());
         }
         self.checksum.add(&table);
-        self.file.rewind()?;
-        self.file.write_all(MAGIC)?;
-        self.file.write_all(&VERSION.to_le_bytes())?;
-        self.file.write_all(&(SECTIONS as u32).to_le_bytes())?;
+        self.file.seek(SeekFrom::Start(self.part))?;
         self.file.write_all(&self.checksum.value().to_le_bytes())?;
+        self.file.write_all(&(SECTIONS as u32).to_le_bytes())?;
+        self.file.write_all(&[0; 4])?;
         self.file.write_all(&table)?;
-        self.file.into_inner().map_err(|e| e.into_error())?.sync_all()
+        self.file.flush()?;
+        Ok(self.at)
     }
 }
 
@@ -91,22 +102,23 @@ struct Extent {
     sum: (f64, f64, f64),
 }
 
-impl Builder {
-    pub(super) fn write_file(&mut self, path: &Path) -> Result<(), Error> {
-        let io = |source| Error::Io { path: path.to_path_buf(), source };
+impl National {
+    /// Whether it fits the numbers of a reference.
+    pub(super) fn check_size(&self) -> Result<(), Error> {
         if self.points.len() >= u64::from(IS_SEGMENT) {
             return Err(Error::TooLarge("2,147,483,648 address points"));
         }
         if self.strings.bytes.len() > u32::MAX as usize || self.vertices.len() > u64::from(u32::MAX) {
             return Err(Error::TooLarge("4 GiB of names or 4,294,967,296 vertices"));
         }
-        (|| {
-            let mut out = Sections::new(File::create(&self.temporary)?)?;
-            self.sections(&mut out)?;
-            out.finish()?;
-            std::fs::rename(&self.temporary, path)
-        })()
-        .map_err(io)
+        Ok(())
+    }
+
+    /// Writes its part from a byte of the file on; gives the bytes of the part.
+    pub(super) fn write(&mut self, file: &mut File, at: u64) -> io::Result<u64> {
+        let mut out = Sections::new(file, at)?;
+        self.sections(&mut out)?;
+        out.finish()
     }
 
     fn sections(&mut self, out: &mut Sections) -> io::Result<()> {
@@ -132,18 +144,21 @@ impl Builder {
         let rank_of = |street: u32| rank[street_number[street as usize] as usize];
         let mut extents = vec![Extent::default(); order.len()];
         let mut cells: Sorter<[u32; 3]> = Sorter::new(IN_MEMORY);
-        self.write_points(out, &rank_of, &mut extents, &mut cells)?;
-        self.write_segments(out, &rank_of, &mut extents, &mut cells)?;
+        let mut spreads = Spreads::new(self);
+        let place_of: Vec<u32> = order.iter().map(|id| self.street_keys[*id as usize].place).collect();
+        self.write_points(out, &rank_of, &place_of, &mut extents, &mut cells, &mut spreads)?;
+        self.write_segments(out, &rank_of, &place_of, &mut extents, &mut cells, &mut spreads)?;
         self.write_streets(out, &order, &extents)?;
-        self.write_places(out)?;
-        self.write_postcodes(out)?;
+        self.write_places(out, &spreads)?;
+        self.write_postcodes(out, &spreads)?;
+        self.write_regions(out)?;
         write_cells(out, cells)?;
         self.write_areas(out)?;
         out.start(Section::About);
         let [points, segments, postcodes, places, areas] = self.counts;
         let about = format!(
             "country {}\naddress points {points}\nstreet segments {segments}\npostcodes {postcodes}\nplaces {places}\nareas {areas}\nthe same address point again {}\n",
-            self.grammar.country, self.folded
+            self.country, self.folded
         );
         out.bytes(Section::About, about.as_bytes())?;
         out.end(Section::About)?;
@@ -163,21 +178,24 @@ impl Builder {
         &mut self,
         out: &mut Sections,
         rank_of: &dyn Fn(u32) -> u32,
+        place_of: &[u32],
         extents: &mut [Extent],
         cells: &mut Sorter<[u32; 3]>,
+        spreads: &mut Spreads,
     ) -> io::Result<()> {
-        let mut sorter: Sorter<[u32; 8]> = Sorter::new(IN_MEMORY);
+        let mut sorter: Sorter<[u32; 9]> = Sorter::new(IN_MEMORY);
         let mut sequence = 0u32;
-        self.points.each(&mut |[street, number, suffix, postcode, lon, lat]| {
+        self.points.each(&mut |[street, number, suffix, postcode, lon, lat, accuracy]| {
             sequence += 1;
-            sorter.push([rank_of(street), number, suffix >> 16, sequence, suffix & 0xFFFF, postcode, lon, lat])
+            let extension = suffix & 0xFFFF;
+            sorter.push([rank_of(street), number, suffix >> 16, sequence, extension, postcode, lon, lat, accuracy])
         })?;
         out.start(Section::Points);
         let mut id = 0u32;
         let mut group = [u32::MAX; 3];
         let mut kept: Vec<(i32, i32, u32)> = Vec::new();
         let (mut folded, mut apart) = (0, 0);
-        sorter.each(&mut |[street, number, suffix, _, extension, postcode, lon, lat]| {
+        sorter.each(&mut |[street, number, suffix, _, extension, postcode, lon, lat, accuracy]| {
             let (x, y) = (lon as i32, lat as i32);
             if group != [street, number, suffix] {
                 group = [street, number, suffix];
@@ -198,10 +216,12 @@ impl Builder {
             }
             e.points.1 += 1;
             e.sum = (e.sum.0 + f64::from(x), e.sum.1 + f64::from(y), e.sum.2 + 1.0);
-            let (row, column) = cell_of(degrees(x), degrees(y));
+            let at = (degrees(x), degrees(y));
+            spreads.add(place_of[street as usize], &[postcode], at);
+            let (row, column) = cell_of(at.0, at.1);
             cells.push([row, column, id])?;
             id += 1;
-            out.put(Section::Points, &[street, number, suffix << 16 | extension, postcode, lon, lat])
+            out.put(Section::Points, &[street, number, suffix << 16 | extension, postcode, lon, lat, accuracy])
         })?;
         (self.folded, self.apart) = (folded, apart);
         out.end(Section::Points)?;
@@ -214,11 +234,15 @@ impl Builder {
         &mut self,
         out: &mut Sections,
         rank_of: &dyn Fn(u32) -> u32,
+        place_of: &[u32],
         extents: &mut [Extent],
         cells: &mut Sorter<[u32; 3]>,
+        spreads: &mut Spreads,
     ) -> io::Result<()> {
         let mut sorter: Sorter<[u32; 10]> = Sorter::new(IN_MEMORY / 2);
         let mut lines: Vec<(u32, u32, u32)> = Vec::new();
+        // What the segments belong to: place and postcodes.
+        let mut owners: Vec<(u32, [u32; 2])> = Vec::new();
         self.segments.each(&mut |mut record| {
             record[0] = rank_of(record[0]);
             sorter.push(record)
@@ -232,6 +256,7 @@ impl Builder {
             }
             e.segments.1 += 1;
             lines.push((record[7], record[8], id));
+            owners.push((place_of[record[0] as usize], [record[5], record[6]]));
             id += 1;
             out.put(Section::Segments, &record)
         })?;
@@ -252,6 +277,10 @@ impl Builder {
             let vertex = (x as i32, y as i32);
             for (row, column) in cells_between(before.unwrap_or(vertex), vertex) {
                 here.iter().try_for_each(|(_, id)| cells.push([row, column, IS_SEGMENT | id]))?;
+            }
+            for (_, id) in &here {
+                let (place, postcodes) = &owners[*id as usize];
+                spreads.add(*place, postcodes, (degrees(vertex.0), degrees(vertex.1)));
             }
             before = Some(vertex);
             at += 1;
@@ -320,11 +349,12 @@ impl Builder {
         Ok(())
     }
 
-    fn write_places(&mut self, out: &mut Sections) -> io::Result<()> {
+    fn write_places(&mut self, out: &mut Sections, spreads: &Spreads) -> io::Result<()> {
         let mut names = self.names.clone();
         names.sort_by(|a, b| self.strings.get(a.0).cmp(self.strings.get(b.0)).then(a.1.cmp(&b.1)));
         names.dedup();
         out.start(Section::Places);
+        let radii = spreads.of_places(self);
         for (i, l) in self.places.iter().enumerate() {
             let (x, y, known) = position(l.position, l.sum);
             let (first, n) = self.place_streets.get(i).copied().unwrap_or_default();
@@ -341,7 +371,10 @@ impl Builder {
                 })
                 .unwrap_or(NONE);
             let flags = known << 8 | l.kind as u32;
-            out.put(Section::Places, &[l.display, l.region, l.parent, x, y, flags, within, first, n])?;
+            out.put(
+                Section::Places,
+                &[l.display, l.region, l.parent, x, y, flags, within, first, n, radii[i].ceil() as u32],
+            )?;
         }
         out.end(Section::Places)?;
         out.start(Section::PlaceNames);
@@ -356,7 +389,7 @@ impl Builder {
         write_keys(out, Section::PlaceKeys, Section::PlaceKeyDirectory, sorter)
     }
 
-    fn write_postcodes(&mut self, out: &mut Sections) -> io::Result<()> {
+    fn write_postcodes(&mut self, out: &mut Sections, spreads: &Spreads) -> io::Result<()> {
         out.start(Section::PostcodePlaces);
         let mut firsts = Vec::with_capacity(self.postcodes.len());
         let mut first = 0u32;
@@ -368,12 +401,22 @@ impl Builder {
         }
         out.end(Section::PostcodePlaces)?;
         out.start(Section::Postcodes);
-        for ((code, p), first) in self.postcodes.iter().zip(firsts) {
+        let radii = spreads.of_postcodes(self);
+        for (((code, p), first), radius) in self.postcodes.iter().zip(firsts).zip(radii) {
             let id = self.strings.ids[code.as_str()];
             let (x, y, _) = position(p.position, p.sum);
-            out.put(Section::Postcodes, &[id, p.region, x, y, first, p.places.len() as u32])?;
+            out.put(Section::Postcodes, &[id, p.region, x, y, first, p.places.len() as u32, radius.ceil() as u32])?;
         }
         out.end(Section::Postcodes)
+    }
+
+    fn write_regions(&mut self, out: &mut Sections) -> io::Result<()> {
+        out.start(Section::Regions);
+        for (region, written) in std::mem::take(&mut self.regions) {
+            let region = self.strings.id(&region);
+            out.put(Section::Regions, &[region, written])?;
+        }
+        out.end(Section::Regions)
     }
 
     fn write_areas(&mut self, out: &mut Sections) -> io::Result<()> {
@@ -419,12 +462,9 @@ fn metres(a: (i32, i32), b: (i32, i32)) -> f64 {
     crate::nearest::metres(flat(a), flat(b))
 }
 
+/// A position as it is kept, and whether there is one.
 fn position(position: Option<(f64, f64)>, sum: (f64, f64, u32)) -> (u32, u32, u32) {
-    match (position, sum.2) {
-        (Some(p), _) => (fixed(p.0) as u32, fixed(p.1) as u32, 1),
-        (None, n) if n > 0 => (fixed(sum.0 / f64::from(n)) as u32, fixed(sum.1 / f64::from(n)) as u32, 1),
-        _ => (0, 0, 0),
-    }
+    middle(position, sum).map_or((0, 0, 0), |(lon, lat)| (fixed(lon) as u32, fixed(lat) as u32, 1))
 }
 
 /// Writes hashes with their numbers, and where those begin that share their upper bits.

@@ -39,10 +39,17 @@ impl Kind {
 /// What a column is for, with the headers that tell it; letters and figures only, in lower case.
 const PURPOSES: &[(&str, &[&str])] = &[
     ("number", &[]),
+    ("number_suffix", &[]),
+    ("street_direction", &[]),
     ("street", &[]),
+    ("street_type", &[]),
+    ("street_direction_after", &[]),
     ("locality", &[]),
     ("region", &[]),
     ("postcode", &[]),
+    ("country", &[]),
+    ("accuracy", &["accuracy", "accuracym", "positionalaccuracy", "genauigkeit", "precision"]),
+    ("radius", &["radius", "radiusm"]),
     ("name", &["name", "placename", "place", "locality", "city", "town"]),
     ("other_names", &["othernames", "othername", "aliases", "alias", "alternatenames", "alsoknownas"]),
     ("kind", &["kind", "placekind", "placetype", "class", "type"]),
@@ -166,10 +173,15 @@ impl Columns {
         for (purpose, headers) in PURPOSES {
             let by_role = match *purpose {
                 "number" => role(Role::HouseNumber),
+                "number_suffix" => role(Role::NumberSuffix),
+                "street_direction" => role(Role::StreetDirection),
+                "street_type" => role(Role::StreetType),
+                "street_direction_after" => role(Role::StreetDirectionAfter),
                 "street" => role(Role::Street).or_else(|| role(Role::Address)),
                 "locality" => role(Role::Locality),
                 "region" => role(Role::Region),
                 "postcode" => role(Role::Postcode),
+                "country" => role(Role::Country),
                 _ => None,
             };
             if let Some(i) = by_role.or_else(|| headers.iter().find_map(|w| names.iter().position(|n| n == w))) {
@@ -207,6 +219,21 @@ impl Columns {
         let line = has("geometry") || ["start_lon", "start_lat", "end_lon", "end_lat"].iter().all(|p| has(p));
         let ranges = ["left_from", "left_to", "right_from", "right_to"].iter().any(|p| has(p));
         let attributes_alone = polygons && !has("street");
+        let lines = self
+            .get("geometry")
+            .is_some_and(|g| (0..sample.len().min(50)).any(|row| geometry::is_line(&sample.text(g, row))));
+        if lines && !(ranges && has("street")) {
+            return Err(Error::Usage(format!(
+                "{}: it has lines, and lines are street segments; {}; it has: {}. A file for `mapping` can say the columns",
+                path.display(),
+                if has("street") {
+                    "no column of left and right from and to numbers was found"
+                } else {
+                    "no column of street names was found"
+                },
+                schema.fields().iter().map(|f| f.name().as_str()).collect::<Vec<_>>().join(", ")
+            )));
+        }
         Ok(if attributes_alone {
             Kind::Areas
         } else if ranges && line && has("street") {
@@ -231,13 +258,35 @@ impl Columns {
     /// The columns in words, for a kind.
     pub(super) fn words(&self, kind: Kind, schema: &SchemaRef) -> Vec<String> {
         let wanted: &[&str] = match kind {
-            Kind::Points => &["number", "street", "locality", "region", "postcode"],
-            Kind::Segments => {
-                &["street", "locality", "left_locality", "region", "postcode", "left_postcode", "geometry"]
-            }
-            Kind::Postcodes => &["postcode", "locality", "region"],
-            Kind::Places => &["name", "kind", "region", "parent"],
-            Kind::Areas => &["geometry", "postcode"],
+            Kind::Points => &[
+                "number",
+                "number_suffix",
+                "street_direction",
+                "street",
+                "street_type",
+                "street_direction_after",
+                "locality",
+                "region",
+                "postcode",
+                "country",
+                "accuracy",
+            ],
+            Kind::Segments => &[
+                "street_direction",
+                "street",
+                "street_type",
+                "street_direction_after",
+                "locality",
+                "left_locality",
+                "region",
+                "postcode",
+                "left_postcode",
+                "country",
+                "geometry",
+            ],
+            Kind::Postcodes => &["postcode", "locality", "region", "country", "radius"],
+            Kind::Places => &["name", "kind", "locality", "region", "parent", "country", "radius"],
+            Kind::Areas => &["geometry", "postcode", "country"],
         };
         wanted
             .iter()

@@ -4,52 +4,108 @@ use super::columns::{Columns, Kind};
 use super::geometry;
 use crate::engine::{Account, Rows};
 use crate::steps::positions::PositionReader;
-use basilocus_address::Entry;
+use basilocus_address::grammar::{self, Grammar};
 use basilocus_address::reference::{AreaEntry, Parity, PlaceEntry, PlaceKind, PointEntry, PostcodeEntry, SegmentEntry};
+use basilocus_address::{AddressInput, Entry, country};
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::Batch;
 
-/// The entries of a batch, row by row, or why a row is none. A postcode's area is an area and a postcode.
+/// What a row of a source is: its country as the row says it, and its entries. A postcode's area is an area and a
+/// postcode.
+pub(super) struct Row {
+    pub country: String,
+    pub entries: Vec<Entry>,
+}
+
+/// The entries of a batch, row by row, or why a row is none. Rows that do not say their country are read by the grammar
+/// of `usual`.
 pub(super) fn of_batch(
     batch: &Batch,
     kind: Kind,
     c: &Columns,
     position: Option<&PositionReader>,
     operation: &Operation,
-) -> Vec<Result<Vec<Entry>, String>> {
+    usual: &'static Grammar,
+) -> Vec<Result<Row, String>> {
+    let country = |row: usize| text(batch, c.get("country"), row).trim().to_string();
+    let with_country = |(row, entries): (usize, Result<Vec<Entry>, String>)| {
+        entries.map(|entries| Row { country: country(row), entries })
+    };
     let Some(position) = position else {
-        return (0..batch.len())
-            .map(|row| match kind {
-                Kind::Areas => area(batch, c, row, operation),
-                _ => segment(batch, c, row, operation).map(|s| vec![Entry::Segment(s)]),
-            })
-            .collect();
+        let entries = |row: usize| match kind {
+            Kind::Areas => area(batch, c, row, operation),
+            _ => segment(batch, c, row, operation, grammar_of(&country(row), usual)).map(|s| vec![Entry::Segment(s)]),
+        };
+        return (0..batch.len()).map(|row| with_country((row, entries(row)))).collect();
     };
     let mut account = Account::new(batch.len());
     let ([mut x, mut y, mut z], _) = position.read(&Rows::read(batch.clone()), &mut account);
     operation.apply(&mut x, &mut y, &mut z);
-    let mut out: Vec<Result<Vec<Entry>, String>> =
-        (0..batch.len()).map(|row| Ok(vec![placed(batch, kind, c, row, (x[row], y[row]))])).collect();
+    let mut out: Vec<Result<Vec<Entry>, String>> = (0..batch.len())
+        .map(|row| {
+            let grammar = grammar_of(&country(row), usual);
+            placed(batch, kind, c, row, (x[row], y[row]), grammar).map(|entry| vec![entry])
+        })
+        .collect();
     let set_aside = account.into_parts().set_aside;
     for (row, _, reason) in set_aside {
         out[row] = Err(reason);
     }
-    out
+    out.into_iter().enumerate().map(with_country).collect()
+}
+
+/// The grammar of a country that a row says, else the usual one.
+fn grammar_of(country: &str, usual: &'static Grammar) -> &'static Grammar {
+    if country.is_empty() { usual } else { country::code_of(country).map_or(usual, grammar::of_code) }
+}
+
+/// A street of the columns that it is parted into.
+fn street_of_parts(batch: &Batch, c: &Columns, row: usize, grammar: &Grammar) -> String {
+    let text = |purpose: &str| text(batch, c.get(purpose), row);
+    let (direction, street, street_type, direction_after) =
+        (text("street_direction"), text("street"), text("street_type"), text("street_direction_after"));
+    let parts = AddressInput {
+        direction: &direction,
+        street: &street,
+        street_type: &street_type,
+        direction_after: &direction_after,
+        ..Default::default()
+    };
+    parts.street_line(grammar).into_owned()
+}
+
+/// Metres in a cell, where it has some.
+fn metres(text: &str) -> Result<Option<f64>, String> {
+    match text.trim() {
+        "" => Ok(None),
+        t => match t.parse::<f64>() {
+            Ok(m) if m >= 0.0 && m.is_finite() => Ok(Some(m)),
+            _ => Err(format!("accuracy \"{t}\" is no number of metres")),
+        },
+    }
 }
 
 fn text(batch: &Batch, column: Option<usize>, row: usize) -> String {
     column.map_or(String::new(), |i| batch.text(i, row))
 }
 
-fn placed(batch: &Batch, kind: Kind, c: &Columns, row: usize, (lon, lat): (f64, f64)) -> Entry {
+fn placed(
+    batch: &Batch,
+    kind: Kind,
+    c: &Columns,
+    row: usize,
+    (lon, lat): (f64, f64),
+    grammar: &Grammar,
+) -> Result<Entry, String> {
     let text = |purpose: &str| text(batch, c.get(purpose), row);
-    match kind {
+    Ok(match kind {
         Kind::Postcodes => Entry::Postcode(PostcodeEntry {
             postcode: text("postcode"),
             locality: text("locality"),
             region: text("region"),
             lon,
             lat,
+            radius_m: metres(&text("radius"))?,
         }),
         Kind::Places => {
             let column = |purpose: &str| c.get(purpose);
@@ -69,11 +125,16 @@ fn placed(batch: &Batch, kind: Kind, c: &Columns, row: usize, (lon, lat): (f64, 
                 parent: text("parent"),
                 lon,
                 lat,
+                radius_m: metres(&text("radius"))?,
             })
         }
         _ => {
-            let mut street = text("street");
+            let mut street = street_of_parts(batch, c, row, grammar);
             let mut number = text("number");
+            let suffix = text("number_suffix");
+            if !suffix.trim().is_empty() && !number.trim().is_empty() {
+                number = format!("{} {}", number.trim(), suffix.trim());
+            }
             if c.get("number").is_none() && street.starts_with(|c: char| c.is_ascii_digit()) {
                 // "12 Heron Ln" in one column
                 let (first, rest) = street
@@ -89,12 +150,19 @@ fn placed(batch: &Batch, kind: Kind, c: &Columns, row: usize, (lon, lat): (f64, 
                 postcode: text("postcode"),
                 lon,
                 lat,
+                accuracy_m: metres(&text("accuracy"))?,
             })
         }
-    }
+    })
 }
 
-fn segment(batch: &Batch, c: &Columns, row: usize, operation: &Operation) -> Result<SegmentEntry, String> {
+fn segment(
+    batch: &Batch,
+    c: &Columns,
+    row: usize,
+    operation: &Operation,
+    grammar: &Grammar,
+) -> Result<SegmentEntry, String> {
     let text = |purpose: &str| text(batch, c.get(purpose), row);
     let number = |purpose: &str| {
         let t = text(purpose);
@@ -122,7 +190,7 @@ fn segment(batch: &Batch, c: &Columns, row: usize, operation: &Operation) -> Res
         if t.trim().is_empty() { text(whole) } else { t }
     };
     Ok(SegmentEntry {
-        street: text("street"),
+        street: street_of_parts(batch, c, row, grammar),
         left: pair(lf, lt),
         right: pair(rf, rt),
         parity: [Parity::from_words(&text("left_parity")), Parity::from_words(&text("right_parity"))],
@@ -156,6 +224,7 @@ fn area(batch: &Batch, c: &Columns, row: usize, operation: &Operation) -> Result
             region: text(batch, c.get("region"), row),
             lon,
             lat,
+            radius_m: farthest(&rings, (lon, lat)),
         }));
     }
     out.push(Entry::Area(AreaEntry { attributes, rings }));
@@ -171,6 +240,11 @@ fn transformed(line: Vec<(f64, f64)>, operation: &Operation) -> Result<Vec<(f64,
                 .ok_or_else(|| format!("position {x} {y} of the geometry is outside the system"))
         })
         .collect()
+}
+
+/// How far the corners of rings are from a position, metres.
+fn farthest(rings: &[Vec<(f64, f64)>], from: (f64, f64)) -> Option<f64> {
+    rings.iter().flatten().map(|corner| basilocus_address::nearest::metres(from, *corner)).reduce(f64::max)
 }
 
 /// A position inside: the middle of gravity of the largest ring, or where that is outside of all, the middle of the

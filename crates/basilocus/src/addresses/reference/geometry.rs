@@ -36,6 +36,12 @@ pub(crate) fn is_polygon(text: &str) -> bool {
     start.starts_with("POLYGON") || start.starts_with("MULTIPOLYGON")
 }
 
+/// Whether a text begins like a line.
+pub(crate) fn is_line(text: &str) -> bool {
+    let start: String = text.trim_start().chars().take(15).collect::<String>().to_ascii_uppercase();
+    start.starts_with("LINESTRING") || start.starts_with("MULTILINESTRING")
+}
+
 fn read(text: &str) -> Result<Geometry, String> {
     let text = text.trim();
     // "SRID=4326;POINT …" is no well-known text but often met.

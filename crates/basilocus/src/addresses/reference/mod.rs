@@ -17,7 +17,7 @@ use crate::engine::{Columns as TableColumns, Passing, Rows, roles_of, source, st
 use crate::plan::InputPlan;
 use crate::steps::Positions;
 use crate::steps::positions::PositionReader;
-use basilocus_address::{Builder, grammar};
+use basilocus_address::{Builder, country, grammar};
 use basilocus_formats::{FormatError, PendingOutput, Reader, delimited};
 use basilocus_geodesy::crs::Catalogue;
 use basilocus_geodesy::operation::Operation;
@@ -40,7 +40,7 @@ pub struct BuildPlan {
     /// System of the coordinates; WGS 84 longitude and latitude unless said
     #[cfg_attr(feature = "arguments", arg(long, value_name = "CRS"))]
     pub from: Option<String>,
-    /// Country of the address grammar: US, CA, GB, IE, AU, NZ, DE, NL, FR, ES, PT, IT; US unless said
+    /// Country of rows that do not say theirs, as an ISO 3166 code or a name; US unless said
     #[cfg_attr(feature = "arguments", arg(long, value_name = "CODE"))]
     pub country: Option<String>,
     /// File that says what sources hold and which of their columns is what
@@ -109,13 +109,9 @@ pub struct SourceReport {
 /// ```
 pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Result<BuildReport, Error> {
     let started = Instant::now();
-    let country = plan.country.as_deref().unwrap_or("US");
-    let grammar = grammar::of_country(country).ok_or_else(|| {
-        let all: Vec<&str> = grammar::GRAMMARS.iter().map(|g| g.country).collect();
-        Error::Usage(format!(
-            "`country` {country}: there is no grammar for this country yet; there are {}",
-            all.join(", ")
-        ))
+    let said = plan.country.as_deref().unwrap_or("US");
+    let usual = country::code_of(said).ok_or_else(|| {
+        Error::Usage(format!("`country` {said}: a code of ISO 3166 or the name of a country is expected"))
     })?;
     // Checks the output before an hour of reading.
     drop(PendingOutput::new(&plan.output, plan.overwrite)?);
@@ -124,7 +120,8 @@ pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
         plan.output.file_stem().map_or(String::new(), |s| s.to_string_lossy().into_owned())
     ));
     drop(PendingOutput::new(&file, plan.overwrite)?);
-    let mut builder = Builder::new(grammar);
+    let mut builder = Builder::of_country(usual).ok_or(Error::Defect("a country without a code".into()))?;
+    let grammar = grammar::of_code(usual);
     let mut report = BuildReport { outputs: vec![plan.output.clone()], ..Default::default() };
     let mut aside: Vec<(String, SetAsideRow, Vec<String>)> = Vec::new();
     let mapping = plan.mapping.as_deref().map(Mapping::load).transpose()?.unwrap_or_default();
@@ -133,7 +130,7 @@ pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
     // Places first: of two localities of one name the points belong to the nearer one.
     sources.sort_by_key(|s| s.kind);
     for source in &mut sources {
-        let ledger = add_source(source, &mut builder, &mut report, &mut aside, cancel, progress)?;
+        let ledger = add_source(source, grammar, &mut builder, &mut report, &mut aside, cancel, progress)?;
         ledger.check()?;
         report.rows_in += ledger.rows_in;
         report.rows_out += ledger.rows_out;
@@ -215,6 +212,7 @@ impl Source {
 
 fn add_source(
     source: &mut Source,
+    grammar: &'static grammar::Grammar,
     builder: &mut Builder,
     report: &mut BuildReport,
     aside: &mut Vec<(String, SetAsideRow, Vec<String>)>,
@@ -244,7 +242,7 @@ fn add_source(
     let file = path.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());
     progress.start(&file, kind.words(), reader.about().bytes);
     let decoder = reader.decoder();
-    let convert = |batch: &Batch| entries::of_batch(batch, kind, columns, position.as_ref(), &operation);
+    let convert = |batch: &Batch| entries::of_batch(batch, kind, columns, position.as_ref(), &operation, grammar);
     stream(
         reader.as_mut(),
         &Passing::quiet(path, cancel),
@@ -259,8 +257,8 @@ fn add_source(
                 ledger.set_aside(&row.class);
                 aside.push((file.clone(), row, names.clone()));
             }
-            for (row, entries) in found.into_iter().enumerate() {
-                match entries.and_then(|list| list.iter().try_for_each(|e| builder.add(e))) {
+            for (row, found) in found.into_iter().enumerate() {
+                match found.and_then(|r| r.entries.iter().try_for_each(|e| builder.add_in(&r.country, e))) {
                     Ok(()) => ledger.rows_out += 1,
                     Err(reason) => {
                         ledger.set_aside(&UNUSABLE);

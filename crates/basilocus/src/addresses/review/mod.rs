@@ -40,6 +40,8 @@ pub(crate) struct Record {
     pub confidence: u8,
     pub lon: f64,
     pub lat: f64,
+    /// How far the truth may be from there, metres, where that is known.
+    pub radius_m: Option<f64>,
     pub address: String,
     pub changes: String,
     pub locality: String,
@@ -63,6 +65,7 @@ impl Record {
             confidence: c.confidence,
             lon: c.lon,
             lat: c.lat,
+            radius_m: Some(c.radius_m),
             address: c.address.clone(),
             changes: c.changes.join("; "),
             locality: c.locality.to_string(),

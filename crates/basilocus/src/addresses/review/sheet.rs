@@ -100,6 +100,7 @@ fn candidates_table() -> Table {
             "confidence",
             "lon",
             "lat",
+            "radius_m",
             "differs_in",
             "changes",
             "locality",
@@ -110,8 +111,8 @@ fn candidates_table() -> Table {
         ]
         .map(String::from)
         .to_vec(),
-        widths: vec![10, 7, 40, 14, 10, 13, 13, 30, 46, 16, 8, 20, 10, 8],
-        numbers: vec![0, 1, 4, 5, 6],
+        widths: vec![10, 7, 40, 14, 10, 13, 13, 9, 30, 46, 16, 8, 20, 10, 8],
+        numbers: vec![0, 1, 4, 5, 6, 7],
         ..Default::default()
     }
 }
@@ -162,6 +163,7 @@ fn offer(source_row: u64, choice: usize, c: &Candidate) -> Vec<String> {
         c.confidence.to_string(),
         c.lon.to_string(),
         c.lat.to_string(),
+        c.radius_m.to_string(),
         c.parts.to_string(),
         c.changes.join("; "),
         c.locality.to_string(),
@@ -194,6 +196,7 @@ pub(crate) fn read(path: &Path) -> Result<Vec<Reviewed>, Error> {
                 confidence: number("confidence").unwrap_or(0.0) as u8,
                 lon,
                 lat,
+                radius_m: number("radius_m"),
                 address: text("address"),
                 changes: text("changes"),
                 locality: text("locality"),

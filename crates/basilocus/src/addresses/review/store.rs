@@ -7,25 +7,26 @@ use rusqlite::{Connection, OptionalExtension, Row, Statement, ToSql};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
-const VERSION: i64 = 1;
+const VERSION: i64 = 2;
+/// The version before, which lacks the radius.
+const WITHOUT_RADIUS: i64 = 1;
 
 const TABLES: &str = "
 CREATE TABLE IF NOT EXISTS answer (
   key TEXT PRIMARY KEY, answer TEXT NOT NULL, answered TEXT NOT NULL, level TEXT, confidence INTEGER, lon REAL, lat REAL,
-  address TEXT, changes TEXT, locality TEXT, region TEXT, parent TEXT, postcode TEXT, extension TEXT, class TEXT, reason TEXT
+  address TEXT, changes TEXT, locality TEXT, region TEXT, parent TEXT, postcode TEXT, extension TEXT, class TEXT, reason TEXT, radius_m REAL
 ) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS found (
   key TEXT PRIMARY KEY, level TEXT, confidence INTEGER, lon REAL, lat REAL, address TEXT, changes TEXT, locality TEXT,
-  region TEXT, parent TEXT, postcode TEXT, extension TEXT, class TEXT, reason TEXT
+  region TEXT, parent TEXT, postcode TEXT, extension TEXT, class TEXT, reason TEXT, radius_m REAL
 ) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS run (fingerprint TEXT NOT NULL);
 ";
 
-const COLUMNS: &str =
-    "level, confidence, lon, lat, address, changes, locality, region, parent, postcode, extension, class, reason";
+const COLUMNS: &str = "level, confidence, lon, lat, address, changes, locality, region, parent, postcode, extension, class, reason, radius_m";
 
 /// The places of their values in a statement.
-const VALUES: &str = "?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13";
+const VALUES: &str = "?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14";
 
 /// The answers that a file keeps, by address.
 ///
@@ -66,7 +67,10 @@ impl Store {
         let version: i64 = connection.pragma_query_value(None, "user_version", |r| r.get(0)).map_err(failed)?;
         let tables: i64 =
             connection.query_row("SELECT count(*) FROM sqlite_master", [], |r| r.get(0)).map_err(failed)?;
-        if version != VERSION && tables > 0 {
+        if version == WITHOUT_RADIUS && tables > 0 {
+            let added = "ALTER TABLE answer ADD COLUMN radius_m REAL; ALTER TABLE found ADD COLUMN radius_m REAL;";
+            connection.execute_batch(added).map_err(failed)?;
+        } else if version != VERSION && tables > 0 {
             return Err(Error::Store {
                 path: path.to_path_buf(),
                 problem: "is a database of another sort; name a file of its own for the answers".into(),
@@ -97,7 +101,7 @@ impl Store {
         let sql = format!("SELECT {COLUMNS}, answered FROM answer WHERE key = ?1");
         let connection = self.connection();
         let mut statement = connection.prepare_cached(&sql).map_err(|e| self.error(e))?;
-        statement.query_row([key], |r| Ok((known(r)?, r.get(13)?))).optional().map_err(|e| self.error(e))
+        statement.query_row([key], |r| Ok((known(r)?, r.get(14)?))).optional().map_err(|e| self.error(e))
     }
 
     /// How many answers there are.
@@ -114,14 +118,14 @@ impl Store {
         let transaction = connection.transaction().map_err(failed)?;
         {
             let sql = format!(
-                "INSERT OR REPLACE INTO answer ({COLUMNS}, key, answer, answered) VALUES ({VALUES}, ?14, ?15, ?16)"
+                "INSERT OR REPLACE INTO answer ({COLUMNS}, key, answer, answered) VALUES ({VALUES}, ?15, ?16, ?17)"
             );
             let mut statement = transaction.prepare(&sql).map_err(failed)?;
             for (key, answer, known) in answers {
                 bind(&mut statement, known)
-                    .and_then(|()| statement.raw_bind_parameter(14, key))
-                    .and_then(|()| statement.raw_bind_parameter(15, answer))
-                    .and_then(|()| statement.raw_bind_parameter(16, day))
+                    .and_then(|()| statement.raw_bind_parameter(15, key))
+                    .and_then(|()| statement.raw_bind_parameter(16, answer))
+                    .and_then(|()| statement.raw_bind_parameter(17, day))
                     .and_then(|()| statement.raw_execute())
                     .map_err(failed)?;
             }
@@ -141,12 +145,12 @@ impl Store {
     /// Keeps what was found for addresses; the first of equal addresses counts.
     pub(crate) fn add_found(&self, found: &[(String, Known)]) -> Result<(), Error> {
         let failed = |e| self.error(e);
-        let sql = format!("INSERT OR IGNORE INTO found ({COLUMNS}, key) VALUES ({VALUES}, ?14)");
+        let sql = format!("INSERT OR IGNORE INTO found ({COLUMNS}, key) VALUES ({VALUES}, ?15)");
         let connection = self.connection();
         let mut statement = connection.prepare_cached(&sql).map_err(failed)?;
         for (key, known) in found {
             bind(&mut statement, known)
-                .and_then(|()| statement.raw_bind_parameter(14, key))
+                .and_then(|()| statement.raw_bind_parameter(15, key))
                 .and_then(|()| statement.raw_execute())
                 .map_err(failed)?;
         }
@@ -177,14 +181,14 @@ impl Store {
     }
 }
 
-/// Gives a statement the values of [`COLUMNS`], its first thirteen parameters.
+/// Gives a statement the values of [`COLUMNS`], its first fourteen parameters.
 fn bind(statement: &mut Statement, known: &Known) -> rusqlite::Result<()> {
     let nothing = Record::default();
     let (r, class, reason) = match known {
         Known::Placed(r) => (&**r, None, None),
         Known::Aside { class, reason } => (&nothing, Some(class), Some(reason)),
     };
-    let values: [&dyn ToSql; 13] = [
+    let values: [&dyn ToSql; 14] = [
         &r.level,
         &r.confidence,
         &r.lon,
@@ -198,6 +202,7 @@ fn bind(statement: &mut Statement, known: &Known) -> rusqlite::Result<()> {
         &r.extension,
         &class.map(Reason::as_str),
         &reason,
+        &r.radius_m,
     ];
     values.iter().enumerate().try_for_each(|(i, v)| statement.raw_bind_parameter(i + 1, v))
 }
@@ -219,6 +224,7 @@ fn known(r: &Row) -> rusqlite::Result<Known> {
         parent: r.get(8)?,
         postcode: r.get(9)?,
         extension: r.get(10)?,
+        radius_m: r.get(13)?,
     })))
 }
 
@@ -232,8 +238,29 @@ mod tests {
             confidence: 97,
             lon,
             lat: 46.2,
+            radius_m: Some(30.0),
             ..Default::default()
         }))
+    }
+
+    #[test]
+    fn a_file_of_the_version_before_is_taken_on() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("answers.sqlite");
+        let old = Connection::open(&path).unwrap();
+        old.execute_batch(&TABLES.replace(", radius_m REAL", "")).unwrap();
+        old.execute_batch(
+            "INSERT INTO answer (key, answer, answered, level, confidence, lon, lat, address, changes, locality, region,
+             parent, postcode, extension) VALUES ('a', '1', '2026-11-25', 'street', 90, 1, 2, '', '', '', '', '', '', '')",
+        )
+        .unwrap();
+        old.pragma_update(None, "user_version", WITHOUT_RADIUS).unwrap();
+        drop(old);
+        for _ in 0..2 {
+            let store = Store::open(&path).unwrap();
+            let Some((Known::Placed(record), _)) = store.answer("a").unwrap() else { panic!("placed") };
+            assert_eq!((record.level.as_str(), record.radius_m), ("street", None));
+        }
     }
 
     #[test]

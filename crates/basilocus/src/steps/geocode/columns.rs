@@ -7,21 +7,26 @@ use basilocus_table::Role;
 use std::path::Path;
 
 /// Places of the columns of an address, in the order of [`Role::ADDRESS`].
-pub(super) type Parts = [Option<usize>; 8];
+pub(super) type Parts = [Option<usize>; Role::ADDRESS.len()];
 
 /// The columns that the plan names, and those that headers and values show; and what was found, in words.
 pub(super) fn find(plan: &Geocode, columns: &Columns, source: &Path) -> Result<(Parts, String), Error> {
     let said = [
         &plan.address,
         &plan.house_number,
+        &plan.number_suffix,
+        &plan.street_direction,
         &plan.street,
+        &plan.street_type,
+        &plan.street_direction_after,
         &plan.unit,
+        &plan.second_line,
         &plan.locality,
         &plan.region,
         &plan.postcode,
         &plan.country_column,
     ];
-    let mut parts: Parts = [None; 8];
+    let mut parts: Parts = [None; Role::ADDRESS.len()];
     for (slot, wanted) in parts.iter_mut().zip(said) {
         *slot = wanted.as_deref().map(|w| columns.require(w, source)).transpose()?;
     }
@@ -35,7 +40,8 @@ pub(super) fn find(plan: &Geocode, columns: &Columns, source: &Path) -> Result<(
             _ => {}
         }
     }
-    if parts[0].is_none() && parts[2].is_none() && parts[4].is_none() && parts[6].is_none() {
+    let places = [Role::Address, Role::Street, Role::Locality, Role::Postcode];
+    if !Role::ADDRESS.iter().zip(parts).any(|(role, at)| at.is_some() && places.contains(role)) {
         return Err(Error::NoAddress { path: source.to_path_buf(), names: columns.names() });
     }
     let words = Role::ADDRESS.iter().zip(parts).filter_map(|(role, at)| Some(named(*role, at?, columns)));

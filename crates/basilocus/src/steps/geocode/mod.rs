@@ -15,7 +15,7 @@ mod work;
 use super::{Bound, Step};
 use crate::Error;
 use crate::engine::{Columns, Placed, PlacedFrom, ReviewFiles, Setting};
-use basilocus_address::{Level, Reference, grammar};
+use basilocus_address::{Level, Reference, country};
 use basilocus_geodesy::crs::Catalogue;
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
@@ -62,14 +62,34 @@ pub struct Geocode {
     #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub house_number: Option<String>,
+    /// Column with what belongs to the house number (A, bis)
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub number_suffix: Option<String>,
+    /// Column with the direction before the name of the street
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub street_direction: Option<String>,
     /// Column with the street
     #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub street: Option<String>,
+    /// Column with the type of the street
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub street_type: Option<String>,
+    /// Column with the direction behind the name of the street
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub street_direction_after: Option<String>,
     /// Column with the unit
     #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub unit: Option<String>,
+    /// Column with a second line of the address
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub second_line: Option<String>,
     /// Column with the locality
     #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -227,20 +247,23 @@ impl Geocode {
                 "no address reference is said; name one with `reference` (make it with `reference build`)".into(),
             ));
         }
-        let mut references = self.reference.iter().map(|p| Reference::open(p)).collect::<Result<Vec<_>, _>>()?;
-        if let Some(country) = &self.country {
-            let wanted = grammar::of_country(country).ok_or_else(|| {
-                let all: Vec<&str> = grammar::GRAMMARS.iter().map(|g| g.country).collect();
-                Error::Usage(format!("`country` {country}: one of {} is expected", all.join(", ")))
+        let mut references = Vec::new();
+        for path in &self.reference {
+            references.extend(Reference::open_all(path)?);
+        }
+        if let Some(said) = &self.country {
+            let wanted = country::code_of(said).ok_or_else(|| {
+                Error::Usage(format!("`country` {said}: a code of ISO 3166 or the name of a country is expected"))
             })?;
-            let there: Vec<&str> = references.iter().map(|r| r.grammar().country).collect();
-            if !there.contains(&wanted.country) {
+            let mut there: Vec<&str> = references.iter().map(Reference::country).collect();
+            there.dedup();
+            if !there.contains(&wanted) {
                 return Err(Error::Usage(format!(
-                    "`country` {country}: no reference is of that country; there is {}",
+                    "`country` {said}: no reference is of that country; there is {}",
                     there.join(", ")
                 )));
             }
-            references.retain(|r| r.grammar().country == wanted.country);
+            references.retain(|r| r.country() == wanted);
         }
         Ok(references)
     }

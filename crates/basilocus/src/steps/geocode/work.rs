@@ -10,10 +10,11 @@ use crate::engine::{Account, Column, Rows, points};
 use crate::steps::Work;
 use arrow_array::{ArrayRef, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, SchemaRef};
+use basilocus_address::country::{self, Said};
 use basilocus_address::nearest::metres;
-use basilocus_address::{AddressInput, Candidate, Level, MatchOptions, Matcher, Outcome, Reference, Unplaced, grammar};
+use basilocus_address::{AddressInput, Candidate, Level, MatchOptions, Matcher, Outcome, Reference, Unplaced};
 use basilocus_geodesy::notation::{self, AxisOrder, Notation};
-use basilocus_table::Reason;
+use basilocus_table::{Reason, Role};
 use std::collections::HashMap;
 use std::path::Path;
 use std::sync::Arc;
@@ -79,6 +80,7 @@ impl Matching {
             Column::added("lon", DataType::Float64).with_digits(7),
             Column::added("lat", DataType::Float64).with_digits(7),
             text("level", 14),
+            Column::added("radius_m", DataType::Float64).with_digits(0).with_longest(8),
             Column::added("confidence", DataType::Int64).with_longest(10),
             text("matched_address", 42),
             text("changes", 48),
@@ -205,10 +207,17 @@ impl Matching {
         if let Some(record) = coordinate(input) {
             return Found { known: Known::Placed(Box::new(record)), candidates: Vec::new(), contradicts: false };
         }
-        let wanted = grammar::of_country(input.country);
+        let said = country::said_by(input);
         let mut best: Option<Outcome> = None;
-        for r in self.references.iter().filter(|r| wanted.is_none_or(|w| w.country == r.grammar().country)) {
-            let outcome = Matcher::borrowing(r, &self.options).find(input);
+        for r in self.references.iter().filter(|r| said.may_be_in(r)) {
+            let mut input = *input;
+            // What a text says behind the address is no part of it where it is this country.
+            if let Said::Text { code, before, .. } = said
+                && code == r.country()
+            {
+                (input.whole, input.country) = (before, code);
+            }
+            let outcome = Matcher::borrowing(r, &self.options).find(&input);
             best = Some(match best.take() {
                 None => outcome,
                 Some(before) => apart(&before, &outcome).unwrap_or_else(|| better(before, outcome)),
@@ -229,7 +238,7 @@ impl Matching {
             None => Found {
                 known: Known::Aside {
                     class: Reason::new("no reference of the country"),
-                    reason: format!("no reference is of the country \"{}\"", input.country),
+                    reason: no_reference_of(&said),
                 },
                 candidates: Vec::new(),
                 contradicts: false,
@@ -302,6 +311,7 @@ impl Matching {
             Arc::new(lon.clone()),
             Arc::new(lat.clone()),
             text(&|c| c.level.clone()),
+            Arc::new(found.iter().map(|c| c.as_ref().and_then(|(c, _)| c.radius_m)).collect::<Float64Array>()),
             Arc::new(found.iter().map(|c| c.as_ref().map(|(c, _)| i64::from(c.confidence))).collect::<Int64Array>()),
             text(&|c| c.address.clone()),
             text(&|c| c.changes.clone()),
@@ -347,19 +357,25 @@ fn joined(first: &str, rest: &str) -> String {
 impl Work for Matching {
     fn apply(&self, rows: Rows, account: &mut Account) -> Result<Rows, Error> {
         let column = |at: usize| basilocus_table::text_column(rows.records().column(at));
-        let parts: Vec<Option<Arc<StringArray>>> = self.parts.iter().map(|at| at.map(column)).collect();
+        let parts: Vec<(Role, Arc<StringArray>)> =
+            Role::ADDRESS.iter().zip(self.parts).filter_map(|(role, at)| Some((*role, column(at?)))).collect();
         let mut found: Vec<PlacedRow> = Vec::with_capacity(rows.len());
         for row in 0..rows.len() {
-            let text = |i: usize| parts[i].as_ref().map_or("", |a| a.value(row));
+            let text = |role: Role| parts.iter().find(|(r, _)| *r == role).map_or("", |(_, a)| a.value(row));
             let input = AddressInput {
-                whole: text(0),
-                number: text(1),
-                street: text(2),
-                unit: text(3),
-                locality: text(4),
-                region: text(5),
-                postcode: text(6),
-                country: text(7),
+                whole: text(Role::Address),
+                number: text(Role::HouseNumber),
+                number_suffix: text(Role::NumberSuffix),
+                direction: text(Role::StreetDirection),
+                street: text(Role::Street),
+                street_type: text(Role::StreetType),
+                direction_after: text(Role::StreetDirectionAfter),
+                unit: text(Role::Unit),
+                second_line: text(Role::SecondLine),
+                locality: text(Role::Locality),
+                region: text(Role::Region),
+                postcode: text(Role::Postcode),
+                country: text(Role::Country),
             };
             found.push(self.place(&rows, row, &input, account)?);
         }
@@ -396,6 +412,19 @@ fn coordinate(input: &AddressInput) -> Option<Record> {
     })
 }
 
+/// Why an address is in none of the references.
+fn no_reference_of(said: &Said) -> String {
+    match said {
+        Said::Unknown(text) => {
+            format!("the country \"{text}\" is not known: a code of ISO 3166 or the name of a country is expected")
+        }
+        other => {
+            let code = other.code().unwrap_or_default();
+            format!("the address is in {} ({code}), and no reference is of that country", country::name_of(code))
+        }
+    }
+}
+
 /// Places of one address in two references that are no farther apart are one, metres.
 const ONE_PLACE_M: f64 = 1_000.0;
 /// Scores no farther apart are equal.
@@ -405,9 +434,13 @@ const EQUALLY_SURE: f64 = 1.0;
 fn apart(a: &Outcome, b: &Outcome) -> Option<Outcome> {
     let (Outcome::Matched(x), Outcome::Matched(y)) = (a, b) else { return None };
     let metres = metres((x.best.lon, x.best.lat), (y.best.lon, y.best.lat));
-    let is_house = |c: &Candidate| c.level < Level::Postcode;
     let equal = (x.best.raw - y.best.raw).abs() <= EQUALLY_SURE && x.best.level == y.best.level;
-    if !(equal && is_house(&x.best) && is_house(&y.best) && metres > ONE_PLACE_M) {
+    // The middles of a postcode or town may lie apart in two references of one country, as far as they are large.
+    let one_place = match x.best.level < Level::Postcode {
+        true => ONE_PLACE_M,
+        false => ONE_PLACE_M.max(x.best.radius_m + y.best.radius_m),
+    };
+    if !equal || metres <= one_place {
         return None;
     }
     let reason = format!(
