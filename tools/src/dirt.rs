@@ -94,6 +94,13 @@ pub struct Truth {
 }
 
 impl Row {
+    /// The street that a row outside the reference names, as an address begins with it: `Heron Ln,`.
+    pub fn street_text(&self) -> Option<String> {
+        let line = if self.whole.is_empty() { &self.street } else { &self.whole };
+        let (_, street) = line.split(',').next()?.split_once(' ')?;
+        Some(format!("{street},"))
+    }
+
     /// The row as a matcher takes it.
     pub fn input(&self) -> basilocus_address::AddressInput<'_> {
         basilocus_address::AddressInput {

@@ -129,7 +129,8 @@ pub fn word(random: &mut Random, syllables: usize) -> String {
     chars.next().map_or(String::new(), |c| c.to_uppercase().collect::<String>() + chars.as_str())
 }
 
-fn ordinal(n: usize) -> String {
+/// `21st` for 21.
+pub fn ordinal(n: usize) -> String {
     let end = match (n % 10, n % 100) {
         (_, 11..=13) => "th",
         (1, _) => "st",

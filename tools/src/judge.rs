@@ -2,7 +2,8 @@
 
 use crate::dirt::Row;
 use crate::invented::Country;
-use basilocus_address::{Candidate, Level, Matcher, Outcome, nearest};
+use basilocus_address::matching::MANY_OUTSIDE;
+use basilocus_address::{Candidate, Level, MatchOptions, Matcher, Outcome, Reference, nearest};
 
 /// What came of a row.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -17,6 +18,8 @@ pub struct Verdict {
     pub right: bool,
     /// Whether it is at the house: within 50 metres.
     pub at_house: bool,
+    /// Whether the house lies within the radius that was told; of rows whose house is known.
+    pub within_radius: Option<bool>,
 }
 
 /// Matches rows on all cores; the order is that of the rows.
@@ -31,12 +34,24 @@ pub fn all(matcher: &Matcher, country: &Country, rows: &[Row]) -> Vec<Verdict> {
     })
 }
 
+/// Rows of a table that are looked at first.
+const SAMPLE: usize = 500;
+
+/// Matches a whole table: its first rows tell whether names that are nearly a street's are trusted.
+pub fn table(reference: &Reference, country: &Country, rows: &[Row]) -> Vec<Verdict> {
+    let mut options = MatchOptions::default();
+    let sample = rows.iter().take(SAMPLE).map(Row::input);
+    let outside = Matcher::borrowing(reference, &options).share_outside(sample);
+    options.trusts_near_names = outside.is_none_or(|share| share <= MANY_OUTSIDE);
+    all(&Matcher::borrowing(reference, &options), country, rows)
+}
+
 /// Matches a row.
 pub fn one(matcher: &Matcher, country: &Country, row: &Row) -> Verdict {
     match matcher.find(&row.input()) {
         Outcome::Matched(m) => judge(country, row, &m.best),
         Outcome::SetAside { .. } => {
-            Verdict { level: None, confidence: 0, raw: f64::NAN, right: false, at_house: false }
+            Verdict { level: None, confidence: 0, raw: f64::NAN, right: false, at_house: false, within_radius: None }
         }
     }
 }
@@ -64,6 +79,10 @@ pub fn judge(country: &Country, row: &Row, c: &Candidate) -> Verdict {
         None => {
             let right = match (c.level, row.town) {
                 (Level::Postcode | Level::Locality, Some(town)) => same_town(town),
+                // The number is not there; the street is.
+                (Level::Street, Some(town)) => {
+                    same_town(town) && row.street_text().is_some_and(|s| c.address.starts_with(&s))
+                }
                 _ => false,
             };
             (right, false)
@@ -71,5 +90,7 @@ pub fn judge(country: &Country, row: &Row, c: &Candidate) -> Verdict {
     };
     // What a street that was not found costs is no part of the tables of the coarser levels.
     let lost = if c.level >= Level::Postcode { f64::from(c.parts.name) } else { 0.0 };
-    Verdict { level: Some(c.level), confidence: c.confidence, raw: c.raw - lost, right, at_house }
+    let truth = row.truth.as_ref().filter(|t| t.number > 0);
+    let within_radius = truth.map(|t| nearest::metres((t.lon, t.lat), (c.lon, c.lat)) <= c.radius_m);
+    Verdict { level: Some(c.level), confidence: c.confidence, raw: c.raw - lost, right, at_house, within_radius }
 }

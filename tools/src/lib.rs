@@ -5,4 +5,5 @@
 pub mod dirt;
 pub mod invented;
 pub mod judge;
+pub mod outside;
 pub mod random;

@@ -4,11 +4,13 @@
 //! The country and the dirt are described in `tools/src/invented.rs` and `tools/src/dirt.rs`.
 
 use anyhow::{Result, anyhow};
+use basilocus_address::matching::LEVELS;
 use basilocus_address::reference::{PlaceEntry, PostcodeEntry};
 use basilocus_address::{AddressInput, Builder, Entry, Level, MatchOptions, Matcher, Outcome, Reference, grammar};
 use basilocus_tools::dirt::{self, KINDS, Row};
 use basilocus_tools::invented::{Country, Size, word};
 use basilocus_tools::judge::{self, Verdict};
+use basilocus_tools::outside::{self, OUTSIDE};
 use basilocus_tools::random::Random;
 use std::time::Instant;
 
@@ -82,10 +84,89 @@ fn main() -> Result<()> {
             println!("{from:>3} to {:<3} {:>8} {:>8.2}", (from + 4).min(100), band.len(), share(right, band.len()));
         }
     }
+    outside(&reference, &matcher, &country, rows, &mut random);
     gaps(seed, rows)?;
     gazetteer(seed)?;
     odd_texts(&matcher);
     Ok(())
+}
+
+/// Addresses outside the reference by kind, and whole tables of which more and more rows are.
+fn outside(reference: &Reference, matcher: &Matcher, country: &Country, rows: usize, random: &mut Random) {
+    println!(
+        "\noutside the reference       rows  finer than the postcode at 80 or more %   at 50 or more %   wrong at 80 %"
+    );
+    for kind in OUTSIDE {
+        let list: Vec<Row> = (0..rows / 4).map(|_| outside::row(country, kind, random)).collect();
+        let verdicts = judge::all(matcher, country, &list);
+        let finer = |least: u8| {
+            let is = |v: &&Verdict| v.confidence >= least && !v.right && v.level.is_some_and(|l| l < Level::Postcode);
+            share(verdicts.iter().filter(is).count(), verdicts.len())
+        };
+        let wrong = verdicts.iter().filter(|v| v.confidence >= 80 && !v.right).count();
+        println!(
+            "{:<24} {:>7} {:>42.3} {:>17.2} {:>15.3}",
+            format!("{kind:?}"),
+            list.len(),
+            finer(80),
+            finer(50),
+            share(wrong, list.len())
+        );
+        if std::env::var_os("SHOW").is_some_and(|s| s == format!("{kind:?}").as_str()) {
+            for (row, _) in list.iter().zip(&verdicts).filter(|(_, v)| v.confidence >= 80 && !v.right).take(40) {
+                if let Outcome::Matched(m) = matcher.find(&row.input()) {
+                    let typed =
+                        [&row.whole, &row.street, &row.locality, &row.region, &row.postcode].map(String::as_str);
+                    println!("  {} -> {} {} [{}]", typed.join("|"), m.best.confidence, m.best.address, m.best.parts);
+                }
+            }
+        }
+    }
+    for outside_share in [0, 10, 50, 100] {
+        let list: Vec<Row> = (0..rows)
+            .map(|_| {
+                if random.below(100) < outside_share {
+                    let kind = *random.pick(&OUTSIDE);
+                    return outside::row(country, kind, random);
+                }
+                let n = [0, 1, 1, 1, 2, 2, 3][random.below(7)];
+                let kinds = dirt::several(n, random);
+                dirt::row(country, &kinds, random)
+            })
+            .collect();
+        let verdicts = judge::table(reference, country, &list);
+        let wrong = verdicts.iter().filter(|v| v.confidence >= 80 && !v.right).count();
+        println!("\n{outside_share} % outside: {:.3} % of {rows} rows wrong at 80 or more", share(wrong, rows));
+        println!("confidence    rows   right %   promised %");
+        for from in (0..=100).rev().step_by(5) {
+            let band: Vec<&Verdict> = verdicts
+                .iter()
+                .filter(|v| v.level.is_some() && (from..from + 5).contains(&usize::from(v.confidence)))
+                .collect();
+            if !band.is_empty() {
+                let right = band.iter().filter(|v| v.right).count();
+                let promised = band.iter().map(|v| f64::from(v.confidence)).sum::<f64>() / band.len() as f64;
+                println!(
+                    "{from:>3} to {:<3} {:>8} {:>9.2} {promised:>11.1}",
+                    (from + 4).min(100),
+                    band.len(),
+                    share(right, band.len())
+                );
+            }
+        }
+    }
+}
+
+/// How often the truth lies within the radius, level by level.
+fn radii(name: &str, verdicts: &[Verdict]) {
+    for (level, words) in LEVELS {
+        let here: Vec<bool> =
+            verdicts.iter().filter(|v| v.level == Some(*level)).filter_map(|v| v.within_radius).collect();
+        if here.len() >= 20 {
+            let inside = here.iter().filter(|i| **i).count();
+            println!("{name}, {words}: within the radius {:.2} % of {}", share(inside, here.len()), here.len());
+        }
+    }
 }
 
 fn share(part: usize, all: usize) -> f64 {
@@ -150,6 +231,12 @@ fn gaps(seed: u64, rows: usize) -> Result<()> {
     {
         let here: Vec<Verdict> = verdicts.iter().filter(|v| v.level == Some(level)).copied().collect();
         print(&format!("  level {name}"), &here, f64::NAN);
+    }
+    let coarse: Vec<Row> = (0..rows).map(|_| dirt::row(&country, &[], &mut random)).collect();
+    radii("gaps", &verdicts);
+    for (finest, _) in &LEVELS[4..7] {
+        let options = MatchOptions { finest: *finest, ..Default::default() };
+        radii("asked coarser", &judge::all(&Matcher::new(&reference, options), &country, &coarse));
     }
     Ok(())
 }

@@ -29,16 +29,6 @@ pub(super) const STREET_NOT_FOUND: u8 = 60;
 /// between the measured countries, so that no number could be promised.
 pub(super) const LEAST: u8 = 50;
 
-/// The most that a place of another thoroughfare type is trusted: that is a slip as often as it is another street.
-const TYPE_OTHER: u8 = 94;
-/// The most where the type that was asked for is there too, on a street of that name near by.
-const TYPE_OF_ANOTHER: u8 = 70;
-
-/// The most that a place on a street of another type is trusted, and where that type is on a street of the name near by.
-pub(super) fn of_other_type(is_there_too: bool) -> u8 {
-    if is_there_too { TYPE_OF_ANOTHER } else { TYPE_OTHER }
-}
-
 /// The confidence of a score at a level, 0 to 100.
 ///
 /// The tables are measured: `tools/src/bin/calibrate-confidence.rs` matches generated dirty addresses with known

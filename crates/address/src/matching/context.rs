@@ -143,7 +143,6 @@ impl Context {
         match (by_postcode, near) {
             (true, true) => score::NEIGHBOUR_BY_POSTCODE,
             (true, false) => score::FAR_BY_POSTCODE,
-            (false, true) if self.locality_known() => score::NEIGHBOUR_OF_NAMED,
             (false, true) => score::NEIGHBOUR,
             (false, false) => score::FAR,
         }

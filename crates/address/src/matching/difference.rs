@@ -32,7 +32,16 @@ pub(super) fn is_another_name(asked: Name, there: Name, grammar: &Grammar) -> bo
         }
         return other_word(asked.words, there.words, grammar) || one_word_apart(asked.key, there.key, grammar);
     }
-    if words(asked.words).count() != words(there.words).count() {
+    let (n, m) = (words(asked.words).count(), words(there.words).count());
+    if n.abs_diff(m) == 1 {
+        // "OLD HERON" for "HERON": a compass word more is another street.
+        let (longer, shorter) = if n > m { (asked, there) } else { (there, asked) };
+        let mut more = words(longer.words).filter(|w| !words(shorter.words).any(|x| x == *w));
+        if more.next().is_some_and(language::is_compass) && more.next().is_none() {
+            return true;
+        }
+    }
+    if n != m {
         // One word written as two, or one too many: the words alone do not say.
         return one_word_apart(asked.key, there.key, grammar);
     }
@@ -223,6 +232,8 @@ mod tests {
             ("BERRY", "FERRY"),
             ("TERRY", "FERRY"),
             ("MAPLE GROVE", "CEDAR GROVE"),
+            ("OLD HERON", "HERON"),
+            ("LOWER MAPLE GROVE", "MAPLE GROVE"),
         ] {
             assert!(is_another(a, b, &us::GRAMMAR), "{a} {b}");
             assert!(is_another(b, a, &us::GRAMMAR), "{b} {a}");

@@ -6,7 +6,7 @@ use crate::reference::PlaceKind;
 use crate::{Text, normal};
 
 /// A thoroughfare was asked for and not found.
-const STREET_NOT_FOUND: i32 = 20;
+pub(super) const STREET_NOT_FOUND: i32 = 20;
 /// A locality of a name that is not in the reference, beside a postcode that is.
 const LOCALITY_UNKNOWN: i32 = 6;
 /// A postcode that is not in the reference, beside a locality that is.

@@ -13,6 +13,7 @@
 //! | `fallback` | the postcode, the locality, the region, and contradictions that forbid even that |
 //! | `second` | a second pass at a coarser level |
 //! | `score` | what each disagreement costs |
+//! | `ceiling` | the most that a place is trusted, by what kind of difference it is |
 //! | `confidence` | what a score is worth, by measurement |
 //! | `words` | candidates as people read them |
 //! | `unplaced` | the classes of reasons for placing nothing |
@@ -20,6 +21,7 @@
 
 mod calibration;
 mod candidates;
+mod ceiling;
 mod confidence;
 mod context;
 mod crossing;
@@ -137,6 +139,9 @@ pub struct MatchOptions {
     pub near: Option<(f64, f64)>,
     /// Results outside are not considered.
     pub within: Option<Within>,
+    /// Whether a street whose name is nearly the one that was asked for may be taken: no, where a table has many addresses
+    /// that the reference has not, for then another street is likelier than a slip.
+    pub trusts_near_names: bool,
     /// Whether a house or street that is too unsure is used all the same, as calibration needs it.
     pub take_unsure: bool,
     /// Candidates that are given beside the best one.
@@ -154,6 +159,7 @@ impl Default for MatchOptions {
             set_back_m: 10.0,
             near: None,
             within: None,
+            trusts_near_names: true,
             take_unsure: false,
             others: 4,
             then: None,
@@ -220,6 +226,11 @@ pub enum Outcome {
     },
 }
 
+/// Fewer addresses tell nothing about their table.
+const FEW: usize = 20;
+/// A table of which more addresses are outside the reference is of another place or time than the reference.
+pub const MANY_OUTSIDE: f64 = 0.03;
+
 /// Matches addresses against a reference.
 pub struct Matcher<'a> {
     reference: &'a Reference,
@@ -270,6 +281,27 @@ impl<'a> Matcher<'a> {
             }
             (outcome, _) => outcome,
         }
+    }
+
+    /// Which share of addresses names a street or a town that the reference has not; nothing where too few name a
+    /// street to tell.
+    pub fn share_outside<'b>(&self, addresses: impl Iterator<Item = AddressInput<'b>>) -> Option<f64> {
+        let (mut asked, mut outside) = (0, 0);
+        for input in addresses {
+            match self.find(&input) {
+                Outcome::Matched(m) => {
+                    let lost = m.best.level >= Level::Postcode && m.best.parts.name >= fallback::STREET_NOT_FOUND;
+                    asked += usize::from(lost || m.best.level < Level::Postcode);
+                    outside += usize::from(lost);
+                }
+                Outcome::SetAside { class, .. } => {
+                    let lost = matches!(class, Unplaced::StreetNotFound | Unplaced::LocalityNotFound);
+                    asked += usize::from(lost);
+                    outside += usize::from(lost);
+                }
+            }
+        }
+        (asked >= FEW).then(|| outside as f64 / asked as f64)
     }
 
     fn try_reading(&self, a: ParsedAddress, tried: &mut Vec<Tried>, placed: &mut Vec<Placed>) {

@@ -122,14 +122,22 @@ pub(super) fn street_type(asked: Option<u8>, there: Option<u8>) -> i32 {
     }
 }
 
+/// Another direction.
+pub(super) const DIRECTION_OTHER: i32 = 11;
+/// A direction that the street has not.
+pub(super) const DIRECTION_MORE: i32 = 5;
+
+/// Directions that cost so much are not those of the street, whichever side of the name they stand on.
+pub(super) const DIRECTION_DOUBTED: i32 = 8;
+
 /// Directions before and after the name; one on the other side of the name ("Maple St N" for "N Maple St") is the same
 /// street.
 pub(super) fn direction(asked: (Option<u8>, Option<u8>), there: (Option<u8>, Option<u8>)) -> i32 {
     let one = |a: Option<u8>, b: Option<u8>| match (a, b) {
         (a, b) if a == b => 0,
-        (Some(_), Some(_)) => 11,
+        (Some(_), Some(_)) => DIRECTION_OTHER,
         (None, Some(_)) => 3,
-        (Some(_), None) => 5,
+        (Some(_), None) => DIRECTION_MORE,
         (None, None) => 0,
     };
     let straight = one(asked.0, there.0) + one(asked.1, there.1);
@@ -158,11 +166,9 @@ pub(super) const LOCALITY_UNKNOWN: i32 = 26;
 pub(super) const NEIGHBOUR_BY_POSTCODE: i32 = 6;
 /// Another locality far away; the postcode has this one.
 pub(super) const FAR_BY_POSTCODE: i32 = 10;
-/// Another locality near by than the one that may be meant, and the postcode is not this one's.
-pub(super) const NEIGHBOUR: i32 = 15;
-/// Another locality near by than the one that was named letter by letter, and the postcode is not this one's: whoever says
-/// so means the other one, whose street is not in the reference.
-pub(super) const NEIGHBOUR_OF_NAMED: i32 = 26;
+/// Another locality near by than the one that was named, or nearly so, and the postcode is not this one's: whoever says so
+/// means the other one, whose street is not in the reference.
+pub(super) const NEIGHBOUR: i32 = 26;
 /// Another locality far away, and the postcode is not this one's.
 pub(super) const FAR: i32 = 28;
 /// Localities no farther apart are neighbours, metres.

@@ -1,9 +1,8 @@
 //! Candidates as people read them: the address in standard form, and what was changed to match it.
 
 use super::place::{Note, Placed, nearest_numbers};
-use super::{Candidate, Level, Matcher, Tried, confidence, extent, score};
+use super::{Candidate, Level, Matcher, Tried, ceiling, confidence, extent};
 use crate::grammar::{NumberPlace, TypePlace};
-use crate::nearest::metres;
 use crate::parse::{ParsedAddress, Thoroughfare};
 use crate::reference::{PlaceKind, PlaceView, Reference, StreetView};
 use crate::{Text, normal};
@@ -64,7 +63,12 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
     let region = reference.region_as_written(l.region);
     Candidate {
         level: p.level,
-        confidence: confidence::of(p.level, raw).min(ceiling(reference, tried, p)),
+        confidence: confidence::of(p.level, raw).min(ceiling::of(
+            reference,
+            tried,
+            p,
+            matcher.options.trusts_near_names,
+        )),
         parts: p.parts,
         raw,
         lon: extent.position.0,
@@ -164,25 +168,6 @@ fn changes(
         out.push(format!("region {} read as {}", written(&a.region), written(l.region)));
     }
 }
-
-/// The most that a place is trusted, whatever its sum is worth: another type is a slip as often as another street.
-fn ceiling(reference: &Reference, tried: &Tried, p: &Placed) -> u8 {
-    if p.parts.street_type != score::TYPE_OTHER || matches!(p.note, Note::Landmark(_)) {
-        return 100;
-    }
-    let view = reference.street(p.street);
-    let here = reference.position_of(view.place);
-    let is_near = |place: u32| {
-        place == view.place
-            || here.zip(reference.position_of(place)).is_some_and(|(x, y)| metres(x, y) < score::TYPE_NEAR_M)
-    };
-    let others = reference.streets_of_name(view.name).take(MOST_OF_NAME).map(|id| reference.street(id));
-    let is_there_too = others.into_iter().any(|o| o.kind == tried.a.street.street_type && is_near(o.place));
-    confidence::of_other_type(is_there_too)
-}
-
-/// Streets of one name that are looked at.
-const MOST_OF_NAME: usize = 400;
 
 /// `locality "Mpale" read as "`: what follows is for the caller to add.
 fn read_as(what: &str, words: &str) -> String {

@@ -188,7 +188,8 @@ impl Step for Geocode {
         let others = self.candidates.max(if self.review.is_some() { 3 } else { 0 });
         let options = options::of(self, &references, others)?;
         let mut matching = Matching::new(self, references, options, parts);
-        let told = matching.take_answers(self, setting.day)?;
+        let ahead = matching.look_ahead(setting.sample()?);
+        let told = matching.take_answers(self, setting.day)?.into_iter().chain(ahead);
         setting.interpret(format!("addresses from {words}"));
         for mut column in matching.columns() {
             let name = column.name().to_string();
@@ -201,7 +202,7 @@ impl Step for Geocode {
             column.field = column.field.clone().with_name(free);
             columns.push(column);
         }
-        told.into_iter().for_each(|t| setting.note(t));
+        told.for_each(|t| setting.note(t));
         setting.decisions.review = self.review.as_deref().map(|workbook| ReviewFiles {
             workbook: workbook.to_path_buf(),
             store: store_of(workbook),

@@ -35,6 +35,7 @@ pub(super) fn of(plan: &Geocode, references: &[Reference], others: usize) -> Res
         set_back_m: plan.set_back_m.unwrap_or(defaults.set_back_m),
         near: plan.near.as_deref().map(|t| near(t, references)).transpose()?,
         within: plan.within.as_deref().map(|t| known(t, within(t)?, references)).transpose()?,
+        trusts_near_names: defaults.trusts_near_names,
         take_unsure: defaults.take_unsure,
         others,
         then: plan.then,

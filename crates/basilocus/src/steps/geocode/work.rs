@@ -11,6 +11,7 @@ use crate::steps::Work;
 use arrow_array::{ArrayRef, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_address::country::{self, Said};
+use basilocus_address::matching::MANY_OUTSIDE;
 use basilocus_address::nearest::metres;
 use basilocus_address::{AddressInput, Candidate, Level, MatchOptions, Matcher, Outcome, Reference, Unplaced};
 use basilocus_geodesy::notation::{self, AxisOrder, Notation};
@@ -92,6 +93,28 @@ impl Matching {
         out
     }
 
+    /// Looks at the first rows: where many of them are outside the references, names that are nearly a street's are
+    /// only offered. Gives what to tell of that.
+    pub(super) fn look_ahead(&mut self, rows: &Rows) -> Option<String> {
+        let addresses = Addresses::of(rows, &self.parts);
+        let inputs = || (0..rows.len()).map(|row| addresses.input(row));
+        // Of the reference that knows most of them: the others may be those of other places.
+        let shares = self.references.iter().filter_map(|r| {
+            let own = inputs().filter(|input| country::said_by(input).may_be_in(r));
+            Matcher::borrowing(r, &self.options).share_outside(own)
+        });
+        let share = shares.reduce(f64::min)?;
+        if share <= MANY_OUTSIDE {
+            return None;
+        }
+        self.options.trusts_near_names = false;
+        Some(format!(
+            "{:.0} % of the first {} addresses are of streets or towns that the reference does not have: a street whose name is only nearly the one asked for is offered for review and not taken",
+            100.0 * share,
+            rows.len()
+        ))
+    }
+
     /// What tells whether an earlier run looked for the same in the same way.
     pub(super) fn fingerprint(&self) -> String {
         let references: Vec<String> = self.references.iter().map(|r| format!("{:016x}", r.fingerprint())).collect();
@@ -108,7 +131,7 @@ impl Matching {
         });
         let parts: Vec<String> = self.parts.iter().map(|p| p.map_or("-".into(), |p| p.to_string())).collect();
         format!(
-            "{}; finest {}; coarsest {}; then {}; confidence {}; set back {:016x}; near {}; within {within:016x}; columns {}",
+            "{}; finest {}; coarsest {}; then {}; confidence {}; set back {:016x}; near {}; within {within:016x}; near names {}; columns {}",
             references.join(" "),
             o.finest.name(),
             o.coarsest.name(),
@@ -116,6 +139,7 @@ impl Matching {
             o.min_confidence,
             o.set_back_m.to_bits(),
             o.near.map_or("-".into(), place),
+            o.trusts_near_names,
             parts.join(" ")
         )
     }
@@ -350,33 +374,45 @@ impl Matching {
     }
 }
 
+/// The columns of the addresses of rows.
+struct Addresses(Vec<(Role, Arc<StringArray>)>);
+
+impl Addresses {
+    fn of(rows: &Rows, parts: &Parts) -> Self {
+        let column = |at: usize| basilocus_table::text_column(rows.records().column(at));
+        Addresses(Role::ADDRESS.iter().zip(parts).filter_map(|(role, at)| Some((*role, column((*at)?)))).collect())
+    }
+
+    fn input(&self, row: usize) -> AddressInput<'_> {
+        let text = |role: Role| self.0.iter().find(|(r, _)| *r == role).map_or("", |(_, a)| a.value(row));
+        AddressInput {
+            whole: text(Role::Address),
+            number: text(Role::HouseNumber),
+            number_suffix: text(Role::NumberSuffix),
+            direction: text(Role::StreetDirection),
+            street: text(Role::Street),
+            street_type: text(Role::StreetType),
+            direction_after: text(Role::StreetDirectionAfter),
+            unit: text(Role::Unit),
+            second_line: text(Role::SecondLine),
+            locality: text(Role::Locality),
+            region: text(Role::Region),
+            postcode: text(Role::Postcode),
+            country: text(Role::Country),
+        }
+    }
+}
+
 fn joined(first: &str, rest: &str) -> String {
     if rest.is_empty() { first.to_string() } else { format!("{first}; {rest}") }
 }
 
 impl Work for Matching {
     fn apply(&self, rows: Rows, account: &mut Account) -> Result<Rows, Error> {
-        let column = |at: usize| basilocus_table::text_column(rows.records().column(at));
-        let parts: Vec<(Role, Arc<StringArray>)> =
-            Role::ADDRESS.iter().zip(self.parts).filter_map(|(role, at)| Some((*role, column(at?)))).collect();
+        let addresses = Addresses::of(&rows, &self.parts);
         let mut found: Vec<PlacedRow> = Vec::with_capacity(rows.len());
         for row in 0..rows.len() {
-            let text = |role: Role| parts.iter().find(|(r, _)| *r == role).map_or("", |(_, a)| a.value(row));
-            let input = AddressInput {
-                whole: text(Role::Address),
-                number: text(Role::HouseNumber),
-                number_suffix: text(Role::NumberSuffix),
-                direction: text(Role::StreetDirection),
-                street: text(Role::Street),
-                street_type: text(Role::StreetType),
-                direction_after: text(Role::StreetDirectionAfter),
-                unit: text(Role::Unit),
-                second_line: text(Role::SecondLine),
-                locality: text(Role::Locality),
-                region: text(Role::Region),
-                postcode: text(Role::Postcode),
-                country: text(Role::Country),
-            };
+            let input = addresses.input(row);
             found.push(self.place(&rows, row, &input, account)?);
         }
         let (lon, lat, added) = self.arrays(&found);

@@ -1,0 +1,171 @@
+//! The most that a place is trusted, whatever the sum of its costs is worth: by what kind of difference it is.
+//!
+//! A sum says how rare a difference is among right matches. Where an address may be outside the reference, what counts is
+//! whether another street could be called so: letters that change places or are doubled make no other name, another
+//! letter does as often as not, and a name that streets have elsewhere is rarely a slip.
+
+use super::place::{Note, Placed};
+use super::{Level, Tried, score};
+use crate::nearest::metres;
+use crate::normal;
+use crate::reference::{KeyKind, Reference, StreetView};
+
+/// A slip that makes no other name: letters turned or doubled.
+const OF_A_TURN: u8 = 99;
+/// A letter missing or too many.
+const OF_A_LETTER_MISSING: u8 = 97;
+/// Two slips, as names that are made alike have them too.
+const OF_TWO_SLIPS: u8 = 79;
+/// Differences that another street has as often as a slip: used, and to be looked at; only offered in tables that have
+/// many addresses outside the reference.
+const OF_ANOTHER_NAME: u8 = 75;
+/// What is only offered.
+const OFFERED: u8 = 40;
+/// Another thoroughfare type: a slip as often as another street.
+const OF_ANOTHER_TYPE: u8 = 94;
+/// Where the type or direction that was asked for is there too, on a street of that name near by.
+const OF_A_NEIGHBOUR: u8 = 70;
+/// Another direction.
+const OF_ANOTHER_DIRECTION: u8 = 78;
+/// A direction that the street has not, or that was not given.
+const OF_A_DIRECTION_MORE: u8 = 95;
+/// The right name, of which two of type, direction and number are others.
+const OF_TWO_DOUBTS: u8 = 75;
+/// The street as a whole, where neither its number nor its type or direction is the one that was asked for.
+const OF_A_STREET_DOUBTED_TWICE: u8 = 60;
+
+/// Streets of one name that are looked at.
+const MOST_OF_NAME: usize = 400;
+
+/// The most that a place is trusted. Where names that are nearly a street's are not trusted, they are only offered.
+pub(super) fn of(reference: &Reference, tried: &Tried, p: &Placed, trusts_near_names: bool) -> u8 {
+    if matches!(p.note, Note::Landmark(_)) || p.parts.sum() == 0 {
+        return 100;
+    }
+    let view = reference.street(p.street);
+    let mut most = of_name(reference, tried, p, &view);
+    if most == OF_ANOTHER_NAME && !trusts_near_names {
+        return OFFERED;
+    }
+    let other_type = p.parts.street_type == score::TYPE_OTHER;
+    let other_direction = p.parts.direction >= score::DIRECTION_DOUBTED;
+    let no_number = p.parts.number >= score::BETWEEN;
+    if other_type {
+        most = most.min(OF_ANOTHER_TYPE);
+    }
+    if other_direction {
+        most = most.min(OF_ANOTHER_DIRECTION);
+    } else if p.parts.direction > 0 && (p.parts.direction >= score::DIRECTION_MORE || no_number) {
+        most = most.min(OF_A_DIRECTION_MORE);
+    }
+    if (other_type || other_direction) && is_there_too(reference, tried, &view) {
+        most = most.min(OF_A_NEIGHBOUR);
+    }
+    let more_direction = p.parts.direction >= score::DIRECTION_MORE;
+    if [other_type, more_direction, no_number].iter().filter(|d| **d).count() > 1 {
+        most = most.min(OF_TWO_DOUBTS);
+    }
+    if p.level == Level::Street && p.note == Note::NumberNotThere && (p.parts.street_type > 0 || p.parts.direction > 0)
+    {
+        most = most.min(OF_A_STREET_DOUBTED_TWICE);
+    }
+    most
+}
+
+/// Whether the type and directions that were asked for are on a street of the name near by.
+fn is_there_too(reference: &Reference, tried: &Tried, view: &StreetView) -> bool {
+    let here = reference.position_of(view.place);
+    let is_near = |place: u32| {
+        place == view.place
+            || here.zip(reference.position_of(place)).is_some_and(|(x, y)| metres(x, y) < score::TYPE_NEAR_M)
+    };
+    let asked = &tried.a.street;
+    let others = reference.streets_of_name(view.name).take(MOST_OF_NAME).map(|id| reference.street(id));
+    let is_asked = |o: &StreetView| {
+        if view.kind == asked.street_type {
+            (o.pre, o.post) == (asked.pre_direction, asked.post_direction)
+        } else {
+            o.kind == asked.street_type
+        }
+    };
+    others.into_iter().any(|o| is_asked(&o) && is_near(o.place))
+}
+
+fn of_name(reference: &Reference, tried: &Tried, p: &Placed, view: &StreetView) -> u8 {
+    // Small words, their order, and figures with or without their ending make no other name.
+    if p.parts.name <= score::WORD_ORDER {
+        return 100;
+    }
+    let umlauts = reference.grammar().umlauts;
+    let asked = tried.a.street.name.as_str();
+    let there = reference.name_text(view.name);
+    let kind = slip(normal::key(asked, umlauts).as_bytes(), normal::key(there, umlauts).as_bytes());
+    let known = || {
+        let is_in = |word: &str, name: &str| name.split([' ', '-']).any(|w| w == word);
+        let mut others = asked.split([' ', '-']).filter(|w| !is_in(w, there)).peekable();
+        others.peek().is_some() && others.all(|word| is_a_name(reference, word))
+    };
+    if kind == OF_ANOTHER_NAME || !known() { kind } else { OF_ANOTHER_NAME }
+}
+
+/// Whether streets of the reference are called by a word, alone or among others.
+fn is_a_name(reference: &Reference, word: &str) -> bool {
+    let mut found = false;
+    let key = normal::key(word, reference.grammar().umlauts);
+    reference.similar_names(&key, 0..=0, &mut |name| found |= reference.name_is(name, word));
+    if !found {
+        reference.names_by(KeyKind::Word, word, &mut |name| {
+            found |= reference.name_text(name).split(' ').any(|w| w == word);
+        });
+    }
+    found
+}
+
+/// What a difference of two keys is worth.
+fn slip(a: &[u8], b: &[u8]) -> u8 {
+    let begins = a.iter().zip(b).take_while(|(x, y)| x == y).count();
+    let ends = a[begins..].iter().rev().zip(b[begins..].iter().rev()).take_while(|(x, y)| x == y).count();
+    let (x, y) = (&a[begins..a.len() - ends], &b[begins..b.len() - ends]);
+    match (x, y) {
+        ([], []) => 100,
+        ([p, q], [r, s]) if p == s && q == r => OF_A_TURN,
+        ([letter], []) | ([], [letter]) => {
+            let longer = if x.is_empty() { b } else { a };
+            let is_doubled = begins > 0 && longer[begins - 1] == *letter || longer.get(begins + 1) == Some(letter);
+            let is_plural = ends == 0 && *letter == b'S';
+            match (is_doubled, is_plural) {
+                (_, true) => OF_ANOTHER_NAME,
+                (true, _) => OF_A_TURN,
+                _ => OF_A_LETTER_MISSING,
+            }
+        }
+        // Other letters side by side.
+        _ if x.len() <= 2 && y.len() <= 2 && !x.iter().any(|l| y.contains(l)) => OF_ANOTHER_NAME,
+        _ if normal::distance(a, b, 2).is_some() => OF_TWO_SLIPS,
+        _ => OF_ANOTHER_NAME,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_slips_are_worth() {
+        for (a, b, worth) in [
+            ("MPALE", "MAPLE", OF_A_TURN),
+            ("MAPLLE", "MAPLE", OF_A_TURN),
+            ("FERY", "FERRY", OF_A_TURN),
+            ("MAPE", "MAPLE", OF_A_LETTER_MISSING),
+            ("MABLE", "MAPLE", OF_ANOTHER_NAME),
+            ("HILL", "MILL", OF_ANOTHER_NAME),
+            ("BROOKS", "BROOK", OF_ANOTHER_NAME),
+            ("HERRINGTON", "HARRINGTON", OF_ANOTHER_NAME),
+            ("WASHIGNTN", "WASHINGTON", OF_TWO_SLIPS),
+            ("STONEGATE", "TIDEGATE", OF_ANOTHER_NAME),
+            ("MAPLE", "MAPLE", 100),
+        ] {
+            assert_eq!((slip(a.as_bytes(), b.as_bytes()), slip(b.as_bytes(), a.as_bytes())), (worth, worth), "{a} {b}");
+        }
+    }
+}
