@@ -146,12 +146,7 @@ impl Reference {
         let (street, number, level, side, at, postcode) = match near {
             Near::Point(id) => {
                 let p = self.point(id);
-                let suffix = self.string(p.suffix);
-                let number = match suffix.strip_suffix('-') {
-                    Some(grid) => format!("{grid}{}", p.number),
-                    None if suffix.contains('/') => format!("{} {suffix}", p.number),
-                    None => format!("{}{suffix}", p.number),
-                };
+                let number = self.number_text(p.number, p.suffix);
                 (p.street, number, Level::AddressPoint, None, (p.lon, p.lat), p.postcode)
             }
             Near::Segment(id) => {
@@ -172,6 +167,7 @@ impl Reference {
         let name = street_text(self, &view);
         let line = match (number.is_empty(), grammar.number) {
             (true, _) => name,
+            (false, _) if !number.contains(|c: char| c.is_ascii_digit()) => format!("{number}, {name}"),
             (false, crate::grammar::NumberPlace::Before) => format!("{number} {name}"),
             (false, crate::grammar::NumberPlace::After) => format!("{name} {number}"),
         };

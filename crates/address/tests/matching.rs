@@ -214,8 +214,8 @@ fn rows_that_cannot_be_used_say_why() {
         }))
         .unwrap_err()
     };
-    assert!(bad(&mut b, "12", "Heron Ln", "Ternport", 95.0).contains("latitude"));
-    assert!(bad(&mut b, "x", "Heron Ln", "Ternport", 45.0).contains("house number"));
-    assert!(bad(&mut b, "12", "", "Ternport", 45.0).contains("street name"));
-    assert!(bad(&mut b, "12", "Heron Ln", "", 45.0).contains("locality"));
+    assert!(bad(&mut b, "12", "Heron Ln", "Ternport", 95.0).to_string().contains("latitude"));
+    assert!(bad(&mut b, "x", "Heron Ln", "Ternport", 45.0).to_string().contains("house number"));
+    assert!(bad(&mut b, "12", "", "Ternport", 45.0).to_string().contains("street name"));
+    assert!(bad(&mut b, "12", "Heron Ln", "", 45.0).to_string().contains("locality"));
 }

@@ -116,7 +116,8 @@ fn middle_of_lines(lines: &[Vec<(f64, f64)>]) -> Option<(f64, f64)> {
 
 /// Between the known numbers below and above one that is not there; at the last known one where it lies beyond.
 fn beside(reference: &Reference, view: &StreetView, number: u32, set_back_m: f64) -> Option<Extent> {
-    let mut known: Vec<(u32, (f64, f64))> = houses(reference, view).map(|p| (p.number, (p.lon, p.lat))).collect();
+    let mut known: Vec<(u32, (f64, f64))> =
+        houses(reference, view).filter(|p| p.number > 0).map(|p| (p.number, (p.lon, p.lat))).collect();
     for id in view.segments.0..view.segments.0 + view.segments.1 {
         let segment = reference.segment(id);
         let line = reference.line(&segment);

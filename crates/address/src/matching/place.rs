@@ -18,6 +18,8 @@ pub(crate) enum Note {
     NumberNotThere,
     /// No number was asked for.
     NoNumber,
+    /// The house was asked for by its name.
+    HouseName,
     /// The numbers of the side have the other parity; its lowest and highest.
     Parity(u32, u32),
     /// Placed between the points of two numbers.
@@ -66,6 +68,9 @@ impl Placed {
     }
 }
 
+/// The number of houses that have a name instead.
+const NO_NUMBER: u32 = 0;
+
 /// Neighbouring numbers between which a house is placed may differ by so much, and be so far apart.
 const BETWEEN_NUMBERS: u32 = 24;
 const BETWEEN_M: f64 = 200.0;
@@ -110,10 +115,22 @@ pub(super) fn place(
         let parts = Parts { number, postcode: street_postcode(), ..street.parts };
         out.push(new(Level::Street, parts, reference.middle_of(&view), note));
     };
-    let Some(number) = a.number else {
-        return whole(score::NO_NUMBER, Note::NoNumber, out);
-    };
     let finest = matcher.options.finest;
+    let Some(number) = a.number else {
+        let is_it = |id: &u32| reference.string_is(reference.point(*id).suffix, &a.house_name);
+        let mut named = reference.points_with(&view, NO_NUMBER).filter(is_it).peekable();
+        if finest > Level::AddressPoint || a.house_name.is_empty() || named.peek().is_none() {
+            return whole(score::NO_NUMBER, Note::NoNumber, out);
+        }
+        for point in named.map(|id| reference.point(id)) {
+            let parts = Parts { postcode: postcode_cost(reference, a, point.postcode), ..street.parts };
+            let mut placed = new(Level::AddressPoint, parts, (point.lon, point.lat), Note::HouseName);
+            (placed.postcode, placed.suffix, placed.extension) = (point.postcode, point.suffix, point.extension);
+            placed.radius_m = point.accuracy_m;
+            out.push(placed);
+        }
+        return;
+    };
     if finest > Level::StreetRange {
         let there = !reference.points_with(&view, number).is_empty()
             || range_of(reference, &view, number).is_some_and(|(cost, ..)| cost <= score::RANGE);
@@ -248,7 +265,8 @@ fn neighbours(reference: &Reference, view: &StreetView, number: u32) -> Option<(
     let after = reference.points_with(view, number).start;
     let (first, end) = (view.points.0, view.points.0 + view.points.1);
     let same_side = |id: &u32| reference.point(*id).number % 2 == number % 2;
-    let low = (first..after).rev().take(12).find(same_side).map(|id| reference.point(id))?;
+    let is_numbered = |id: &u32| reference.point(*id).number != NO_NUMBER;
+    let low = (first..after).rev().take(12).filter(is_numbered).find(same_side).map(|id| reference.point(id))?;
     let high = (after..end).take(12).find(same_side).map(|id| reference.point(id))?;
     let is_near =
         high.number - low.number <= BETWEEN_NUMBERS && metres((low.lon, low.lat), (high.lon, high.lat)) <= BETWEEN_M;
@@ -272,7 +290,7 @@ pub(super) fn nearest_numbers(reference: &Reference, view: &StreetView, number: 
     let after = reference.points_with(view, number).start;
     let (first, end) = (view.points.0, view.points.0 + view.points.1);
     let mut out = Vec::new();
-    if after > first {
+    if after > first && reference.point(after - 1).number != NO_NUMBER {
         out.push(reference.point(after - 1).number.to_string());
     }
     if after < end {

@@ -43,11 +43,13 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
             }
             note_changes(reference, a, p, &view, extent.between, &mut changes);
             let before = reference.grammar().number == NumberPlace::Before;
-            let (first, second) = if before { (&number, &street) } else { (&street, &number) };
+            // The name of a house stands in front, in a part of its own.
+            let is_named = p.note == Note::HouseName;
+            let (first, second) = if before || is_named { (&number, &street) } else { (&street, &number) };
             let mut line = String::with_capacity(80);
             line.push_str(first);
             if !number.is_empty() {
-                line.push(' ');
+                line.push_str(if is_named { ", " } else { " " });
             }
             line.push_str(second);
             if !a.unit.is_empty() && p.level <= Level::StreetRange {
@@ -85,15 +87,14 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
 }
 
 fn number_text(reference: &Reference, a: &ParsedAddress, p: &Placed) -> String {
-    let Some(number) = a.number.filter(|_| p.level <= Level::StreetRange) else { return String::new() };
-    let suffix = if p.level == Level::AddressPoint { reference.string(p.suffix) } else { "" };
-    if suffix.is_empty() {
-        return number.to_string();
-    }
-    match suffix.strip_suffix('-') {
-        Some(grid) => format!("{grid}{number}"),
-        None if suffix.contains('/') => format!("{number} {suffix}"),
-        None => format!("{number}{suffix}"),
+    let number = match p.note {
+        Note::HouseName => Some(0),
+        _ => a.number.filter(|_| p.level <= Level::StreetRange),
+    };
+    match number {
+        None => String::new(),
+        Some(number) if p.level == Level::AddressPoint => reference.number_text(number, p.suffix),
+        Some(number) => number.to_string(),
     }
 }
 
@@ -242,9 +243,12 @@ fn note_changes(
         Note::Between(low, high) => {
             out.push(format!("number {number} is not in the reference; placed between {low} and {high}"))
         }
-        Note::None | Note::Crossing(_) | Note::Landmark(_) => {}
+        Note::None | Note::Crossing(_) | Note::Landmark(_) | Note::HouseName => {}
     }
-    if p.level == Level::AddressPoint {
+    if p.note != Note::HouseName && !a.house_name.is_empty() {
+        out.push(format!("\"{}\" not used", normal::title(&a.house_name)));
+    }
+    if p.level == Level::AddressPoint && p.note != Note::HouseName {
         let there = reference.string(p.suffix);
         if there != a.number_suffix {
             let asked = match a.number_to {

@@ -185,6 +185,8 @@ pub(super) fn readings(
             if out.unit.is_empty() && !found.unit.is_empty() {
                 out.unit = format_compact!("Unit {}", found.unit);
             }
+        } else if out.house_name.is_empty() {
+            out.house_name = number_column.into();
         }
     }
     // "ACME & CO 12 HERON LN": a firm in front of the number.

@@ -166,6 +166,8 @@ pub struct ParsedAddress {
     pub crossing: Option<Thoroughfare>,
     /// The words of the thoroughfare line where it has no number: they may name a building or another place.
     pub place: Text,
+    /// The words in front of a thoroughfare line without a number: they may be the name of its house.
+    pub house_name: Text,
     /// Unit, floor or building in standard form (`Apt 3`).
     pub unit: Text,
     /// Whether it is a post box or a rural route.

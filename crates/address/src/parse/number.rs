@@ -139,7 +139,12 @@ fn grid(token: &str) -> Option<Found> {
     if !matches!(b.first(), Some(b'N' | b'S' | b'E' | b'W')) || b.len() < 4 || !token.is_ascii() {
         return None;
     }
-    let second = (1..b.len()).find(|i| !b[*i].is_ascii_digit())?;
+    // "W6543": the road's letter and the house's number.
+    let Some(second) = (1..b.len()).find(|i| !b[*i].is_ascii_digit()) else {
+        let figures = &token[1..];
+        let number = figures.parse().ok().filter(|_| figures.len() <= 6)?;
+        return Some(Found { number, suffix: format_compact!("{}-", &token[..1]), used: 1, ..Default::default() });
+    };
     if second == 1 || !matches!(b[second], b'N' | b'S' | b'E' | b'W') {
         return None;
     }

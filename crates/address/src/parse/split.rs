@@ -175,7 +175,13 @@ fn street_readings(
     // Firms, persons and buildings in front, and what stands between street and locality.
     let is_town = |part: &Line| Some(part.text()) == locality_first || names.is_locality(part.text());
     let named_before = if at + 1 < parts.len() { None } else { (0..at).rev().find(|i| is_town(&parts[*i])) };
-    let before = parts[..at].iter().enumerate().filter(|(i, _)| Some(*i) != named_before).map(|(_, p)| p);
+    // "ROSE COTTAGE, MILL LANE": without a number, what stands in front may be the house; told where it is not.
+    let house = at.checked_sub(1).filter(|i| Some(*i) != named_before && !line::has_number(&street_line, grammar));
+    if let Some(i) = house {
+        base.house_name = parts[i].text().into();
+    }
+    let is_told = |i: &usize| Some(*i) != named_before && Some(*i) != house;
+    let before = parts[..at].iter().enumerate().filter(|(i, _)| is_told(i)).map(|(_, p)| p);
     let between = parts.get(at + 1..parts.len().saturating_sub(2)).unwrap_or_default();
     before.chain(between).for_each(|p| base.pass_over(p.text()));
     if !base.locality.is_empty() {

@@ -161,9 +161,8 @@ impl Reference {
                 if far > FAR_FROM_STREET_M {
                     doubts.add(|| {
                         format!(
-                            "number {}{} of {} is {far:.0} m from the line of its street",
-                            p.number,
-                            self.string(p.suffix),
+                            "number {} of {} is {far:.0} m from the line of its street",
+                            self.number_text(p.number, p.suffix),
                             self.street_words(street)
                         )
                     });
@@ -176,9 +175,8 @@ impl Reference {
                 if apart > APART_M {
                     doubts.add(|| {
                         format!(
-                            "number {}{} of {} is at two places, {apart:.0} m apart",
-                            p.number,
-                            self.string(p.suffix),
+                            "number {} of {} is at two places, {apart:.0} m apart",
+                            self.number_text(p.number, p.suffix),
                             self.street_words(street)
                         )
                     });

@@ -4,6 +4,7 @@
 //! |---|---|
 //! | `entry` | the rows that a reference is built from |
 //! | `build` | collects rows, merges what is the same, writes the file |
+//! | `unusable` | why a row is no part of a reference |
 //! | `spool` | temporary files, so that memory does not grow with the rows |
 //! | `file` | the layout of the file |
 //! | `open` | opens a file and reads it in place |
@@ -21,6 +22,7 @@ mod file;
 mod map;
 mod open;
 mod spool;
+mod unusable;
 
 pub use build::Builder;
 pub(crate) use build::bare;
@@ -30,3 +32,4 @@ pub use entry::{AreaEntry, Entry, Parity, PlaceEntry, PlaceKind, PointEntry, Pos
 pub(crate) use file::KeyKind;
 pub use open::Reference;
 pub(crate) use open::{PlaceView, PointView, SegmentView, StreetView};
+pub use unusable::Unusable;

@@ -485,6 +485,17 @@ impl Reference {
         }
     }
 
+    /// The number of a house with its suffix as it is written, or the name of one without a number.
+    pub(crate) fn number_text(&self, number: u32, suffix: u32) -> String {
+        let suffix = self.string(suffix);
+        match suffix.strip_suffix('-') {
+            _ if number == 0 && !suffix.is_empty() => normal::title(suffix),
+            Some(grid) => format!("{grid}{number}"),
+            None if suffix.contains('/') => format!("{number} {suffix}"),
+            None => format!("{number}{suffix}"),
+        }
+    }
+
     /// The points of a street with a number.
     pub(crate) fn points_with(&self, street: &StreetView, number: u32) -> std::ops::Range<u32> {
         let (first, n) = street.points;

@@ -18,6 +18,7 @@ pub(crate) use keys::bare;
 
 use super::entry::Entry;
 use super::file::{EXTENT, HEADER, MAGIC, VERSION};
+use super::unusable::Unusable;
 use crate::country;
 use crate::error::Error;
 use crate::grammar::{self, Grammar};
@@ -67,7 +68,7 @@ impl Builder {
     ///
     /// # Errors
     /// Why the row cannot be used, in words; it is then not part of the reference.
-    pub fn add(&mut self, entry: &Entry) -> Result<(), String> {
+    pub fn add(&mut self, entry: &Entry) -> Result<(), Unusable> {
         self.add_in("", entry)
     }
 
@@ -75,12 +76,10 @@ impl Builder {
     ///
     /// # Errors
     /// As for [`Builder::add`], and a country that is none.
-    pub fn add_in(&mut self, country: &str, entry: &Entry) -> Result<(), String> {
+    pub fn add_in(&mut self, country: &str, entry: &Entry) -> Result<(), Unusable> {
         let code = match country.trim() {
             "" => self.usual,
-            said => country::code_of(said).ok_or_else(|| {
-                format!("country \"{said}\" is not known; a code of ISO 3166 or the name of a country is expected")
-            })?,
+            said => country::code_of(said).ok_or_else(|| Unusable::Country(said.to_string()))?,
         };
         if country.trim().is_empty() && matches!(entry, Entry::Area(_)) {
             National::check_area(entry)?;

@@ -3,6 +3,7 @@
 use super::super::entry::*;
 use super::super::file::*;
 use super::super::spool::Spool;
+use super::super::unusable::{Unusable, check};
 use crate::Text;
 use crate::grammar::{Grammar, TypePlace};
 use crate::normal::{self, FastMap};
@@ -152,7 +153,7 @@ impl National {
     }
 
     /// Adds a row, or says why it cannot be used.
-    pub(super) fn add(&mut self, entry: &Entry) -> Result<(), String> {
+    pub(super) fn add(&mut self, entry: &Entry) -> Result<(), Unusable> {
         match entry {
             Entry::Point(p) => self.add_point(p),
             Entry::Segment(s) => self.add_segment(s),
@@ -181,10 +182,10 @@ impl National {
 
     /// The place of a name, made where it is not there. Of several with the same name and region it is the one that
     /// is nearest to the position.
-    fn place(&mut self, name: &str, region: &str, kind: PlaceKind, at: Option<(f64, f64)>) -> Result<u32, String> {
+    fn place(&mut self, name: &str, region: &str, kind: PlaceKind, at: Option<(f64, f64)>) -> Result<u32, Unusable> {
         let key = normal::words(name);
         if key.is_empty() {
-            return Err("has no locality; a city or town is expected".into());
+            return Err(Unusable::NoLocality { postcode: String::new() });
         }
         let region = self.region(region);
         let group = (self.strings.id(&key), self.strings.id(&region), kind);
@@ -214,7 +215,7 @@ impl National {
         id
     }
 
-    fn street(&mut self, street: &str, place: u32) -> Result<u32, String> {
+    fn street(&mut self, street: &str, place: u32) -> Result<u32, Unusable> {
         if !self.parsed.contains_key(street) {
             if self.parsed.len() >= REMEMBERED {
                 self.parsed.clear();
@@ -223,7 +224,7 @@ impl National {
         }
         let a = &self.parsed[street];
         if a.name.is_empty() {
-            return Err("has no street name".into());
+            return Err(Unusable::NoStreet);
         }
         let code = |c: Option<u8>| c.unwrap_or(NO_CODE);
         let (pre, kind, post) = (code(a.pre_direction), code(a.street_type), code(a.post_direction));
@@ -269,48 +270,65 @@ impl National {
         (self.strings.id(&code), extension)
     }
 
-    fn suffix(&mut self, text: &str) -> Result<u32, String> {
+    fn suffix(&mut self, text: &str) -> Result<u32, Unusable> {
         let id = self.strings.id(text);
         if let Some(at) = self.suffixes.get(&id) {
             return Ok(*at);
         }
         let at = self.suffix_list.len() as u32;
         if at > 0xFFFF {
-            return Err("has one suffix of a house number more than the 65,536 that a reference holds".into());
+            return Err(Unusable::TooMany("suffix of a house number"));
         }
         self.suffix_list.push(id);
         self.suffixes.insert(id, at);
         Ok(at)
     }
 
-    fn add_point(&mut self, p: &PointEntry) -> Result<(), String> {
+    fn add_point(&mut self, p: &PointEntry) -> Result<(), Unusable> {
         check(p.lon, p.lat)?;
-        let (number, suffix) = parse_number(&p.number, self.grammar)
-            .ok_or_else(|| format!("house number \"{}\" does not begin with digits", p.number))?;
+        let at = Some((p.lon, p.lat));
+        // A house without a number has its name for a suffix of no number.
+        let is_name = |words: &str| words.split(' ').any(|w| w.chars().filter(|c| c.is_alphabetic()).count() >= 3);
+        let (number, suffix) = match (parse_number(&p.number, self.grammar), normal::short_words(&p.number)) {
+            (Some(found), _) => found,
+            (None, name) if is_name(&name) => (0, name),
+            _ => return Err(Unusable::NoNumber { given: p.number.clone() }),
+        };
         let suffix = self.suffix(&suffix)?;
-        let place = self.place(&p.locality, &p.region, PlaceKind::Locality, Some((p.lon, p.lat)))?;
+        let place = if normal::words(&p.locality).is_empty() {
+            self.place_of_postcode(&p.postcode, (p.lon, p.lat))?
+        } else {
+            self.place(&p.locality, &p.region, PlaceKind::Locality, at)?
+        };
         let street = self.street(&p.street, place)?;
-        let (postcode, extension) = self.postcode(&p.postcode, Some(place), &p.region, Some((p.lon, p.lat)));
+        let (postcode, extension) = self.postcode(&p.postcode, Some(place), &p.region, at);
         let l = &mut self.places[place as usize];
         l.sum = (l.sum.0 + p.lon, l.sum.1 + p.lat, l.sum.2 + 1);
         let (lon, lat) = (fixed(p.lon) as u32, fixed(p.lat) as u32);
         let accuracy = (p.accuracy_m.unwrap_or(ACCURACY_M).max(0.0) * 10.0).ceil() as u32;
-        self.points
-            .push([street, number, suffix << 16 | extension, postcode, lon, lat, accuracy])
-            .map_err(|e| format!("cannot be kept in a temporary file: {e}"))?;
+        self.points.push([street, number, suffix << 16 | extension, postcode, lon, lat, accuracy])?;
         self.counts[0] += 1;
         Ok(())
     }
 
-    fn add_segment(&mut self, s: &SegmentEntry) -> Result<(), String> {
+    /// The locality of a postcode, the nearest of several.
+    fn place_of_postcode(&self, text: &str, (lon, lat): (f64, f64)) -> Result<u32, Unusable> {
+        let words = normal::short_words(normal::without_decimals(text));
+        let code = self.grammar.postcode(&words).map_or(words, |(code, _)| code);
+        let far = |id: &u32| self.places[*id as usize].position.map_or(f64::MAX, |(x, y)| (x - lon).hypot(y - lat));
+        let places = self.postcodes.get(&code).map(|p| &p.places);
+        let nearest = places.and_then(|all| all.iter().copied().min_by(|a, b| far(a).total_cmp(&far(b))));
+        nearest.ok_or_else(|| Unusable::NoLocality { postcode: code.to_string() })
+    }
+
+    fn add_segment(&mut self, s: &SegmentEntry) -> Result<(), Unusable> {
         if s.line.len() < 2 {
-            return Err("has a line of fewer than two points".into());
+            return Err(Unusable::ShortLine);
         }
         for (lon, lat) in &s.line {
             check(*lon, *lat)?;
         }
         let middle = s.line[s.line.len() / 2];
-        let spooled = |e: std::io::Error| format!("cannot be kept in a temporary file: {e}");
         let mut places = [None; 2];
         for (side, name) in s.locality.iter().enumerate() {
             if !normal::words(name).is_empty() {
@@ -318,7 +336,7 @@ impl National {
             }
         }
         let (Some(left), Some(right)) = (places[0].or(places[1]), places[1].or(places[0])) else {
-            return Err("has no locality; a city or town is expected".into());
+            return Err(Unusable::NoLocality { postcode: s.postcode.join(" ").trim().to_string() });
         };
         let first = self.vertices.len() as u32;
         let pair = |r: Option<(u32, u32)>| r.map_or([NONE, NONE], |(a, b)| [a, b]);
@@ -343,19 +361,19 @@ impl National {
             records.push([street, a, b, c, d, postcodes[0], postcodes[1], first, s.line.len() as u32, parity]);
         }
         for (x, y) in &s.line {
-            self.vertices.push([fixed(*x) as u32, fixed(*y) as u32]).map_err(spooled)?;
+            self.vertices.push([fixed(*x) as u32, fixed(*y) as u32])?;
         }
         for record in records {
-            self.segments.push(record).map_err(spooled)?;
+            self.segments.push(record)?;
         }
         self.counts[1] += 1;
         Ok(())
     }
 
-    fn add_postcode(&mut self, p: &PostcodeEntry) -> Result<(), String> {
+    fn add_postcode(&mut self, p: &PostcodeEntry) -> Result<(), Unusable> {
         check(p.lon, p.lat)?;
         if p.postcode.trim().is_empty() {
-            return Err("has no postcode".into());
+            return Err(Unusable::NoPostcode);
         }
         let place = if normal::words(&p.locality).is_empty() {
             None
@@ -376,11 +394,11 @@ impl National {
         Ok(())
     }
 
-    fn add_place(&mut self, p: &PlaceEntry) -> Result<(), String> {
+    fn add_place(&mut self, p: &PlaceEntry) -> Result<(), Unusable> {
         check(p.lon, p.lat)?;
         let key = normal::words(&p.name);
         if key.is_empty() {
-            return Err("has no name".into());
+            return Err(Unusable::NoName);
         }
         let region = if p.kind == PlaceKind::Region && p.region.trim().is_empty() { &p.name } else { &p.region };
         let region = self.region(region);
@@ -426,15 +444,15 @@ impl National {
     }
 
     /// Whether an area can be used; other rows are checked when they are added.
-    pub(super) fn check_area(entry: &Entry) -> Result<(), String> {
+    pub(super) fn check_area(entry: &Entry) -> Result<(), Unusable> {
         let Entry::Area(a) = entry else { return Ok(()) };
         if a.rings.iter().all(|r| r.len() < 4) {
-            return Err("has no ring of four points or more".into());
+            return Err(Unusable::NoRing);
         }
         a.rings.iter().flatten().try_for_each(|(lon, lat)| check(*lon, *lat))
     }
 
-    fn add_area(&mut self, a: &AreaEntry) -> Result<(), String> {
+    fn add_area(&mut self, a: &AreaEntry) -> Result<(), Unusable> {
         let mut bounds = [i32::MAX, i32::MAX, i32::MIN, i32::MIN];
         let mut rings = Vec::new();
         for ring in &a.rings {
@@ -458,13 +476,5 @@ impl National {
     /// Whether there is nothing to match against.
     pub(super) fn is_empty(&self) -> bool {
         self.places.is_empty() && self.postcodes.is_empty()
-    }
-}
-
-fn check(lon: f64, lat: f64) -> Result<(), String> {
-    if lon.abs() <= 180.0 && lat.abs() <= 90.0 {
-        Ok(())
-    } else {
-        Err(format!("position {lon}, {lat} is not a longitude and a latitude in degrees"))
     }
 }

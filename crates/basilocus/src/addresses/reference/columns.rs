@@ -2,6 +2,7 @@
 
 use super::geometry;
 use crate::Error;
+use crate::plan::InputPlan;
 use arrow_schema::SchemaRef;
 use basilocus_table::{Batch, Role, batch::point_index};
 use serde::Deserialize;
@@ -92,6 +93,8 @@ pub(super) struct Mapping {
 }
 
 /// What is said of a source.
+///
+/// `set` gives what rows do not say: `set = { locality = "Ternport" }`; `input` says how to read the file.
 #[derive(Debug, Clone, Default, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct MappedSource {
@@ -101,6 +104,11 @@ pub(super) struct MappedSource {
     pub(super) from: Option<String>,
     #[serde(default)]
     columns: BTreeMap<String, String>,
+    /// What is taken where a row has nothing, by purpose.
+    #[serde(default)]
+    pub(super) set: BTreeMap<String, String>,
+    /// How to read the file, in place of what is said for all.
+    pub(super) input: Option<InputPlan>,
 }
 
 impl MappedSource {
@@ -115,9 +123,8 @@ impl Mapping {
         let text = std::fs::read_to_string(path).map_err(|e| bad(e.to_string()))?;
         let mapping: Mapping = toml::from_str(&text).map_err(|e| bad(e.to_string().trim_end().to_string()))?;
         for source in &mapping.source {
-            if let Some(wrong) = source.columns.keys().find(|k| !PURPOSES.iter().any(|(p, _)| p == k)) {
-                let all: Vec<&str> = PURPOSES.iter().map(|(p, _)| *p).collect();
-                return Err(bad(format!("{wrong} is nothing that a column can be for; it can be {}", all.join(", "))));
+            if let Some(wrong) = source.columns.keys().chain(source.set.keys()).find(|k| !is_purpose(k)) {
+                return Err(bad(not_a_purpose(wrong)));
             }
             if let Some(kind) = &source.kind
                 && !Kind::ALL.iter().any(|(_, w)| w == kind)
@@ -151,13 +158,75 @@ impl Mapping {
     }
 }
 
-/// Columns by what they are for.
+fn is_purpose(word: &str) -> bool {
+    PURPOSES.iter().any(|(p, _)| *p == word)
+}
+
+fn not_a_purpose(word: &str) -> String {
+    let all: Vec<&str> = PURPOSES.iter().map(|(p, _)| *p).collect();
+    format!("{word} is nothing that a column can be for; it can be {}", all.join(", "))
+}
+
+/// What is taken where rows have nothing: `PURPOSE=VALUE`.
+///
+/// # Errors
+/// [`Error::Usage`] where a text has another form or names no purpose.
+pub(super) fn set_values(texts: &[String]) -> Result<BTreeMap<String, String>, Error> {
+    let of = |text: &String| match text.split_once('=') {
+        Some((purpose, value)) if is_purpose(purpose.trim()) && !value.trim().is_empty() => {
+            Ok((purpose.trim().to_string(), value.trim().to_string()))
+        }
+        Some((purpose, value)) if !value.trim().is_empty() => {
+            Err(Error::Usage(format!("`set` {text}: {}", not_a_purpose(purpose.trim()))))
+        }
+        _ => Err(Error::Usage(format!("`set` {text}: PURPOSE=VALUE is expected, such as locality=Ternport"))),
+    };
+    texts.iter().map(of).collect()
+}
+
+/// Columns by what they are for, and what is taken where a row has nothing.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Columns(BTreeMap<&'static str, usize>);
+pub(super) struct Columns {
+    at: BTreeMap<&'static str, usize>,
+    set: BTreeMap<String, String>,
+}
 
 impl Columns {
     pub(super) fn get(&self, purpose: &str) -> Option<usize> {
-        self.0.get(purpose).copied()
+        self.at.get(purpose).copied()
+    }
+
+    /// The same, and what is taken where rows have nothing.
+    pub(super) fn with_values(self, set: BTreeMap<String, String>) -> Self {
+        Columns { set, ..self }
+    }
+
+    /// The text of a row for a purpose, else what is taken instead; empty for neither.
+    pub(super) fn text(&self, batch: &Batch, purpose: &str, row: usize) -> String {
+        let there = self.get(purpose).map_or(String::new(), |i| batch.text(i, row));
+        if there.trim().is_empty() { self.set.get(purpose).cloned().unwrap_or_default() } else { there }
+    }
+
+    /// A file that says what was found of a source, to be corrected: columns that were not found are commented out.
+    pub(super) fn template(&self, path: &Path, kind: Option<Kind>, schema: &SchemaRef) -> String {
+        let quoted = |text: &str| toml::Value::from(text).to_string();
+        let file = path.file_name().map_or(path.to_string_lossy(), |n| n.to_string_lossy());
+        let mut out = format!("[[source]]\nfile = {}\n", quoted(&file));
+        let kinds: Vec<&str> = Kind::ALL.iter().map(|(_, w)| *w).collect();
+        match kind {
+            Some(kind) => out.push_str(&format!("kind = {}\n", quoted(Kind::ALL[kind as usize].1))),
+            None => out.push_str("# The columns do not tell what it holds.\nkind = \"\"\n"),
+        }
+        out.push_str(&format!("# one of: {}\n", kinds.join(", ")));
+        let names: Vec<String> = schema.fields().iter().map(|f| quoted(f.name())).collect();
+        out.push_str(&format!("# The file has the columns {}\n[source.columns]\n", names.join(", ")));
+        for (purpose, _) in PURPOSES {
+            match self.get(purpose) {
+                Some(i) => out.push_str(&format!("{purpose} = {}\n", quoted(schema.field(i).name()))),
+                None => out.push_str(&format!("# {purpose} = \"\"\n")),
+            }
+        }
+        out
     }
 
     /// Finds the columns of a source.
@@ -198,7 +267,7 @@ impl Columns {
                 out.insert(*known, at);
             }
         }
-        Ok(Columns(out))
+        Ok(Columns { at: out, set: BTreeMap::new() })
     }
 
     /// What a source holds, by its columns.
@@ -212,7 +281,7 @@ impl Columns {
         if let Some(kind) = mapped.and_then(|m| m.kind.as_deref()) {
             return Ok(Kind::ALL.iter().find(|(_, w)| *w == kind).map_or(Kind::Points, |(k, _)| *k));
         }
-        let has = |purpose: &str| self.0.contains_key(purpose);
+        let has = |purpose: &str| self.at.contains_key(purpose);
         let polygons = self
             .get("geometry")
             .is_some_and(|g| (0..sample.len().min(50)).any(|row| geometry::is_polygon(&sample.text(g, row))));
@@ -291,6 +360,7 @@ impl Columns {
         wanted
             .iter()
             .filter_map(|p| self.get(p).map(|i| format!("{} \"{}\"", p.replace('_', " "), schema.field(i).name())))
+            .chain(self.set.iter().map(|(p, value)| format!("{} {value} where a row has none", p.replace('_', " "))))
             .collect()
     }
 }

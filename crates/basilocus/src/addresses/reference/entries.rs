@@ -8,7 +8,10 @@ use basilocus_address::grammar::{self, Grammar};
 use basilocus_address::reference::{AreaEntry, Parity, PlaceEntry, PlaceKind, PointEntry, PostcodeEntry, SegmentEntry};
 use basilocus_address::{AddressInput, Entry, country};
 use basilocus_geodesy::operation::Operation;
-use basilocus_table::Batch;
+use basilocus_table::{Batch, Reason};
+
+/// The class of rows with numbers or geometry that cannot be read.
+const UNREADABLE: Reason = Reason::new("number or geometry not readable");
 
 /// What a row of a source is: its country as the row says it, and its entries. A postcode's area is an area and a
 /// postcode.
@@ -26,30 +29,31 @@ pub(super) fn of_batch(
     position: Option<&PositionReader>,
     operation: &Operation,
     usual: &'static Grammar,
-) -> Vec<Result<Row, String>> {
-    let country = |row: usize| text(batch, c.get("country"), row).trim().to_string();
-    let with_country = |(row, entries): (usize, Result<Vec<Entry>, String>)| {
+) -> Vec<Result<Row, (Reason, String)>> {
+    let country = |row: usize| c.text(batch, "country", row).trim().to_string();
+    let with_country = |(row, entries): (usize, Result<Vec<Entry>, (Reason, String)>)| {
         entries.map(|entries| Row { country: country(row), entries })
     };
+    let unreadable = |problem: String| (UNREADABLE, problem);
     let Some(position) = position else {
         let entries = |row: usize| match kind {
             Kind::Areas => area(batch, c, row, operation),
             _ => segment(batch, c, row, operation, grammar_of(&country(row), usual)).map(|s| vec![Entry::Segment(s)]),
         };
-        return (0..batch.len()).map(|row| with_country((row, entries(row)))).collect();
+        return (0..batch.len()).map(|row| with_country((row, entries(row).map_err(unreadable)))).collect();
     };
     let mut account = Account::new(batch.len());
     let ([mut x, mut y, mut z], _) = position.read(&Rows::read(batch.clone()), &mut account);
     operation.apply(&mut x, &mut y, &mut z);
-    let mut out: Vec<Result<Vec<Entry>, String>> = (0..batch.len())
+    let mut out: Vec<Result<Vec<Entry>, (Reason, String)>> = (0..batch.len())
         .map(|row| {
             let grammar = grammar_of(&country(row), usual);
-            placed(batch, kind, c, row, (x[row], y[row]), grammar).map(|entry| vec![entry])
+            placed(batch, kind, c, row, (x[row], y[row]), grammar).map(|entry| vec![entry]).map_err(unreadable)
         })
         .collect();
     let set_aside = account.into_parts().set_aside;
-    for (row, _, reason) in set_aside {
-        out[row] = Err(reason);
+    for (row, class, reason) in set_aside {
+        out[row] = Err((class, reason));
     }
     out.into_iter().enumerate().map(with_country).collect()
 }
@@ -61,7 +65,7 @@ fn grammar_of(country: &str, usual: &'static Grammar) -> &'static Grammar {
 
 /// A street of the columns that it is parted into.
 fn street_of_parts(batch: &Batch, c: &Columns, row: usize, grammar: &Grammar) -> String {
-    let text = |purpose: &str| text(batch, c.get(purpose), row);
+    let text = |purpose: &str| c.text(batch, purpose, row);
     let (direction, street, street_type, direction_after) =
         (text("street_direction"), text("street"), text("street_type"), text("street_direction_after"));
     let parts = AddressInput {
@@ -85,10 +89,6 @@ fn metres(text: &str) -> Result<Option<f64>, String> {
     }
 }
 
-fn text(batch: &Batch, column: Option<usize>, row: usize) -> String {
-    column.map_or(String::new(), |i| batch.text(i, row))
-}
-
 fn placed(
     batch: &Batch,
     kind: Kind,
@@ -97,7 +97,7 @@ fn placed(
     (lon, lat): (f64, f64),
     grammar: &Grammar,
 ) -> Result<Entry, String> {
-    let text = |purpose: &str| text(batch, c.get(purpose), row);
+    let text = |purpose: &str| c.text(batch, purpose, row);
     Ok(match kind {
         Kind::Postcodes => Entry::Postcode(PostcodeEntry {
             postcode: text("postcode"),
@@ -163,7 +163,7 @@ fn segment(
     operation: &Operation,
     grammar: &Grammar,
 ) -> Result<SegmentEntry, String> {
-    let text = |purpose: &str| text(batch, c.get(purpose), row);
+    let text = |purpose: &str| c.text(batch, purpose, row);
     let number = |purpose: &str| {
         let t = text(purpose);
         if t.trim().is_empty() {
@@ -204,7 +204,7 @@ fn segment(
 /// An area with all its columns but the geometry as attributes; one with a postcode is that postcode too.
 fn area(batch: &Batch, c: &Columns, row: usize, operation: &Operation) -> Result<Vec<Entry>, String> {
     let geometry = c.get("geometry");
-    let rings = geometry::rings(&text(batch, geometry, row))?
+    let rings = geometry::rings(&c.text(batch, "geometry", row))?
         .into_iter()
         .map(|r| transformed(r, operation))
         .collect::<Result<Vec<_>, _>>()?;
@@ -214,14 +214,14 @@ fn area(batch: &Batch, c: &Columns, row: usize, operation: &Operation) -> Result
         .map(|i| (schema.field(i).name().clone(), batch.text(i, row)))
         .collect();
     let mut out = Vec::new();
-    let postcode = text(batch, c.get("postcode"), row);
+    let postcode = c.text(batch, "postcode", row);
     if !postcode.trim().is_empty()
         && let Some((lon, lat)) = middle(&rings)
     {
         out.push(Entry::Postcode(PostcodeEntry {
             postcode,
-            locality: text(batch, c.get("locality"), row),
-            region: text(batch, c.get("region"), row),
+            locality: c.text(batch, "locality", row),
+            region: c.text(batch, "region", row),
             lon,
             lat,
             radius_m: farthest(&rings, (lon, lat)),

@@ -17,12 +17,14 @@ use crate::engine::{Columns as TableColumns, Passing, Rows, roles_of, source, st
 use crate::plan::InputPlan;
 use crate::steps::Positions;
 use crate::steps::positions::PositionReader;
-use basilocus_address::{Builder, country, grammar};
+use basilocus_address::reference::Unusable;
+use basilocus_address::{Builder, Error as AddressError, country, grammar};
 use basilocus_formats::{FormatError, PendingOutput, Reader, delimited};
 use basilocus_geodesy::crs::Catalogue;
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::{Batch, Ledger, Reason, SetAsideRow};
 use columns::{Columns, Kind, Mapping};
+use entries::Row;
 use serde::Serialize;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
@@ -35,7 +37,10 @@ pub struct BuildPlan {
     #[cfg_attr(feature = "arguments", arg(required = true))]
     pub sources: Vec<PathBuf>,
     /// The reference to write
-    #[cfg_attr(feature = "arguments", arg(short, long, value_name = "FILE"))]
+    #[cfg_attr(
+        feature = "arguments",
+        arg(short, long, value_name = "FILE", required_unless_present = "mapping_template", default_value = "")
+    )]
     pub output: PathBuf,
     /// System of the coordinates; WGS 84 longitude and latitude unless said
     #[cfg_attr(feature = "arguments", arg(long, value_name = "CRS"))]
@@ -46,9 +51,18 @@ pub struct BuildPlan {
     /// File that says what sources hold and which of their columns is what
     #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.toml"))]
     pub mapping: Option<PathBuf>,
+    /// Write such a file with what was found, to be corrected, and build nothing; - prints it
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.toml", conflicts_with_all = ["mapping", "output"]))]
+    pub mapping_template: Option<PathBuf>,
+    /// What is taken where a row has nothing, such as locality=Ternport or country=DE
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "PURPOSE=VALUE"))]
+    pub set: Vec<String>,
     /// Replace a reference that exists
     #[cfg_attr(feature = "arguments", arg(long))]
     pub overwrite: bool,
+    /// How to read the sources
+    #[cfg_attr(feature = "arguments", command(flatten))]
+    pub input: InputPlan,
 }
 
 /// What a build came to.
@@ -138,7 +152,7 @@ pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
             *report.set_aside.entry(reason.to_string()).or_default() += n;
         }
     }
-    builder.write(&plan.output)?;
+    builder.write(&plan.output).map_err(|e| nothing_used(e, &report, &aside))?;
     report.folded = builder.folded();
     if builder.apart() > 0 {
         report.doubts.extend(DoubtName::find("repeated").map(|id| DoubtReport {
@@ -174,8 +188,55 @@ pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
     Ok(report)
 }
 
-/// The class of rows that are no entry.
-const UNUSABLE: Reason = Reason::new("not usable for the reference");
+/// Where no row could be used: why, with counts.
+fn nothing_used(error: AddressError, report: &BuildReport, aside: &[(String, SetAsideRow, Vec<String>)]) -> Error {
+    let (AddressError::Empty, Some((file, first, _))) = (&error, aside.first()) else { return error.into() };
+    let counts: Vec<String> = report.set_aside.iter().map(|(class, n)| format!("{n} {class}")).collect();
+    Error::Data(format!(
+        "no row of the sources could be used for the reference: {}; the first is row {} of {file}: {}",
+        counts.join(", "),
+        first.source_row,
+        first.reason
+    ))
+}
+
+/// What the sources hold and which of their columns is what, as a file for `mapping` says it, to be corrected.
+///
+/// # Errors
+/// Where a source cannot be read.
+pub fn mapping_template(plan: &BuildPlan) -> Result<String, Error> {
+    let none = Mapping::default();
+    let mut out = String::from("# What the sources of a reference hold, and which column is for what.\n");
+    for path in &plan.sources {
+        let look = Look::at(path, plan, &none)?;
+        let schema = look.reader.schema();
+        out.push('\n');
+        out.push_str(&look.columns.template(path, look.kind(&none).ok(), &schema));
+    }
+    Ok(out)
+}
+
+/// Writes [`mapping_template`] to its file.
+///
+/// # Errors
+/// Those of [`mapping_template`], and where the file is there already or cannot be written.
+pub fn write_mapping_template(plan: &BuildPlan, file: &Path) -> Result<(), Error> {
+    let text = mapping_template(plan)?;
+    let pending = PendingOutput::new(file, plan.overwrite)?;
+    let failed = |e: std::io::Error| FormatError::Write { path: file.to_path_buf(), problem: e.to_string() };
+    std::fs::write(pending.path(), text).map_err(failed)?;
+    Ok(pending.publish()?)
+}
+
+/// A source with what its columns are for.
+struct Look {
+    path: PathBuf,
+    reader: Box<dyn Reader>,
+    table: TableColumns,
+    columns: Columns,
+    head: Batch,
+    from: Option<String>,
+}
 
 /// An opened source.
 struct Source {
@@ -187,9 +248,10 @@ struct Source {
     from: Option<String>,
 }
 
-impl Source {
-    fn open(path: &Path, plan: &BuildPlan, mapping: &Mapping) -> Result<Self, Error> {
-        let mut options = InputPlan::default().options()?;
+impl Look {
+    fn at(path: &Path, plan: &BuildPlan, mapping: &Mapping) -> Result<Self, Error> {
+        let mapped = mapping.of(path);
+        let mut options = mapped.and_then(|m| m.input.as_ref()).unwrap_or(&plan.input).options()?;
         let mut reader = source::open(path, &options)?;
         let mut head = source::sample(reader.as_mut())?;
         // Lines and polygons of a layer of features come as text.
@@ -202,11 +264,25 @@ impl Source {
         let mut table = TableColumns::of_source(&schema, reader.about().typed);
         let roles = roles_of(&Rows::read(head.clone()));
         roles.iter().enumerate().for_each(|(at, role)| table.set_role(at, *role));
-        let mapped = mapping.of(path);
-        let columns = Columns::find(&schema, &roles, mapped, path)?;
-        let kind = columns.kind(&schema, &head, mapped, path)?;
+        let mut set = columns::set_values(&plan.set)?;
+        set.extend(mapped.iter().flat_map(|m| m.set.clone()));
+        let columns = Columns::find(&schema, &roles, mapped, path)?.with_values(set);
         let from = mapped.and_then(|m| m.from.clone()).or_else(|| plan.from.clone());
-        Ok(Source { path: path.to_path_buf(), reader, table, columns, kind, from })
+        Ok(Look { path: path.to_path_buf(), reader, table, columns, head, from })
+    }
+
+    /// What it holds, by its columns or as it is said.
+    fn kind(&self, mapping: &Mapping) -> Result<Kind, Error> {
+        self.columns.kind(&self.reader.schema(), &self.head, mapping.of(&self.path), &self.path)
+    }
+}
+
+impl Source {
+    fn open(path: &Path, plan: &BuildPlan, mapping: &Mapping) -> Result<Self, Error> {
+        let look = Look::at(path, plan, mapping)?;
+        let kind = look.kind(mapping)?;
+        let Look { path, reader, table, columns, from, .. } = look;
+        Ok(Source { path, reader, table, columns, kind, from })
     }
 }
 
@@ -258,15 +334,17 @@ fn add_source(
                 aside.push((file.clone(), row, names.clone()));
             }
             for (row, found) in found.into_iter().enumerate() {
-                match found.and_then(|r| r.entries.iter().try_for_each(|e| builder.add_in(&r.country, e))) {
+                let class = |u: Unusable| (Reason::new(u.class()), u.to_string());
+                let add = |r: Row| r.entries.iter().try_for_each(|e| builder.add_in(&r.country, e)).map_err(class);
+                match found.and_then(add) {
                     Ok(()) => ledger.rows_out += 1,
-                    Err(reason) => {
-                        ledger.set_aside(&UNUSABLE);
+                    Err((class, reason)) => {
+                        ledger.set_aside(&class);
                         aside.push((
                             file.clone(),
                             SetAsideRow {
                                 source_row: decoded.batch.source_rows()[row],
-                                class: UNUSABLE,
+                                class,
                                 reason,
                                 values: decoded.batch.row_texts(row),
                             },

@@ -20,6 +20,9 @@ use std::collections::HashMap;
 use std::path::Path;
 use std::sync::Arc;
 
+/// Rows of a table that are looked at before it is matched.
+const AHEAD: usize = 500;
+
 /// Matches the addresses of rows.
 pub(super) struct Matching {
     references: Vec<Reference>,
@@ -97,7 +100,8 @@ impl Matching {
     /// only offered. Gives what to tell of that.
     pub(super) fn look_ahead(&mut self, rows: &Rows) -> Option<String> {
         let addresses = Addresses::of(rows, &self.parts);
-        let inputs = || (0..rows.len()).map(|row| addresses.input(row));
+        let looked_at = rows.len().min(AHEAD);
+        let inputs = || (0..looked_at).map(|row| addresses.input(row));
         // Of the reference that knows most of them: the others may be those of other places.
         let shares = self.references.iter().filter_map(|r| {
             let own = inputs().filter(|input| country::said_by(input).may_be_in(r));
@@ -111,7 +115,7 @@ impl Matching {
         Some(format!(
             "{:.0} % of the first {} addresses are of streets or towns that the reference does not have: a street whose name is only nearly the one asked for is offered for review and not taken",
             100.0 * share,
-            rows.len()
+            looked_at
         ))
     }
 

@@ -5,7 +5,7 @@ use crate::commands::{Definition, Perform, cancel_on_interrupt, json};
 use crate::progress::Bar;
 use crate::text;
 use anyhow::Result;
-use basilocus::addresses::reference::{BuildPlan, build};
+use basilocus::addresses::reference::{BuildPlan, build, mapping_template, write_mapping_template};
 use clap::Parser;
 
 pub(super) const COMMAND: Definition = Definition::reporting::<Build>("build", "reference-build");
@@ -29,6 +29,18 @@ struct Build {
 
 impl Perform for Build {
     fn perform(self) -> Result<Done> {
+        match self.plan.mapping_template.as_deref() {
+            None => {}
+            Some(file) if basilocus::formats::is_standard(file) => {
+                text::print(&mapping_template(&self.plan)?)?;
+                return Ok(Done::Fine);
+            }
+            Some(file) => {
+                write_mapping_template(&self.plan, file)?;
+                text::print(&format!("  wrote      {}\n", file.display()))?;
+                return Ok(Done::Fine);
+            }
+        }
         let report = build(&self.plan, &cancel_on_interrupt(), &Bar::new(!self.no_progress))?;
         text::print(&if self.json { json(&report)? } else { text::build(&report) })?;
         let clean = report.set_aside.is_empty() && report.doubts.is_empty();
