@@ -152,10 +152,14 @@ const LEAST_LETTERS: usize = 4;
 
 /// What an address says of its country.
 pub fn said_by<'a>(input: &AddressInput<'a>) -> Said<'a> {
-    if !NOTHING.contains(&normal::words(input.country).as_str()) {
+    if !input.country.is_empty() && !NOTHING.contains(&normal::words(input.country).as_str()) {
         return code_of(input.country).map_or(Said::Unknown(input.country.trim()), Said::Column);
     }
     let text = input.whole.trim_end_matches(|c: char| !c.is_alphanumeric());
+    // Most addresses end in a postcode, which is no country.
+    if text.ends_with(|c: char| c.is_ascii_digit()) {
+        return Said::Nothing;
+    }
     let at = text.rfind([',', ';', '\n', '\t', '|']).map_or(0, |i| i + 1);
     let part = text[at..].trim();
     if at > 0

@@ -469,6 +469,13 @@ pub fn build(r: &BuildReport) -> String {
         let _ = writeln!(out, "  rows       {} read, {} used", thousands(s.rows_in), thousands(s.rows_out));
     }
     let _ = writeln!(out, "  ledger     {}", ledger(r.rows_in, r.rows_out, 0, &BTreeMap::new(), &r.set_aside));
+    if r.kept + r.replaced + r.withdrawn > 0 {
+        let [kept, replaced, withdrawn] = [r.kept, r.replaced, r.withdrawn].map(thousands);
+        let _ = writeln!(
+            out,
+            "  older      {kept} addresses and stretches kept, {replaced} replaced, {withdrawn} withdrawn"
+        );
+    }
     if r.folded > 0 {
         let _ = writeln!(
             out,

@@ -12,6 +12,8 @@
 //! | `landmark` | buildings, parks, stations by name |
 //! | `fallback` | the postcode, the locality, the region, and contradictions that forbid even that |
 //! | `second` | a second pass at a coarser level |
+//! | `several` | several references, of one country or many |
+//! | `short_way` | clean rows, which need no search |
 //! | `score` | what each disagreement costs |
 //! | `ceiling` | the most that a place is trusted, by what kind of difference it is |
 //! | `confidence` | what a score is worth, by measurement |
@@ -32,12 +34,15 @@ mod landmark;
 mod place;
 mod score;
 mod second;
+mod several;
+mod short_way;
 mod similar;
 mod unplaced;
 mod within;
 mod words;
 
 pub use score::Parts;
+pub use several::find as find_in;
 pub use similar::slips_allowed;
 pub use unplaced::Unplaced;
 pub use within::{Polygon, Within};
@@ -268,6 +273,11 @@ impl<'a> Matcher<'a> {
                 candidates: Vec::new(),
             };
         }
+        short_way::find(self, input).unwrap_or_else(|| self.long_way(input))
+    }
+
+    /// Finds the place of an address by searching.
+    fn long_way(&self, input: &AddressInput) -> Outcome {
         let mut tried: Vec<Tried> = Vec::new();
         let mut placed: Vec<Placed> = Vec::new();
         readings(input, self.reference.grammar(), self.reference, &mut |a| {

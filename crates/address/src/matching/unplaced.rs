@@ -10,6 +10,8 @@ pub enum Unplaced {
     TooLong,
     /// There is nothing to read.
     NoAddress,
+    /// No reference is of its country.
+    NoReference,
     /// The matches lie outside the area that results must be within.
     OutsideTheArea,
     /// Several places fit equally well.
@@ -40,6 +42,7 @@ impl Unplaced {
         match self {
             Unplaced::TooLong => "too long for an address",
             Unplaced::NoAddress => "no address",
+            Unplaced::NoReference => "no reference of the country",
             Unplaced::OutsideTheArea => "outside the area",
             Unplaced::SeveralEqual => "several equal candidates",
             Unplaced::SeveralAddresses => "several addresses in one cell",

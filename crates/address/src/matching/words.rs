@@ -15,9 +15,7 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
     let extent = extent::of(matcher, a, p);
     let mut changes = a.read_as.clone();
     let code = p.postcode.map_or("", |c| reference.string(c));
-    let extension = p
-        .extension
-        .map_or(Text::default(), |e| format_compact!("{e:0width$}", width = reference.grammar().postcode_extension));
+    let extension = self::extension(reference, p.extension);
     let (address, l) = match p.note {
         Note::Landmark(place) => {
             let view = reference.place(place);
@@ -96,6 +94,32 @@ fn number_text(reference: &Reference, a: &ParsedAddress, p: &Placed) -> String {
         Some(number) if p.level == Level::AddressPoint => reference.number_text(number, p.suffix),
         Some(number) => number.to_string(),
     }
+}
+
+/// An extension of a postcode with its zeros.
+pub(super) fn extension(reference: &Reference, extension: Option<u32>) -> Text {
+    let width = reference.grammar().postcode_extension;
+    extension.map_or(Text::default(), |e| format_compact!("{e:0width$}"))
+}
+
+/// The address of a house with a number, in standard form.
+pub(super) fn standard_address(
+    reference: &Reference,
+    view: &StreetView,
+    number: &str,
+    place: &PlaceView,
+    code: &str,
+) -> String {
+    let street = street_text(reference, view);
+    let before = reference.grammar().number == NumberPlace::Before;
+    let (first, second) = if before { (number, street.as_str()) } else { (street.as_str(), number) };
+    let mut line = String::with_capacity(80);
+    line.push_str(first);
+    line.push(' ');
+    line.push_str(second);
+    line.push_str(", ");
+    push_tail(reference, [place.name, place.region, code], &mut line);
+    line
 }
 
 /// A street in standard form.

@@ -211,6 +211,7 @@ pub(super) fn readings(
             from += 2;
         }
     }
+    let name_with_number = if out.number.is_none() { number_behind_number(line, from, to, &out, grammar) } else { None };
     if out.number.is_none() {
         match grammar.number {
             NumberPlace::Before => number_before(line, &mut from, &mut to, &mut out, grammar),
@@ -273,7 +274,31 @@ pub(super) fn readings(
         }
         out.prior += 1;
     }
-    each(out)
+    each(out) && name_with_number.is_none_or(each)
+}
+
+/// "PLEIN 1944 19": the last of two numbers is the house's, and the one before belongs to the name.
+fn number_behind_number(
+    line: &Line,
+    from: usize,
+    to: usize,
+    base: &ParsedAddress,
+    grammar: &Grammar,
+) -> Option<ParsedAddress> {
+    let figures = |i: usize| line.tokens[i].bytes().all(|b| b.is_ascii_digit());
+    if grammar.number != NumberPlace::After {
+        return None;
+    }
+    let at = (from + 2..to).rev().find(|i| is_number(line.tokens[*i]) && figures(*i - 1))?;
+    let found = number::take(line, at, grammar)?;
+    let mut out = base.clone();
+    out.prior += 1;
+    if at + found.used < to {
+        set_unit(&mut out, &unit_text(line.window(at + found.used, to), grammar));
+    }
+    put_number(&mut out, found);
+    out.street = thoroughfare(line, from, at, grammar);
+    Some(out)
 }
 
 /// Where the number stands behind the name of a firm: two words or more, one of them "&", none of them a street's.

@@ -66,10 +66,20 @@ fn parts_readings(
     if base.region.is_empty()
         && let [.., before, last] = parts.as_slice()
         && names.is_region(last.text())
-        && (names.is_locality(before.text()) || !names.is_locality(last.text()))
+        && (names.is_locality(before.text())
+            || !names.is_locality(last.text())
+            || names.is_nearly_locality(before.text()))
     {
         base.region = last.text().into();
         parts.pop();
+    }
+    // "67802 ASH NORD": the same without a comma.
+    if base.region.is_empty()
+        && let Some(last) = parts.last_mut()
+        && let Some(at) = region_behind_locality(last, names)
+    {
+        base.region = last.window(at, last.tokens.len()).into();
+        *last = last.part(0, at);
     }
     // "…, 97981 Ternport, OR": a postcode in front of the locality, in a part before the last.
     let mut locality_first = None;
@@ -318,6 +328,17 @@ fn whole_lines(parts: &mut Vec<Line>, grammar: &Grammar) -> Vec<usize> {
         i += 1;
     }
     (0..parts.len()).filter(|i| is_whole(&parts[*i])).collect()
+}
+
+/// Where the words of a region begin that stand at the end, behind those of a locality.
+fn region_behind_locality(line: &Line, names: &dyn KnownNames) -> Option<usize> {
+    let n = line.tokens.len();
+    let longest = LOCALITY_WORDS.min(n.saturating_sub(1));
+    let is_locality = |end: usize| (1..=LOCALITY_WORDS.min(end)).any(|k| names.is_locality(line.window(end - k, end)));
+    let starts = (1..=longest).rev().map(|k| n - k);
+    // "ASH NORD" may be a locality itself.
+    let is_one = |at: usize| names.is_locality(line.window(at - 1, n));
+    starts.into_iter().find(|at| names.is_region(line.window(*at, n)) && is_locality(*at) && !is_one(*at))
 }
 
 /// An address without a street: a number alone says nothing.

@@ -1,5 +1,6 @@
 //! Areas: which of them contain a position, and their attributes.
 
+use super::entry::{AreaEntry, Entry};
 use super::file::*;
 use super::open::Reference;
 use crate::nearest::ray_crosses;
@@ -99,6 +100,23 @@ impl Reference {
             }
         }
         inside
+    }
+
+    /// The areas as they were added.
+    pub(super) fn area_entries(&self) -> Vec<Entry> {
+        let ring = |ring: u32| {
+            let u = |field| self.u32(Section::Rings, ring as usize, RING, field);
+            let end = u(0).saturating_add(u(1)).min(self.count(Section::RingVertices, VERTEX) as u32);
+            let vertex = |i: u32, field| self.u32(Section::RingVertices, i as usize, VERTEX, field) as i32;
+            (u(0)..end).map(|i| (degrees(vertex(i, 0)), degrees(vertex(i, 1)))).collect()
+        };
+        let area = |area: u32| {
+            let u = |field| self.u32(Section::Areas, area as usize, AREA, field);
+            let end = u(4).saturating_add(u(5)).min(self.count(Section::Rings, RING) as u32);
+            let attributes = self.area_attributes(area).map(|(n, v)| (n.to_string(), v.to_string())).collect();
+            Entry::Area(AreaEntry { attributes, rings: (u(4)..end).map(ring).collect() })
+        };
+        (0..self.count(Section::Areas, AREA) as u32).map(area).collect()
     }
 
     /// Attributes of an area: names and values.

@@ -57,6 +57,10 @@ pub(super) enum Section {
     PlaceKeys,
     /// Directory of `PlaceKeys`.
     PlaceKeyDirectory,
+    /// Hashes of whole addresses of houses without a rival, with their points.
+    HouseKeys,
+    /// Directory of `HouseKeys`.
+    HouseKeyDirectory,
     /// Cells of a grid over the earth that hold something: row, column, first entry.
     Cells,
     /// What the cells hold: numbers of points, and of segments with the upper bit set.
@@ -151,6 +155,8 @@ pub(crate) enum KeyKind {
     Word = 1,
     /// How a name sounds.
     Sound = 2,
+    /// A whole address of a house.
+    House = 3,
 }
 
 /// Hash of a key, the same in builder and reader: a polynomial of its letters, whose value without some of them follows

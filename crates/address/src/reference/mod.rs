@@ -24,8 +24,8 @@ mod open;
 mod spool;
 mod unusable;
 
-pub use build::Builder;
 pub(crate) use build::bare;
+pub use build::{Builder, Older, Withdrawn};
 pub(crate) use cells::Near;
 pub use describe::{Description, LocalityCoverage};
 pub use entry::{AreaEntry, Entry, Parity, PlaceEntry, PlaceKind, PointEntry, PostcodeEntry, SegmentEntry};

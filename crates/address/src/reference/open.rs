@@ -361,6 +361,11 @@ impl Reference {
         self.keyed(Section::PlaceKeys, key_hash(kind, text.bytes()), f);
     }
 
+    /// Houses whose whole address may be a text in normal form; the address itself is for the caller to compare.
+    pub(crate) fn houses_by(&self, text: &str, f: &mut dyn FnMut(u32)) {
+        self.keyed(Section::HouseKeys, key_hash(KeyKind::House, text.bytes()), f);
+    }
+
     /// All spellings of a key. They lie far apart: the places where each may be are read first, one after the other
     /// without a decision between them, so that the processor waits for many at once and not for each in turn.
     fn spelt(&self, keys: Section, key: &str, left_out: std::ops::RangeInclusive<usize>, f: &mut dyn FnMut(u32)) {
@@ -402,7 +407,11 @@ impl Reference {
     /// Where the keys of a hash would be.
     #[inline]
     fn bucket(&self, keys: Section, hash: u32) -> (usize, usize) {
-        let directory = if keys == Section::NameKeys { Section::NameKeyDirectory } else { Section::PlaceKeyDirectory };
+        let directory = match keys {
+            Section::NameKeys => Section::NameKeyDirectory,
+            Section::HouseKeys => Section::HouseKeyDirectory,
+            _ => Section::PlaceKeyDirectory,
+        };
         let buckets = self.count(directory, 4).saturating_sub(1);
         if buckets == 0 {
             return (0, 0);
@@ -649,17 +658,32 @@ impl Reference {
 
     pub(crate) fn postcode(&self, code: &str) -> Option<PostcodeView<'_>> {
         let i = self.lower_bound(Section::Postcodes, POSTCODE, code);
-        let u = |field| self.u32(Section::Postcodes, i, POSTCODE, field);
-        if i >= self.count(Section::Postcodes, POSTCODE) || !self.string_is(u(0), code) {
+        if i >= self.count(Section::Postcodes, POSTCODE) {
             return None;
         }
-        Some(PostcodeView {
+        let (there, view) = self.postcode_at(i as u32);
+        (there == code).then_some(view)
+    }
+
+    pub(crate) fn postcodes(&self) -> u32 {
+        self.count(Section::Postcodes, POSTCODE) as u32
+    }
+
+    pub(crate) fn place_names(&self) -> u32 {
+        self.count(Section::PlaceNames, PLACE_NAME) as u32
+    }
+
+    /// A postcode by its place in the list.
+    pub(crate) fn postcode_at(&self, index: u32) -> (&str, PostcodeView<'_>) {
+        let u = |field| self.u32(Section::Postcodes, index as usize, POSTCODE, field);
+        let view = PostcodeView {
             region: self.string(u(1)),
             lon: degrees(u(2) as i32),
             lat: degrees(u(3) as i32),
             radius_m: f64::from(u(6)),
             places: (u(4), u(5)),
-        })
+        };
+        (self.string(u(0)), view)
     }
 
     pub(crate) fn places_of_postcode(&self, postcode: &PostcodeView) -> impl Iterator<Item = u32> + use<'_> {

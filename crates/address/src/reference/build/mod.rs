@@ -4,20 +4,26 @@
 //! |---|---|
 //! | `national` | collects the rows of one country |
 //! | `merge` | what is the same under two names is made one |
+//! | `older` | what an older reference has goes into a new one |
 //! | `spread` | how far what belongs to a place or postcode is from it |
+//! | `houses` | houses by their whole address |
 //! | `keys` | the keys by which names are found |
 //! | `write` | writes the sections of a country |
 
+mod houses;
 mod keys;
 mod merge;
 mod national;
+mod older;
 mod spread;
 mod write;
 
 pub(crate) use keys::bare;
+pub use older::Older;
 
-use super::entry::Entry;
+use super::entry::{Entry, PointEntry};
 use super::file::{EXTENT, HEADER, MAGIC, VERSION};
+use super::open::Reference;
 use super::unusable::Unusable;
 use crate::country;
 use crate::error::Error;
@@ -31,6 +37,10 @@ use std::path::{Path, PathBuf};
 /// Records of points and the like that stay in memory; beyond, they go to temporary files.
 const IN_MEMORY: usize = 3_000_000;
 
+/// An address that was withdrawn.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Withdrawn(&'static str, older::House);
+
 /// Collects rows, country by country, and writes the reference.
 ///
 /// Memory grows with the number of different streets, localities and postcodes, not with the number of points and
@@ -42,6 +52,8 @@ pub struct Builder {
     countries: BTreeMap<&'static str, National>,
     /// Areas that do not say their country: they are in all of them.
     areas: Vec<Entry>,
+    /// Whether rows replace those of an older reference.
+    replaces: bool,
 }
 
 impl Builder {
@@ -53,12 +65,12 @@ impl Builder {
     /// An empty builder; rows are of the country with this ISO 3166 code, or a name, unless they say another.
     pub fn of_country(country: &str) -> Option<Self> {
         let usual = country::code_of(country)?;
-        Some(Builder { usual, most: IN_MEMORY, countries: BTreeMap::new(), areas: Vec::new() })
+        Some(Builder { usual, most: IN_MEMORY, countries: BTreeMap::new(), areas: Vec::new(), replaces: false })
     }
 
     /// A builder that keeps so many points of a country in memory.
     pub fn in_memory(grammar: &'static Grammar, most: usize) -> Self {
-        Builder { usual: grammar.country, most, countries: BTreeMap::new(), areas: Vec::new() }
+        Builder { usual: grammar.country, most, countries: BTreeMap::new(), areas: Vec::new(), replaces: false }
     }
 
     /// Adds a row of the usual country.
@@ -86,8 +98,61 @@ impl Builder {
             self.areas.push(entry.clone());
             return Ok(());
         }
-        let most = self.most;
-        self.countries.entry(code).or_insert_with(|| National::new(code, grammar::of_code(code), most)).add(entry)
+        self.national(code).add(entry)
+    }
+
+    fn national(&mut self, code: &'static str) -> &mut National {
+        let (most, replaces) = (self.most, self.replaces);
+        let national = self.countries.entry(code).or_insert_with(|| National::new(code, grammar::of_code(code), most));
+        national.remembers_rows = replaces;
+        national
+    }
+
+    /// Begins with the places, postcodes and areas of an older reference; rows that are added now replace those of its
+    /// address points and stretches that have the same address. Its houses come last, with [`Builder::finish_update`].
+    ///
+    /// # Errors
+    /// Where the older reference holds what a new one cannot.
+    pub fn begin_update(&mut self, older: &[Reference]) -> Result<(), Unusable> {
+        self.replaces = true;
+        for old in older {
+            self.national(old.country()).add_older_places(old)?;
+        }
+        // Areas that did not say their country are in each.
+        self.areas = older.first().map(Reference::area_entries).unwrap_or_default();
+        Ok(())
+    }
+
+    /// Leaves an address of the older reference out.
+    ///
+    /// # Errors
+    /// Why the address cannot be read.
+    pub fn withdraw(&mut self, country: &str, p: &PointEntry) -> Result<Withdrawn, Unusable> {
+        let code = match country.trim() {
+            "" => self.usual,
+            said => country::code_of(said).ok_or_else(|| Unusable::Country(said.to_string()))?,
+        };
+        Ok(Withdrawn(code, self.national(code).withdraw(p)?))
+    }
+
+    /// Whether the older reference had an address that was withdrawn; known after [`Builder::finish_update`].
+    pub fn had(&self, withdrawn: &Withdrawn) -> bool {
+        self.countries.get(withdrawn.0).is_some_and(|c| c.was_there(&withdrawn.1))
+    }
+
+    /// Adds what is left of an older reference.
+    ///
+    /// # Errors
+    /// Where the older reference holds what a new one cannot.
+    pub fn finish_update(&mut self, older: &[Reference]) -> Result<Older, Unusable> {
+        let mut all = Older::default();
+        for old in older {
+            let here = self.national(old.country()).add_older_houses(old)?;
+            all.kept += here.kept;
+            all.replaced += here.replaced;
+            all.withdrawn += here.withdrawn;
+        }
+        Ok(all)
     }
 
     /// Countries that rows were added of, their ISO 3166 codes.

@@ -4,6 +4,7 @@ use super::super::entry::*;
 use super::super::file::*;
 use super::super::spool::Spool;
 use super::super::unusable::{Unusable, check};
+use super::older::House;
 use crate::Text;
 use crate::grammar::{Grammar, TypePlace};
 use crate::normal::{self, FastMap};
@@ -119,6 +120,12 @@ pub(super) struct National {
     pub(super) place_streets: Vec<(u32, u32)>,
     /// Regions in normal form, and as they came first.
     pub(super) regions: BTreeMap<String, u32>,
+    /// Houses and stretches that were added, where older ones are to be replaced.
+    pub(super) newer: FastMap<House, ()>,
+    pub(super) newer_stretches: FastMap<(u32, [Option<(u32, u32)>; 2]), ()>,
+    pub(super) remembers_rows: bool,
+    /// Houses of an older reference to be left out, and whether it has them.
+    pub(super) withdrawn: FastMap<House, bool>,
 }
 
 impl National {
@@ -149,6 +156,10 @@ impl National {
             apart: 0,
             place_streets: Vec::new(),
             regions: BTreeMap::new(),
+            newer: FastMap::default(),
+            newer_stretches: FastMap::default(),
+            remembers_rows: false,
+            withdrawn: FastMap::default(),
         }
     }
 
@@ -182,7 +193,13 @@ impl National {
 
     /// The place of a name, made where it is not there. Of several with the same name and region it is the one that
     /// is nearest to the position.
-    fn place(&mut self, name: &str, region: &str, kind: PlaceKind, at: Option<(f64, f64)>) -> Result<u32, Unusable> {
+    pub(super) fn place(
+        &mut self,
+        name: &str,
+        region: &str,
+        kind: PlaceKind,
+        at: Option<(f64, f64)>,
+    ) -> Result<u32, Unusable> {
         let key = normal::words(name);
         if key.is_empty() {
             return Err(Unusable::NoLocality { postcode: String::new() });
@@ -215,7 +232,7 @@ impl National {
         id
     }
 
-    fn street(&mut self, street: &str, place: u32) -> Result<u32, Unusable> {
+    pub(super) fn street(&mut self, street: &str, place: u32) -> Result<u32, Unusable> {
         if !self.parsed.contains_key(street) {
             if self.parsed.len() >= REMEMBERED {
                 self.parsed.clear();
@@ -229,23 +246,37 @@ impl National {
         let code = |c: Option<u8>| c.unwrap_or(NO_CODE);
         let (pre, kind, post) = (code(a.pre_direction), code(a.street_type), code(a.post_direction));
         let key = StreetKey { name: self.strings.id(&a.name), pre, kind, post, place };
+        if let Some(id) = self.streets.get(&key) {
+            return Ok(*id);
+        }
+        let says_more = self.grammar.type_place != TypePlace::After || !street.is_ascii();
+        let display = if says_more && street.chars().any(char::is_lowercase) {
+            self.strings.id(&street.split_whitespace().collect::<Vec<_>>().join(" "))
+        } else {
+            NONE
+        };
+        Ok(self.street_of(key, display))
+    }
+
+    /// The street of a key, made where it is not there.
+    pub(super) fn street_of(&mut self, key: StreetKey, display: u32) -> u32 {
         let next = self.street_keys.len() as u32;
         let id = *self.streets.entry(key).or_insert(next);
         if id == next {
             self.street_keys.push(key);
-            let says_more = self.grammar.type_place != TypePlace::After || !street.is_ascii();
-            let display = if says_more && street.chars().any(char::is_lowercase) {
-                self.strings.id(&street.split_whitespace().collect::<Vec<_>>().join(" "))
-            } else {
-                NONE
-            };
             self.street_displays.push(display);
         }
-        Ok(id)
+        id
     }
 
     /// The string of a postcode and its extension; [`NONE`] where there is none.
-    fn postcode(&mut self, text: &str, place: Option<u32>, region: &str, at: Option<(f64, f64)>) -> (u32, u32) {
+    pub(super) fn postcode(
+        &mut self,
+        text: &str,
+        place: Option<u32>,
+        region: &str,
+        at: Option<(f64, f64)>,
+    ) -> (u32, u32) {
         let words = normal::short_words(normal::without_decimals(text));
         if words.is_empty() {
             return (NONE, 0);
@@ -270,7 +301,7 @@ impl National {
         (self.strings.id(&code), extension)
     }
 
-    fn suffix(&mut self, text: &str) -> Result<u32, Unusable> {
+    pub(super) fn suffix(&mut self, text: &str) -> Result<u32, Unusable> {
         let id = self.strings.id(text);
         if let Some(at) = self.suffixes.get(&id) {
             return Ok(*at);
@@ -302,17 +333,31 @@ impl National {
         };
         let street = self.street(&p.street, place)?;
         let (postcode, extension) = self.postcode(&p.postcode, Some(place), &p.region, at);
-        let l = &mut self.places[place as usize];
-        l.sum = (l.sum.0 + p.lon, l.sum.1 + p.lat, l.sum.2 + 1);
-        let (lon, lat) = (fixed(p.lon) as u32, fixed(p.lat) as u32);
-        let accuracy = (p.accuracy_m.unwrap_or(ACCURACY_M).max(0.0) * 10.0).ceil() as u32;
-        self.points.push([street, number, suffix << 16 | extension, postcode, lon, lat, accuracy])?;
+        if self.remembers_rows {
+            self.newer.insert([street, number, suffix], ());
+        }
+        let accuracy = p.accuracy_m.unwrap_or(ACCURACY_M).max(0.0);
+        self.push_point([street, number, suffix << 16 | extension, postcode], (p.lon, p.lat), accuracy)
+    }
+
+    /// Adds a house: street, number, suffix with extension, postcode.
+    pub(super) fn push_point(
+        &mut self,
+        house: [u32; 4],
+        (lon, lat): (f64, f64),
+        accuracy_m: f64,
+    ) -> Result<(), Unusable> {
+        let [street, number, suffix, postcode] = house;
+        let l = &mut self.places[self.street_keys[street as usize].place as usize];
+        l.sum = (l.sum.0 + lon, l.sum.1 + lat, l.sum.2 + 1);
+        let accuracy = (accuracy_m * 10.0).ceil() as u32;
+        self.points.push([street, number, suffix, postcode, fixed(lon) as u32, fixed(lat) as u32, accuracy])?;
         self.counts[0] += 1;
         Ok(())
     }
 
     /// The locality of a postcode, the nearest of several.
-    fn place_of_postcode(&self, text: &str, (lon, lat): (f64, f64)) -> Result<u32, Unusable> {
+    pub(super) fn place_of_postcode(&self, text: &str, (lon, lat): (f64, f64)) -> Result<u32, Unusable> {
         let words = normal::short_words(normal::without_decimals(text));
         let code = self.grammar.postcode(&words).map_or(words, |(code, _)| code);
         let far = |id: &u32| self.places[*id as usize].position.map_or(f64::MAX, |(x, y)| (x - lon).hypot(y - lat));
@@ -338,39 +383,53 @@ impl National {
         let (Some(left), Some(right)) = (places[0].or(places[1]), places[1].or(places[0])) else {
             return Err(Unusable::NoLocality { postcode: s.postcode.join(" ").trim().to_string() });
         };
-        let first = self.vertices.len() as u32;
-        let pair = |r: Option<(u32, u32)>| r.map_or([NONE, NONE], |(a, b)| [a, b]);
-        let ([a, b], [c, d]) = (pair(s.left), pair(s.right));
         let postcodes = [
             self.postcode(&s.postcode[0], Some(left), &s.region, Some(middle)).0,
             self.postcode(&s.postcode[1], Some(right), &s.region, Some(middle)).0,
         ];
-        let parity = s.parity[0] as u32 | (s.parity[1] as u32) << 8;
         // A street on a boundary is one of both localities, each with the numbers of its own side.
         let sides = if left == right {
-            vec![(left, [a, b, c, d])]
+            vec![(left, [s.left, s.right])]
         } else {
-            vec![(left, [a, b, NONE, NONE]), (right, [NONE, NONE, c, d])]
+            vec![(left, [s.left, None]), (right, [None, s.right])]
         };
-        let mut records = Vec::new();
+        let mut stretches = Vec::new();
         for (place, ranges) in sides {
-            let street = self.street(&s.street, place)?;
-            let l = &mut self.places[place as usize];
-            l.sum = (l.sum.0 + middle.0, l.sum.1 + middle.1, l.sum.2 + 1);
-            let [a, b, c, d] = ranges;
-            records.push([street, a, b, c, d, postcodes[0], postcodes[1], first, s.line.len() as u32, parity]);
+            stretches.push((self.street(&s.street, place)?, ranges));
         }
-        for (x, y) in &s.line {
+        if self.remembers_rows {
+            self.newer_stretches.extend(stretches.iter().map(|stretch| (*stretch, ())));
+        }
+        self.push_segments(&stretches, postcodes, s.parity, &s.line)
+    }
+
+    /// Adds one line as a stretch of streets, with the ranges of each.
+    pub(super) fn push_segments(
+        &mut self,
+        stretches: &[(u32, [Option<(u32, u32)>; 2])],
+        postcodes: [u32; 2],
+        parity: [Parity; 2],
+        line: &[(f64, f64)],
+    ) -> Result<(), Unusable> {
+        let first = self.vertices.len() as u32;
+        let parity = parity[0] as u32 | (parity[1] as u32) << 8;
+        let middle = line.get(line.len() / 2).copied().unwrap_or_default();
+        let pair = |r: Option<(u32, u32)>| r.map_or([NONE, NONE], |(a, b)| [a, b]);
+        for (x, y) in line {
             self.vertices.push([fixed(*x) as u32, fixed(*y) as u32])?;
         }
-        for record in records {
-            self.segments.push(record)?;
+        for (street, [left, right]) in stretches {
+            let l = &mut self.places[self.street_keys[*street as usize].place as usize];
+            l.sum = (l.sum.0 + middle.0, l.sum.1 + middle.1, l.sum.2 + 1);
+            let ([a, b], [c, d]) = (pair(*left), pair(*right));
+            let n = line.len() as u32;
+            self.segments.push([*street, a, b, c, d, postcodes[0], postcodes[1], first, n, parity])?;
         }
         self.counts[1] += 1;
         Ok(())
     }
 
-    fn add_postcode(&mut self, p: &PostcodeEntry) -> Result<(), Unusable> {
+    pub(super) fn add_postcode(&mut self, p: &PostcodeEntry) -> Result<(), Unusable> {
         check(p.lon, p.lat)?;
         if p.postcode.trim().is_empty() {
             return Err(Unusable::NoPostcode);
@@ -394,7 +453,7 @@ impl National {
         Ok(())
     }
 
-    fn add_place(&mut self, p: &PlaceEntry) -> Result<(), Unusable> {
+    pub(super) fn add_place(&mut self, p: &PlaceEntry) -> Result<(), Unusable> {
         check(p.lon, p.lat)?;
         let key = normal::words(&p.name);
         if key.is_empty() {

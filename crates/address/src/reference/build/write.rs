@@ -4,6 +4,7 @@ use super::super::areas;
 use super::super::file::*;
 use super::super::spool::Sorter;
 use super::IN_MEMORY;
+use super::houses::Houses;
 use super::national::National;
 use super::spread::{Spreads, middle};
 use crate::error::Error;
@@ -94,6 +95,17 @@ impl<'a> Sections<'a> {
     }
 }
 
+/// A house that goes into the index of whole addresses if there is only one of its number.
+#[derive(Clone, Copy)]
+struct PossibleHouse {
+    street: u32,
+    number: u32,
+    suffix: u32,
+    postcode: u32,
+    id: u32,
+    is_one_of_several: bool,
+}
+
 /// Where the records of a street are, and where it is.
 #[derive(Clone, Copy, Default)]
 struct Extent {
@@ -146,7 +158,7 @@ impl National {
         let mut cells: Sorter<[u32; 3]> = Sorter::new(IN_MEMORY);
         let mut spreads = Spreads::new(self);
         let place_of: Vec<u32> = order.iter().map(|id| self.street_keys[*id as usize].place).collect();
-        self.write_points(out, &rank_of, &place_of, &mut extents, &mut cells, &mut spreads)?;
+        self.write_points(out, &rank_of, (&order, &place_of), &mut extents, &mut cells, &mut spreads)?;
         self.write_segments(out, &rank_of, &place_of, &mut extents, &mut cells, &mut spreads)?;
         self.write_streets(out, &order, &extents)?;
         self.write_places(out, &spreads)?;
@@ -178,7 +190,7 @@ impl National {
         &mut self,
         out: &mut Sections,
         rank_of: &dyn Fn(u32) -> u32,
-        place_of: &[u32],
+        (order, place_of): (&[u32], &[u32]),
         extents: &mut [Extent],
         cells: &mut Sorter<[u32; 3]>,
         spreads: &mut Spreads,
@@ -191,6 +203,9 @@ impl National {
             sorter.push([rank_of(street), number, suffix >> 16, sequence, extension, postcode, lon, lat, accuracy])
         })?;
         out.start(Section::Points);
+        let mut houses = Houses::new(self, order);
+        // The house before, and whether there were several of its number: then none of them is in the index.
+        let mut open: Option<PossibleHouse> = None;
         let mut id = 0u32;
         let mut group = [u32::MAX; 3];
         let mut kept: Vec<(i32, i32, u32)> = Vec::new();
@@ -216,6 +231,15 @@ impl National {
             }
             e.points.1 += 1;
             e.sum = (e.sum.0 + f64::from(x), e.sum.1 + f64::from(y), e.sum.2 + 1.0);
+            open = match open.take() {
+                Some(house) if (house.street, house.number) == (street, number) => {
+                    Some(PossibleHouse { is_one_of_several: true, ..house })
+                }
+                before => {
+                    self.add_house(&mut houses, place_of, before)?;
+                    Some(PossibleHouse { street, number, suffix, postcode, id, is_one_of_several: false })
+                }
+            };
             let at = (degrees(x), degrees(y));
             spreads.add(place_of[street as usize], &[postcode], at);
             let (row, column) = cell_of(at.0, at.1);
@@ -223,11 +247,27 @@ impl National {
             id += 1;
             out.put(Section::Points, &[street, number, suffix << 16 | extension, postcode, lon, lat, accuracy])
         })?;
+        self.add_house(&mut houses, place_of, open)?;
         (self.folded, self.apart) = (folded, apart);
         out.end(Section::Points)?;
+        let (keys, directory) = Houses::SECTIONS;
+        write_keys(out, keys, directory, houses.finish())?;
         out.start(Section::Suffixes);
         out.put(Section::Suffixes, &self.suffix_list)?;
         out.end(Section::Suffixes)
+    }
+
+    /// Adds a house to the index, unless there are several of its number.
+    fn add_house(
+        &self,
+        houses: &mut Houses,
+        place_of: &[u32],
+        house: Option<PossibleHouse>,
+    ) -> io::Result<()> {
+        let Some(house) = house.filter(|h| !h.is_one_of_several) else { return Ok(()) };
+        let suffix = self.strings.get(self.suffix_list[house.suffix as usize]);
+        let street = (house.street, place_of[house.street as usize]);
+        houses.add(self, street, (house.number, suffix), house.postcode, house.id)
     }
 
     fn write_segments(

@@ -78,6 +78,25 @@ fn street_of_parts(batch: &Batch, c: &Columns, row: usize, grammar: &Grammar) ->
     parts.street_line(grammar).into_owned()
 }
 
+/// The address of a row, without its position.
+pub(super) fn address(batch: &Batch, c: &Columns, row: usize, grammar: &Grammar) -> PointEntry {
+    let text = |purpose: &str| c.text(batch, purpose, row);
+    let mut street = street_of_parts(batch, c, row, grammar);
+    let mut number = text("number");
+    let suffix = text("number_suffix");
+    if !suffix.trim().is_empty() && !number.trim().is_empty() {
+        number = format!("{} {}", number.trim(), suffix.trim());
+    }
+    if c.get("number").is_none() && street.starts_with(|c: char| c.is_ascii_digit()) {
+        // "12 Heron Ln" in one column
+        let (first, rest) =
+            street.split_once(' ').map_or((street.clone(), String::new()), |(a, b)| (a.to_string(), b.to_string()));
+        (number, street) = (first, rest);
+    }
+    let (locality, region, postcode) = (text("locality"), text("region"), text("postcode"));
+    PointEntry { number, street, locality, region, postcode, ..Default::default() }
+}
+
 /// Metres in a cell, where it has some.
 fn metres(text: &str) -> Result<Option<f64>, String> {
     match text.trim() {
@@ -129,29 +148,8 @@ fn placed(
             })
         }
         _ => {
-            let mut street = street_of_parts(batch, c, row, grammar);
-            let mut number = text("number");
-            let suffix = text("number_suffix");
-            if !suffix.trim().is_empty() && !number.trim().is_empty() {
-                number = format!("{} {}", number.trim(), suffix.trim());
-            }
-            if c.get("number").is_none() && street.starts_with(|c: char| c.is_ascii_digit()) {
-                // "12 Heron Ln" in one column
-                let (first, rest) = street
-                    .split_once(' ')
-                    .map_or((street.clone(), String::new()), |(a, b)| (a.to_string(), b.to_string()));
-                (number, street) = (first, rest);
-            }
-            Entry::Point(PointEntry {
-                number,
-                street,
-                locality: text("locality"),
-                region: text("region"),
-                postcode: text("postcode"),
-                lon,
-                lat,
-                accuracy_m: metres(&text("accuracy"))?,
-            })
+            let point = address(batch, c, row, grammar);
+            Entry::Point(PointEntry { lon, lat, accuracy_m: metres(&text("accuracy"))?, ..point })
         }
     })
 }

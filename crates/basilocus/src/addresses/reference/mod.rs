@@ -4,11 +4,15 @@
 //! |---|---|
 //! | `columns` | columns by what they are for, found or said in a file |
 //! | `entries` | rows to entries |
+//! | `update` | adds, replaces and withdraws addresses without the old sources |
 //! | `geometry` | lines and polygons of well-known text |
 
 mod columns;
 mod entries;
 pub(crate) mod geometry;
+mod update;
+
+pub use update::{UpdatePlan, update};
 
 use crate::Error;
 use crate::doubts::{DoubtName, DoubtReport};
@@ -79,6 +83,12 @@ pub struct BuildReport {
     pub sources: Vec<SourceReport>,
     /// Rows that were the same address point as another (units of one building).
     pub folded: u64,
+    /// Houses and stretches of an older reference that are in the new one.
+    pub kept: u64,
+    /// Those that newer rows replaced.
+    pub replaced: u64,
+    /// Those that were withdrawn.
+    pub withdrawn: u64,
     /// Suspicions about the sources.
     pub doubts: Vec<DoubtReport>,
     /// Files written.
@@ -124,35 +134,64 @@ pub struct SourceReport {
 pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Result<BuildReport, Error> {
     let started = Instant::now();
     let said = plan.country.as_deref().unwrap_or("US");
-    let usual = country::code_of(said).ok_or_else(|| {
+    let mut builder = Builder::of_country(said).ok_or_else(|| {
         Error::Usage(format!("`country` {said}: a code of ISO 3166 or the name of a country is expected"))
     })?;
+    let (mut report, aside) = report_of(plan, &mut builder, cancel, progress)?;
+    write(plan, &mut builder, &mut report, &aside)?;
+    report.seconds = started.elapsed().as_secs_f64();
+    Ok(report)
+}
+
+/// Rows set aside: their file, the row, the names of its columns.
+type Aside = Vec<(String, SetAsideRow, Vec<String>)>;
+
+/// The file of rows set aside.
+fn aside_file(plan: &BuildPlan) -> PathBuf {
+    let stem = plan.output.file_stem().map_or(String::new(), |s| s.to_string_lossy().into_owned());
+    plan.output.with_file_name(format!("{stem}.set-aside.csv"))
+}
+
+/// Reads the sources into a builder.
+fn report_of(
+    plan: &BuildPlan,
+    builder: &mut Builder,
+    cancel: &Cancel,
+    progress: &dyn Progress,
+) -> Result<(BuildReport, Aside), Error> {
     // Checks the output before an hour of reading.
     drop(PendingOutput::new(&plan.output, plan.overwrite)?);
-    let file = plan.output.with_file_name(format!(
-        "{}.set-aside.csv",
-        plan.output.file_stem().map_or(String::new(), |s| s.to_string_lossy().into_owned())
-    ));
-    drop(PendingOutput::new(&file, plan.overwrite)?);
-    let mut builder = Builder::of_country(usual).ok_or(Error::Defect("a country without a code".into()))?;
-    let grammar = grammar::of_code(usual);
+    drop(PendingOutput::new(&aside_file(plan), plan.overwrite)?);
+    let usual = plan.country.as_deref().and_then(country::code_of).unwrap_or("US");
     let mut report = BuildReport { outputs: vec![plan.output.clone()], ..Default::default() };
-    let mut aside: Vec<(String, SetAsideRow, Vec<String>)> = Vec::new();
+    let mut aside: Aside = Vec::new();
     let mapping = plan.mapping.as_deref().map(Mapping::load).transpose()?.unwrap_or_default();
     mapping.check(plan.mapping.as_deref(), &plan.sources)?;
     let mut sources = plan.sources.iter().map(|s| Source::open(s, plan, &mapping)).collect::<Result<Vec<_>, _>>()?;
     // Places first: of two localities of one name the points belong to the nearer one.
     sources.sort_by_key(|s| s.kind);
     for source in &mut sources {
-        let ledger = add_source(source, grammar, &mut builder, &mut report, &mut aside, cancel, progress)?;
+        let grammar = grammar::of_code(usual);
+        let ledger = add_source(source, grammar, builder, &mut report, &mut aside, cancel, progress)?;
         ledger.check()?;
         report.rows_in += ledger.rows_in;
         report.rows_out += ledger.rows_out;
-        for (reason, n) in ledger.set_aside {
-            *report.set_aside.entry(reason.to_string()).or_default() += n;
-        }
+        ledger_of(ledger, &mut report);
     }
-    builder.write(&plan.output).map_err(|e| nothing_used(e, &report, &aside))?;
+    Ok((report, aside))
+}
+
+/// Adds the rows set aside to those of a report.
+fn ledger_of(ledger: Ledger, report: &mut BuildReport) {
+    for (reason, n) in ledger.set_aside {
+        *report.set_aside.entry(reason.to_string()).or_default() += n;
+    }
+}
+
+/// Writes a reference, and the rows set aside beside it.
+fn write(plan: &BuildPlan, builder: &mut Builder, report: &mut BuildReport, aside: &Aside) -> Result<(), Error> {
+    let file = aside_file(plan);
+    builder.write(&plan.output).map_err(|e| nothing_used(e, report, aside))?;
     report.folded = builder.folded();
     if builder.apart() > 0 {
         report.doubts.extend(DoubtName::find("repeated").map(|id| DoubtReport {
@@ -170,7 +209,7 @@ pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
     if !aside.is_empty() {
         let pending = PendingOutput::new(&file, plan.overwrite)?;
         let mut text = String::from("source,source_row,reason,row\n");
-        for (source, row, names) in &aside {
+        for (source, row, names) in aside {
             let cells: Vec<String> =
                 names.iter().zip(&row.values).filter(|(_, v)| !v.is_empty()).map(|(n, v)| format!("{n}={v}")).collect();
             let number = row.source_row.to_string();
@@ -184,12 +223,11 @@ pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
         // Of an earlier build that --overwrite replaces.
         std::fs::remove_file(&file).map_err(|e| FormatError::Write { path: file.clone(), problem: e.to_string() })?;
     }
-    report.seconds = started.elapsed().as_secs_f64();
-    Ok(report)
+    Ok(())
 }
 
 /// Where no row could be used: why, with counts.
-fn nothing_used(error: AddressError, report: &BuildReport, aside: &[(String, SetAsideRow, Vec<String>)]) -> Error {
+fn nothing_used(error: AddressError, report: &BuildReport, aside: &Aside) -> Error {
     let (AddressError::Empty, Some((file, first, _))) = (&error, aside.first()) else { return error.into() };
     let counts: Vec<String> = report.set_aside.iter().map(|(class, n)| format!("{n} {class}")).collect();
     Error::Data(format!(
@@ -291,7 +329,7 @@ fn add_source(
     grammar: &'static grammar::Grammar,
     builder: &mut Builder,
     report: &mut BuildReport,
-    aside: &mut Vec<(String, SetAsideRow, Vec<String>)>,
+    aside: &mut Aside,
     cancel: &Cancel,
     progress: &dyn Progress,
 ) -> Result<Ledger, Error> {

@@ -77,6 +77,20 @@ impl Record {
     }
 }
 
+/// What answers are kept by: the fields that are there in normal form, so that an address is found again when it is
+/// typed in capitals, without accents, or in other columns.
+pub(crate) fn normal_key(key: &str) -> String {
+    let fields = key.split('\u{1f}').map(basilocus_address::normal::words);
+    fields.filter(|f| !f.is_empty()).collect::<Vec<_>>().join("\u{1f}")
+}
+
+/// The key that stores kept answers by before they were kept in normal form.
+pub(crate) fn key_of_before(input: &AddressInput) -> String {
+    let i = input;
+    let fields = [i.whole, i.number, i.street, i.unit, i.locality, i.region, i.postcode, i.country];
+    fields.map(|f| f.trim().to_lowercase()).join("\u{1f}")
+}
+
 /// What tells one address from another: its fields as they are typed, trimmed, in lower case.
 pub(crate) fn key(input: &AddressInput) -> String {
     let fields = input.fields();

@@ -146,7 +146,10 @@ fn asked(row: &ReviewRow, n: u64) -> Vec<String> {
         cells.push(row.candidates.get(i).map_or(String::new(), |c| {
             // A place that was only offered has no score.
             let worth = if c.confidence > 0 { format!(", {}; {}", c.confidence, c.parts) } else { String::new() };
-            format!("{}: {} ({}{worth})", i + 1, c.address, c.level.name())
+            // Candidates that look the same are told apart by where they are.
+            let alike = row.candidates.iter().take(SHOWN).filter(|o| o.address == c.address).count() > 1;
+            let place = if alike { format!(" at {:.6}, {:.6}", c.lon, c.lat) } else { String::new() };
+            format!("{}: {}{place} ({}{worth})", i + 1, c.address, c.level.name())
         }));
     }
     cells.push(row.key.replace('\u{1f}', SHOWN_SEPARATOR));

@@ -159,6 +159,10 @@ pub struct Geocode {
     #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.xlsx", help_heading = "Review"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub review: Option<PathBuf>,
+    /// Review rows that are placed with a lower confidence too (0 to 100)
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "N", requires = "review", value_parser = clap::value_parser!(u8).range(0..=100), help_heading = "Review"))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub review_below: Option<u8>,
     /// Take the answers of such a workbook; the other rows are not matched again
     #[cfg_attr(
         feature = "arguments",

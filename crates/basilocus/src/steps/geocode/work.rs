@@ -10,14 +10,11 @@ use crate::engine::{Account, Column, Rows, points};
 use crate::steps::Work;
 use arrow_array::{ArrayRef, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, SchemaRef};
-use basilocus_address::country::{self, Said};
-use basilocus_address::matching::MANY_OUTSIDE;
-use basilocus_address::nearest::metres;
-use basilocus_address::{AddressInput, Candidate, Level, MatchOptions, Matcher, Outcome, Reference, Unplaced};
+use basilocus_address::matching::{MANY_OUTSIDE, find_in};
+use basilocus_address::{AddressInput, Candidate, MatchOptions, Matcher, Outcome, Reference, country};
 use basilocus_geodesy::notation::{self, AxisOrder, Notation};
 use basilocus_table::{Reason, Role};
 use std::collections::HashMap;
-use std::path::Path;
 use std::sync::Arc;
 
 /// Rows of a table that are looked at before it is matched.
@@ -37,6 +34,8 @@ pub(super) struct Matching {
     /// What an earlier run found, for the rows that were not in doubt.
     earlier: Option<Store>,
     is_reviewed: bool,
+    /// Rows that are placed less surely are reviewed too.
+    review_below: Option<u8>,
     schema: SchemaRef,
     /// Place of the geometry that the rows have already.
     geometry: Option<usize>,
@@ -67,6 +66,7 @@ impl Matching {
             remembered: None,
             earlier: None,
             is_reviewed: plan.review.is_some(),
+            review_below: plan.review_below,
             schema: Arc::new(arrow_schema::Schema::empty()),
             geometry: None,
         }
@@ -159,10 +159,22 @@ impl Matching {
         let Some(path) = &plan.answers else { return Ok(told) };
         let reviewed = review::read(path)?;
         let mut kept = Vec::new();
+        let mut bad: Vec<String> = Vec::new();
         for answer in reviewed {
-            let known = self.answered(&answer, path)?;
-            self.answers.insert(answer.key.clone(), known.clone());
-            kept.push((answer.key, answer.answer, known));
+            match self.answered(&answer) {
+                Ok(known) => {
+                    let key = review::normal_key(&answer.key);
+                    self.answers.insert(key.clone(), known.clone());
+                    kept.push((key, answer.answer, known));
+                }
+                Err(problem) => bad.push(problem),
+            }
+        }
+        if !bad.is_empty() {
+            let more = bad.len().saturating_sub(MOST_TOLD);
+            bad.truncate(MOST_TOLD);
+            let more = if more > 0 { format!("; and {more} more") } else { String::new() };
+            return Err(Error::Data(format!("{}: {}{more}", path.display(), bad.join("; "))));
         }
         let store_path = super::store_of(path);
         let store = Store::open(&store_path)?;
@@ -182,20 +194,17 @@ impl Matching {
         Ok(told)
     }
 
-    /// What an answer comes to.
-    fn answered(&self, answer: &Reviewed, path: &Path) -> Result<Known, Error> {
+    /// What an answer comes to, or what is wrong with it.
+    fn answered(&self, answer: &Reviewed) -> Result<Known, String> {
         let text = answer.answer.as_str();
-        let bad = |expected: &str| {
-            Error::Data(format!("{}: row {}: the answer \"{text}\" {expected}", path.display(), answer.row))
-        };
+        let bad = |expected: &str| format!("row {}: the answer \"{text}\" {expected}", answer.row);
         if matches!(text.to_lowercase().as_str(), "none" | "no" | "-") {
             return Ok(Known::Aside {
                 class: Reason::new("answered: no such place"),
                 reason: "a person answered that this address has no place".into(),
             });
         }
-        let whole = text.strip_suffix(".0").unwrap_or(text);
-        if let Ok(choice) = whole.parse::<usize>() {
+        if let Some(choice) = number_of_candidate(text) {
             let chosen = choice.checked_sub(1).and_then(|i| answer.candidates.get(i)).ok_or_else(|| {
                 bad(&format!("is the number of a candidate, and there are {}", answer.candidates.len()))
             })?;
@@ -206,8 +215,10 @@ impl Matching {
         }
         // A position has no words but those of directions and units; an address with a comma is tried as an address.
         if let Ok(p) = position_text::read(text, None, AxisOrder::Reject) {
-            let wgs84 = basilocus_geodesy::crs::Catalogue::embedded().get(4326)?;
-            let (lon, lat, _, _) = p.in_system(&wgs84, &crate::coordinates::finder::Finder::default())?;
+            let unusable = |e: &dyn std::fmt::Display| bad(&format!("is a coordinate that cannot be used: {e}"));
+            let wgs84 = basilocus_geodesy::crs::Catalogue::embedded().get(4326).map_err(|e| unusable(&e))?;
+            let finder = crate::coordinates::finder::Finder::default();
+            let (lon, lat, _, _) = p.in_system(&wgs84, &finder).map_err(|e| unusable(&e))?;
             return Ok(Known::Placed(Box::new(Record {
                 level: "by hand".into(),
                 confidence: 100,
@@ -235,41 +246,20 @@ impl Matching {
         if let Some(record) = coordinate(input) {
             return Found { known: Known::Placed(Box::new(record)), candidates: Vec::new(), contradicts: false };
         }
-        let said = country::said_by(input);
-        let mut best: Option<Outcome> = None;
-        for r in self.references.iter().filter(|r| said.may_be_in(r)) {
-            let mut input = *input;
-            // What a text says behind the address is no part of it where it is this country.
-            if let Said::Text { code, before, .. } = said
-                && code == r.country()
-            {
-                (input.whole, input.country) = (before, code);
-            }
-            let outcome = Matcher::borrowing(r, &self.options).find(&input);
-            best = Some(match best.take() {
-                None => outcome,
-                Some(before) => apart(&before, &outcome).unwrap_or_else(|| better(before, outcome)),
-            });
-        }
-        match best {
-            Some(Outcome::Matched(m)) => {
+        match find_in(&self.references, &self.options, input) {
+            Outcome::Matched(m) => {
                 let known = Known::Placed(Box::new(Record::of(&m.best)));
-                let candidates =
-                    if self.candidates > 0 { std::iter::once(m.best).chain(m.others).collect() } else { Vec::new() };
+                let is_asked = self.review_below.is_some_and(|least| m.best.confidence < least);
+                let candidates = match self.candidates > 0 || is_asked {
+                    true => std::iter::once(m.best).chain(m.others).collect(),
+                    false => Vec::new(),
+                };
                 Found { known, candidates, contradicts: false }
             }
-            Some(Outcome::SetAside { class, reason, candidates }) => Found {
+            Outcome::SetAside { class, reason, candidates } => Found {
                 known: Known::Aside { class: Reason::new(class.name()), reason },
                 candidates,
                 contradicts: class.is_contradiction(),
-            },
-            None => Found {
-                known: Known::Aside {
-                    class: Reason::new("no reference of the country"),
-                    reason: no_reference_of(&said),
-                },
-                candidates: Vec::new(),
-                contradicts: false,
             },
         }
     }
@@ -277,10 +267,11 @@ impl Matching {
     /// What is known of an address: answered, found by an earlier run, or matched now.
     fn find(&self, input: &AddressInput, key: &str) -> Result<Found, Error> {
         let bare = |known: Known| Found { known, candidates: Vec::new(), contradicts: false };
-        if let Some(known) = self.answers.get(key) {
+        let normal = review::normal_key(key);
+        if let Some(known) = self.answers.get(&normal) {
             return Ok(bare(known.clone()));
         }
-        if let Some((known, day)) = self.remembered.as_ref().map(|s| s.answer(key)).transpose()?.flatten() {
+        if let Some((known, day)) = self.remembered(&normal, input)? {
             return Ok(bare(match known {
                 Known::Placed(mut r) => {
                     r.changes = joined(&format!("as answered on {day}"), &r.changes);
@@ -295,6 +286,15 @@ impl Matching {
         Ok(self.matched(input))
     }
 
+    /// What was answered in an earlier review, and when.
+    fn remembered(&self, normal: &str, input: &AddressInput) -> Result<Option<(Known, String)>, Error> {
+        let Some(store) = &self.remembered else { return Ok(None) };
+        match store.answer(normal)? {
+            Some(found) => Ok(Some(found)),
+            None => store.answer(&review::key_of_before(input)),
+        }
+    }
+
     /// The address of a row, and what was found for it.
     fn place(&self, rows: &Rows, row: usize, input: &AddressInput, account: &mut Account) -> Result<PlacedRow, Error> {
         let key = key(input);
@@ -305,16 +305,26 @@ impl Matching {
         match &here.known {
             Known::Placed(record) => {
                 account.counts.add_level(&record.level);
+                if self.is_reviewed && self.review_below.is_some_and(|least| record.confidence < least) {
+                    let why = if record.changes.is_empty() { String::new() } else { format!(": {}", record.changes) };
+                    account.counts.doubtful.push(ReviewRow {
+                        source_row: rows.source_rows()[row],
+                        key,
+                        address: shown(input),
+                        reason: format!("placed at {} with confidence {}{why}", record.address, record.confidence),
+                        candidates: here.candidates.clone(),
+                    });
+                }
                 Ok(Some((record.as_ref().clone(), self.list(here.candidates.iter()))))
             }
             Known::Aside { class, reason } => {
-                let shown: Vec<&str> = input.fields().into_iter().filter(|f| !f.trim().is_empty()).collect();
+                let shown = shown(input);
                 // A row without an address has nothing to answer.
                 if self.is_reviewed && !shown.is_empty() {
                     account.counts.doubtful.push(ReviewRow {
                         source_row: rows.source_rows()[row],
                         key,
-                        address: shown.join(", "),
+                        address: shown,
                         reason: reason.clone(),
                         candidates: here.candidates.clone(),
                     });
@@ -376,6 +386,24 @@ impl Matching {
             .collect::<Vec<_>>()
             .join(" | ")
     }
+}
+
+/// Bad answers that are told one by one.
+const MOST_TOLD: usize = 20;
+
+/// The number of a candidate, as people write it: "2", "2.0", "#2", "candidate 2".
+fn number_of_candidate(text: &str) -> Option<usize> {
+    let words = basilocus_address::normal::words(text);
+    let words = words.strip_prefix("CANDIDATE").or_else(|| words.strip_prefix("NO ")).unwrap_or(&words);
+    let figures = words.trim_start_matches(['#', ' ']);
+    // A spreadsheet may have made "2.0" of it, whose sign is not in the words.
+    text.trim().strip_suffix(".0").unwrap_or(figures).parse().ok()
+}
+
+/// The parts of an address that are there.
+fn shown(input: &AddressInput) -> String {
+    let parts = input.fields().into_iter().map(str::trim).filter(|f| !f.is_empty());
+    parts.collect::<Vec<_>>().join(", ")
 }
 
 /// The columns of the addresses of rows.
@@ -450,60 +478,4 @@ fn coordinate(input: &AddressInput) -> Option<Record> {
         changes: format!("a coordinate in the place of an address: {}", read.words()),
         ..Default::default()
     })
-}
-
-/// Why an address is in none of the references.
-fn no_reference_of(said: &Said) -> String {
-    match said {
-        Said::Unknown(text) => {
-            format!("the country \"{text}\" is not known: a code of ISO 3166 or the name of a country is expected")
-        }
-        other => {
-            let code = other.code().unwrap_or_default();
-            format!("the address is in {} ({code}), and no reference is of that country", country::name_of(code))
-        }
-    }
-}
-
-/// Places of one address in two references that are no farther apart are one, metres.
-const ONE_PLACE_M: f64 = 1_000.0;
-/// Scores no farther apart are equal.
-const EQUALLY_SURE: f64 = 1.0;
-
-/// Two references that place an address equally surely and far apart: nothing says which of them is right.
-fn apart(a: &Outcome, b: &Outcome) -> Option<Outcome> {
-    let (Outcome::Matched(x), Outcome::Matched(y)) = (a, b) else { return None };
-    let metres = metres((x.best.lon, x.best.lat), (y.best.lon, y.best.lat));
-    let equal = (x.best.raw - y.best.raw).abs() <= EQUALLY_SURE && x.best.level == y.best.level;
-    // The middles of a postcode or town may lie apart in two references of one country, as far as they are large.
-    let one_place = match x.best.level < Level::Postcode {
-        true => ONE_PLACE_M,
-        false => ONE_PLACE_M.max(x.best.radius_m + y.best.radius_m),
-    };
-    if !equal || metres <= one_place {
-        return None;
-    }
-    let reason = format!(
-        "two references place it {:.1} km apart: {} | {}; say the locality or the postcode, or correct one of them",
-        metres / 1000.0,
-        x.best.address,
-        y.best.address
-    );
-    let candidates = [&x.best, &y.best].into_iter().chain(&x.others).chain(&y.others).cloned().collect();
-    Some(Outcome::SetAside { class: Unplaced::SeveralEqual, reason, candidates })
-}
-
-/// The surer of two outcomes; a match before none, the first among equals.
-fn better(a: Outcome, b: Outcome) -> Outcome {
-    match (&a, &b) {
-        (Outcome::Matched(x), Outcome::Matched(y))
-            if (y.best.level, std::cmp::Reverse(y.best.confidence))
-                < (x.best.level, std::cmp::Reverse(x.best.confidence))
-                && y.best.confidence + 10 >= x.best.confidence =>
-        {
-            b
-        }
-        (Outcome::SetAside { .. }, Outcome::Matched(_)) => b,
-        _ => a,
-    }
 }

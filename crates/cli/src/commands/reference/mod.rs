@@ -1,9 +1,10 @@
-//! `reference build` and `reference describe`
+//! `reference build`, `reference update` and `reference describe`
 
 use super::{Definition, commands};
 
 commands! {
     build,
+    update,
     describe,
 }
 

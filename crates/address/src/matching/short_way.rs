@@ -1,0 +1,91 @@
+//! The short way for clean rows: an address that is a house of the reference in normal form, part for part, needs no search.
+//!
+//! The index has houses without a rival alone (see `reference/build/houses.rs`), so that the long way would find the same
+//! house, and nothing else that costs little enough to count.
+
+use super::{Candidate, Level, Match, Matcher, Outcome, Parts, confidence, words};
+use crate::grammar::NumberPlace;
+use crate::normal;
+use crate::parse::AddressInput;
+use crate::reference::PointView;
+
+/// Texts of addresses are no longer.
+const LONGEST: usize = 120;
+
+/// The house whose address in standard form a row has.
+pub(super) fn find(matcher: &Matcher, input: &AddressInput) -> Option<Outcome> {
+    let options = &*matcher.options;
+    let is_usual = options.finest == Level::AddressPoint
+        && options.others == 0
+        && options.near.is_none()
+        && options.within.is_none();
+    if !is_usual {
+        return None;
+    }
+    let reference = matcher.reference;
+    let text = standard_text(matcher, input)?;
+    let mut found = None;
+    let mut several = false;
+    reference.houses_by(&text, &mut |id| {
+        let point = reference.point(id);
+        let (address, code) = standard_address(matcher, &point);
+        if normal::is_words(&address, &text) || normal::words(&address) == text {
+            several |= found.replace((point, address, code)).is_some();
+        }
+    });
+    let (point, address, code) = found.filter(|_| !several)?;
+    let place = reference.place(reference.place_of_street(point.street));
+    let best = Candidate {
+        level: Level::AddressPoint,
+        confidence: confidence::of(Level::AddressPoint, 0.0),
+        parts: Parts::default(),
+        raw: 0.0,
+        lon: point.lon,
+        lat: point.lat,
+        radius_m: point.accuracy_m.ceil(),
+        address,
+        changes: Vec::new(),
+        locality: place.name.into(),
+        region: reference.region_as_written(place.region).into(),
+        parent: place.parent.into(),
+        postcode: code.into(),
+        extension: words::extension(reference, point.extension),
+    };
+    (best.confidence >= options.min_confidence).then(|| Outcome::Matched(Box::new(Match { best, others: Vec::new() })))
+}
+
+/// The text of a row in normal form, its columns in the order of a standard address; nothing where a part stands in
+/// a column that a standard address has not.
+fn standard_text(matcher: &Matcher, input: &AddressInput) -> Option<String> {
+    let grammar = matcher.reference.grammar();
+    let has = |fields: &[&str]| fields.iter().any(|f| !f.is_empty());
+    let rare = [input.number_suffix, input.direction, input.street_type, input.direction_after, input.unit];
+    if has(&rare) || has(&[input.second_line]) || input.length() > LONGEST {
+        return None;
+    }
+    let (number, street) = (input.number, input.street);
+    let line = if grammar.number == NumberPlace::Before { [number, street] } else { [street, number] };
+    let tail = if grammar.postcode_first {
+        [input.postcode, input.locality, input.region]
+    } else {
+        [input.locality, input.region, input.postcode]
+    };
+    let mut text = String::with_capacity(input.length() + 8);
+    for field in [input.whole].iter().chain(&line).chain(&tail).filter(|f| !f.is_empty()) {
+        if !text.is_empty() {
+            text.push(' ');
+        }
+        normal::push_words(field, &mut text);
+    }
+    (!text.is_empty()).then_some(text)
+}
+
+/// The address of a house in standard form, and its postcode.
+fn standard_address<'a>(matcher: &Matcher<'a>, point: &PointView) -> (String, &'a str) {
+    let reference = matcher.reference;
+    let view = reference.street(point.street);
+    let place = reference.place(view.place);
+    let code = point.postcode.map_or("", |c| reference.string(c));
+    let number = reference.number_text(point.number, point.suffix);
+    (words::standard_address(reference, &view, &number, &place, code), code)
+}
