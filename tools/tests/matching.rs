@@ -1,10 +1,12 @@
 //! What the evaluation measures, on a small country and with limits that the figures must not fall below. Everything is
 //! seeded: the numbers are the same on every machine.
 
+use basilocus_address::matching::LEVELS;
 use basilocus_address::{Builder, Level, MatchOptions, Matcher, Reference, grammar};
 use basilocus_tools::dirt::{self, KINDS, Row};
 use basilocus_tools::invented::{Country, Size};
 use basilocus_tools::judge::{self, Verdict};
+use basilocus_tools::outside::{self, OUTSIDE};
 use basilocus_tools::random::Random;
 
 fn with_country(size: Size, test: impl FnOnce(&Country, &Matcher)) {
@@ -81,6 +83,63 @@ fn what_is_not_there_is_not_placed() {
             let verdicts = judge::all(matcher, country, &rows);
             let finer = share(&verdicts, |v| v.confidence >= 80 && v.level.is_some_and(|l| l < Level::Locality));
             assert!(finer <= 0.2, "town too {town_too}: {finer} % placed");
+        }
+    });
+}
+
+/// Streets, towns and houses that look like those of the reference and are not in it: nothing finer than a postcode may be
+/// trusted with 80 or more.
+#[test]
+fn what_is_outside_is_not_trusted() {
+    with_country(SMALL, |country, matcher| {
+        let mut random = Random::new(6);
+        for kind in OUTSIDE {
+            let rows: Vec<Row> = (0..2000).map(|_| outside::row(country, kind, &mut random)).collect();
+            let verdicts = judge::all(matcher, country, &rows);
+            let wrong = share(&verdicts, wrong_but_sure);
+            assert!(wrong <= 0.2, "{kind:?}: {wrong} % wrong at 80 or more");
+        }
+    });
+}
+
+/// The confidence holds in tables of which more and more is outside the reference, and the truth lies within the radius.
+#[test]
+fn mixtures_with_more_and_more_outside() {
+    with_country(Size { withheld: 60, ranges: 100, ..SMALL }, |country, matcher| {
+        let mut random = Random::new(7);
+        for part in [0, 10, 50, 100] {
+            let rows: Vec<Row> = (0..6000)
+                .map(|_| match random.below(100) < part {
+                    true => {
+                        let kind = *random.pick(&OUTSIDE);
+                        outside::row(country, kind, &mut random)
+                    }
+                    false => {
+                        let n = random.below(3);
+                        let kinds = dirt::several(n, &mut random);
+                        dirt::row(country, &kinds, &mut random)
+                    }
+                })
+                .collect();
+            let verdicts = judge::table(matcher.reference(), country, &rows);
+            let wrong = share(&verdicts, wrong_but_sure);
+            assert!(wrong <= 0.1, "{part} % outside: {wrong} % wrong at 80 or more");
+            for from in (60..=95).step_by(5) {
+                let band: Vec<Verdict> =
+                    verdicts.iter().filter(|v| (from..from + 5).contains(&v.confidence)).copied().collect();
+                let right = share(&band, |v| v.right);
+                assert!(band.len() < 50 || right >= f64::from(from), "{part} % outside, {from}: {right} % right");
+            }
+            for (level, name) in LEVELS {
+                let known: Vec<bool> =
+                    verdicts.iter().filter(|v| v.level == Some(*level)).filter_map(|v| v.within_radius).collect();
+                let inside = known.iter().filter(|inside| **inside).count();
+                assert!(
+                    known.len() < 50 || inside * 100 >= known.len() * 95,
+                    "{part} % outside, {name}: {inside} of {}",
+                    known.len()
+                );
+            }
         }
     });
 }

@@ -58,9 +58,6 @@ const NAMES_IN_USE: &[(&str, &str)] = &[
     ("XK", "KOSOVO|XKX"),
 ];
 
-/// What stands in columns where nothing is known.
-const NOTHING: &[&str] = &["", "-", "NA", "N/A", "NULL", "NONE", "UNKNOWN"];
-
 fn codes() -> &'static FastMap<String, &'static str> {
     static CODES: OnceLock<FastMap<String, &'static str>> = OnceLock::new();
     CODES.get_or_init(|| {
@@ -152,7 +149,7 @@ const LEAST_LETTERS: usize = 4;
 
 /// What an address says of its country.
 pub fn said_by<'a>(input: &AddressInput<'a>) -> Said<'a> {
-    if !input.country.is_empty() && !NOTHING.contains(&normal::words(input.country).as_str()) {
+    if !input.country.is_empty() && !normal::is_nothing(&normal::words(input.country)) {
         return code_of(input.country).map_or(Said::Unknown(input.country.trim()), Said::Column);
     }
     let text = input.whole.trim_end_matches(|c: char| !c.is_alphanumeric());

@@ -180,7 +180,7 @@ impl Reference {
             lon: at.0,
             lat: at.1,
             locality: place.name.to_string(),
-            region: self.region_as_written(place.region).to_string(),
+            region: self.as_written(place.region).to_string(),
             postcode: code.to_string(),
         }
     }

@@ -31,6 +31,11 @@ pub(crate) fn without_decimals(text: &str) -> &str {
     }
 }
 
+/// Whether words in normal form stand where nothing is known.
+pub(crate) fn is_nothing(words: &str) -> bool {
+    matches!(words, "" | "-" | "NA" | "N/A" | "NULL" | "NONE" | "UNKNOWN" | "NAN")
+}
+
 /// The same, as a short text.
 pub(crate) fn short_words(text: &str) -> Text {
     if text.is_empty() {

@@ -210,3 +210,113 @@ fn numbers_of_two_parts() {
     w.is_found("13-17 Oak St, Ash, KS 67806", "13 Oak St");
     w.is_found("105-7 Oak St, Ash, KS 67806", "105 Oak St");
 }
+
+#[test]
+fn a_street_whose_name_ends_in_a_type() {
+    let w = world(
+        "US",
+        &[
+            "Juniper Valley Place Rd|Ash|KS|67806",
+            "N Juniper Valley Dr|Ash|KS|67806",
+            "Avenue A NE|Ash|KS|67806",
+            "Avenue A|Harlow|KS|67802",
+        ],
+    );
+    w.is_found("12 Juniper Valley Place, Ash, KS", "Juniper Valley Place Rd");
+    w.is_found("12 Juniper Valley Place, Ash, KS 67802", "Juniper Valley Place Rd");
+    w.is_found("12 Avenue A NE", "Avenue A NE, Ash");
+    w.is_found("12 Avenue A NE, Ash, KS", "Avenue A NE, Ash");
+    w.is_found("12 Avenue A, Harlow, KS", "Avenue A, Harlow");
+}
+
+#[test]
+fn two_addresses_in_one_cell() {
+    let w = world("US", &["Oak St|Ash|KS|67801", "Elm St|Ash|KS|67801"]);
+    for text in [
+        "12 Oak St, Ash, KS; 14 Elm St, Ash, KS",
+        "12 Oak St & 14 Elm St, Ash",
+        "12 Oak St / 14 Elm St, Ash, KS 67801",
+        "12 Oak St 14 Elm St Ash KS",
+        "12 Oak St\n14 Elm St\nAsh, KS",
+    ] {
+        assert_eq!(w.placed(text), None, "{text}");
+    }
+    // One address with more text, numbers of one building, and a crossing.
+    w.is_found("12 Oak St, 2nd Floor, Ash, KS", "12 Oak St");
+    w.is_found("12 & 14 Oak St, Ash, KS", "12 Oak St");
+    w.is_found("Acme & Sons, 12 Oak St, Ash", "12 Oak St");
+    w.is_found("Acme & Sons - 12 Oak St, Ash", "12 Oak St");
+    w.is_found("Acme & Sons 12 Oak St, Ash", "12 Oak St");
+    w.is_found("Unit 3B - 12 Oak St, Ash", "12 Oak St Unit");
+    w.is_found("Ash, KS 67801, 12 Oak St", "12 Oak St");
+    let germany = world("DE", &["Reiherweg|Reihershausen|Hessen|60999", "Hauptstraße|Reihershausen|Hessen|60999"]);
+    assert_eq!(germany.placed("Reiherweg 12, Hauptstr. 14, 60999 Reihershausen"), None);
+    germany.is_found("Tel. 07131 55501, Reiherweg 12, 60999 Reihershausen", "Reiherweg 12");
+}
+
+#[test]
+fn a_number_with_a_slash_is_read_as_the_country_writes() {
+    let us = world("US", &["Mill Ln|Ash|KS|67801"]);
+    // Flat 2 of number 14, or a part of number 2: both are there.
+    assert_eq!(us.placed("2/14 Mill Lane, Ash"), None);
+    us.is_found("30/14 Mill Lane, Ash", "14 Mill Ln Unit 30");
+    let australia = world("AU", &["Mill Lane|Harlow|VIC|3999"]);
+    australia.is_found("2/14 Mill Lane, Harlow VIC", "14 Mill La");
+}
+
+#[test]
+fn names_that_are_nearly_alike_are_never_sure() {
+    let w = world("US", &["Harbor St|Ash|KS|67801", "Brook Ave|Ash|KS|67801", "Old Mill Rd|Ash|KS|67801"]);
+    for text in [
+        "12 Harber St, Ash KS",
+        "12 Brooks Ave, Ash KS",
+        "12 Brock Ave, Ash KS",
+        "12 New Mill Rd, Ash KS",
+        "12 Mill Rd, Ash KS",
+    ] {
+        w.is_not_trusted(text);
+    }
+    // Slips of the finger make no other name.
+    for (text, street) in
+        [("12 Habror St, Ash KS", "Harbor St"), ("12 Harbbor St, Ash", "Harbor St"), ("12 Borok Ave, Ash", "Brook Ave")]
+    {
+        w.is_found(text, street);
+    }
+    // A name that other towns have is no slip, whatever its letters.
+    let w = world("US", &["Marion St|Ash|KS|67801", "Marrion St|Harlow|KS|67802"]);
+    w.is_not_trusted("12 Marrion St, Ash, KS 67801");
+}
+
+#[test]
+fn what_was_not_used_is_told() {
+    let w = world("US", &["Oak St|Ash|KS|67801"]);
+    let matcher = Matcher::new(&w.reference, MatchOptions::default());
+    let changes = |whole| match matcher.find(&AddressInput { whole, ..Default::default() }) {
+        Outcome::Matched(m) => m.best.changes.join("; "),
+        Outcome::SetAside { reason, .. } => panic!("{whole}: {reason}"),
+    };
+    assert_eq!(changes("12 Oak St, Ash, KS"), "");
+    assert_eq!(changes("Acme Pumps, 12 Oak St, Ash, KS"), "\"Acme Pumps\" not used");
+    assert_eq!(changes("12 Oak St, Ash, KS, Tel. 620-555-0100"), "\"Tel 620-555-0100\" not used");
+    assert_eq!(changes("c/o J Marsh, 12 Oak St, Ash, KS"), "\"C/o J Marsh\" not used");
+    assert_eq!(changes("1O5 Oak St, Ash, KS"), "number 1O5 read as 105");
+    assert_eq!(changes("12 Oak St PO Box 9, Ash, KS"), "\"Po Box 9\" not used");
+}
+
+#[test]
+fn every_place_has_a_radius() {
+    let w = world("US", &["Oak St|Ash|KS|67801", "Elm St|Ash|KS|67801"]);
+    let matcher = Matcher::new(&w.reference, MatchOptions::default());
+    let found = |whole| match matcher.find(&AddressInput { whole, ..Default::default() }) {
+        Outcome::Matched(m) => m.best,
+        Outcome::SetAside { reason, .. } => panic!("{whole}: {reason}"),
+    };
+    assert_eq!(found("12 Oak St, Ash").radius_m, 30.0, "the source does not say its accuracy");
+    // Numbers 20 and 105 are 11 m apart in this world.
+    let between = found("60 Oak St, Ash");
+    assert_eq!((between.level, between.lat), (Level::Street, 38.50195));
+    assert!(between.radius_m < 100.0, "{between:?}");
+    let street = found("Oak St, Ash");
+    let town = found("Ash, KS");
+    assert!(street.radius_m > 100.0 && town.radius_m > street.radius_m, "{} {}", street.radius_m, town.radius_m);
+}

@@ -8,7 +8,17 @@ use proptest::prelude::*;
 const NAMES: &[(&str, &[&str], &[&str])] = &[
     (
         "US",
-        &["Oak St", "Oak Ave", "N Oak St", "Old Oak St", "State Route 7", "Highway 7", "Saint Mary Ln", "5th St", "The Oak St"],
+        &[
+            "Oak St",
+            "Oak Ave",
+            "N Oak St",
+            "Old Oak St",
+            "State Route 7",
+            "Highway 7",
+            "Saint Mary Ln",
+            "5th St",
+            "The Oak St",
+        ],
         &["KS", "OR"],
     ),
     ("DE", &["Hauptstraße", "Hauptstr.", "Am Markt", "Markt", "Müllerweg", "Muellerweg"], &["Bayern", "Hessen"]),

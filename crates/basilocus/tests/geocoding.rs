@@ -187,7 +187,7 @@ fn options_are_checked_before_a_row_is_read() {
     };
     insta::assert_snapshot!(refused(&|p| p.extras = vec!["metro".into()]), @"`extras` metro: the reference gives postcode, extension, locality, region, parent, district");
     insta::assert_snapshot!(refused(&|p| p.country = Some("FR".into())), @"`country` FR: no reference is of that country; there is US");
-    insta::assert_snapshot!(refused(&|p| p.country = Some("Atlantis".into())), @"`country` Atlantis: one of US, CA, GB, IE, AU, NZ, DE, NL, FR, ES, PT, IT is expected");
+    insta::assert_snapshot!(refused(&|p| p.country = Some("Atlantis".into())), @"`country` Atlantis: a code of ISO 3166 or the name of a country is expected");
     insta::assert_snapshot!(refused(&|p| p.within = Some("5,9,6,1".into())), @"`within` 5,9,6,1: WEST,SOUTH,EAST,NORTH in degrees is expected, the south below the north");
     insta::assert_snapshot!(refused(&|p| p.within = Some("no.geojson".into())), @"`within` no.geojson: there is no such file");
     insta::assert_snapshot!(refused(&|p| p.within = Some("Nowhere".into())), @"`within` Nowhere: no reference has a locality, region, district or area of that name");

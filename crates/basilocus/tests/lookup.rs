@@ -396,7 +396,7 @@ fn what_is_inside_a_reference() {
     let report = ReferenceQuestion { file: file.clone() }.report().unwrap();
     assert_eq!((report.countries.concat().as_str(), report.address_points, report.streets), ("US", 2, 1));
     assert_eq!(report.localities.iter().find(|l| l.name == "Ternport").map(|l| l.address_points), Some(2));
-    assert_eq!(report.bytes as u64, std::fs::metadata(&file).unwrap().len());
+    assert_eq!(report.bytes, std::fs::metadata(&file).unwrap().len());
     // A byte that changed is found.
     let mut bytes = std::fs::read(&file).unwrap();
     let last = bytes.len() - 9;

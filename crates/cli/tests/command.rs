@@ -397,9 +397,9 @@ fn geocode_from_sources_to_points() {
     assert_eq!((r["rows_out"].as_u64(), r["set_aside"]["locality not found"].as_u64()), (Some(2), Some(1)));
     assert_eq!(r["layers"][0]["levels"], serde_json::json!({"address point": 1, "locality": 1}));
     insta::assert_snapshot!(f.read("owners-out.csv"), @r#"
-        who,address,town,lon,lat,level,confidence,matched_address,changes,matched_postcode,matched_parent,candidates
-        A,12 Herron Lane,Ternport,-123.8100000,46.2100000,address point,99,"12 Heron Ln, Ternport, OR 97981","""Herron"" read as ""Heron""",97981,Lower Tern County,"99: 12 Heron Ln, Ternport, OR 97981 (address point; name 6)"
-        B,,Ternport,-123.8000000,46.2000000,locality,100,"Ternport, OR",,,Lower Tern County,"100: Ternport, OR (locality; nothing differs)"
+        who,address,town,lon,lat,level,confidence,radius_m,matched_address,changes,matched_postcode,matched_parent,candidates
+        A,12 Herron Lane,Ternport,-123.8100000,46.2100000,address point,99,30,"12 Heron Ln, Ternport, OR 97981","""Herron"" read as ""Heron""",97981,Lower Tern County,"99: 12 Heron Ln, Ternport, OR 97981 (address point; name 6)"
+        B,,Ternport,-123.8000000,46.2000000,locality,100,4508,"Ternport, OR",,,Lower Tern County,"100: Ternport, OR (locality; nothing differs)"
         "#);
     assert!(f.read("owners.set-aside.csv").contains("locality \"\"Atlantis\"\" is not in the reference"));
     let r = f.json(&[

@@ -4,7 +4,8 @@
 //! The country and the dirt are described in `tools/src/invented.rs` and `tools/src/dirt.rs`.
 
 use anyhow::{Result, anyhow};
-use basilocus_address::matching::LEVELS;
+use basilocus_address::matching::{LEVELS, find_in};
+use basilocus_address::normal;
 use basilocus_address::reference::{PlaceEntry, PostcodeEntry};
 use basilocus_address::{AddressInput, Builder, Entry, Level, MatchOptions, Matcher, Outcome, Reference, grammar};
 use basilocus_tools::dirt::{self, KINDS, Row};
@@ -87,6 +88,7 @@ fn main() -> Result<()> {
     outside(&reference, &matcher, &country, rows, &mut random);
     gaps(seed, rows)?;
     gazetteer(seed)?;
+    world(seed)?;
     odd_texts(&matcher);
     Ok(())
 }
@@ -290,6 +292,79 @@ fn gazetteer(seed: u64) -> Result<()> {
         "\ntowns and postcodes only: {right} of {PLACES} placed right in {:.2} s on one core",
         started.elapsed().as_secs_f64()
     );
+    Ok(())
+}
+
+/// Places of a world of many countries, whose names have letters of many languages and are often those of others.
+fn world(seed: u64) -> Result<()> {
+    const COUNTRIES: [&str; 24] = [
+        "AM", "AT", "BE", "BR", "CH", "CL", "CO", "CZ", "DK", "EG", "FI", "GR", "HU", "IN", "JP", "KE", "MX", "NO",
+        "PL", "RO", "SE", "TR", "VN", "ZA",
+    ];
+    const PLACES: usize = 120_000;
+    const MARKS: [(&str, &str); 8] =
+        [("a", "á"), ("e", "é"), ("o", "ö"), ("u", "ü"), ("s", "ş"), ("c", "č"), ("l", "ł"), ("n", "ñ")];
+    let mut random = Random::new(seed ^ 17);
+    let mut builder = Builder::of_country("US").ok_or_else(|| anyhow!("a country"))?;
+    let mut rows: Vec<(String, String, &str, f64, f64)> = Vec::new();
+    let mut seen = std::collections::HashSet::new();
+    while rows.len() < PLACES {
+        let i = rows.len();
+        let country = COUNTRIES[i % COUNTRIES.len()];
+        let region = word(&mut Random::new((i % COUNTRIES.len() * 31 + i / COUNTRIES.len() % 16) as u64 ^ seed), 3);
+        let mut name = match random.below(8) {
+            // A name that a place of another country has.
+            0 if i > 100 => rows[random.below(i)].0.clone(),
+            1 => format!("{} {}", word(&mut random, 1), word(&mut random, 2)),
+            _ => word(&mut random, 3),
+        };
+        if random.chance(400) {
+            let (plain, marked) = *random.pick(&MARKS);
+            name = name.replacen(plain, marked, 1);
+        }
+        if !seen.insert((normal::words(&name), country)) {
+            continue;
+        }
+        let (lon, lat) = (
+            -170.0 + 14.0 * (i % 24) as f64 + random.below(1000) as f64 * 0.012,
+            -60.0 + random.below(12_000) as f64 * 0.01,
+        );
+        let place = PlaceEntry { name: name.clone(), region: region.clone(), lon, lat, ..Default::default() };
+        builder.add_in(country, &Entry::Place(place)).map_err(|e| anyhow!(e.to_string()))?;
+        rows.push((name, region, country, lon, lat));
+    }
+    let folder = tempfile::tempdir()?;
+    let path = folder.path().join("world.reference");
+    builder.write(&path)?;
+    let references = Reference::open_all(&path)?;
+    let options = MatchOptions { others: 0, ..Default::default() };
+    println!("\na gazetteer of {PLACES} places of {} countries", COUNTRIES.len());
+    let plain = |text: &str| normal::title(&normal::words(text));
+    type Shape<'a> = (&'a str, &'a dyn Fn(&str, &str, &str) -> String);
+    let shapes: [Shape; 4] = [
+        ("as they are", &|name, region, country| format!("{name}, {region}, {country}")),
+        ("in capitals", &|name, region, country| format!("{name}, {region}, {country}").to_uppercase()),
+        ("without accents", &|name, region, country| format!("{}, {}, {country}", plain(name), plain(region))),
+        ("of another country", &|name, region, _| format!("{name}, {region}, SG")),
+    ];
+    for (shape, text) in shapes {
+        let (mut right, mut elsewhere) = (0, 0);
+        for (name, region, country, lon, lat) in rows.iter().step_by(6) {
+            let whole = text(name, region, country);
+            let input = AddressInput { whole: &whole, ..Default::default() };
+            if let Outcome::Matched(m) = find_in(&references, &options, &input) {
+                let is_there = (m.best.lon - lon).abs() < 1e-6 && (m.best.lat - lat).abs() < 1e-6;
+                right += usize::from(is_there);
+                elsewhere += usize::from((!is_there || shape == "of another country") && m.best.confidence >= 80);
+            }
+        }
+        let n = rows.iter().step_by(6).count();
+        println!(
+            "  town, region, country {shape}: {:.2} % found, {:.3} % at 80 or more elsewhere",
+            share(right, n),
+            share(elsewhere, n)
+        );
+    }
     Ok(())
 }
 

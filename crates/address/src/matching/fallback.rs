@@ -36,7 +36,7 @@ fn offered(matcher: &Matcher, place: u32) -> Option<Candidate> {
         address: tail(matcher.reference, l.name, l.region, ""),
         changes: Vec::new(),
         locality: if level == Level::Region { Text::default() } else { l.name.into() },
-        region: reference.region_as_written(l.region).into(),
+        region: reference.as_written(l.region).into(),
         parent: l.parent.into(),
         postcode: Text::default(),
         extension: Text::default(),
@@ -86,8 +86,8 @@ pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcom
                     "{}postcode {} is not in region {} (it is in {}): correct one of them",
                     because(&changes),
                     a.postcode,
-                    reference.region_as_written(&a.region),
-                    reference.region_as_written(postcode.region)
+                    reference.as_written(&a.region),
+                    reference.as_written(postcode.region)
                 ),
             );
         }
@@ -146,9 +146,9 @@ pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcom
             address: tail(reference, name, postcode.region, &a.postcode),
             changes,
             locality: name.into(),
-            region: reference.region_as_written(postcode.region).into(),
+            region: reference.as_written(postcode.region).into(),
             parent: parent.into(),
-            postcode: a.postcode.clone(),
+            postcode: reference.as_written(&a.postcode).into(),
             extension: Text::default(),
         });
     }
@@ -224,8 +224,8 @@ fn locality(
                     format!(
                         "{because}{} is not in region {} (it is in {}): correct one of them",
                         l.name,
-                        reference.region_as_written(&a.region),
-                        reference.region_as_written(l.region)
+                        reference.as_written(&a.region),
+                        reference.as_written(l.region)
                     ),
                 );
             }
@@ -246,7 +246,7 @@ fn locality(
                 address: tail(reference, l.name, if l.name == l.region { "" } else { l.region }, ""),
                 changes,
                 locality: if coarser(kind) { Text::default() } else { l.name.into() },
-                region: reference.region_as_written(l.region).into(),
+                region: reference.as_written(l.region).into(),
                 parent: l.parent.into(),
                 postcode: Text::default(),
                 extension: Text::default(),

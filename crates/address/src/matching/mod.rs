@@ -261,6 +261,11 @@ impl<'a> Matcher<'a> {
         Matcher { reference, options: Cow::Borrowed(options) }
     }
 
+    /// What it matches against.
+    pub fn reference(&self) -> &'a Reference {
+        self.reference
+    }
+
     /// Finds the place of an address.
     pub fn find(&self, input: &AddressInput) -> Outcome {
         if input.length() > LONGEST {

@@ -55,7 +55,8 @@ fn shared(matcher: &Matcher, tried: &[Tried], level: Level, rivals: &[&Candidate
     a.sub_locality.clear();
     a.postcode.clear();
     if same(|c| &c.postcode) && level >= Level::Postcode {
-        a.postcode = first.postcode.clone();
+        let words = crate::normal::short_words(&first.postcode);
+        a.postcode = matcher.reference.grammar().postcode(&words).map_or(words, |(code, _)| code);
     } else if !(same(|c| &c.locality) && level >= Level::Locality) {
         return None;
     }

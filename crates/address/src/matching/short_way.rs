@@ -46,9 +46,9 @@ pub(super) fn find(matcher: &Matcher, input: &AddressInput) -> Option<Outcome> {
         address,
         changes: Vec::new(),
         locality: place.name.into(),
-        region: reference.region_as_written(place.region).into(),
+        region: reference.as_written(place.region).into(),
         parent: place.parent.into(),
-        postcode: code.into(),
+        postcode: reference.as_written(code).into(),
         extension: words::extension(reference, point.extension),
     };
     (best.confidence >= options.min_confidence).then(|| Outcome::Matched(Box::new(Match { best, others: Vec::new() })))

@@ -60,7 +60,7 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
         }
     };
     postcode_changes(reference, tried, p, code, &mut changes);
-    let region = reference.region_as_written(l.region);
+    let region = reference.as_written(l.region);
     Candidate {
         level: p.level,
         confidence: confidence::of(p.level, raw).min(ceiling::of(
@@ -79,7 +79,7 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
         locality: l.name.into(),
         region: region.into(),
         parent: l.parent.into(),
-        postcode: code.into(),
+        postcode: reference.as_written(code).into(),
         extension,
     }
 }
@@ -189,7 +189,7 @@ fn changes(
         });
     }
     if !a.region.is_empty() && !l.region.is_empty() && l.region != a.region {
-        let written = |region| reference.region_as_written(region);
+        let written = |region| reference.as_written(region);
         out.push(format!("region {} read as {}", written(&a.region), written(l.region)));
     }
 }
@@ -327,7 +327,7 @@ pub(crate) fn tail(reference: &Reference, locality: &str, region: &str, postcode
 
 /// Appends locality, region and postcode.
 fn push_tail(reference: &Reference, [locality, region, postcode]: [&str; 3], out: &mut String) {
-    let region = reference.region_as_written(region);
+    let [region, postcode] = [region, postcode].map(|text| reference.as_written(text));
     let parts = if reference.grammar().postcode_first {
         [(postcode, ""), (locality, " "), (region, ", ")]
     } else {

@@ -84,7 +84,7 @@ impl Reference {
             if l.kind == PlaceKind::Locality || streets > 0 {
                 localities.push(LocalityCoverage {
                     name: l.name.to_string(),
-                    region: self.region_as_written(l.region).to_string(),
+                    region: self.as_written(l.region).to_string(),
                     parent: l.parent.to_string(),
                     streets,
                     points,

@@ -73,8 +73,9 @@ pub(super) enum Section {
     RingVertices,
     /// Attributes of areas: name, value.
     Attributes,
-    /// Regions in normal form and as the source writes them: two strings. Sorted by the first.
-    Regions,
+    /// Regions and postcodes that have no form in the grammar, in normal form and as the source writes them: two strings.
+    /// Sorted by the first.
+    Written,
     /// Text that the builder leaves for `describe`.
     About,
 }
@@ -94,7 +95,7 @@ pub(super) const CELL: usize = 12;
 pub(super) const AREA: usize = 32;
 pub(super) const RING: usize = 8;
 pub(super) const ATTRIBUTE: usize = 8;
-pub(super) const REGION: usize = 8;
+pub(super) const WRITTEN: usize = 8;
 
 /// No string, no postcode, no number.
 pub(super) const NONE: u32 = u32::MAX;

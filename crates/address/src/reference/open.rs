@@ -578,21 +578,21 @@ impl Reference {
         self.is_region(self.region_id(place), region)
     }
 
-    /// Where a region in normal form stands in the list of those that have no code in the grammar.
-    fn region_at(&self, region: &str) -> Option<usize> {
-        let at = self.lower_bound(Section::Regions, REGION, region);
-        let is_inside = at < self.count(Section::Regions, REGION);
-        (is_inside && self.string_is(self.u32(Section::Regions, at, REGION, 0), region)).then_some(at)
+    /// Where a region or postcode in normal form stands in the list of those that are written in another way.
+    fn written_at(&self, region: &str) -> Option<usize> {
+        let at = self.lower_bound(Section::Written, WRITTEN, region);
+        let is_inside = at < self.count(Section::Written, WRITTEN);
+        (is_inside && self.string_is(self.u32(Section::Written, at, WRITTEN, 0), region)).then_some(at)
     }
 
-    /// A region in normal form as the source writes it.
-    pub(crate) fn region_as_written<'a>(&'a self, region: &'a str) -> &'a str {
-        self.region_at(region).map_or(region, |at| self.string(self.u32(Section::Regions, at, REGION, 1)))
+    /// A region or postcode in normal form as the source writes it.
+    pub(crate) fn as_written<'a>(&'a self, region: &'a str) -> &'a str {
+        self.written_at(region).map_or(region, |at| self.string(self.u32(Section::Written, at, WRITTEN, 1)))
     }
 
     /// Whether words in normal form are the name of a region that has no code in the grammar.
     pub fn is_region_name(&self, words: &str) -> bool {
-        self.region_at(words).is_some()
+        !words.bytes().any(|b| b.is_ascii_digit()) && self.written_at(words).is_some()
     }
 
     /// The string of the region of a place.

@@ -137,6 +137,33 @@ mod tests {
     }
 
     #[test]
+    fn parts_of_a_street_in_columns_of_their_own() {
+        let us = "house number;suffix of the number;direction before the street;street;type of the street;direction behind the street;unit;locality;region;postcode";
+        for header in [
+            "ADD_NUMBER;ADDNUM_SUF;ST_PREDIR;ST_NAME;ST_POSTYP;ST_POSDIR;UNIT;POST_COMM;STATE;ZIP_CODE",
+            "House No;Number Suffix;Pre Dir;Street Name;Street Type;Post Dir;Apt;City;State;Zip",
+        ] {
+            assert_eq!(roles(header), us, "{header}");
+        }
+        assert_eq!(
+            roles("ADDR_NUM;Street;City"),
+            "house number;street;locality",
+            "the number of an address is no address"
+        );
+        assert_eq!(
+            roles("numero;rep;type_voie;nom_voie;code_postal;nom_commune"),
+            "house number;suffix of the number;type of the street;street;postcode;locality"
+        );
+        assert_eq!(
+            roles("straat;huisnummer;huisletter;toevoeging;postcode;woonplaats"),
+            "street;house number;suffix of the number;unit;postcode;locality"
+        );
+        assert_eq!(roles("Address 1;Address 2;City;Zip"), "street;second line;locality;postcode");
+        assert_eq!(roles("FULL_NAME;ADDR_NUM;CITY"), "street;house number;locality");
+        assert_eq!(roles("FULL_NAME;phone;remarks"), ";;", "a person's name");
+    }
+
+    #[test]
     fn words_of_other_trades_need_company() {
         // Sent via post, use of the land, a cap on a culvert, a part number: nothing of an address.
         assert_eq!(roles("id;via;land;cap;num"), "identifier;;;;");

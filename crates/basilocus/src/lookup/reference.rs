@@ -83,6 +83,8 @@ impl ReferenceQuestion {
             reference.verify()?;
             report.add(reference.describe());
         }
+        // With the table of its countries.
+        report.bytes = std::fs::metadata(&self.file).map_or(report.bytes, |m| m.len());
         Ok(report)
     }
 }

@@ -155,8 +155,9 @@ fn tail_words(country: &National, place: u32, postcode: u32) -> Option<Box<str>>
     let is_only = country.postcodes.get(code).is_some_and(|p| p.places.len() == 1 && p.places.contains(&place));
     let place = &country.places[place as usize];
     let region = country.strings.get(place.region);
-    let region = country.regions.get(region).map_or(region, |written| country.strings.get(*written));
-    let [locality, region, code] = [country.strings.get(place.display), region, code].map(normal::words);
+    let as_written = |text| country.written.get(text).map_or(text, |written| country.strings.get(*written));
+    let parts = [country.strings.get(place.display), as_written(region), as_written(code)];
+    let [locality, region, code] = parts.map(normal::words);
     let parts = if country.grammar.postcode_first { [code, locality, region] } else { [locality, region, code] };
     is_only.then(|| parts.join(" ").into_boxed_str())
 }

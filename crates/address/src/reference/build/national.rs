@@ -118,8 +118,8 @@ pub(super) struct National {
     pub(super) apart: u64,
     /// First street and number of streets of a place, known while the file is written.
     pub(super) place_streets: Vec<(u32, u32)>,
-    /// Regions in normal form, and as they came first.
-    pub(super) regions: BTreeMap<String, u32>,
+    /// Regions and postcodes that have no form in the grammar, in normal form, and as they came first.
+    pub(super) written: BTreeMap<String, u32>,
     /// Houses and stretches that were added, where older ones are to be replaced.
     pub(super) newer: FastMap<House, ()>,
     pub(super) newer_stretches: FastMap<(u32, [Option<(u32, u32)>; 2]), ()>,
@@ -155,7 +155,7 @@ impl National {
             folded: 0,
             apart: 0,
             place_streets: Vec::new(),
-            regions: BTreeMap::new(),
+            written: BTreeMap::new(),
             newer: FastMap::default(),
             newer_stretches: FastMap::default(),
             remembers_rows: false,
@@ -183,12 +183,16 @@ impl National {
         if let Some(code) = self.grammar.region(&words) {
             return code.into();
         }
-        if !words.is_empty() && !self.regions.contains_key(&words) {
+        self.keep_written(&words, text);
+        words
+    }
+
+    fn keep_written(&mut self, normal: &str, text: &str) {
+        if !normal.is_empty() && !self.written.contains_key(normal) {
             let written = text.split_whitespace().collect::<Vec<_>>().join(" ");
             let written = self.strings.id(&written);
-            self.regions.insert(words.clone(), written);
+            self.written.insert(normal.to_string(), written);
         }
-        words
     }
 
     /// The place of a name, made where it is not there. Of several with the same name and region it is the one that
@@ -286,6 +290,9 @@ impl National {
             Some((code, _)) if self.grammar.postcode_extension > 0 => (code.into(), Text::default()),
             _ => (words.clone(), Text::default()),
         });
+        if self.grammar.country.is_empty() {
+            self.keep_written(&code, text);
+        }
         let region = self.region(region);
         let region_id = self.strings.id(&region);
         let entry = self.postcodes.entry(code.clone()).or_default();
@@ -322,7 +329,7 @@ impl National {
         let is_name = |words: &str| words.split(' ').any(|w| w.chars().filter(|c| c.is_alphabetic()).count() >= 3);
         let (number, suffix) = match (parse_number(&p.number, self.grammar), normal::short_words(&p.number)) {
             (Some(found), _) => found,
-            (None, name) if is_name(&name) => (0, name),
+            (None, name) if is_name(&name) && !normal::is_nothing(&name) => (0, name),
             _ => return Err(Unusable::NoNumber { given: p.number.clone() }),
         };
         let suffix = self.suffix(&suffix)?;

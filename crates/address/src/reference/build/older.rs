@@ -63,7 +63,7 @@ impl National {
                 other_names: names.remove(&id).unwrap_or_default(),
                 kind: view.kind,
                 locality: within,
-                region: old.region_as_written(view.region).to_string(),
+                region: old.as_written(view.region).to_string(),
                 parent: view.parent.to_string(),
                 lon,
                 lat,
@@ -74,9 +74,9 @@ impl National {
             let (code, view) = old.postcode_at(index);
             let places: Vec<u32> = old.places_of_postcode(&view).collect();
             let row = |locality: String| PostcodeEntry {
-                postcode: code.to_string(),
+                postcode: old.as_written(code).to_string(),
                 locality,
-                region: old.region_as_written(view.region).to_string(),
+                region: old.as_written(view.region).to_string(),
                 lon: view.lon,
                 lat: view.lat,
                 radius_m: None,

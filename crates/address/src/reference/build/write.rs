@@ -163,7 +163,7 @@ impl National {
         self.write_streets(out, &order, &extents)?;
         self.write_places(out, &spreads)?;
         self.write_postcodes(out, &spreads)?;
-        self.write_regions(out)?;
+        self.write_written(out)?;
         write_cells(out, cells)?;
         self.write_areas(out)?;
         out.start(Section::About);
@@ -258,12 +258,7 @@ impl National {
     }
 
     /// Adds a house to the index, unless there are several of its number.
-    fn add_house(
-        &self,
-        houses: &mut Houses,
-        place_of: &[u32],
-        house: Option<PossibleHouse>,
-    ) -> io::Result<()> {
+    fn add_house(&self, houses: &mut Houses, place_of: &[u32], house: Option<PossibleHouse>) -> io::Result<()> {
         let Some(house) = house.filter(|h| !h.is_one_of_several) else { return Ok(()) };
         let suffix = self.strings.get(self.suffix_list[house.suffix as usize]);
         let street = (house.street, place_of[house.street as usize]);
@@ -450,13 +445,13 @@ impl National {
         out.end(Section::Postcodes)
     }
 
-    fn write_regions(&mut self, out: &mut Sections) -> io::Result<()> {
-        out.start(Section::Regions);
-        for (region, written) in std::mem::take(&mut self.regions) {
-            let region = self.strings.id(&region);
-            out.put(Section::Regions, &[region, written])?;
+    fn write_written(&mut self, out: &mut Sections) -> io::Result<()> {
+        out.start(Section::Written);
+        for (normal, written) in std::mem::take(&mut self.written) {
+            let normal = self.strings.id(&normal);
+            out.put(Section::Written, &[normal, written])?;
         }
-        out.end(Section::Regions)
+        out.end(Section::Written)
     }
 
     fn write_areas(&mut self, out: &mut Sections) -> io::Result<()> {

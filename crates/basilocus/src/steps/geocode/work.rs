@@ -84,8 +84,8 @@ impl Matching {
             Column::added("lon", DataType::Float64).with_digits(7),
             Column::added("lat", DataType::Float64).with_digits(7),
             text("level", 14),
-            Column::added("radius_m", DataType::Float64).with_digits(0).with_longest(8),
             Column::added("confidence", DataType::Int64).with_longest(10),
+            Column::added("radius_m", DataType::Float64).with_digits(0).with_longest(8),
             text("matched_address", 42),
             text("changes", 48),
         ];
@@ -349,8 +349,8 @@ impl Matching {
             Arc::new(lon.clone()),
             Arc::new(lat.clone()),
             text(&|c| c.level.clone()),
-            Arc::new(found.iter().map(|c| c.as_ref().and_then(|(c, _)| c.radius_m)).collect::<Float64Array>()),
             Arc::new(found.iter().map(|c| c.as_ref().map(|(c, _)| i64::from(c.confidence))).collect::<Int64Array>()),
+            Arc::new(found.iter().map(|c| c.as_ref().and_then(|(c, _)| c.radius_m)).collect::<Float64Array>()),
             text(&|c| c.address.clone()),
             text(&|c| c.changes.clone()),
         ];
