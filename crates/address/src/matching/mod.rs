@@ -42,6 +42,7 @@ mod within;
 mod words;
 
 pub use score::Parts;
+pub(crate) use score::streets_differ;
 pub use several::find as find_in;
 pub use similar::slips_allowed;
 pub use unplaced::Unplaced;

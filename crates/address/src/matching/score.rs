@@ -145,6 +145,14 @@ pub(super) fn direction(asked: (Option<u8>, Option<u8>), there: (Option<u8>, Opt
     straight.min(turned)
 }
 
+/// Direction before, type and direction after of a street.
+pub(crate) type StreetParts = (Option<u8>, Option<u8>, Option<u8>);
+
+/// Whether a street that was asked for and another one of its name differ by no less than another type.
+pub(crate) fn streets_differ(asked: StreetParts, there: StreetParts) -> bool {
+    street_type(asked.1, there.1) + direction((asked.0, asked.2), (there.0, there.2)) >= TYPE_OTHER
+}
+
 /// A locality whose name sounds alike.
 pub(super) const LOCALITY_SOUND: i32 = 10;
 /// A part of the locality was named, or what it lies in.

@@ -89,3 +89,51 @@ fn standard_address<'a>(matcher: &Matcher<'a>, point: &PointView) -> (String, &'
     let number = reference.number_text(point.number, point.suffix);
     (words::standard_address(reference, &view, &number, &place, code), code)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::reference::{PointEntry, Reference};
+    use crate::{Builder, Entry, MatchOptions, grammar};
+
+    fn is_taken(houses: &[&str], text: &str) -> bool {
+        let mut b = Builder::new(&grammar::us::GRAMMAR);
+        for (i, house) in houses.iter().enumerate() {
+            let [number, street, locality] = house.split('|').collect::<Vec<_>>()[..] else { panic!("{house}") };
+            let point = PointEntry {
+                number: number.into(),
+                street: street.into(),
+                locality: locality.into(),
+                region: "KS".into(),
+                postcode: format!("6780{}", locality.len()),
+                lon: -98.0 + 0.01 * i as f64,
+                lat: 38.0,
+                ..Default::default()
+            };
+            b.add(&Entry::Point(point)).unwrap();
+        }
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("r");
+        b.write(&path).unwrap();
+        let reference = Reference::open(&path).unwrap();
+        let matcher = Matcher::new(&reference, MatchOptions { others: 0, ..Default::default() });
+        find(&matcher, &AddressInput { whole: text, ..Default::default() }).is_some()
+    }
+
+    #[test]
+    fn houses_without_a_rival_are_found_at_once() {
+        assert!(is_taken(&["12|Oak St|Ash"], "12 Oak St, Ash, KS 67803"));
+        assert!(is_taken(&["12|Oak St|Ash", "12|Oak St|Harlow"], "12 OAK ST ASH KS 67803"));
+        assert!(is_taken(&["12|Oak St|Ash", "80|Oak Ave|Ash"], "12 Oak St, Ash, KS 67803"));
+        for (houses, text, why) in [
+            (&["12|Oak St|Ash", "12|Oak Ave|Ash"][..], "12 Oak St, Ash, KS 67803", "the number is on the other street"),
+            (&["12|Oak St|Ash", "30|Oak Ave|Ash"], "12 Oak St, Ash, KS 67803", "a number near it"),
+            (&["12|Oak St|Ash", "80|N Oak St|Ash"], "12 Oak St, Ash, KS 67803", "a direction more costs little"),
+            (&["12|Oak St|Ash", "12A|Oak St|Ash"], "12 Oak St, Ash, KS 67803", "a number with a letter"),
+            (&["12|Oak St|Ash"], "12 Oak Street, Ash, KS 67803", "written in another way"),
+            (&["12|Oak St|Ash"], "12 Oak St, Ash, KS", "no postcode"),
+        ] {
+            assert!(!is_taken(houses, text), "{why}");
+        }
+    }
+}

@@ -1,24 +1,48 @@
 //! Houses by their whole address in normal form: those that no other place of the reference could be taken for.
 //!
-//! A house is in the index where its street is the only one of its name in the place, its place the only one of its name in
-//! the country's region and no other's county, and its postcode that of this place alone. Rivals of such a house lie in
-//! places that its address contradicts.
+//! A house is in the index where its place is the only one of its name in the country's region and no other's county, its
+//! postcode that of this place alone, and its street the only one of its name in the place; or one of two that differ
+//! clearly, of which the other has no number near this one. Rivals of such a house lie in places that its address
+//! contradicts, or on a street that it contradicts twice.
 
-use super::super::file::{KeyKind, Section, key_hash};
+use super::super::file::{KeyKind, NO_CODE, Section, key_hash};
 use super::super::spool::Sorter;
 use super::IN_MEMORY;
 use super::keys::bare;
-use super::national::National;
+use super::national::{National, StreetKey};
 use crate::grammar::{Grammar, NumberPlace, TypePlace};
+use crate::matching::streets_differ;
 use crate::normal::{self, FastMap};
 use crate::parse::roads_called_alike;
 use crate::reference::PlaceKind;
 use std::io;
 
+/// Numbers so near each other may stand for one another.
+const NEAR_NUMBERS: u32 = 24;
+
+/// A street whose houses may be in the index.
+struct Street {
+    /// Its words in standard form.
+    words: Box<str>,
+    /// The other street of its name in the place, by its rank.
+    other: Option<u32>,
+}
+
+/// A house on one of two streets of a name.
+struct Pending {
+    hash: u32,
+    id: u32,
+    number: u32,
+    other: u32,
+}
+
 /// Collects the keys of houses.
 pub(super) struct Houses {
-    /// Words of each street in standard form by its rank, none where it has a rival.
-    streets: Vec<Option<Box<str>>>,
+    /// Streets by rank, none where they have rivals.
+    streets: Vec<Option<Street>>,
+    /// Houses on one of two streets of a name, and the numbers of such streets.
+    pending: Vec<Pending>,
+    numbers: FastMap<u32, Vec<u32>>,
     /// What stands behind the street, by place and string of the postcode.
     tails: FastMap<(u32, u32), Option<Box<str>>>,
     sorter: Sorter<[u32; 2]>,
@@ -33,28 +57,43 @@ impl Houses {
             let name = country.street_keys[*id as usize].name;
             spellings.entry(name).or_insert_with(|| spelling(country.strings.get(name), country.grammar));
         }
-        let mut of_name: FastMap<(u32, &str), u32> = FastMap::default();
-        for id in order {
+        let mut of_name: FastMap<(u32, &str), Vec<u32>> = FastMap::default();
+        for (rank, id) in order.iter().enumerate() {
             let key = country.street_keys[*id as usize];
             if let Some(name) = &spellings[&key.name] {
-                *of_name.entry((key.place, name)).or_default() += 1;
+                of_name.entry((key.place, name)).or_default().push(rank as u32);
             }
         }
         let is_alone = alone(country);
-        let words = |id: &u32| {
+        let street = |(rank, id): (usize, &u32)| {
             let key = country.street_keys[*id as usize];
             let name = spellings[&key.name].as_deref()?;
-            let is_only = of_name[&(key.place, name)] == 1 && is_alone[key.place as usize];
+            let other = match of_name[&(key.place, name)].as_slice() {
+                [_] => None,
+                [a, b] => Some(if *a == rank as u32 { *b } else { *a }),
+                _ => return None,
+            };
+            let differs = |other: u32| differ_clearly(&key, &country.street_keys[order[other as usize] as usize]);
             // "PLEIN 1944": what follows may be read in two ways.
             let words = street_words(country, *id);
             let last = words.rsplit(' ').next().unwrap_or("");
             let is_clear = !last.starts_with(|c: char| c.is_ascii_digit());
-            (is_only && is_clear).then(|| words.into_boxed_str())
+            let is_fit = is_clear && is_alone[key.place as usize] && other.is_none_or(differs);
+            is_fit.then(|| Street { words: words.into_boxed_str(), other })
         };
         Houses {
-            streets: order.iter().map(words).collect(),
+            streets: order.iter().enumerate().map(street).collect(),
+            pending: Vec::new(),
+            numbers: FastMap::default(),
             tails: FastMap::default(),
             sorter: Sorter::new(2 * IN_MEMORY),
+        }
+    }
+
+    /// Notes that a number is on a street.
+    pub(super) fn note(&mut self, street: u32, number: u32) {
+        if self.streets[street as usize].as_ref().is_some_and(|s| s.other.is_some()) {
+            self.numbers.entry(street).or_default().push(number);
         }
     }
 
@@ -67,29 +106,53 @@ impl Houses {
         postcode: u32,
         id: u32,
     ) -> io::Result<()> {
-        let Some(street) = &self.streets[street as usize] else { return Ok(()) };
+        let Some(Street { words: street, other }) = &self.streets[street as usize] else { return Ok(()) };
         let tail = self.tails.entry((place, postcode)).or_insert_with(|| tail_words(country, place, postcode));
         let Some(tail) = tail else { return Ok(()) };
         if !suffix.is_empty() {
             // Letters behind numbers are written in more than one way.
             return Ok(());
         }
-        let number = number.to_string();
+        let figures = number.to_string();
         let (first, second) = match country.grammar.number {
-            NumberPlace::Before => (number.as_str(), &**street),
-            NumberPlace::After => (&**street, number.as_str()),
+            NumberPlace::Before => (figures.as_str(), &**street),
+            NumberPlace::After => (&**street, figures.as_str()),
         };
         let blank = || std::iter::once(b' ');
         let text = first.bytes().chain(blank()).chain(second.bytes()).chain(blank()).chain(tail.bytes());
-        self.sorter.push([key_hash(KeyKind::House, text), id])
+        let hash = key_hash(KeyKind::House, text);
+        match other {
+            None => self.sorter.push([hash, id]),
+            Some(other) => {
+                self.pending.push(Pending { hash, id, number, other: *other });
+                Ok(())
+            }
+        }
     }
 
-    pub(super) fn finish(self) -> Sorter<[u32; 2]> {
-        self.sorter
+    /// All keys, once it is known which streets have ranges of numbers.
+    pub(super) fn finish(mut self, has_ranges: impl Fn(u32) -> bool) -> io::Result<Sorter<[u32; 2]>> {
+        self.numbers.values_mut().for_each(|list| list.sort_unstable());
+        for p in self.pending {
+            let numbers = self.numbers.get(&p.other).map_or(&[][..], Vec::as_slice);
+            let at = numbers.partition_point(|n| n + NEAR_NUMBERS < p.number);
+            let is_far = numbers.get(at).is_none_or(|n| *n > p.number + NEAR_NUMBERS);
+            if is_far && !has_ranges(p.other) {
+                self.sorter.push([p.hash, p.id])?;
+            }
+        }
+        Ok(self.sorter)
     }
 
     /// The sections of the index.
     pub(super) const SECTIONS: (Section, Section) = (Section::HouseKeys, Section::HouseKeyDirectory);
+}
+
+/// Whether two streets of one name are never taken for each other without a cost that counts.
+fn differ_clearly(a: &StreetKey, b: &StreetKey) -> bool {
+    let code = |c: u8| Some(c).filter(|c| *c != NO_CODE);
+    let parts = |k: &StreetKey| (code(k.pre), code(k.kind), code(k.post));
+    streets_differ(parts(a), parts(b)) && streets_differ(parts(b), parts(a))
 }
 
 /// What names are alike by; nothing for a road that may be called otherwise.

@@ -158,8 +158,11 @@ impl National {
         let mut cells: Sorter<[u32; 3]> = Sorter::new(IN_MEMORY);
         let mut spreads = Spreads::new(self);
         let place_of: Vec<u32> = order.iter().map(|id| self.street_keys[*id as usize].place).collect();
-        self.write_points(out, &rank_of, (&order, &place_of), &mut extents, &mut cells, &mut spreads)?;
+        let mut houses = Houses::new(self, &order);
+        self.write_points(out, &rank_of, (&place_of, &mut houses), &mut extents, &mut cells, &mut spreads)?;
         self.write_segments(out, &rank_of, &place_of, &mut extents, &mut cells, &mut spreads)?;
+        let (keys, directory) = Houses::SECTIONS;
+        write_keys(out, keys, directory, houses.finish(|street| extents[street as usize].segments.1 > 0)?)?;
         self.write_streets(out, &order, &extents)?;
         self.write_places(out, &spreads)?;
         self.write_postcodes(out, &spreads)?;
@@ -190,7 +193,7 @@ impl National {
         &mut self,
         out: &mut Sections,
         rank_of: &dyn Fn(u32) -> u32,
-        (order, place_of): (&[u32], &[u32]),
+        (place_of, houses): (&[u32], &mut Houses),
         extents: &mut [Extent],
         cells: &mut Sorter<[u32; 3]>,
         spreads: &mut Spreads,
@@ -203,7 +206,6 @@ impl National {
             sorter.push([rank_of(street), number, suffix >> 16, sequence, extension, postcode, lon, lat, accuracy])
         })?;
         out.start(Section::Points);
-        let mut houses = Houses::new(self, order);
         // The house before, and whether there were several of its number: then none of them is in the index.
         let mut open: Option<PossibleHouse> = None;
         let mut id = 0u32;
@@ -231,12 +233,13 @@ impl National {
             }
             e.points.1 += 1;
             e.sum = (e.sum.0 + f64::from(x), e.sum.1 + f64::from(y), e.sum.2 + 1.0);
+            houses.note(street, number);
             open = match open.take() {
                 Some(house) if (house.street, house.number) == (street, number) => {
                     Some(PossibleHouse { is_one_of_several: true, ..house })
                 }
                 before => {
-                    self.add_house(&mut houses, place_of, before)?;
+                    self.add_house(houses, place_of, before)?;
                     Some(PossibleHouse { street, number, suffix, postcode, id, is_one_of_several: false })
                 }
             };
@@ -247,11 +250,9 @@ impl National {
             id += 1;
             out.put(Section::Points, &[street, number, suffix << 16 | extension, postcode, lon, lat, accuracy])
         })?;
-        self.add_house(&mut houses, place_of, open)?;
+        self.add_house(houses, place_of, open)?;
         (self.folded, self.apart) = (folded, apart);
         out.end(Section::Points)?;
-        let (keys, directory) = Houses::SECTIONS;
-        write_keys(out, keys, directory, houses.finish())?;
         out.start(Section::Suffixes);
         out.put(Section::Suffixes, &self.suffix_list)?;
         out.end(Section::Suffixes)
