@@ -219,6 +219,7 @@ fn main() -> Result<()> {
     std::fs::write(folder.join("places.csv"), places)?;
 
     landowners(&folder, &known, &segments, &mut random)?;
+    std::fs::write(folder.join("returned_letters.csv"), LETTERS)?;
     field_notes(&folder, &mut random)?;
     survey(&folder, &mut random)?;
     harbour(&folder)?;
@@ -226,6 +227,16 @@ fn main() -> Result<()> {
     districts(&folder)?;
     Ok(())
 }
+
+/// Addresses that look right and are not in the reference: a town and a street that it lacks, two in one cell, a name with
+/// another letter, another country.
+const LETTERS: &str = "letter,address
+L-1,\"124 Heron Ln, Bogus Harbor, WA\"
+L-2,\"105 NE Maple Ave, Ternport, OR; 103 NE Alder Ave, Ternport, OR\"
+L-3,\"104 4th St, Ternport, OR 97981\"
+L-4,\"124 Harron Ln, Graywater, WA 98981\"
+L-5,\"104 Sandpiper Ct, Graywater, Germany\"
+";
 
 const OWNERS: &[&str] = &[
     "A. Finch",

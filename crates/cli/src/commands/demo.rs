@@ -26,6 +26,7 @@ struct Demo {
 /// The sample data: invented by `tools/src/bin/generate-sample-data.rs`.
 const FILES: &[(&str, &[u8])] = &[
     ("landowners.xlsx", include_bytes!("../../demo/landowners.xlsx")),
+    ("returned_letters.csv", include_bytes!("../../demo/returned_letters.csv")),
     ("field_notes.csv", include_bytes!("../../demo/field_notes.csv")),
     ("survey_1958.txt", include_bytes!("../../demo/survey_1958.txt")),
     ("address_points.csv", include_bytes!("../../demo/address_points.csv")),
@@ -97,6 +98,19 @@ fn tell(folder: &Path, overwrite: bool) -> Result<Done> {
     say(
         "The rows in doubt are in review.xlsx with their candidates; what is answered there comes back with --answers.\n",
     )?;
+
+    say(
+        "Letters came back whose addresses look right and are not in the reference: none is placed at a house with a confidence of 80 or more.\n",
+    )?;
+    command(
+        "basilocus geocode returned_letters.csv --reference estuary.reference -o returned_letters_out.csv --overwrite --no-progress",
+    )?;
+    examples(
+        "returned_letters_out.csv",
+        &["letter", "address", "level", "confidence", "radius_m", "matched_address"],
+        &[0, 1],
+    )?;
+    examples("returned_letters_out.set-aside.csv", &["letter", "reason"], &[0, 1, 2])?;
 
     step(
         "3. Read the field notes (degrees and decimal minutes, five spellings) and the survey of 1958 (NAD27, US survey feet)",
