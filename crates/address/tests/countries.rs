@@ -2,7 +2,7 @@
 //! that country.
 
 use basilocus_address::reference::{PlaceEntry, PointEntry, PostcodeEntry};
-use basilocus_address::{AddressInput, Builder, Entry, MatchOptions, Matcher, Outcome, Reference, grammar};
+use basilocus_address::{AddressInput, Builder, Entry, Level, MatchOptions, Matcher, Outcome, Reference, grammar};
 
 /// Street, locality, region, postcode.
 type Street = (&'static str, &'static str, &'static str, &'static str);
@@ -196,4 +196,86 @@ fn english_elsewhere() {
         ");
     insta::assert_snapshot!(matched("NZ", &[("Heron Terrace", "Ternport", "", "7999")], &["12 Heron Tce, RD 3, Ternport 7999"]), @"address point | 12 Heron Tce, Ternport, 7999");
     insta::assert_snapshot!(matched("IE", &[("Quay Street", "Ternford", "Co. Cork", "T12 AB34")], &["12 Quay St, Ternford, County Cork"]), @"address point | 12 Quay Street, Ternford, Co. Cork T12 AB34");
+}
+
+#[test]
+fn a_number_and_a_postcode_alone() {
+    let mut b = Builder::new(grammar::of_country("GB").unwrap());
+    for (number, street, postcode, lon) in [
+        ("10", "Mill Lane", "TW2 3DY", -0.34),
+        ("12", "Mill Lane", "TW2 3DY", -0.341),
+        ("10", "Church Row", "TW2 4AA", -0.35),
+        ("10", "Church Walk", "TW2 4AA", -0.36),
+        ("Rose Cottage", "Mill Lane", "TW2 3DY", -0.342),
+    ] {
+        let point = PointEntry {
+            number: number.into(),
+            street: street.into(),
+            locality: "Harlow".into(),
+            postcode: postcode.into(),
+            lon,
+            lat: 51.45,
+            ..Default::default()
+        };
+        b.add(&Entry::Point(point)).unwrap();
+    }
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("r");
+    b.write(&path).unwrap();
+    let reference = Reference::open(&path).unwrap();
+    let matcher = Matcher::new(&reference, MatchOptions::default());
+    let found = |input: AddressInput| match matcher.find(&input) {
+        Outcome::Matched(m) => format!(
+            "{} {} | {} | {}",
+            m.best.level.name(),
+            m.best.confidence,
+            m.best.address,
+            m.best.changes.join("; ")
+        ),
+        Outcome::SetAside { reason, .. } => reason,
+    };
+    let text = |whole| found(AddressInput { whole, ..Default::default() });
+    insta::assert_snapshot!(text("10, TW2 3DY"), @"address point 99 | 10 Mill Lane, Harlow, TW2 3DY | the street is the only one of its postcode");
+    insta::assert_snapshot!(found(AddressInput { number: "12", postcode: "tw23dy", ..Default::default() }), @"address point 99 | 12 Mill Lane, Harlow, TW2 3DY | the street is the only one of its postcode");
+    // A postcode of two streets says no more than itself.
+    insta::assert_snapshot!(text("10, TW2 4AA"), @"postcode 100 | Harlow, TW2 4AA | ");
+    insta::assert_snapshot!(text("Rose Cottage, Mill Lane, Harlow, TW2 3DY"), @"address point 100 | Rose Cottage, Mill Lane, Harlow, TW2 3DY | ");
+    insta::assert_snapshot!(text("Thorn Cottage, Mill Lane, Harlow"), @r#"street 99 | Mill Lane, Harlow | no house number: placed on the street; "Thorn Cottage" not used"#);
+}
+
+#[test]
+fn titles_ordinals_and_names_with_figures() {
+    let of = |country, street: &str, typed: &str| {
+        let mut b = Builder::new(grammar::of_country(country).unwrap());
+        let point = PointEntry {
+            number: "19".into(),
+            street: street.into(),
+            locality: "Harlow".into(),
+            postcode: if country == "NL" { "1000 AB".into() } else { "60999".into() },
+            lon: 8.0,
+            lat: 50.0,
+            ..Default::default()
+        };
+        b.add(&Entry::Point(point)).unwrap();
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("r");
+        b.write(&path).unwrap();
+        let reference = Reference::open(&path).unwrap();
+        match Matcher::new(&reference, MatchOptions::default())
+            .find(&AddressInput { whole: typed, ..Default::default() })
+        {
+            Outcome::Matched(m) => (m.best.level, m.best.confidence >= 95),
+            Outcome::SetAside { reason, .. } => panic!("{typed}: {reason}"),
+        }
+    };
+    for (country, street, typed) in [
+        ("NL", "Plein 1944", "Plein 1944 19, 1000 AB Harlow"),
+        ("NL", "Eerste Dorpsstraat", "1e Dorpsstraat 19, Harlow"),
+        ("NL", "1e Dorpsstraat", "Eerste Dorpsstr. 19, Harlow"),
+        ("NL", "Burgemeester Reigerlaan", "Burgem. Reigerlaan 19, Harlow"),
+        ("DE", "Prof.-Dr.-Müller-Straße", "Prof. Dr. Müller Str. 19, 60999 Harlow"),
+        ("DE", "Professor-Doktor-Müller-Straße", "Prof.-Dr.-Müller-Str. 19, 60999 Harlow"),
+    ] {
+        assert_eq!(of(country, street, typed), (Level::AddressPoint, true), "{typed}");
+    }
 }

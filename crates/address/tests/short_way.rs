@@ -39,9 +39,15 @@ struct House {
 
 fn house() -> impl Strategy<Value = House> {
     let suffix = prop::sample::select(vec!["", "", "", "A", "1/2"]);
-    (0usize..9, 0usize..4, 0usize..2, 0usize..3, prop::sample::select(vec![1u32, 2, 3, 4, 30, 52, 80]), suffix).prop_map(
-        |(street, town, region, postcode, number, suffix)| House { street, town, region, postcode, number, suffix },
-    )
+    (0usize..9, 0usize..4, 0usize..2, 0usize..3, prop::sample::select(vec![1u32, 2, 3, 4, 30, 52, 80]), suffix)
+        .prop_map(|(street, town, region, postcode, number, suffix)| House {
+            street,
+            town,
+            region,
+            postcode,
+            number,
+            suffix,
+        })
 }
 
 fn without_score(outcome: Outcome) -> Option<Candidate> {

@@ -39,7 +39,7 @@ const MOST_OF_NAME: usize = 400;
 
 /// The most that a place is trusted. Where names that are nearly a street's are not trusted, they are only offered.
 pub(super) fn of(reference: &Reference, tried: &Tried, p: &Placed, trusts_near_names: bool) -> u8 {
-    if matches!(p.note, Note::Landmark(_)) || p.parts.sum() == 0 {
+    if matches!(p.note, Note::Landmark(_) | Note::StreetByPostcode) || p.parts.sum() == 0 {
         return 100;
     }
     let view = reference.street(p.street);

@@ -3,6 +3,7 @@
 //! | module | what is in it |
 //! |---|---|
 //! | `context` | what locality, region and postcode say about where it is |
+//! | `by_postcode` | a number and a postcode alone |
 //! | `candidates` | streets that may be meant |
 //! | `similar` | how alike two names are |
 //! | `difference` | what kind of difference two names have |
@@ -21,6 +22,7 @@
 //! | `unplaced` | the classes of reasons for placing nothing |
 //! | `within` | areas that results must lie in |
 
+mod by_postcode;
 mod calibration;
 mod candidates;
 mod ceiling;
@@ -400,6 +402,8 @@ impl<'a> Matcher<'a> {
                     enough(&mut search, placed, 0);
                 }
                 same_name_elsewhere = std::mem::take(&mut search.same_name_elsewhere);
+            } else if self.options.finest == Level::AddressPoint && a.crossing.is_none() {
+                by_postcode::place(self, &a, &context, index, placed);
             }
             let landmarks = self.options.finest <= Level::Landmark;
             if landmarks && a.number.is_none() && a.crossing.is_none() && !a.place.is_empty() {

@@ -20,6 +20,8 @@ pub(crate) enum Note {
     NoNumber,
     /// The house was asked for by its name.
     HouseName,
+    /// No street was asked for: it is the only one of the postcode.
+    StreetByPostcode,
     /// The numbers of the side have the other parity; its lowest and highest.
     Parity(u32, u32),
     /// Placed between the points of two numbers.
@@ -205,7 +207,7 @@ fn is_hyphenated(a: &ParsedAddress, number: u32) -> bool {
     }
 }
 
-fn suffix_cost(reference: &Reference, a: &ParsedAddress, there: u32) -> i32 {
+pub(super) fn suffix_cost(reference: &Reference, a: &ParsedAddress, there: u32) -> i32 {
     let asked = a.number_suffix.as_str();
     if reference.string_is(there, asked) {
         return 0;

@@ -102,6 +102,9 @@ pub(super) const ROAD_KIND: i32 = 4;
 /// The beginning of the name alone.
 pub(super) const CUT_SHORT: i32 = 10;
 
+/// No street was given, and the postcode is that of one.
+pub(super) const STREET_BY_POSTCODE: i32 = 2;
+
 /// Words of a name that are missing or too many, by their letters and those of the words that agree.
 pub(super) fn words_differ(agreeing: usize, others: usize) -> i32 {
     if agreeing < 4 || agreeing * 2 < others { 40 } else { 8 + (6 * others / agreeing) as i32 }

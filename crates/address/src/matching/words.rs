@@ -29,7 +29,9 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
         _ => {
             let view = reference.street(p.street);
             let l = reference.place(view.place);
-            self::changes(reference, tried, &a.street, &view, &l, &mut changes);
+            if p.note != Note::StreetByPostcode {
+                self::changes(reference, tried, &a.street, &view, &l, &mut changes);
+            }
             let number = number_text(reference, a, p);
             let mut street = street_text(reference, &view);
             if let Note::Crossing(other) = p.note {
@@ -247,11 +249,8 @@ fn note_changes(
     out: &mut Vec<String>,
 ) {
     let number = a.number.unwrap_or_default();
-    match (p.note, between) {
-        (Note::NumberNotThere, Some((low, high))) => {
-            out.push(format!("number {number} is not on this street; placed on it between {low} and {high}"))
-        }
-        _ => {}
+    if let (Note::NumberNotThere, Some((low, high))) = (p.note, between) {
+        out.push(format!("number {number} is not on this street; placed on it between {low} and {high}"));
     }
     match p.note {
         Note::NumberNotThere if between.is_some() => {}
@@ -267,6 +266,7 @@ fn note_changes(
         Note::Between(low, high) => {
             out.push(format!("number {number} is not in the reference; placed between {low} and {high}"))
         }
+        Note::StreetByPostcode => out.push("the street is the only one of its postcode".into()),
         Note::None | Note::Crossing(_) | Note::Landmark(_) | Note::HouseName => {}
     }
     if p.note != Note::HouseName && !a.house_name.is_empty() {

@@ -211,7 +211,8 @@ pub(super) fn readings(
             from += 2;
         }
     }
-    let name_with_number = if out.number.is_none() { number_behind_number(line, from, to, &out, grammar) } else { None };
+    let name_with_number =
+        if out.number.is_none() { number_behind_number(line, from, to, &out, grammar) } else { None };
     if out.number.is_none() {
         match grammar.number {
             NumberPlace::Before => number_before(line, &mut from, &mut to, &mut out, grammar),

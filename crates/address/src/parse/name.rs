@@ -4,6 +4,7 @@ use super::line::Line;
 use crate::Text;
 use crate::grammar::{Grammar, TypePlace};
 use compact_str::format_compact;
+use std::borrow::Cow;
 
 /// The name of words `from..to` with its long words and figures for ordinals.
 pub(super) fn spelled(line: &Line, from: usize, to: usize, grammar: &Grammar) -> Text {
@@ -47,14 +48,26 @@ pub(super) fn spelled(line: &Line, from: usize, to: usize, grammar: &Grammar) ->
             None => {
                 match (last, ordinal_figures(word, grammar)) {
                     (_, Some(figures)) => out.push_str(&figures),
-                    (true, None) => out.push_str(&grammar.glued(word)),
-                    (false, None) => out.push_str(word),
+                    (_, None) => {
+                        let word = with_long_parts(word, grammar);
+                        out.push_str(&if last { grammar.glued(&word) } else { Cow::Borrowed(&*word) });
+                    }
                 }
                 i += 1;
             }
         }
     }
     out
+}
+
+/// "PROF-DR-MULLER-STR": the parts of a word with hyphens in their long forms.
+fn with_long_parts<'a>(word: &'a str, grammar: &Grammar) -> Cow<'a, str> {
+    let long = |part: &str| grammar.word(part).name_word.map(|i| grammar.name_words[usize::from(i)].0);
+    if !word.contains('-') || !word.split('-').any(|p| long(p).is_some()) {
+        return Cow::Borrowed(word);
+    }
+    let parts: Vec<&str> = word.split('-').map(|part| long(part).unwrap_or(part)).collect();
+    Cow::Owned(parts.join("-"))
 }
 
 /// Figures with the ending that belongs to them in English: `5RD` to `5TH`.

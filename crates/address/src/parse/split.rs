@@ -142,6 +142,15 @@ fn parts_readings(
         line_of_columns(base, number, grammar, each);
         return;
     }
+    // "10, TW2 3DY": a number and a postcode alone.
+    if let [only] = parts.as_slice()
+        && !base.postcode.is_empty()
+        && number.is_empty()
+        && super::number::take(only, 0, grammar).is_some_and(|found| found.used == only.tokens.len())
+    {
+        line_of_columns(base, only.text(), grammar, each);
+        return;
+    }
     town_first(&mut base, &mut parts, grammar, names);
     let mut sink = Sink { left: MOST, each, number, grammar, seen: Vec::new() };
     let lines = if number.is_empty() { whole_lines(&mut parts, grammar) } else { Vec::new() };

@@ -4,7 +4,7 @@ use super::super::entry::*;
 use super::super::file::*;
 use super::super::spool::Spool;
 use super::super::unusable::{Unusable, check};
-use super::older::House;
+use super::older::{House, Stretch};
 use crate::Text;
 use crate::grammar::{Grammar, TypePlace};
 use crate::normal::{self, FastMap};
@@ -122,7 +122,7 @@ pub(super) struct National {
     pub(super) written: BTreeMap<String, u32>,
     /// Houses and stretches that were added, where older ones are to be replaced.
     pub(super) newer: FastMap<House, ()>,
-    pub(super) newer_stretches: FastMap<(u32, [Option<(u32, u32)>; 2]), ()>,
+    pub(super) newer_stretches: FastMap<Stretch, ()>,
     pub(super) remembers_rows: bool,
     /// Houses of an older reference to be left out, and whether it has them.
     pub(super) withdrawn: FastMap<House, bool>,
@@ -413,7 +413,7 @@ impl National {
     /// Adds one line as a stretch of streets, with the ranges of each.
     pub(super) fn push_segments(
         &mut self,
-        stretches: &[(u32, [Option<(u32, u32)>; 2])],
+        stretches: &[Stretch],
         postcodes: [u32; 2],
         parity: [Parity; 2],
         line: &[(f64, f64)],

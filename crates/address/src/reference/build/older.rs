@@ -21,6 +21,8 @@ pub struct Older {
 
 /// Street, number and suffix of a house.
 pub(super) type House = [u32; 3];
+/// A street, and the first and last numbers on both sides of a stretch of it.
+pub(super) type Stretch = (u32, [Option<(u32, u32)>; 2]);
 
 impl National {
     /// Notes that an older reference's address is to be left out.
