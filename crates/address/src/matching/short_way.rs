@@ -7,7 +7,7 @@ use super::{Candidate, Level, Match, Matcher, Outcome, Parts, confidence, words}
 use crate::grammar::NumberPlace;
 use crate::normal;
 use crate::parse::AddressInput;
-use crate::reference::PointView;
+use crate::reference::{PlaceView, PointView, Reference};
 
 /// Texts of addresses are no longer.
 const LONGEST: usize = 120;
@@ -27,31 +27,63 @@ pub(super) fn find(matcher: &Matcher, input: &AddressInput) -> Option<Outcome> {
     let mut found = None;
     let mut several = false;
     reference.houses_by(&text, &mut |id| {
-        let point = reference.point(id);
-        let (address, code) = standard_address(matcher, &point);
-        if normal::is_words(&address, &text) || normal::words(&address) == text {
-            several |= found.replace((point, address, code)).is_some();
+        let house = House::of(reference, id);
+        if has_words(&house.address, &text) {
+            several |= found.replace(house).is_some();
         }
     });
-    let (point, address, code) = found.filter(|_| !several)?;
-    let place = reference.place(reference.place_of_street(point.street));
+    let house = found.filter(|_| !several)?;
     let best = Candidate {
         level: Level::AddressPoint,
         confidence: confidence::of(Level::AddressPoint, 0.0),
         parts: Parts::default(),
         raw: 0.0,
-        lon: point.lon,
-        lat: point.lat,
-        radius_m: point.accuracy_m.ceil(),
-        address,
+        lon: house.point.lon,
+        lat: house.point.lat,
+        radius_m: house.point.accuracy_m.ceil(),
+        address: house.address,
         changes: Vec::new(),
-        locality: place.name.into(),
-        region: reference.as_written(place.region).into(),
-        parent: place.parent.into(),
-        postcode: reference.as_written(code).into(),
-        extension: words::extension(reference, point.extension),
+        locality: house.place.name.into(),
+        region: reference.as_written(house.place.region).into(),
+        parent: house.place.parent.into(),
+        postcode: reference.as_written(house.code).into(),
+        extension: words::extension(reference, house.point.extension),
     };
     (best.confidence >= options.min_confidence).then(|| Outcome::Matched(Box::new(Match { best, others: Vec::new() })))
+}
+
+/// A house with its address in standard form.
+struct House<'a> {
+    point: PointView,
+    place: PlaceView<'a>,
+    code: &'a str,
+    address: String,
+}
+
+impl<'a> House<'a> {
+    fn of(reference: &'a Reference, id: u32) -> Self {
+        let point = reference.point(id);
+        let view = reference.street(point.street);
+        let place = reference.place(view.place);
+        let code = point.postcode.map_or("", |c| reference.string(c));
+        let address = words::standard_address(reference, &view, (point.number, point.suffix), &place, code);
+        House { point, place, code, address }
+    }
+}
+
+/// Whether an address in standard form has these words as its normal form.
+fn has_words(address: &str, words: &str) -> bool {
+    // Plain letters differ in their case alone, and standard forms have commas: no text need be made to see that.
+    let mut wanted = words.bytes();
+    for b in address.bytes().filter(|b| *b != b',') {
+        if !b.is_ascii_alphanumeric() && b != b' ' {
+            return normal::words(address) == words;
+        }
+        if wanted.next() != Some(b.to_ascii_uppercase()) {
+            return false;
+        }
+    }
+    wanted.next().is_none()
 }
 
 /// The text of a row in normal form, its columns in the order of a standard address; nothing where a part stands in
@@ -78,16 +110,6 @@ fn standard_text(matcher: &Matcher, input: &AddressInput) -> Option<String> {
         normal::push_words(field, &mut text);
     }
     (!text.is_empty()).then_some(text)
-}
-
-/// The address of a house in standard form, and its postcode.
-fn standard_address<'a>(matcher: &Matcher<'a>, point: &PointView) -> (String, &'a str) {
-    let reference = matcher.reference;
-    let view = reference.street(point.street);
-    let place = reference.place(view.place);
-    let code = point.postcode.map_or("", |c| reference.string(c));
-    let number = reference.number_text(point.number, point.suffix);
-    (words::standard_address(reference, &view, &number, &place, code), code)
 }
 
 #[cfg(test)]

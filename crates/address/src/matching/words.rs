@@ -104,21 +104,25 @@ pub(super) fn extension(reference: &Reference, extension: Option<u32>) -> Text {
     extension.map_or(Text::default(), |e| format_compact!("{e:0width$}"))
 }
 
-/// The address of a house with a number, in standard form.
+/// The address of a house in standard form; its number and suffix.
 pub(super) fn standard_address(
     reference: &Reference,
     view: &StreetView,
-    number: &str,
+    (number, suffix): (u32, u32),
     place: &PlaceView,
     code: &str,
 ) -> String {
-    let street = street_text(reference, view);
     let before = reference.grammar().number == NumberPlace::Before;
-    let (first, second) = if before { (number, street.as_str()) } else { (street.as_str(), number) };
     let mut line = String::with_capacity(80);
-    line.push_str(first);
-    line.push(' ');
-    line.push_str(second);
+    if !before {
+        push_street_text(reference, view, &mut line);
+        line.push(' ');
+    }
+    reference.push_number_text(number, suffix, &mut line);
+    if before {
+        line.push(' ');
+        push_street_text(reference, view, &mut line);
+    }
     line.push_str(", ");
     push_tail(reference, [place.name, place.region, code], &mut line);
     line
@@ -126,26 +130,31 @@ pub(super) fn standard_address(
 
 /// A street in standard form.
 pub(crate) fn street_text(reference: &Reference, view: &StreetView) -> String {
+    let mut out = String::with_capacity(48);
+    push_street_text(reference, view, &mut out);
+    out
+}
+
+/// Appends a street in standard form.
+fn push_street_text(reference: &Reference, view: &StreetView, out: &mut String) {
     let grammar = reference.grammar();
     if let Some(display) = view.display {
-        return reference.string(display).to_string();
+        return out.push_str(reference.string(display));
     }
     let pre = view.pre.map_or("", |d| grammar.direction_name(d));
     let kind = view.kind.map_or("", |t| grammar.street_type_name(t));
     let post = view.post.map_or("", |d| grammar.direction_name(d));
     let (first, last) =
         if grammar.type_place == TypePlace::Before { ([kind, pre], [post, ""]) } else { ([pre, ""], [kind, post]) };
-    let mut out = String::with_capacity(48);
     for part in first.into_iter().filter(|p| !p.is_empty()) {
         out.push_str(part);
         out.push(' ');
     }
-    normal::push_title(reference.name_text(view.name), &mut out);
+    normal::push_title(reference.name_text(view.name), out);
     for part in last.into_iter().filter(|p| !p.is_empty()) {
         out.push(' ');
         out.push_str(part);
     }
-    out
 }
 
 /// What of the street and its locality differs from what was asked for.

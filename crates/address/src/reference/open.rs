@@ -496,12 +496,35 @@ impl Reference {
 
     /// The number of a house with its suffix as it is written, or the name of one without a number.
     pub(crate) fn number_text(&self, number: u32, suffix: u32) -> String {
+        let mut out = String::new();
+        self.push_number_text(number, suffix, &mut out);
+        out
+    }
+
+    /// Appends [`Reference::number_text`].
+    pub(crate) fn push_number_text(&self, number: u32, suffix: u32, out: &mut String) {
         let suffix = self.string(suffix);
-        match suffix.strip_suffix('-') {
-            _ if number == 0 && !suffix.is_empty() => normal::title(suffix),
-            Some(grid) => format!("{grid}{number}"),
-            None if suffix.contains('/') => format!("{number} {suffix}"),
-            None => format!("{number}{suffix}"),
+        if number == 0 && !suffix.is_empty() {
+            return normal::push_title(suffix, out);
+        }
+        let grid = suffix.strip_suffix('-');
+        out.push_str(grid.unwrap_or(""));
+        // Most rows have a number: digits one by one, without a text of their own.
+        let mut digits = [0u8; 10];
+        let mut at = digits.len();
+        let mut left = number;
+        loop {
+            at -= 1;
+            digits[at] = b'0' + (left % 10) as u8;
+            left /= 10;
+            if left == 0 {
+                break;
+            }
+        }
+        digits[at..].iter().for_each(|d| out.push(char::from(*d)));
+        if grid.is_none() {
+            out.push_str(if suffix.contains('/') { " " } else { "" });
+            out.push_str(suffix);
         }
     }
 
@@ -580,6 +603,10 @@ impl Reference {
 
     /// Where a region or postcode in normal form stands in the list of those that are written in another way.
     fn written_at(&self, region: &str) -> Option<usize> {
+        // Where the grammar has a form for all of them, there is no list.
+        if self.section(Section::Written).is_empty() {
+            return None;
+        }
         let at = self.lower_bound(Section::Written, WRITTEN, region);
         let is_inside = at < self.count(Section::Written, WRITTEN);
         (is_inside && self.string_is(self.u32(Section::Written, at, WRITTEN, 0), region)).then_some(at)

@@ -30,12 +30,12 @@ pub(super) fn find(plan: &Geocode, columns: &Columns, source: &Path) -> Result<(
     for (slot, wanted) in parts.iter_mut().zip(said) {
         *slot = wanted.as_deref().map(|w| columns.require(w, source)).transpose()?;
     }
-    let mut unused: Vec<String> = Vec::new();
+    let mut passed_over: Vec<String> = Vec::new();
     for (i, role) in Role::ADDRESS.iter().enumerate() {
         let found = columns.iter().position(|c| c.role == Some(*role)).filter(|c| !parts.contains(&Some(*c)));
         // A whole address that was said has all its parts; others count where they are said as well.
         match (parts[i], found) {
-            (None, Some(at)) if plan.address.is_some() => unused.push(named(*role, at, columns)),
+            (None, Some(at)) if plan.address.is_some() => passed_over.push(named(*role, at, columns)),
             (None, found) => parts[i] = found,
             _ => {}
         }
@@ -44,11 +44,18 @@ pub(super) fn find(plan: &Geocode, columns: &Columns, source: &Path) -> Result<(
     if !Role::ADDRESS.iter().zip(parts).any(|(role, at)| at.is_some() && places.contains(role)) {
         return Err(Error::NoAddress { path: source.to_path_buf(), names: columns.names() });
     }
+    let mut missing = "";
+    let has = |wanted: Role| Role::ADDRESS.iter().zip(parts).any(|(role, at)| *role == wanted && at.is_some());
+    if has(Role::HouseNumber) && !has(Role::Street) && !has(Role::Address) {
+        missing = "; house numbers without a column of streets: say it with `street`, or they count only where a postcode is that of one street";
+    }
     let words = Role::ADDRESS.iter().zip(parts).filter_map(|(role, at)| Some(named(*role, at?, columns)));
     let mut words = words.collect::<Vec<_>>().join(", ");
-    if !unused.is_empty() {
-        words.push_str(&format!("; not used beside the whole address, as nobody says them: {}", unused.join(", ")));
+    if !passed_over.is_empty() {
+        words
+            .push_str(&format!("; not used beside the whole address, as nobody says them: {}", passed_over.join(", ")));
     }
+    words.push_str(missing);
     Ok((parts, words))
 }
 
