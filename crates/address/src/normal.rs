@@ -1,8 +1,8 @@
 //! One spelling for all: upper case, no accents, no punctuation, single blanks.
 
 use crate::Text;
-use unicode_normalization::UnicodeNormalization;
 use unicode_normalization::char::{decompose_compatible, is_combining_mark};
+use unicode_normalization::{IsNormalized, UnicodeNormalization, is_nfc_quick};
 
 /// The normal form of a text: upper-case words of letters, digits and a few signs, parted by single blanks.
 ///
@@ -100,6 +100,12 @@ pub(crate) fn push_words(text: &str, out: &mut String) {
             gap = true;
         }
     }
+    // Signs that were parted by what is gone now belong together.
+    if is_nfc_quick(out[start..].chars()) != IsNormalized::Yes {
+        let ordered: String = out[start..].nfc().collect();
+        out.truncate(start);
+        out.push_str(&ordered);
+    }
 }
 
 /// Apostrophes, and the letters and quotation marks that are written for them and for their like in romanised names.
@@ -183,7 +189,7 @@ fn fold_by_decomposition(c: char, out: &mut String) {
     let is_greek = |c: char| matches!(c, '\u{370}'..='\u{3ff}');
     let (mut plain, mut all_plain) = (String::new(), true);
     decompose_compatible(c, |d| {
-        if is_combining_mark(d) {
+        if is_combining_mark(d) || is_apostrophe(d) {
             return;
         }
         all_plain &= d.is_ascii() || is_greek(d);
@@ -192,7 +198,7 @@ fn fold_by_decomposition(c: char, out: &mut String) {
     if all_plain && !plain.is_empty() {
         out.push_str(&plain);
     } else {
-        out.extend(c.to_uppercase().filter(|u| u.is_alphanumeric()));
+        out.extend(c.to_uppercase().filter(|u| u.is_alphanumeric() && !is_apostrophe(*u)));
     }
 }
 

@@ -407,3 +407,35 @@ fn an_address_that_is_said_is_read_alone() {
     f.geocode(Geocode { locality: Some("city".into()), ..said }).unwrap();
     assert!(f.read("out.csv").contains("Graywater"), "{}", f.read("out.csv"));
 }
+
+#[test]
+fn unsure_rows_are_reviewed_too_and_answers_are_found_by_what_they_say() {
+    let f = Folder::new();
+    let reference = vec![f.reference()];
+    f.write("owners.csv", "who,address\nA,\"12 Heron Ln, Ternport\"\nB,\"12 Heron Ct, Ternport\"\nC,14 Heron Ln\n");
+    let plain = Geocode { reference, ..Default::default() };
+    let first =
+        f.geocode(Geocode { review: Some(f.path("review.xlsx")), review_below: Some(95), ..plain.clone() }).unwrap();
+    assert_eq!(first.rows_out, 2);
+    let told = "2 rows with 2 different addresses are in doubt";
+    assert!(first.notices.iter().any(|t| t.starts_with(told)), "{:?}", first.notices);
+    // Bad answers are told together.
+    answered(&f.path("review.xlsx"), &f.path("bad.xlsx"), &["candidate 9", "#7"]);
+    let error = f.geocode(Geocode { answers: Some(f.path("bad.xlsx")), ..plain.clone() }).unwrap_err();
+    assert!(
+        error.contains("row 3: the answer \"candidate 9\"") && error.contains("row 4: the answer \"#7\""),
+        "{error}"
+    );
+    answered(&f.path("review.xlsx"), &f.path("done.xlsx"), &["Candidate 1", "#2"]);
+    std::fs::copy(f.path("review.answers.sqlite"), f.path("done.answers.sqlite")).unwrap();
+    let remember = Some(f.path("kept.sqlite"));
+    let answers = Some(f.path("done.xlsx"));
+    let second = f.geocode(Geocode { answers, remember: remember.clone(), ..plain.clone() }).unwrap();
+    assert_eq!(second.rows_out, 3);
+    assert!(f.read("out.csv").contains("candidate 1 chosen by a person"), "{}", f.read("out.csv"));
+    // The next table writes it in another way.
+    f.write("owners.csv", "who,address\nC,14 HERON LN.\n");
+    let third = f.geocode(Geocode { remember, ..plain }).unwrap();
+    assert_eq!(third.rows_out, 1);
+    assert!(f.read("out.csv").contains("as answered on 2026-11-25"), "{}", f.read("out.csv"));
+}

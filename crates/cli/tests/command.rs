@@ -363,6 +363,21 @@ fn formats_go_round() {
 }
 
 #[test]
+fn a_reference_is_mapped_and_updated() {
+    let f = Folder::new();
+    f.write("points.csv", "number,street,city,state,zip,lon,lat\n12,Heron Ln,Ternport,OR,97981,-123.81,46.21\n");
+    let template = f.ok(&["reference", "build", "points.csv", "--mapping-template", "-"]);
+    assert!(template.contains("kind = \"address points\"") && template.contains("number = \"number\""), "{template}");
+    f.ok(&["reference", "build", "points.csv", "--mapping-template", "mapping.toml"]);
+    f.ok(&["reference", "build", "points.csv", "--mapping", "mapping.toml", "-o", "t.reference"]);
+    f.write("more.csv", "number,street,city,state,zip,lon,lat\n14,Heron Ln,Ternport,OR,97981,-123.82,46.22\n");
+    let r = f.json(&["reference", "update", "t.reference", "more.csv", "-o", "u.reference", "--json"]);
+    assert_eq!((r["kept"].as_u64(), r["rows_out"].as_u64()), (Some(1), Some(1)));
+    let text = f.ok(&["reference", "update", "t.reference", "more.csv", "-o", "u.reference", "--overwrite"]);
+    assert!(text.contains("older      1 addresses and stretches kept, 0 replaced, 0 withdrawn"), "{text}");
+}
+
+#[test]
 fn geocode_from_sources_to_points() {
     let f = Folder::new();
     f.write("points.csv", "number,street,city,state,zip,lon,lat\n12,Heron Ln,Ternport,OR,97981,-123.81,46.21\n14,Heron Ln,Ternport,OR,97981,-123.82,46.22\n");

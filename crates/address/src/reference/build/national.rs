@@ -58,6 +58,9 @@ pub(super) struct StreetKey {
     pub(super) place: u32,
 }
 
+/// Name, region and kind of a place.
+pub(super) type PlaceKey = (u32, u32, PlaceKind);
+
 #[derive(Debug, Default, Clone)]
 pub(super) struct Place {
     pub(super) display: u32,
@@ -99,7 +102,9 @@ pub(super) struct National {
     pub(super) street_displays: Vec<u32>,
     /// Parsed thoroughfares by their text: sources repeat them thousands of times.
     pub(super) parsed: FastMap<String, Thoroughfare>,
-    pub(super) place_ids: FastMap<(u32, u32, PlaceKind), Vec<u32>>,
+    pub(super) place_ids: FastMap<PlaceKey, Vec<u32>>,
+    /// The key of places of a name and kind, where all have the same region.
+    only_of_name: FastMap<(u32, PlaceKind), Option<PlaceKey>>,
     pub(super) places: Vec<Place>,
     pub(super) names: Vec<(u32, u32)>,
     pub(super) suffixes: FastMap<u32, u32>,
@@ -142,6 +147,7 @@ impl National {
             street_displays: Vec::new(),
             parsed: FastMap::default(),
             place_ids: FastMap::default(),
+            only_of_name: FastMap::default(),
             places: Vec::new(),
             names: Vec::new(),
             suffixes: FastMap::default(),
@@ -209,7 +215,11 @@ impl National {
             return Err(Unusable::NoLocality { postcode: String::new() });
         }
         let region = self.region(region);
-        let group = (self.strings.id(&key), self.strings.id(&region), kind);
+        let mut group = (self.strings.id(&key), self.strings.id(&region), kind);
+        // A row that updates an older one need not say the region again.
+        if self.remembers_rows && region.is_empty() && !self.place_ids.contains_key(&group) {
+            group = self.only_of_name.get(&(group.0, kind)).copied().flatten().unwrap_or(group);
+        }
         if let Some(ids) = self.place_ids.get(&group) {
             if let ([first, _, ..], Some((lon, lat))) = (ids.as_slice(), at) {
                 let far =
@@ -232,6 +242,8 @@ impl National {
         let display = self.strings.id(&display);
         self.places.push(Place { display, region: group.1, kind: group.2, ..Default::default() });
         self.place_ids.entry(group).or_default().push(id);
+        let only = self.only_of_name.entry((group.0, group.2)).or_insert(Some(group));
+        *only = only.filter(|first| *first == group);
         self.names.push((group.0, id));
         id
     }
@@ -541,6 +553,7 @@ impl National {
 
     /// Whether there is nothing to match against.
     pub(super) fn is_empty(&self) -> bool {
-        self.places.is_empty() && self.postcodes.is_empty()
+        // Areas alone are around nothing.
+        self.counts[..4].iter().all(|n| *n == 0)
     }
 }
