@@ -106,7 +106,7 @@ fn every_address_is_found_at_its_point_and_printed_so_that_it_is_found_again() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(600))]
+    #![proptest_config(ProptestConfig { cases: 600, max_global_rejects: 1_000_000, ..Default::default() })]
     #[test]
     fn one_slip_in_a_name_is_found_and_told(which in 0usize..448, kind in 0usize..4, at in 0usize..20, letter in 0u8..26) {
         let h = &town().2[which % town().2.len()];
