@@ -34,8 +34,8 @@ impl Folder {
         build(&plan, &Cancel::default(), &())
     }
 
-    fn geocode(&self, table: &str, geocode: Geocode) -> Report {
-        self.write("asked.csv", table);
+    fn place(&self, rows: &str, geocode: Geocode) -> Report {
+        self.write("asked.csv", rows);
         let reference = vec![self.path("r.reference")];
         let layer = LayerPlan::new(self.path("asked.csv")).with(Geocode { reference, ..geocode });
         let plan = Plan {
@@ -57,8 +57,8 @@ fn a_column_of_countries_makes_a_reference_of_them() {
     );
     let report = f.build(&[places], |_| {}).unwrap();
     assert_eq!((report.rows_in, report.rows_out, report.set_aside["country not known"]), (4, 3, 1));
-    let table = "who,town,region,country\nA,PARAKAR,ARMAVIR,Armenia\nB,Parakar,Armavir,RO\nC,Springfield,IL,USA\nD,Springfield,,GB\n";
-    let report = f.geocode(table, Geocode::default());
+    let rows = "who,town,region,country\nA,PARAKAR,ARMAVIR,Armenia\nB,Parakar,Armavir,RO\nC,Springfield,IL,USA\nD,Springfield,,GB\n";
+    let report = f.place(rows, Geocode::default());
     assert_eq!((report.rows_out, report.set_aside["no reference of the country"]), (2, 2));
     assert!(f.read("out.csv").contains("\"Parakar, Armavir\""), "{}", f.read("out.csv"));
 }
@@ -72,8 +72,8 @@ fn streets_in_several_columns() {
     );
     let report = f.build(&[points], |_| {}).unwrap();
     assert_eq!(report.rows_out, 3, "{report:?}");
-    let table = "No;Dir;Street Name;Street Type;Post Dir;City\n12;NE;Heron;Lane;;Ternport\n12A;;NE Heron Ln;;;Ternport\n14;;Mill;Road;South;Ternport\n";
-    let report = f.geocode(table, Geocode::default());
+    let rows = "No;Dir;Street Name;Street Type;Post Dir;City\n12;NE;Heron;Lane;;Ternport\n12A;;NE Heron Ln;;;Ternport\n14;;Mill;Road;South;Ternport\n";
+    let report = f.place(rows, Geocode::default());
     assert_eq!(report.layers[0].levels["address point"], 3, "{report:?}\n{}", f.read("out.csv"));
     // The type stands in front where the country writes it so.
     let french = f.write(
@@ -81,7 +81,7 @@ fn streets_in_several_columns() {
         "numero,rep,type_voie,nom_voie,code_postal,nom_commune,lon,lat\n12,bis,Rue,du Héron,60999,Rocheville,2.1,48.1\n",
     );
     f.build(&[french], |p| p.country = Some("France".into())).unwrap();
-    f.geocode("adresse\n\"12 bis rue du Héron, 60999 Rocheville\"\n", Geocode::default());
+    f.place("adresse\n\"12 bis rue du Héron, 60999 Rocheville\"\n", Geocode::default());
     assert!(f.read("out.csv").contains("address point,100"), "{}", f.read("out.csv"));
 }
 
@@ -137,7 +137,7 @@ fn a_mapping_to_be_filled_in() {
     let mapping = f.write("mapping.toml", &filled);
     let report = f.build(&[points], |p| p.mapping = Some(mapping)).unwrap();
     assert_eq!(report.rows_out, 1, "{filled}");
-    f.geocode("address\n\"12 Heron Ln, Ternport 97981\"\n", Geocode::default());
+    f.place("address\n\"12 Heron Ln, Ternport 97981\"\n", Geocode::default());
     assert!(f.read("out.csv").contains("address point,100"), "{}", f.read("out.csv"));
 }
 
@@ -166,8 +166,8 @@ fn an_update_accounts_for_every_row() {
     assert_eq!((report.set_aside["not in the reference"], report.set_aside["no house number"]), (1, 1));
     assert!(f.read("r2.set-aside.csv").contains("gone.csv,3,"), "{}", f.read("r2.set-aside.csv"));
     std::fs::rename(f.path("r2.reference"), f.path("r.reference")).unwrap();
-    let table = "address\n\"12 Heron Ln, Ternport\"\n\"14 Heron Ln, Ternport\"\n\"18 Heron Ln, Ternport\"\n";
-    let report = f.geocode(table, Geocode::default());
+    let rows = "address\n\"12 Heron Ln, Ternport\"\n\"14 Heron Ln, Ternport\"\n\"18 Heron Ln, Ternport\"\n";
+    let report = f.place(rows, Geocode::default());
     assert_eq!(report.layers[0].levels["address point"], 3);
     assert!(f.read("out.csv").contains("-123.9000000"), "the newer place");
     let nothing = UpdatePlan { sources: Vec::new(), withdraw: None, ..plan };
@@ -191,11 +191,11 @@ fn a_table_of_another_place_is_told_and_near_names_are_offered() {
     f.build(&[points], |_| {}).unwrap();
     let row = |street: &str, n: usize| format!("\"{n} {street}, Ternport, OR 97981\"\n");
     let good: String = (1..=30).map(|n| row("Heron Ln", n)).collect();
-    let report = f.geocode(&format!("address\n{good}{}", row("Harber St", 5)), Geocode::default());
+    let report = f.place(&format!("address\n{good}{}", row("Harber St", 5)), Geocode::default());
     assert_eq!(report.layers[0].levels["address point"], 31, "a slip in a table of this place");
     assert!(!report.notices.iter().any(|n| n.contains("offered for review")));
     let strange: String = (1..=10).map(|n| row("Nowhere Blvd", n)).collect();
-    let report = f.geocode(&format!("address\n{good}{strange}{}", row("Harber St", 5)), Geocode::default());
+    let report = f.place(&format!("address\n{good}{strange}{}", row("Harber St", 5)), Geocode::default());
     assert_eq!(report.layers[0].levels["address point"], 30, "{}", f.read("out.csv"));
     assert!(report.notices.iter().any(|n| n.contains("24 % of the first 41 addresses")), "{:?}", report.notices);
 }

@@ -160,6 +160,6 @@ fn references_are_built_from_any_mixture_and_rows_in_doubt_are_named() {
         header,
         "who,address,lon,lat,level,confidence,radius_m,matched_address,changes,matched_postcode,candidates,easting,northing"
     );
-    assert!(out.contains("address point,100,\"12 Heron Ln, Ternport, OR 97981\",,97981,"), "{out}");
-    assert!(out.contains("street range,99,\"50 Alder Ct, Ternport, OR 97981\""), "{out}");
+    assert!(out.contains("address point,100,30,\"12 Heron Ln, Ternport, OR 97981\",,97981,"), "{out}");
+    assert!(out.contains("street range,99,566,\"50 Alder Ct, Ternport, OR 97981\""), "{out}");
 }
