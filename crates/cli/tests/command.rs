@@ -369,6 +369,8 @@ fn a_reference_is_mapped_and_updated() {
     let template = f.ok(&["reference", "build", "points.csv", "--mapping-template", "-"]);
     assert!(template.contains("kind = \"address points\"") && template.contains("number = \"number\""), "{template}");
     f.ok(&["reference", "build", "points.csv", "--mapping-template", "mapping.toml"]);
+    let message = f.refusal(&["reference", "build", "points.csv"]);
+    assert!(message.contains("say the reference to write with --output FILE"), "{message}");
     f.ok(&["reference", "build", "points.csv", "--mapping", "mapping.toml", "-o", "t.reference"]);
     f.write("more.csv", "number,street,city,state,zip,lon,lat\n14,Heron Ln,Ternport,OR,97981,-123.82,46.22\n");
     let r = f.json(&["reference", "update", "t.reference", "more.csv", "-o", "u.reference", "--json"]);

@@ -43,7 +43,7 @@ pub struct BuildPlan {
     /// The reference to write
     #[cfg_attr(
         feature = "arguments",
-        arg(short, long, value_name = "FILE", required_unless_present = "mapping_template", default_value = "")
+        arg(short, long, value_name = "FILE", default_value = "-", hide_default_value = true)
     )]
     pub output: PathBuf,
     /// System of the coordinates; WGS 84 longitude and latitude unless said
@@ -56,7 +56,7 @@ pub struct BuildPlan {
     #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.toml"))]
     pub mapping: Option<PathBuf>,
     /// Write such a file with what was found, to be corrected, and build nothing; - prints it
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.toml", conflicts_with_all = ["mapping", "output"]))]
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.toml", conflicts_with = "mapping"))]
     pub mapping_template: Option<PathBuf>,
     /// What is taken where a row has nothing, such as locality=Ternport or country=DE
     #[cfg_attr(feature = "arguments", arg(long, value_name = "PURPOSE=VALUE"))]
@@ -137,6 +137,9 @@ pub fn build(plan: &BuildPlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
     let mut builder = Builder::of_country(said).ok_or_else(|| {
         Error::Usage(format!("`country` {said}: a code of ISO 3166 or the name of a country is expected"))
     })?;
+    if basilocus_formats::is_standard(&plan.output) {
+        return Err(Error::Usage("say the reference to write with `output` FILE: it is a file of its own".into()));
+    }
     let (mut report, aside) = report_of(plan, &mut builder, cancel, progress)?;
     write(plan, &mut builder, &mut report, &aside)?;
     report.seconds = started.elapsed().as_secs_f64();
