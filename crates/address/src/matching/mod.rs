@@ -539,8 +539,9 @@ impl<'a> Matcher<'a> {
                     (false, Some(n)) => n.cost,
                     // A word alone is rather a locality that nobody knows than a street.
                     (false, None) if t.a.street.name.is_empty() => 20,
-                    (true, _) => 25,
-                    (false, None) => 30,
+                    // What may be the locality was said, whether it was read as one or as what the locality lies in.
+                    (true, _) if t.a.sub_locality.is_empty() => 25,
+                    (true, _) | (false, None) => 30,
                 };
                 (locality, *i)
             })
