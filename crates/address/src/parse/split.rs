@@ -28,34 +28,94 @@ pub(super) fn readings(
         go_on = each(a);
         go_on
     };
-    parts_readings(&tokens, &ends, number, base, grammar, names, &mut counted, false);
+    let rules = Rules { grammar, names, number, keeps_direction: false };
+    parts_readings(&tokens, &ends, base, &rules, &mut counted);
     // "194 AVENUE A NE": what spells a region may be the direction of the street.
     if let Some(mut base) = again.filter(|_| go_on) {
         base.prior += 1;
-        parts_readings(&tokens, &ends, number, base, grammar, names, each, true);
+        parts_readings(&tokens, &ends, base, &Rules { keeps_direction: true, ..rules }, each);
     }
 }
 
-#[allow(clippy::too_many_arguments)]
+/// What a text is read by.
+#[derive(Clone, Copy)]
+struct Rules<'a> {
+    grammar: &'a Grammar,
+    names: &'a dyn KnownNames,
+    /// What the column of the number says.
+    number: &'a str,
+    /// Whether a word at the end that spells a direction and a region is the direction.
+    keeps_direction: bool,
+}
+
+/// Gives the readings of a text in parts.
 fn parts_readings(
     tokens: &Tokens,
     ends: &[usize],
-    number: &str,
     mut base: ParsedAddress,
-    grammar: &Grammar,
-    names: &dyn KnownNames,
+    rules: &Rules,
     each: &mut dyn FnMut(ParsedAddress) -> bool,
-    keep_direction: bool,
 ) {
+    let (grammar, number) = (rules.grammar, rules.number);
     let mut parts = parted(tokens, ends);
     parts.retain(|p| !is_passed_over(p, &mut base));
+    take_ends(&mut parts, &mut base, rules);
+    let locality_first = take_postcode(&mut parts, &mut base, grammar);
+    parts.retain(|p| !p.tokens.is_empty());
+    take_persons_and_units(&mut parts, &mut base, grammar);
+    let again: String;
+    let again_tokens: Tokens;
+    if let Some(sizes) = number_joins(&parts, grammar) {
+        let words: Vec<&str> = parts.iter().flat_map(|p| p.tokens.iter().copied()).collect();
+        again = words.join(" ");
+        again_tokens = Tokens::new(&again, grammar);
+        parts = parted(&again_tokens, &sizes);
+    }
+    if parts.is_empty() {
+        line_of_columns(base, number, grammar, each);
+        return;
+    }
+    // "10, TW2 3DY": a number and a postcode alone.
+    if let [only] = parts.as_slice()
+        && !base.postcode.is_empty()
+        && number.is_empty()
+        && super::number::take(only, 0, grammar).is_some_and(|found| found.used == only.tokens.len())
+    {
+        line_of_columns(base, only.text(), grammar, each);
+        return;
+    }
+    town_first(&mut base, &mut parts, grammar, rules.names);
+    let mut sink = Sink { left: MOST, each, number, grammar, seen: Vec::new() };
+    let lines = if number.is_empty() { whole_lines(&mut parts, grammar) } else { Vec::new() };
+    if lines.len() < 2 {
+        let at = street_part(&parts, grammar);
+        street_readings(base, &parts, at, locality_first, rules, &mut sink);
+        return;
+    }
+    // Two addresses in one text: each is tried, and none is taken alone for both.
+    for (i, at) in lines.iter().enumerate() {
+        let mut b = base.clone();
+        (b.line_of_several, b.prior) = (Some(i as u8), b.prior + NOT_THE_ONLY_ONE);
+        let others: Vec<usize> = lines.iter().copied().filter(|other| other != at).collect();
+        others.iter().for_each(|other| b.pass_over(parts[*other].text()));
+        let kept = |i: &usize| !others.contains(i);
+        let rest: Vec<Line> = (0..parts.len()).filter(kept).map(|i| parts[i]).collect();
+        let at = at - others.iter().filter(|other| *other < at).count();
+        sink.left = MOST;
+        street_readings(b, &rest, at, locality_first, rules, &mut sink);
+    }
+}
+
+/// Takes country, postcode and region from the end of a text.
+fn take_ends(parts: &mut Vec<Line>, base: &mut ParsedAddress, rules: &Rules) {
+    let (grammar, names) = (rules.grammar, rules.names);
     let single = parts.len() == 1;
     // The tail may take several parts: "…, OR, 97981, USA".
     while let Some(last) = parts.last_mut() {
         // A word alone that names a region may be a locality too; then it stays.
         let keep = single && last.tokens.len() <= 2 && names.is_locality(last.text());
         if !keep {
-            tail::take(&mut base, last, grammar, tail::Keep { one: false, direction: keep_direction });
+            tail::take(base, last, grammar, tail::Keep { one: false, direction: rules.keeps_direction });
         }
         if !last.tokens.is_empty() {
             break;
@@ -81,42 +141,46 @@ fn parts_readings(
         base.region = last.window(at, last.tokens.len()).into();
         *last = last.part(0, at);
     }
-    // "…, 97981 Ternport, OR": a postcode in front of the locality, in a part before the last.
-    let mut locality_first = None;
-    if base.postcode.is_empty() {
-        let first = usize::from(parts.len() < 2 || !grammar.postcode_first);
-        for (i, part) in parts.iter_mut().enumerate().skip(first) {
-            if let Some((n, code, extension)) = tail::at_front(part.tokens, grammar)
-                && (part.tokens.len() > n || grammar.postcode_first)
-            {
-                (base.postcode, base.extension) = (code, extension);
-                *part = part.part(n, part.tokens.len());
-                locality_first = (i == 0 && !part.tokens.is_empty()).then(|| part.text());
-                break;
-            }
+}
+
+/// Takes a postcode that stands in front of the locality. Gives the locality where it begins the text.
+fn take_postcode<'a>(parts: &mut Vec<Line<'a>>, base: &mut ParsedAddress, grammar: &Grammar) -> Option<&'a str> {
+    if !base.postcode.is_empty() {
+        return None;
+    }
+    // "…, 97981 Ternport, OR": in a part before the last.
+    let first = usize::from(parts.len() < 2 || !grammar.postcode_first);
+    for (i, part) in parts.iter_mut().enumerate().skip(first) {
+        if let Some((n, code, extension)) = tail::at_front(part.tokens, grammar)
+            && (part.tokens.len() > n || grammar.postcode_first)
+        {
+            (base.postcode, base.extension) = (code, extension);
+            *part = part.part(n, part.tokens.len());
+            return (i == 0 && !part.tokens.is_empty()).then(|| part.text());
         }
     }
     // "VIA ROMA, 3 19999 ROCCA MARINA": a number, then the postcode and the locality.
-    if grammar.number == NumberPlace::After && base.postcode.is_empty() {
-        for i in 1..parts.len() {
-            let part = parts[i];
-            if let Some((n, code, extension)) = part.tokens.get(1..).and_then(|rest| tail::at_front(rest, grammar))
-                && part.tokens[0].starts_with(|c: char| c.is_ascii_digit())
-                && part.tokens.len() > n + 1
-            {
-                (base.postcode, base.extension) = (code, extension);
-                parts[i] = part.part(0, 1);
-                parts.insert(i + 1, part.part(n + 1, part.tokens.len()));
-                break;
-            }
+    for i in (1..parts.len()).filter(|_| grammar.number == NumberPlace::After) {
+        let part = parts[i];
+        if let Some((n, code, extension)) = part.tokens.get(1..).and_then(|rest| tail::at_front(rest, grammar))
+            && line::is_number(part.tokens[0])
+            && part.tokens.len() > n + 1
+        {
+            (base.postcode, base.extension) = (code, extension);
+            parts[i] = part.part(0, 1);
+            parts.insert(i + 1, part.part(n + 1, part.tokens.len()));
+            break;
         }
     }
-    parts.retain(|p| !p.tokens.is_empty());
-    // Care-of lines.
+    None
+}
+
+/// Takes out parts that name a person, and units.
+fn take_persons_and_units(parts: &mut Vec<Line>, base: &mut ParsedAddress, grammar: &Grammar) {
     if parts.len() > 1 {
         parts.retain(|p| {
             let named = p.words[0].care_of || p.tokens.len() > 1 && p.word(0, 2, grammar).care_of;
-            let stays = !named || p.tokens.iter().any(|w| w.starts_with(|c: char| c.is_ascii_digit()));
+            let stays = !named || p.tokens.iter().any(|t| line::is_number(t));
             if !stays {
                 base.pass_over(p.text());
             }
@@ -130,51 +194,6 @@ fn parts_readings(
         }
         !unit
     });
-    let again: String;
-    let again_tokens: Tokens;
-    if let Some(sizes) = number_joins(&parts, grammar) {
-        let words: Vec<&str> = parts.iter().flat_map(|p| p.tokens.iter().copied()).collect();
-        again = words.join(" ");
-        again_tokens = Tokens::new(&again, grammar);
-        parts = parted(&again_tokens, &sizes);
-    }
-    if parts.is_empty() {
-        line_of_columns(base, number, grammar, each);
-        return;
-    }
-    // "10, TW2 3DY": a number and a postcode alone.
-    if let [only] = parts.as_slice()
-        && !base.postcode.is_empty()
-        && number.is_empty()
-        && super::number::take(only, 0, grammar).is_some_and(|found| found.used == only.tokens.len())
-    {
-        line_of_columns(base, only.text(), grammar, each);
-        return;
-    }
-    town_first(&mut base, &mut parts, grammar, names);
-    let mut sink = Sink { left: MOST, each, number, grammar, seen: Vec::new() };
-    let lines = if number.is_empty() { whole_lines(&mut parts, grammar) } else { Vec::new() };
-    if lines.len() < 2 {
-        let at = street_part(&parts, grammar);
-        street_readings(base, &parts, at, locality_first, grammar, names, &mut sink);
-        return;
-    }
-    // Two addresses in one text: each is tried, and none is taken alone for both.
-    for (i, at) in lines.iter().enumerate() {
-        let mut b = base.clone();
-        (b.line_of_several, b.prior) = (Some(i as u8), b.prior + NOT_THE_ONLY_ONE);
-        let others = lines.iter().filter(|other| *other != at);
-        others.clone().for_each(|other| b.pass_over(parts[*other].text()));
-        let mut rest = parts.clone();
-        let mut others: Vec<usize> = others.copied().collect();
-        others.sort_unstable();
-        others.iter().rev().for_each(|other| {
-            rest.remove(*other);
-        });
-        let at = at - others.iter().filter(|other| *other < at).count();
-        sink.left = MOST;
-        street_readings(b, &rest, at, locality_first, grammar, names, &mut sink);
-    }
 }
 
 /// More than any address costs that is taken without looking on.
@@ -186,10 +205,10 @@ fn street_readings(
     parts: &[Line],
     at: usize,
     locality_first: Option<&str>,
-    grammar: &Grammar,
-    names: &dyn KnownNames,
+    rules: &Rules,
     sink: &mut Sink,
 ) {
+    let (grammar, names) = (rules.grammar, rules.names);
     let street_line = parts[at];
     // Firms, persons and buildings in front, and what stands between street and locality.
     let is_town = |part: &Line| Some(part.text()) == locality_first || names.is_locality(part.text());
