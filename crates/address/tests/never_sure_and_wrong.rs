@@ -320,3 +320,23 @@ fn every_place_has_a_radius() {
     let town = found("Ash, KS");
     assert!(street.radius_m > 100.0 && town.radius_m > street.radius_m, "{} {}", street.radius_m, town.radius_m);
 }
+
+#[test]
+fn reasons_say_nothing_that_is_false() {
+    let w = world("US", &["Oak St|Ash|KS|67801", "Oak St|Harlow|KS|67802"]);
+    let matcher = Matcher::new(&w.reference, MatchOptions::default());
+    let said = |whole| match matcher.find(&AddressInput { whole, ..Default::default() }) {
+        Outcome::Matched(m) => m.best.changes.join("; "),
+        Outcome::SetAside { reason, .. } => reason,
+    };
+    // The street is there; the region is another one.
+    assert_eq!(
+        said("12 Oak St, Ash, OK"),
+        "street \"Oak\" is in Ash, and something else that the address says contradicts it; Ash is not in region OK (it is in KS): correct one of them"
+    );
+    assert_eq!(said("12 1/2 Oak St, Ash, KS"), "number 12 1/2 placed at 12");
+    assert_eq!(
+        said("12 Oak St, Bogus Harbor, KS"),
+        "street \"Oak\" is not in the reference (it is in Ash, Harlow); locality \"Bogus Harbor\" is not in the reference"
+    );
+}

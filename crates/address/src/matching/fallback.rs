@@ -304,6 +304,11 @@ fn street_not_found(matcher: &Matcher, tried: &Tried) -> String {
         (None, false) if context.postcode_known => a.postcode.clone(),
         _ => "the reference".into(),
     };
+    // A street of the name that was not taken for another reason: saying that it is not there would be false.
+    let named = context.named.first().map(|n| n.place);
+    if named.is_some_and(|here| tried.same_name_elsewhere.contains(&here)) {
+        return format!("street \"{name}\" is in {place}, and something else that the address says contradicts it");
+    }
     let elsewhere: Vec<&str> =
         tried.same_name_elsewhere.iter().map(|l| reference.place(*l).name).filter(|n| *n != place).take(3).collect();
     if elsewhere.is_empty() {

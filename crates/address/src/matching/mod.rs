@@ -245,6 +245,18 @@ pub struct Matcher<'a> {
     options: Cow<'a, MatchOptions>,
 }
 
+/// What would tell equal candidates apart: what the address does not say yet.
+fn advice(a: &ParsedAddress) -> String {
+    let has_locality = !a.locality.is_empty() || !a.sub_locality.is_empty();
+    let missing = match (has_locality, a.postcode.is_empty()) {
+        (false, true) => "the locality or the postcode, or ",
+        (false, false) => "the locality, or ",
+        (true, true) => "the postcode, or ",
+        (true, false) => "",
+    };
+    format!("say {missing}the direction or type of the street")
+}
+
 /// A reading of an address with what came of it.
 pub(crate) struct Tried {
     a: ParsedAddress,
@@ -502,7 +514,10 @@ impl<'a> Matcher<'a> {
         if nearest {
             list[0].changes.push(format!("the nearest of {} equal candidates", equal + 1));
         }
-        if equal > 0 && !nearest {
+        // What is too unsure to be used is no place, however many there are of it.
+        let is_sure =
+            confidence::of(first.level, f64::from(best_cost)) >= confidence::LEAST || self.options.take_unsure;
+        if equal > 0 && !nearest && is_sure {
             let shown: Vec<String> = std::iter::once(0)
                 .chain((1..list.len()).filter(|i| placed[*i].level == first.level && apart(&placed[*i])))
                 .take(4)
@@ -512,7 +527,7 @@ impl<'a> Matcher<'a> {
             let advice = if alike {
                 "the reference has this address at places far apart; correct it there"
             } else {
-                "say the locality or the postcode, or the direction or type of the street"
+                &advice(&tried[first.reading].a)
             };
             return Outcome::SetAside {
                 class: Unplaced::SeveralEqual,

@@ -286,6 +286,7 @@ fn note_changes(
         if there != a.number_suffix {
             let asked = match a.number_to {
                 Some(to) => format!("{number}–{to}"),
+                None if a.number_suffix.contains('/') => format!("{number} {}", a.number_suffix),
                 None => format!("{number}{}", a.number_suffix),
             };
             out.push(match there {
