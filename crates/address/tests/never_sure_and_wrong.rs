@@ -340,3 +340,15 @@ fn reasons_say_nothing_that_is_false() {
         "street \"Oak\" is not in the reference (it is in Ash, Harlow); locality \"Bogus Harbor\" is not in the reference"
     );
 }
+
+#[test]
+fn a_short_postcode_tells_no_street() {
+    // The reference knows one street of the postcode; the town has more.
+    let w = world("US", &["Oak St|Ash|KS|67801"]);
+    w.is_not_trusted("12, 67801");
+    let matcher = Matcher::new(&w.reference, MatchOptions::default());
+    match matcher.find(&AddressInput { number: "12", postcode: "67801", ..Default::default() }) {
+        Outcome::Matched(m) => assert_eq!(m.best.level, Level::Postcode),
+        Outcome::SetAside { reason, .. } => panic!("{reason}"),
+    }
+}

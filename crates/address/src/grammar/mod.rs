@@ -251,6 +251,12 @@ impl Grammar {
         parts + usize::from(self.postcode_extension > 0)
     }
 
+    /// Whether a postcode is as fine as a street: those of six letters and figures and more are; a shorter one is that of a
+    /// town, even where a reference knows one street of it alone.
+    pub(crate) fn postcode_tells_the_street(&self) -> bool {
+        self.postcodes.first().is_some_and(|shape| shape.bytes().filter(|b| !matches!(b, b' ' | b'-')).count() >= 6)
+    }
+
     /// Digits of a postcode that is all digits, where a leading zero can get lost.
     pub(crate) fn digits_of_postcode(&self) -> Option<usize> {
         self.postcodes.first().filter(|s| s.bytes().all(|b| b == b'9')).map(|s| s.len())

@@ -12,6 +12,9 @@ const MOST: usize = 20_000;
 /// Adds the houses with the number that have the postcode, where they are all on one street.
 pub(super) fn place(matcher: &Matcher, a: &ParsedAddress, context: &Context, reading: usize, out: &mut Vec<Placed>) {
     let (reference, Some(number)) = (matcher.reference, a.number) else { return };
+    if !reference.grammar().postcode_tells_the_street() {
+        return;
+    }
     let streets = context.of_postcode.iter().flat_map(|place| reference.streets_of_place(*place));
     let mut found: Vec<(u32, u32)> = Vec::new();
     let mut on: Vec<u32> = Vec::new();

@@ -8,6 +8,7 @@ use super::place::{Note, Placed};
 use super::{Level, Tried, score};
 use crate::nearest::metres;
 use crate::normal;
+use crate::parse::Thoroughfare;
 use crate::reference::{KeyKind, Reference, StreetView};
 
 /// A slip that makes no other name: letters turned or doubled.
@@ -43,7 +44,10 @@ pub(super) fn of(reference: &Reference, tried: &Tried, p: &Placed, trusts_near_n
         return 100;
     }
     let view = reference.street(p.street);
-    let mut most = of_name(reference, tried, p, &view);
+    let mut most = of_name(reference, &tried.a.street, p, &view);
+    if let (Note::Crossing(other), Some(asked)) = (p.note, &tried.a.crossing) {
+        most = most.min(of_name(reference, asked, p, &reference.street(other)));
+    }
     if most == OF_ANOTHER_NAME && !trusts_near_names {
         return OFFERED;
     }
@@ -91,13 +95,14 @@ fn is_there_too(reference: &Reference, tried: &Tried, view: &StreetView) -> bool
     others.into_iter().any(|o| is_asked(&o) && is_near(o.place))
 }
 
-fn of_name(reference: &Reference, tried: &Tried, p: &Placed, view: &StreetView) -> u8 {
+/// The most for what the name of a street differs in.
+fn of_name(reference: &Reference, asked: &Thoroughfare, p: &Placed, view: &StreetView) -> u8 {
     // Small words, their order, and figures with or without their ending make no other name.
     if p.parts.name <= score::WORD_ORDER {
         return 100;
     }
     let umlauts = reference.grammar().umlauts;
-    let asked = tried.a.street.name.as_str();
+    let asked = asked.name.as_str();
     let there = reference.name_text(view.name);
     let kind = slip(normal::key(asked, umlauts).as_bytes(), normal::key(there, umlauts).as_bytes());
     let known = || {
