@@ -75,19 +75,20 @@ impl National {
         for index in 0..old.postcodes() {
             let (code, view) = old.postcode_at(index);
             let places: Vec<u32> = old.places_of_postcode(&view).collect();
-            let row = |locality: String| PostcodeEntry {
+            // Each locality in its own region: a postcode may reach into another one.
+            let row = |locality: String, region: &str| PostcodeEntry {
                 postcode: old.as_written(code).to_string(),
                 locality,
-                region: old.as_written(view.region).to_string(),
+                region: old.as_written(region).to_string(),
                 lon: view.lon,
                 lat: view.lat,
                 radius_m: None,
             };
             if places.is_empty() {
-                self.add_postcode(&row(String::new()))?;
+                self.add_postcode(&row(String::new(), view.region))?;
             }
-            for place in places {
-                self.add_postcode(&row(old.place(place).name.to_string()))?;
+            for place in places.into_iter().map(|id| old.place(id)) {
+                self.add_postcode(&row(place.name.to_string(), place.region))?;
             }
         }
         Ok(())
