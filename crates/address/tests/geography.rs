@@ -292,7 +292,48 @@ fn what_looks_wrong_is_told() {
     let d = Reference::open(&path).unwrap().describe();
     assert_eq!((d.points, d.folded), (4, 1), "two places 8 m apart are one");
     insta::assert_snapshot!(d.doubts.join("\n"), @r"
-        number 14 of Levee Rd in Ternport is at two places, 770 m apart
         number 16 of Levee Rd in Ternport is 6927 m from the line of its street
+        number 14 of Levee Rd in Ternport is at two places, 770 m apart
         ");
+}
+
+#[test]
+fn what_looks_wrong_is_told_worst_first() {
+    let mut b = Builder::new(&grammar::us::GRAMMAR);
+    let mut point = |number: u32, street: &str, locality: &str, (lon, lat): (f64, f64)| {
+        let p = PointEntry {
+            number: number.to_string(),
+            street: street.into(),
+            locality: locality.into(),
+            region: "OR".into(),
+            postcode: "97981".into(),
+            lon,
+            lat,
+            ..Default::default()
+        };
+        b.add(&Entry::Point(p)).unwrap();
+    };
+    // Houses 20 m apart, one of which is 1.5 km away; and one of two numbers as far apart as a long block.
+    for i in 0..10 {
+        let lon = if i == 4 { -123.78 } else { -123.8 + 0.00026 * f64::from(i) };
+        point(100 + 2 * i, "Heron Ln", "Ternport", (lon, 46.2));
+    }
+    point(200, "Heron Ln", "Ternport", (-123.79, 46.2));
+    // A dozen that nobody measured.
+    for i in 0..12 {
+        point(1 + 2 * i, "Pond Rd", "Ternport", (-123.81, 46.21));
+    }
+    // One house of another town of that name.
+    point(7, "Elk St", "Ternport", (-121.8, 44.2));
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("r");
+    b.write(&path).unwrap();
+    let d = Reference::open(&path).unwrap().describe();
+    insta::assert_snapshot!(d.doubts.join("\n"), @r"
+        what belongs to Ternport, OR lies up to 281 km from its middle: two places of one name, or a wrong one in it
+        what has the postcode 97981 lies up to 282 km from its middle
+        12 addresses are on one point, longitude -123.81 latitude 46.21, number 1 of Pond Rd in Ternport among them
+        number 108 of Heron Ln in Ternport is out of order: 1479 m from number 106 and 1439 m from number 110, which are 40 m apart
+        ");
+    assert_eq!(d.more_doubts, 0);
 }

@@ -8,6 +8,7 @@ fn point(number: &str, street: &str, lon: f64) -> PointEntry {
     PointEntry {
         number: number.into(),
         street: street.into(),
+        unit: String::new(),
         locality: "Ternport".into(),
         region: "OR".into(),
         postcode: "97981-0012".into(),

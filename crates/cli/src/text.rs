@@ -514,6 +514,9 @@ pub fn reference(d: &ReferenceReport) -> String {
     } else {
         String::new()
     };
+    if d.units > 0 {
+        let _ = writeln!(out, "  units      {} of houses", thousands(d.units as u64));
+    }
     for (kind, n) in &d.places {
         let _ = writeln!(out, "  places     {} of the kind {kind}", thousands(*n as u64));
     }

@@ -3,7 +3,7 @@
 use super::context::Context;
 use super::place::{Note, Placed, postcode_cost, suffix_cost};
 use super::score::{self, Parts};
-use super::{Level, Matcher, extent};
+use super::{Level, Matcher, extent, unit};
 use crate::parse::ParsedAddress;
 
 /// Streets that are looked at.
@@ -32,6 +32,7 @@ pub(super) fn place(matcher: &Matcher, a: &ParsedAddress, context: &Context, rea
     let [_] = on[..] else { return };
     for (street, id) in found {
         let point = reference.point(id);
+        let unit = unit::of_house(reference, a, id);
         let parts = Parts {
             reading: a.prior,
             name: score::STREET_BY_POSTCODE,
@@ -44,11 +45,13 @@ pub(super) fn place(matcher: &Matcher, a: &ParsedAddress, context: &Context, rea
             street,
             level: Level::AddressPoint,
             parts,
-            lon: point.lon,
-            lat: point.lat,
+            lon: unit.map_or(point.lon, |u| u.lon),
+            lat: unit.map_or(point.lat, |u| u.lat),
             postcode: point.postcode,
             suffix: point.suffix,
             extension: point.extension,
+            point: Some(id),
+            unit: unit.map(|u| u.text.into()),
             radius_m: extent::of_point(reference, a, &point),
             note: Note::StreetByPostcode,
         });

@@ -5,7 +5,7 @@
 //! letter does as often as not, and a name that streets have elsewhere is rarely a slip.
 
 use super::place::{Note, Placed};
-use super::{Level, Tried, score};
+use super::{Level, Tried, score, unit};
 use crate::nearest::metres;
 use crate::normal;
 use crate::parse::Thoroughfare;
@@ -26,6 +26,8 @@ const OFFERED: u8 = 40;
 const OF_ANOTHER_TYPE: u8 = 94;
 /// Where the type or direction that was asked for is there too, on a street of that name near by.
 const OF_A_NEIGHBOUR: u8 = 70;
+/// The house, of which the reference has other units than the one that was asked for.
+const OF_ANOTHER_UNIT: u8 = 95;
 /// Another direction.
 const OF_ANOTHER_DIRECTION: u8 = 78;
 /// A direction that the street has not, or that was not given.
@@ -40,6 +42,13 @@ const MOST_OF_NAME: usize = 400;
 
 /// The most that a place is trusted. Where names that are nearly a street's are not trusted, they are only offered.
 pub(super) fn of(reference: &Reference, tried: &Tried, p: &Placed, trusts_near_names: bool) -> u8 {
+    let of_unit = unit::is_missing(reference, &tried.a, p.unit.as_deref(), p.point);
+    let most = if of_unit { OF_ANOTHER_UNIT } else { 100 };
+    most.min(of_street(reference, tried, p, trusts_near_names))
+}
+
+/// The most for the street and number.
+fn of_street(reference: &Reference, tried: &Tried, p: &Placed, trusts_near_names: bool) -> u8 {
     if matches!(p.note, Note::Landmark(_) | Note::StreetByPostcode) || p.parts.sum() == 0 {
         return 100;
     }

@@ -69,6 +69,8 @@ pub(super) fn place(
                 postcode: None,
                 suffix: 0,
                 extension: None,
+                point: None,
+                unit: None,
                 radius_m: 0.0,
                 note: Note::Crossing(y.id),
             });

@@ -55,6 +55,8 @@ pub(super) fn place(matcher: &Matcher, a: &ParsedAddress, context: &Context, rea
             postcode: None,
             suffix: 0,
             extension: None,
+            point: None,
+            unit: None,
             radius_m: 0.0,
             note: Note::Landmark(place),
         });

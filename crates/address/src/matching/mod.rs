@@ -19,6 +19,7 @@
 //! | `ceiling` | the most that a place is trusted, by what kind of difference it is |
 //! | `confidence` | what a score is worth, by measurement |
 //! | `words` | candidates as people read them |
+//! | `unit` | units, flats and floors of a house |
 //! | `unplaced` | the classes of reasons for placing nothing |
 //! | `within` | areas that results must lie in |
 
@@ -39,6 +40,7 @@ mod second;
 mod several;
 mod short_way;
 mod similar;
+mod unit;
 mod unplaced;
 mod within;
 mod words;
@@ -524,7 +526,11 @@ impl<'a> Matcher<'a> {
                 .map(|i| list[i].address.clone())
                 .collect();
             let alike = shown.windows(2).all(|w| w[0] == w[1]);
-            let advice = if alike {
+            let unit_would_tell = tried[first.reading].a.unit.is_empty()
+                && first.point.is_some_and(|id| !self.reference.units_of(id).is_empty());
+            let advice = if unit_would_tell {
+                "say the unit"
+            } else if alike {
                 "the reference has this address at places far apart; correct it there"
             } else {
                 &advice(&tried[first.reading].a)

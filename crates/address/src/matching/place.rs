@@ -3,11 +3,11 @@
 use super::candidates::Street;
 use super::context::Context;
 use super::score::{self, Parts};
-use super::{Level, Matcher, extent};
+use super::{Level, Matcher, extent, unit};
 use crate::nearest::metres;
-use crate::normal;
 use crate::parse::ParsedAddress;
 use crate::reference::{PointView, Reference, SegmentView, StreetView};
+use crate::{Text, normal};
 
 /// What else is to be told of a place.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -46,6 +46,10 @@ pub(crate) struct Placed {
     pub postcode: Option<u32>,
     pub suffix: u32,
     pub extension: Option<u32>,
+    /// The address point.
+    pub point: Option<u32>,
+    /// The unit of the house that was asked for and found.
+    pub unit: Option<Text>,
     /// How far the truth may be from there, metres; for what is coarser than a range it is found when it is told.
     pub radius_m: f64,
     pub note: Note,
@@ -106,6 +110,8 @@ pub(super) fn place(
         postcode: None,
         suffix: 0,
         extension: None,
+        point: None,
+        unit: None,
         radius_m: 0.0,
         note,
     };
@@ -144,18 +150,18 @@ pub(super) fn place(
     let is_hyphenated = is_hyphenated(a, number)
         && reference.points_with(&view, number).any(|id| reference.string(reference.point(id).suffix).starts_with('-'));
     if finest == Level::AddressPoint {
-        for id in reference.points_with(&view, number) {
-            let point = reference.point(id);
-            if is_hyphenated && !reference.string_is(point.suffix, &a.number_suffix) {
-                continue;
-            }
+        let is_asked = |id: &u32| !is_hyphenated || reference.string_is(reference.point(*id).suffix, &a.number_suffix);
+        for house in unit::choose(reference, a, reference.points_with(&view, number).filter(is_asked)) {
+            let point = reference.point(house.point);
             let parts = Parts {
                 number: suffix_cost(reference, a, point.suffix),
                 postcode: postcode_cost(reference, a, point.postcode),
                 ..street.parts
             };
-            let mut placed = new(Level::AddressPoint, parts, (point.lon, point.lat), Note::None);
+            let position = house.unit.map_or((point.lon, point.lat), |u| (u.lon, u.lat));
+            let mut placed = new(Level::AddressPoint, parts, position, Note::None);
             (placed.postcode, placed.suffix, placed.extension) = (point.postcode, point.suffix, point.extension);
+            (placed.point, placed.unit) = (Some(house.point), house.unit.map(|u| u.text.into()));
             placed.radius_m = extent::of_point(reference, a, &point);
             out.push(placed);
             any = true;

@@ -1,7 +1,7 @@
 //! Candidates as people read them: the address in standard form, and what was changed to match it.
 
 use super::place::{Note, Placed, nearest_numbers};
-use super::{Candidate, Level, Matcher, Tried, ceiling, confidence, extent};
+use super::{Candidate, Level, Matcher, Tried, ceiling, confidence, extent, unit};
 use crate::grammar::{NumberPlace, TypePlace};
 use crate::parse::{ParsedAddress, Thoroughfare};
 use crate::reference::{PlaceKind, PlaceView, Reference, StreetView};
@@ -52,9 +52,13 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
                 line.push_str(if is_named { ", " } else { " " });
             }
             line.push_str(second);
-            if !a.unit.is_empty() && p.level <= Level::StreetRange {
-                line.push(' ');
-                normal::push_title(&a.unit, &mut line);
+            if p.level <= Level::StreetRange {
+                let unit = unit::text(reference, a, p.unit.as_deref(), p.point);
+                if !unit.is_empty() {
+                    line.push(' ');
+                    line.push_str(&unit);
+                }
+                unit::changes(reference, a, p.unit.as_deref(), p.point, &mut changes);
             }
             line.push_str(", ");
             push_tail(reference, [l.name, l.region, code], &mut line);

@@ -98,7 +98,7 @@ impl<'a> Line<'a> {
 }
 
 /// A unit in standard form: `Apt 3`, `# 3`, `Unit 3`.
-pub(super) fn unit_text(words: &str, grammar: &Grammar) -> Text {
+pub(crate) fn unit_text(words: &str, grammar: &Grammar) -> Text {
     let designator = |w: &str| grammar.unit(w);
     match words.split_once(' ') {
         Some((first, rest)) => match designator(first) {

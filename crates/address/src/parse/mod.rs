@@ -19,6 +19,7 @@ mod number;
 mod split;
 mod tail;
 
+pub(crate) use line::unit_text;
 pub(crate) use name::roads_called_alike;
 
 use crate::grammar::{Grammar, TypePlace};

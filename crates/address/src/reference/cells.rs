@@ -30,6 +30,24 @@ impl Reference {
         }
     }
 
+    /// Gives what each cell holds, cell by cell.
+    pub(super) fn each_cell(&self, f: &mut dyn FnMut(&[Near])) {
+        let entries = self.count(Section::CellEntries, 4) as u32;
+        let mut here = Vec::new();
+        for cell in 0..self.count(Section::Cells, CELL).saturating_sub(1) {
+            let first = self.u32(Section::Cells, cell, CELL, 2);
+            let end = self.u32(Section::Cells, cell + 1, CELL, 2).min(entries);
+            here.clear();
+            here.extend((first..end).map(|i| self.near(i)));
+            f(&here);
+        }
+    }
+
+    fn near(&self, entry: u32) -> Near {
+        let entry = self.u32(Section::CellEntries, entry as usize, 4, 0);
+        if entry & IS_SEGMENT == 0 { Near::Point(entry) } else { Near::Segment(entry & !IS_SEGMENT) }
+    }
+
     fn in_row(&self, row: u32, west: u32, east: u32, f: &mut dyn FnMut(Near)) {
         // The last cell only ends the one before.
         let n = self.count(Section::Cells, CELL).saturating_sub(1);
@@ -43,10 +61,7 @@ impl Reference {
         while low < n && cell(low) <= (row, east) {
             let first = self.u32(Section::Cells, low, CELL, 2);
             let end = self.u32(Section::Cells, low + 1, CELL, 2).min(entries);
-            for i in first..end {
-                let entry = self.u32(Section::CellEntries, i as usize, 4, 0);
-                f(if entry & IS_SEGMENT == 0 { Near::Point(entry) } else { Near::Segment(entry & !IS_SEGMENT) });
-            }
+            (first..end).for_each(|i| f(self.near(i)));
             low += 1;
         }
     }

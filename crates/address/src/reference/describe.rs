@@ -1,15 +1,9 @@
-//! What is inside a reference, and what looks wrong in it.
+//! What is inside a reference.
 
+use super::doubts::Doubts;
 use super::entry::PlaceKind;
 use super::file::*;
-use super::open::{Reference, StreetView};
-
-/// Doubts that are told; of more, how many.
-const MOST: usize = 20;
-/// A point so far from the line of its street is told.
-const FAR_FROM_STREET_M: f64 = 500.0;
-/// Points of one number so far apart are told.
-const APART_M: f64 = 50.0;
+use super::open::Reference;
 
 /// What is inside a reference.
 #[derive(Debug, Clone, PartialEq)]
@@ -18,6 +12,8 @@ pub struct Description {
     pub country: String,
     /// Address points (folded).
     pub points: usize,
+    /// Units of houses.
+    pub units: usize,
     /// Street segments.
     pub segments: usize,
     /// Thoroughfares, one a name and locality.
@@ -38,7 +34,7 @@ pub struct Description {
     pub bytes: usize,
     /// Rows of the sources that were the same address point as another.
     pub folded: u64,
-    /// What looks wrong in it.
+    /// What looks wrong in it, worst first.
     pub doubts: Vec<String>,
     /// Doubts beyond those that are told.
     pub more_doubts: usize,
@@ -73,9 +69,11 @@ impl Reference {
                 counts.1 += u64::from(street.points.1);
                 counts.2 += u64::from(street.segments.1);
             }
-            self.doubt_ranges(&street, &mut doubts);
-            self.doubt_points(&street, &mut doubts);
+            self.doubt_street(&street, &mut doubts);
         }
+        self.doubt_places(&mut doubts);
+        self.doubt_positions(&mut doubts);
+        let (doubts, more_doubts) = doubts.worst_first();
         let mut places = vec![0; PlaceKind::ALL.len()];
         let mut localities = Vec::new();
         for (i, (streets, points, segments)) in coverage.into_iter().enumerate() {
@@ -95,6 +93,7 @@ impl Reference {
         Description {
             country: self.country().to_string(),
             points: self.count(Section::Points, POINT),
+            units: self.units(),
             segments: self.count(Section::Segments, SEGMENT),
             streets: self.count(Section::Streets, STREET),
             names: self.count(Section::Names, NAME),
@@ -110,94 +109,8 @@ impl Reference {
             localities,
             bytes: self.bytes(),
             folded: self.about("the same address point again").and_then(|t| t.parse().ok()).unwrap_or(0),
-            more_doubts: doubts.all - doubts.told.len(),
-            doubts: doubts.told,
-        }
-    }
-
-    fn street_words(&self, street: &StreetView) -> String {
-        format!("{} in {}", crate::matching::street_text(self, street), self.place(street.place).name)
-    }
-
-    /// Ranges of one street that overlap on the same side parity.
-    fn doubt_ranges(&self, street: &StreetView, doubts: &mut Doubts) {
-        let mut ranges: Vec<(u32, u32, u32)> = Vec::new();
-        for s in street.segments.0..street.segments.0 + street.segments.1 {
-            for (a, b) in self.segment(s).ranges.into_iter().flatten() {
-                ranges.push((a % 2, a.min(b), a.max(b)));
-            }
-        }
-        ranges.sort_unstable();
-        for pair in ranges.windows(2) {
-            if pair[0].0 == pair[1].0
-                && pair[1].1 < pair[0].2
-                && pair[0].1 % 2 == pair[0].2 % 2
-                && pair[1].1 % 2 == pair[1].2 % 2
-            {
-                doubts.add(|| {
-                    format!(
-                        "ranges overlap on {}: {}–{} and {}–{}",
-                        self.street_words(street),
-                        pair[0].1,
-                        pair[0].2,
-                        pair[1].1,
-                        pair[1].2
-                    )
-                });
-            }
-        }
-    }
-
-    /// Points far from the line of their street, and one number at two places.
-    fn doubt_points(&self, street: &StreetView, doubts: &mut Doubts) {
-        let lines: Vec<Vec<(f64, f64)>> =
-            (street.segments.0..street.segments.0 + street.segments.1).map(|s| self.line(&self.segment(s))).collect();
-        let mut last: Option<(u32, u32, f64, f64)> = None;
-        for id in street.points.0..street.points.0 + street.points.1 {
-            let p = self.point(id);
-            if !lines.is_empty() {
-                let far =
-                    lines.iter().map(|l| crate::nearest::distance_to_line(p.lon, p.lat, l)).fold(f64::MAX, f64::min);
-                if far > FAR_FROM_STREET_M {
-                    doubts.add(|| {
-                        format!(
-                            "number {} of {} is {far:.0} m from the line of its street",
-                            self.number_text(p.number, p.suffix),
-                            self.street_words(street)
-                        )
-                    });
-                }
-            }
-            if let Some((number, suffix, lon, lat)) = last
-                && (number, suffix) == (p.number, p.suffix)
-            {
-                let apart = crate::nearest::metres((lon, lat), (p.lon, p.lat));
-                if apart > APART_M {
-                    doubts.add(|| {
-                        format!(
-                            "number {} of {} is at two places, {apart:.0} m apart",
-                            self.number_text(p.number, p.suffix),
-                            self.street_words(street)
-                        )
-                    });
-                }
-            }
-            last = Some((p.number, p.suffix, p.lon, p.lat));
-        }
-    }
-}
-
-#[derive(Default)]
-struct Doubts {
-    told: Vec<String>,
-    all: usize,
-}
-
-impl Doubts {
-    fn add(&mut self, text: impl FnOnce() -> String) {
-        self.all += 1;
-        if self.told.len() < MOST {
-            self.told.push(text());
+            doubts,
+            more_doubts,
         }
     }
 }

@@ -25,6 +25,8 @@ pub struct PointEntry {
     pub number: String,
     /// Thoroughfare with directions and type.
     pub street: String,
+    /// Unit, flat or floor in the building; empty for the building itself.
+    pub unit: String,
     /// Locality.
     pub locality: String,
     /// Region.

@@ -8,7 +8,7 @@
 /// First bytes of a reference.
 pub(super) const MAGIC: &[u8; 8] = b"BSLADREF";
 /// Raised when the layout changes.
-pub(super) const VERSION: u32 = 5;
+pub(super) const VERSION: u32 = 6;
 /// Bytes before the table of parts.
 pub(super) const HEADER: usize = 16;
 /// Bytes of an entry of the table of parts, and of one of sections.
@@ -33,6 +33,8 @@ pub(super) enum Section {
     Points,
     /// Suffixes of numbers: string.
     Suffixes,
+    /// Units of address points, by point, then string: point, string, longitude, latitude.
+    Units,
     /// Street segments, by street.
     Segments,
     /// Vertices of segments.
@@ -85,6 +87,7 @@ pub(super) const SECTIONS: usize = Section::About as usize + 1;
 pub(super) const NAME: usize = 12;
 pub(super) const STREET: usize = 40;
 pub(super) const POINT: usize = 28;
+pub(super) const UNIT: usize = 16;
 pub(super) const SEGMENT: usize = 40;
 pub(super) const VERTEX: usize = 8;
 pub(super) const PLACE: usize = 40;

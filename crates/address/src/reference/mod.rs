@@ -5,23 +5,27 @@
 //! | `entry` | the rows that a reference is built from |
 //! | `build` | collects rows, merges what is the same, writes the file |
 //! | `unusable` | why a row is no part of a reference |
+//! | `units` | units, flats and floors of houses |
 //! | `spool` | temporary files, so that memory does not grow with the rows |
 //! | `file` | the layout of the file |
 //! | `open` | opens a file and reads it in place |
 //! | `areas` | polygons whose attributes become extras |
 //! | `cells` | what is near a position |
-//! | `describe` | what is inside, and what looks wrong in it |
+//! | `describe` | what is inside |
+//! | `doubts` | what looks wrong in it |
 //! | `map` | the memory map |
 
 mod areas;
 mod build;
 mod cells;
 mod describe;
+mod doubts;
 mod entry;
 mod file;
 mod map;
 mod open;
 mod spool;
+mod units;
 mod unusable;
 
 pub(crate) use build::bare;
@@ -32,4 +36,5 @@ pub use entry::{AreaEntry, Entry, Parity, PlaceEntry, PlaceKind, PointEntry, Pos
 pub(crate) use file::KeyKind;
 pub use open::Reference;
 pub(crate) use open::{PlaceView, PointView, SegmentView, StreetView};
+pub(crate) use units::UnitView;
 pub use unusable::Unusable;

@@ -25,6 +25,8 @@ pub struct ReferenceReport {
     pub countries: Vec<String>,
     /// Address points, each once.
     pub address_points: usize,
+    /// Units of houses.
+    pub units: usize,
     /// Street segments.
     pub segments: usize,
     /// Streets, one a name and locality.
@@ -45,7 +47,7 @@ pub struct ReferenceReport {
     pub bytes: u64,
     /// Rows of the sources that were the same address point as another.
     pub folded: u64,
-    /// What looks wrong in it.
+    /// What looks wrong in it, worst first.
     pub doubts: Vec<String>,
     /// Doubts beyond those that are told.
     pub more_doubts: usize,
@@ -93,6 +95,7 @@ impl ReferenceReport {
     /// Adds what is inside of one country.
     fn add(&mut self, d: Description) {
         self.address_points += d.points;
+        self.units += d.units;
         self.segments += d.segments;
         self.streets += d.streets;
         self.names += d.names;

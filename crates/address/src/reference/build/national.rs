@@ -8,12 +8,14 @@ use super::older::{House, Stretch};
 use crate::Text;
 use crate::grammar::{Grammar, TypePlace};
 use crate::normal::{self, FastMap};
-use crate::parse::{Thoroughfare, parse_number, parse_street};
+use crate::parse::{Thoroughfare, parse_number, parse_street, unit_text};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// How far a building may be from its address point where the source does not say: points stand on roofs, at entrances
 /// or in the middle of a plot.
 const ACCURACY_M: f64 = 30.0;
+/// The unit of a row that is of a building as a whole: the string of the empty text.
+pub(super) const BUILDING: u32 = 0;
 /// Parsed thoroughfares that are remembered.
 const REMEMBERED: usize = 200_000;
 /// Places of one name and region farther apart than this are two places, degrees.
@@ -109,8 +111,8 @@ pub(super) struct National {
     pub(super) names: Vec<(u32, u32)>,
     pub(super) suffixes: FastMap<u32, u32>,
     pub(super) suffix_list: Vec<u32>,
-    /// Street, number, suffix and extension, postcode, longitude, latitude, accuracy in decimetres.
-    pub(super) points: Spool<[u32; 7]>,
+    /// Street, number, suffix and extension, postcode, longitude, latitude, accuracy in decimetres, string of the unit.
+    pub(super) points: Spool<[u32; 8]>,
     /// Street, four ends of ranges, two postcodes, first vertex, vertices, parities.
     pub(super) segments: Spool<[u32; 10]>,
     pub(super) vertices: Spool<[u32; 2]>,
@@ -334,9 +336,8 @@ impl National {
         Ok(at)
     }
 
-    fn add_point(&mut self, p: &PointEntry) -> Result<(), Unusable> {
-        check(p.lon, p.lat)?;
-        let at = Some((p.lon, p.lat));
+    /// Street, number, suffix and unit of a row, and the locality; a position tells localities of one name apart.
+    pub(super) fn house(&mut self, p: &PointEntry, at: Option<(f64, f64)>) -> Result<(House, u32), Unusable> {
         // A house without a number has its name for a suffix of no number.
         let is_name = |words: &str| words.split(' ').any(|w| w.chars().filter(|c| c.is_alphabetic()).count() >= 3);
         let (number, suffix) = match (parse_number(&p.number, self.grammar), normal::short_words(&p.number)) {
@@ -351,26 +352,43 @@ impl National {
             self.place(&p.locality, &p.region, PlaceKind::Locality, at)?
         };
         let street = self.street(&p.street, place)?;
-        let (postcode, extension) = self.postcode(&p.postcode, Some(place), &p.region, at);
-        if self.remembers_rows {
-            self.newer.insert([street, number, suffix], ());
-        }
-        let accuracy = p.accuracy_m.unwrap_or(ACCURACY_M).max(0.0);
-        self.push_point([street, number, suffix << 16 | extension, postcode], (p.lon, p.lat), accuracy)
+        Ok(([street, number, suffix, self.unit(&p.unit)], place))
     }
 
-    /// Adds a house: street, number, suffix with extension, postcode.
+    fn add_point(&mut self, p: &PointEntry) -> Result<(), Unusable> {
+        check(p.lon, p.lat)?;
+        let at = Some((p.lon, p.lat));
+        let (house, place) = self.house(p, at)?;
+        let (postcode, extension) = self.postcode(&p.postcode, Some(place), &p.region, at);
+        if self.remembers_rows {
+            self.newer.insert(house, ());
+        }
+        let [street, number, suffix, unit] = house;
+        let accuracy = p.accuracy_m.unwrap_or(ACCURACY_M).max(0.0);
+        self.push_point([street, number, suffix << 16 | extension, postcode, unit], (p.lon, p.lat), accuracy)
+    }
+
+    /// The string of a unit in standard form; that of the empty text for none.
+    pub(super) fn unit(&mut self, text: &str) -> u32 {
+        let words = normal::short_words(text);
+        if normal::is_nothing(&words) {
+            return BUILDING;
+        }
+        self.strings.id(&unit_text(&words, self.grammar))
+    }
+
+    /// Adds a house: street, number, suffix with extension, postcode, unit.
     pub(super) fn push_point(
         &mut self,
-        house: [u32; 4],
+        house: [u32; 5],
         (lon, lat): (f64, f64),
         accuracy_m: f64,
     ) -> Result<(), Unusable> {
-        let [street, number, suffix, postcode] = house;
+        let [street, number, suffix, postcode, unit] = house;
         let l = &mut self.places[self.street_keys[street as usize].place as usize];
         l.sum = (l.sum.0 + lon, l.sum.1 + lat, l.sum.2 + 1);
         let accuracy = (accuracy_m * 10.0).ceil() as u32;
-        self.points.push([street, number, suffix, postcode, fixed(lon) as u32, fixed(lat) as u32, accuracy])?;
+        self.points.push([street, number, suffix, postcode, fixed(lon) as u32, fixed(lat) as u32, accuracy, unit])?;
         self.counts[0] += 1;
         Ok(())
     }

@@ -4,9 +4,8 @@ use super::super::entry::*;
 use super::super::file::NONE;
 use super::super::open::Reference;
 use super::super::unusable::Unusable;
-use super::national::{National, StreetKey};
-use crate::normal::{self, FastMap};
-use crate::parse::parse_number;
+use super::national::{BUILDING, National, StreetKey};
+use crate::normal::FastMap;
 
 /// What became of the address points and stretches of an older reference.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -19,15 +18,16 @@ pub struct Older {
     pub withdrawn: u64,
 }
 
-/// Street, number and suffix of a house.
-pub(super) type House = [u32; 3];
+/// Street, number, suffix and unit of a house.
+pub(super) type House = [u32; 4];
 /// A street, and the first and last numbers on both sides of a stretch of it.
 pub(super) type Stretch = (u32, [Option<(u32, u32)>; 2]);
 
 impl National {
     /// Notes that an older reference's address is to be left out.
     pub(super) fn withdraw(&mut self, p: &PointEntry) -> Result<House, Unusable> {
-        let house = self.house(p)?;
+        let ([street, number, suffix, unit], _) = self.house(p, None)?;
+        let house = [street, number, suffix, unit];
         self.withdrawn.insert(house, false);
         Ok(house)
     }
@@ -35,18 +35,6 @@ impl National {
     /// Whether the older reference had an address that was withdrawn.
     pub(super) fn was_there(&self, house: &House) -> bool {
         self.withdrawn.get(house).copied().unwrap_or(false)
-    }
-
-    fn house(&mut self, p: &PointEntry) -> Result<House, Unusable> {
-        let (number, suffix) =
-            parse_number(&p.number, self.grammar).ok_or_else(|| Unusable::NoNumber { given: p.number.clone() })?;
-        let suffix = self.suffix(&suffix)?;
-        let place = if normal::words(&p.locality).is_empty() {
-            self.place_of_postcode(&p.postcode, (p.lon, p.lat))?
-        } else {
-            self.place(&p.locality, &p.region, PlaceKind::Locality, None)?
-        };
-        Ok([self.street(&p.street, place)?, number, suffix])
     }
 
     /// Places and postcodes of an older reference: what newer rows belong to is known before they come.
@@ -128,23 +116,42 @@ impl National {
         for id in first..first + n {
             let p = old.point(id);
             let suffix = self.suffix(old.string(p.suffix))?;
-            let house = [street, p.number, suffix];
-            if let Some(was_there) = self.withdrawn.get_mut(&house) {
-                *was_there = true;
-                out.withdrawn += 1;
+            if !self.is_kept([street, p.number, suffix, BUILDING], out) {
                 continue;
             }
-            if self.newer.contains_key(&house) {
-                out.replaced += 1;
+            let units = old.units_of(id);
+            let mut kept = Vec::new();
+            for unit in &units {
+                let string = self.strings.id(unit.text);
+                if self.is_kept([street, p.number, suffix, string], out) {
+                    kept.push((string, (unit.lon, unit.lat)));
+                }
+            }
+            // A building that is there for its units goes with the last of them.
+            if !units.is_empty() && kept.is_empty() {
                 continue;
             }
             let code = p.postcode.map_or("", |c| old.string(c));
             let extension = p.extension.map_or(0, |e| e + 1);
             let (postcode, _) = self.postcode(code, Some(place), "", None);
-            self.push_point([street, p.number, suffix << 16 | extension, postcode], (p.lon, p.lat), p.accuracy_m)?;
+            for (unit, at) in std::iter::once((BUILDING, (p.lon, p.lat))).chain(kept) {
+                self.push_point([street, p.number, suffix << 16 | extension, postcode, unit], at, p.accuracy_m)?;
+            }
             out.kept += 1;
         }
         Ok(())
+    }
+
+    /// Whether an older house or unit stays; counts where it does not.
+    fn is_kept(&mut self, house: House, out: &mut Older) -> bool {
+        if let Some(was_there) = self.withdrawn.get_mut(&house) {
+            *was_there = true;
+            out.withdrawn += 1;
+            return false;
+        }
+        let is_newer = self.newer.contains_key(&house);
+        out.replaced += u64::from(is_newer);
+        !is_newer
     }
 
     fn add_older_segments(

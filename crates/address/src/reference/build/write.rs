@@ -5,9 +5,10 @@ use super::super::file::*;
 use super::super::spool::Sorter;
 use super::IN_MEMORY;
 use super::houses::Houses;
-use super::national::National;
+use super::national::{BUILDING, National};
 use super::spread::{Spreads, middle};
 use crate::error::Error;
+use crate::normal::FastMap;
 use crate::reference::PlaceKind;
 use std::fs::File;
 use std::io::{self, BufWriter, Seek, SeekFrom, Write};
@@ -198,35 +199,55 @@ impl National {
         cells: &mut Sorter<[u32; 3]>,
         spreads: &mut Spreads,
     ) -> io::Result<()> {
-        let mut sorter: Sorter<[u32; 9]> = Sorter::new(IN_MEMORY);
+        let mut sorter: Sorter<[u32; 10]> = Sorter::new(IN_MEMORY);
         let mut sequence = 0u32;
-        self.points.each(&mut |[street, number, suffix, postcode, lon, lat, accuracy]| {
+        self.points.each(&mut |[street, number, suffix, postcode, lon, lat, accuracy, unit]| {
             sequence += 1;
             let extension = suffix & 0xFFFF;
-            sorter.push([rank_of(street), number, suffix >> 16, sequence, extension, postcode, lon, lat, accuracy])
+            sorter.push([
+                rank_of(street),
+                number,
+                suffix >> 16,
+                sequence,
+                extension,
+                postcode,
+                lon,
+                lat,
+                accuracy,
+                unit,
+            ])
         })?;
         out.start(Section::Points);
         // The house before, and whether there were several of its number: then none of them is in the index.
         let mut open: Option<PossibleHouse> = None;
         let mut id = 0u32;
         let mut group = [u32::MAX; 3];
-        let mut kept: Vec<(i32, i32, u32)> = Vec::new();
+        // Position, postcode and number of the points of one address.
+        let mut kept: Vec<(i32, i32, u32, u32)> = Vec::new();
+        let mut units: Sorter<[u32; 4]> = Sorter::new(IN_MEMORY);
+        let mut units_here: FastMap<(u32, u32), ()> = FastMap::default();
         let (mut folded, mut apart) = (0, 0);
-        sorter.each(&mut |[street, number, suffix, _, extension, postcode, lon, lat, accuracy]| {
+        sorter.each(&mut |[street, number, suffix, _, extension, postcode, lon, lat, accuracy, unit]| {
             let (x, y) = (lon as i32, lat as i32);
             if group != [street, number, suffix] {
                 group = [street, number, suffix];
                 kept.clear();
+                units_here.clear();
             }
-            let same = |(a, b, code): &(i32, i32, u32)| {
+            let same = |(a, b, code, _): &&(i32, i32, u32, u32)| {
                 (*code == postcode || *code == NONE || postcode == NONE) && metres((*a, *b), (x, y)) < FOLD_METRES
             };
-            if kept.iter().any(same) {
-                folded += 1;
+            let point = kept.iter().find(same).map_or(id, |(.., point)| *point);
+            let is_new_unit = unit != BUILDING && units_here.insert((point, unit), ()).is_none();
+            if is_new_unit {
+                units.push([point, unit, lon, lat])?;
+            }
+            if point != id {
+                folded += u64::from(!is_new_unit);
                 return Ok(());
             }
-            apart += u64::from(kept.iter().any(|(_, _, code)| *code == postcode));
-            kept.push((x, y, postcode));
+            apart += u64::from(unit == BUILDING && kept.iter().any(|(_, _, code, _)| *code == postcode));
+            kept.push((x, y, postcode, id));
             let e = &mut extents[street as usize];
             if e.points.1 == 0 {
                 e.points.0 = id;
@@ -253,6 +274,9 @@ impl National {
         self.add_house(houses, place_of, open)?;
         (self.folded, self.apart) = (folded, apart);
         out.end(Section::Points)?;
+        out.start(Section::Units);
+        units.each(&mut |record| out.put(Section::Units, &record))?;
+        out.end(Section::Units)?;
         out.start(Section::Suffixes);
         out.put(Section::Suffixes, &self.suffix_list)?;
         out.end(Section::Suffixes)

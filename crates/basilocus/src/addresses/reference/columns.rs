@@ -41,6 +41,7 @@ impl Kind {
 const PURPOSES: &[(&str, &[&str])] = &[
     ("number", &[]),
     ("number_suffix", &[]),
+    ("unit", &[]),
     ("street_direction", &[]),
     ("street", &[]),
     ("street_type", &[]),
@@ -243,6 +244,7 @@ impl Columns {
             let by_role = match *purpose {
                 "number" => role(Role::HouseNumber),
                 "number_suffix" => role(Role::NumberSuffix),
+                "unit" => role(Role::Unit),
                 "street_direction" => role(Role::StreetDirection),
                 "street_type" => role(Role::StreetType),
                 "street_direction_after" => role(Role::StreetDirectionAfter),
@@ -330,6 +332,7 @@ impl Columns {
             Kind::Points => &[
                 "number",
                 "number_suffix",
+                "unit",
                 "street_direction",
                 "street",
                 "street_type",

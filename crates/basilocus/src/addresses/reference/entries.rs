@@ -94,7 +94,7 @@ pub(super) fn address(batch: &Batch, c: &Columns, row: usize, grammar: &Grammar)
         (number, street) = (first, rest);
     }
     let (locality, region, postcode) = (text("locality"), text("region"), text("postcode"));
-    PointEntry { number, street, locality, region, postcode, ..Default::default() }
+    PointEntry { number, street, unit: text("unit"), locality, region, postcode, ..Default::default() }
 }
 
 /// Metres in a cell, where it has some.
