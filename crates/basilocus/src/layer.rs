@@ -36,6 +36,7 @@ use std::thread::JoinHandle;
 pub struct Layer {
     plan: LayerPlan,
     outputs: Vec<OutputPlan>,
+    set_aside: Option<PathBuf>,
     split_by: Option<String>,
     date: Option<String>,
     /// What was read from a reader waits there, and goes with the layer.
@@ -98,7 +99,7 @@ impl Layer {
 
     /// The layer of a plan.
     pub fn of(plan: LayerPlan) -> Self {
-        Layer { plan, outputs: Vec::new(), split_by: None, date: None, _spooled: None }
+        Layer { plan, outputs: Vec::new(), split_by: None, set_aside: None, date: None, _spooled: None }
     }
 
     /// Says the name of the layer in outputs.
@@ -273,6 +274,12 @@ impl Layer {
         Ok(self)
     }
 
+    /// Writes rows set aside to this `.csv` file, in place of the one beside the output.
+    pub fn set_aside(mut self, file: impl Into<PathBuf>) -> Self {
+        self.set_aside = Some(file.into());
+        self
+    }
+
     /// The plan of this layer alone: what [`Layer::run`] does.
     pub fn plan(&self) -> Plan {
         let outputs = self.outputs.iter().map(|o| OutputPlan { split_by: self.split_by.clone(), ..o.clone() });
@@ -281,6 +288,7 @@ impl Layer {
             date: self.date.clone(),
             layers: vec![self.plan.clone()],
             outputs: outputs.collect(),
+            set_aside: self.set_aside.clone(),
         }
     }
 

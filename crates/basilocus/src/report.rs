@@ -88,8 +88,21 @@ pub struct LayerReport {
     pub operations: Vec<OperationReport>,
     /// Where rows set aside were written, beside workbooks.
     pub set_aside_file: Option<PathBuf>,
+    /// The first rows set aside, where no file holds them.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub set_aside_told: Vec<SetAsideTold>,
     /// Extent of the result in its own system: west, south, east, north.
     pub extent: Option<[f64; 4]>,
+}
+
+/// A row set aside, in short.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+pub struct SetAsideTold {
+    /// Its row in the source.
+    pub source_row: u64,
+    /// Why, in words.
+    pub reason: String,
 }
 
 /// An operation.
@@ -195,6 +208,7 @@ mod tests {
             notations: counts(&[("utm", 4)]),
             operations: vec![operation, OperationReport::default()],
             set_aside_file: Some("out.set-aside.csv".into()),
+            set_aside_told: Vec::new(),
             extent: Some([-123.8, 46.1, -123.7, 46.2]),
         };
         let doubt = DoubtReport {

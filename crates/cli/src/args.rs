@@ -176,6 +176,9 @@ pub(crate) struct RunBehaviour {
     /// Replace outputs that exist
     #[arg(long)]
     pub(crate) overwrite: bool,
+    /// Write rows set aside to this .csv file, in place of the one beside the output
+    #[arg(long, value_name = "FILE")]
+    pub(crate) set_aside: Option<PathBuf>,
     /// Add the layer to a GeoPackage that exists
     #[arg(long, conflicts_with = "overwrite")]
     pub(crate) append: bool,

@@ -148,6 +148,13 @@ pub fn report(r: &Report, verbose: bool) -> String {
         if let Some(file) = &layer.set_aside_file {
             let _ = writeln!(out, "  set aside  {} ({})", file.display(), layer.name);
         }
+        for row in &layer.set_aside_told {
+            let _ = writeln!(out, "  set aside  row {}: {}", row.source_row, in_text(&row.reason));
+        }
+        let more = layer.set_aside.values().sum::<u64>().saturating_sub(layer.set_aside_told.len() as u64);
+        if more > 0 && !layer.set_aside_told.is_empty() {
+            let _ = writeln!(out, "  set aside  and {} more; --set-aside FILE.csv writes all of them", thousands(more));
+        }
     }
     out
 }

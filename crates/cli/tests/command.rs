@@ -106,7 +106,15 @@ fn standard_input_and_output_and_packed_files() {
     1	-123.8	46.2	438277.7983	5116580.2723
     "#);
     assert!(err.contains("from standard input") && err.contains("2 rows in = 1 out + 1 set aside"), "{err}");
-    assert!(f.read("standard_input.set-aside.csv").contains("latitude 95"));
+    assert!(err.contains("  set aside  row 3: ") && err.contains("latitude 95"), "{err}");
+    assert!(!f.path("standard_input.set-aside.csv").exists(), "it would be in the way of the next run");
+    let said = [&line[..], &["--set-aside", "aside.csv"]].concat();
+    let o = f.command(&said).write_stdin(table).output().unwrap();
+    assert!(String::from_utf8_lossy(&o.stderr).contains("  set aside  aside.csv"));
+    assert!(f.read("aside.csv").contains("latitude 95"));
+    let wrong = |file: &str| f.refusal(&["convert", "gates.csv", "-o", "x.csv", "--set-aside", file]);
+    assert!(wrong("aside.xlsx").contains("name a file that ends in .csv"));
+    assert!(wrong("x.csv").contains("name another file") && wrong("gates.csv").contains("name another file"));
     assert!(f.refusal(&["convert", "gates.csv", "-o", "-", "--json"]).contains("both want standard output"));
     let o = f.command(&["look", "-"]).write_stdin("").output().unwrap();
     assert!(String::from_utf8_lossy(&o.stderr).contains("standard input is empty"));

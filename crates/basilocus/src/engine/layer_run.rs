@@ -176,6 +176,7 @@ impl LayerAccount {
             notations: self.counts.notations.iter().map(|(n, rows)| (n.to_string(), *rows)).collect(),
             operations: chain.decisions.operations.iter().map(|o| o.report.clone()).collect(),
             set_aside_file: None,
+            set_aside_told: Vec::new(),
             extent: self.extent,
         }
     }

@@ -53,6 +53,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     let started = Instant::now();
     let day = crate::plan::day(plan.date.as_deref())?;
     check(plan)?;
+    set_aside::check(plan)?;
     let mut outputs = Outputs::open(plan, options)?;
     let names = layer_names(&plan.layers);
     check_set_aside(plan, &names, options)?;
@@ -68,7 +69,8 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     };
     let mut chains = plan.layers.iter().map(|l| Chain::open(l, &run)).collect::<Result<Vec<_>, _>>()?;
     let report = Report { outputs: plan.outputs.iter().map(|o| o.file.clone()).collect(), ..Default::default() };
-    let mut layers = Layers { outputs: &mut outputs, beside: Beside::default(), report, options, run: &run };
+    let is_told = set_aside::is_told(plan);
+    let mut layers = Layers { outputs: &mut outputs, beside: Beside::default(), report, options, run: &run, is_told };
     for ((layer, name), chain) in plan.layers.iter().zip(&names).zip(&mut chains) {
         layers.run(layer, name, chain, set_aside::path(plan, name, options.append))?;
     }
@@ -105,6 +107,8 @@ struct Layers<'a> {
     report: Report,
     options: &'a RunOptions<'a>,
     run: &'a Run<'a>,
+    /// Whether nothing but the account holds rows set aside.
+    is_told: bool,
 }
 
 impl Layers<'_> {
@@ -117,11 +121,12 @@ impl Layers<'_> {
         set_aside: Option<PathBuf>,
     ) -> Result<(), Error> {
         let overwrite = self.options.overwrite;
-        let mut file = AsideFile::new(set_aside.clone(), overwrite, &chain.aside.names);
+        let mut file = AsideFile::new(set_aside.clone(), self.is_told, overwrite, &chain.aside.names);
         let files = chain.decisions.review.clone();
         let mut review = files.map(|files| Review::start(&files, overwrite)).transpose()?;
         let aside = Aside { file: &mut file, review: review.as_mut(), in_workbook: self.outputs.hold_set_aside() };
         let mut outcome = layer_run::run(layer, name, chain, self.outputs, aside, self.run)?;
+        outcome.report.set_aside_told = file.told();
         match file.finish()? {
             Some(output) => {
                 outcome.report.set_aside_file = Some(output.target().to_path_buf());
@@ -163,7 +168,7 @@ fn check(plan: &Plan) -> Result<(), Error> {
     Ok(())
 }
 
-fn same_file(a: &Path, b: &Path) -> bool {
+pub(super) fn same_file(a: &Path, b: &Path) -> bool {
     match (a.canonicalize(), b.canonicalize()) {
         (Ok(a), Ok(b)) => a == b,
         _ => false,

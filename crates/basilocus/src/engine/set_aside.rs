@@ -1,19 +1,30 @@
 //! The files of rows set aside.
 
+use super::run::same_file;
 use crate::Error;
 use crate::plan::Plan;
+use crate::report::SetAsideTold;
 use basilocus_formats::{Format, FormatError, PendingOutput, SetAsideTable, delimited};
 use basilocus_table::SetAsideRow;
 use std::io::Write;
 use std::path::PathBuf;
 
-/// Where rows set aside go: beside the first output that has no place for them. Parts have none, whatever their format: a
-/// row without a position belongs to no part. A layer that joins others has a file of its own.
+/// Rows set aside that are told one by one where nothing else holds them.
+const TOLD: usize = 10;
+
+/// Where rows set aside go: to the file that was said, else beside the first output that has no place for them. Parts have
+/// none, whatever their format: a row without a position belongs to no part. A layer that joins others has a file of its
+/// own. Beside standard output there is no file that would not be in the way of the next run.
 pub(super) fn path(plan: &Plan, layer: &str, append: bool) -> Option<PathBuf> {
+    if let Some(file) = &plan.set_aside {
+        let stem = file.file_stem()?.to_string_lossy();
+        let is_one = plan.layers.len() < 2;
+        return Some(if is_one { file.clone() } else { file.with_file_name(format!("{stem}.{layer}.csv")) });
+    }
     let output =
         plan.outputs.iter().find(|o| o.split_by.is_some() || Format::of_ending(&o.file) != Some(Format::Xlsx))?;
     if basilocus_formats::is_standard(&output.file) {
-        return Some(PathBuf::from(format!("{layer}.set-aside.csv")));
+        return None;
     }
     let stem = output.file.file_stem()?.to_string_lossy().into_owned();
     let name = if plan.layers.len() > 1 || append {
@@ -24,22 +35,54 @@ pub(super) fn path(plan: &Plan, layer: &str, append: bool) -> Option<PathBuf> {
     Some(output.file.with_file_name(name))
 }
 
+/// Whether nothing but the account holds the rows set aside.
+pub(super) fn is_told(plan: &Plan) -> bool {
+    plan.set_aside.is_none() && plan.outputs.iter().all(|o| basilocus_formats::is_standard(&o.file))
+}
+
+/// Whether the file that was said can be written.
+///
+/// # Errors
+/// [`Error::Usage`] for another ending than `.csv`, and for a file that is read or written otherwise.
+pub(super) fn check(plan: &Plan) -> Result<(), Error> {
+    let Some(file) = &plan.set_aside else { return Ok(()) };
+    let wrong = |problem: &str| Err(Error::Usage(format!("`set_aside` {}: {problem}", file.display())));
+    if !file.extension().is_some_and(|e| e.eq_ignore_ascii_case("csv")) {
+        return wrong("rows set aside are written as comma-separated text; name a file that ends in .csv");
+    }
+    if plan.outputs.iter().any(|o| o.file == *file) || plan.layers.iter().any(|l| same_file(&l.source, file)) {
+        return wrong("it is a source or an output of the same run; name another file");
+    }
+    Ok(())
+}
+
 /// The file of rows set aside; it is made when the first one comes.
 pub(super) struct AsideFile {
     path: Option<PathBuf>,
     overwrite: bool,
     header: Vec<String>,
+    /// The first rows, where they are told.
+    told: Vec<SetAsideTold>,
+    is_told: bool,
     open: Option<(PendingOutput, std::io::BufWriter<std::fs::File>)>,
 }
 
 impl AsideFile {
-    pub(super) fn new(path: Option<PathBuf>, overwrite: bool, columns: &[String]) -> Self {
+    pub(super) fn new(path: Option<PathBuf>, is_told: bool, overwrite: bool, columns: &[String]) -> Self {
         let header =
             ["source_row".to_string(), "reason".to_string()].into_iter().chain(columns.iter().cloned()).collect();
-        AsideFile { path, overwrite, header, open: None }
+        AsideFile { path, overwrite, header, told: Vec::new(), is_told, open: None }
+    }
+
+    /// The first rows, where nothing but the account holds them.
+    pub(super) fn told(&mut self) -> Vec<SetAsideTold> {
+        std::mem::take(&mut self.told)
     }
 
     pub(super) fn write(&mut self, row: &SetAsideRow) -> Result<(), Error> {
+        if self.is_told && self.told.len() < TOLD {
+            self.told.push(SetAsideTold { source_row: row.source_row, reason: row.reason.clone() });
+        }
         let Some(path) = &self.path else {
             return Ok(());
         };
@@ -120,7 +163,13 @@ mod tests {
         assert_eq!(at(&["a.gpkg"], 1, true).as_deref(), Some("a.gates.set-aside.csv"), "a layer that joins others");
         assert_eq!(at(&["a.xlsx"], 1, false), None, "a workbook has a sheet for them");
         assert_eq!(at(&["a.xlsx", "b.geojson"], 1, false).as_deref(), Some("b.set-aside.csv"));
-        assert_eq!(at(&["-"], 1, false).as_deref(), Some("gates.set-aside.csv"));
+        assert_eq!(at(&["-"], 1, false), None, "it would be in the way of the next run");
+        let said = |outputs: &[&str], layers| {
+            let plan = Plan { set_aside: Some("x/aside.csv".into()), ..plan(outputs, layers) };
+            path(&plan, "gates", false).map(|p| p.to_string_lossy().into_owned())
+        };
+        assert_eq!(said(&["-"], 1).as_deref(), Some("x/aside.csv"));
+        assert_eq!(said(&["a.xlsx"], 2).as_deref(), Some("x/aside.gates.csv"));
         let mut parts = plan(&["a.xlsx"], 1);
         parts.outputs[0].split_by = Some("kind".into());
         assert!(path(&parts, "gates", false).is_some(), "a row that is set aside belongs to no part");
@@ -131,18 +180,20 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let file = folder.path().join("a.set-aside.csv");
         let columns = ["id".to_string(), "remark".to_string()];
-        let none = AsideFile::new(Some(file.clone()), false, &columns);
+        let none = AsideFile::new(Some(file.clone()), false, false, &columns);
         assert!(none.finish().unwrap().is_none() && !file.exists());
-        let mut some = AsideFile::new(Some(file.clone()), false, &columns);
+        let mut some = AsideFile::new(Some(file.clone()), false, false, &columns);
         some.write(&row(2, "no \"height\"", &["1", "two\nlines"])).unwrap();
         assert!(!file.exists(), "not before it is whole");
         some.finish().unwrap().unwrap().publish().unwrap();
         let text = std::fs::read_to_string(&file).unwrap().replace("\r\n", "\n");
         assert_eq!(text, "source_row,reason,id,remark\n2,\"no \"\"height\"\"\",1,\"two\nlines\"\n");
-        let mut again = AsideFile::new(Some(file), false, &columns);
+        let mut again = AsideFile::new(Some(file), false, false, &columns);
         assert!(again.write(&row(3, "x", &["", ""])).is_err(), "what is there is not replaced unasked");
-        let mut nowhere = AsideFile::new(None, false, &columns);
-        nowhere.write(&row(3, "x", &["", ""])).unwrap();
+        let mut nowhere = AsideFile::new(None, true, false, &columns);
+        (3..20).for_each(|i| nowhere.write(&row(i, "x", &["", ""])).unwrap());
+        let told = nowhere.told();
+        assert_eq!((told.len(), told[0].source_row, told[0].reason.as_str()), (TOLD, 3, "x"));
         assert!(nowhere.finish().unwrap().is_none());
     }
 

@@ -60,6 +60,10 @@ pub struct Plan {
     /// Day that is written into outputs, `YYYY-MM-DD`; without it, the day of the run.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub date: Option<String>,
+    /// Comma-separated file for the rows set aside, in place of the one beside the output; of several layers, each has one
+    /// with its name before the ending.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub set_aside: Option<PathBuf>,
     /// The tables.
     #[serde(default, rename = "layer")]
     pub layers: Vec<LayerPlan>,
@@ -372,6 +376,7 @@ impl Plan {
             crate::steps::to::each_system_file(layer.operation.via.as_mut(), &mut *f);
         }
         self.outputs.iter_mut().for_each(|o| f(&mut o.file));
+        self.set_aside.iter_mut().for_each(&mut *f);
     }
 }
 

@@ -17,6 +17,7 @@ fn a_plan_comes_back_from_its_text() {
         date: Some("2026-11-25".into()),
         layers: vec![layer],
         outputs: vec![OutputPlan::new(folder.path().join("b.gpkg"))],
+        set_aside: Some(folder.path().join("aside.csv")),
     };
     let file = folder.path().join("plan.toml");
     let text = plan.to_text(&file).unwrap();

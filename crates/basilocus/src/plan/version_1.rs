@@ -137,6 +137,7 @@ impl From<Plan> for super::Plan {
             date: old.date,
             layers: old.layers.into_iter().map(super::LayerPlan::from).collect(),
             outputs,
+            set_aside: None,
         }
     }
 }
