@@ -1,7 +1,7 @@
 //! From sources to a reference, from doubts to answers, and the other direction.
 
 use basilocus::address::Level;
-use basilocus::addresses::reference::{BuildPlan, build};
+use basilocus::addresses::reference::{BuildPlan, SourcesPlan, build};
 use basilocus::addresses::review::answers_of;
 use basilocus::compare::{ComparePlan, compare};
 use basilocus::plan::{LayerPlan, OutputPlan, Plan};
@@ -51,7 +51,8 @@ impl Folder {
             ),
         ];
         let output = self.path("towns.reference");
-        let plan = BuildPlan { sources, output: output.clone(), overwrite: true, ..Default::default() };
+        let reading = SourcesPlan { overwrite: true, ..Default::default() };
+        let plan = BuildPlan { sources, output: output.clone(), reading, ..Default::default() };
         let report = build(&plan, &Cancel::default(), &()).unwrap();
         assert_eq!((report.rows_in, report.rows_out), (11, 11));
         output
@@ -217,7 +218,7 @@ fn columns_by_a_mapping() {
     let plan = BuildPlan {
         sources: vec![source],
         output: output.clone(),
-        mapping: Some(mapping.clone()),
+        reading: SourcesPlan { mapping: Some(mapping.clone()), ..Default::default() },
         ..Default::default()
     };
     let report = build(&plan, &Cancel::default(), &()).unwrap();
@@ -229,7 +230,9 @@ fn columns_by_a_mapping() {
     assert!(out.contains("\"50 Levee Rd, Graywater, 97990\""), "{out}");
     let wrong = |text: &str| {
         std::fs::write(&mapping, text).unwrap();
-        build(&BuildPlan { overwrite: true, ..plan.clone() }, &Cancel::default(), &()).unwrap_err().to_string()
+        let mut again = plan.clone();
+        again.reading.overwrite = true;
+        build(&again, &Cancel::default(), &()).unwrap_err().to_string()
     };
     assert!(
         wrong("[[source]]\nfile = \"roads.csv\"\n[source.columns]\nstret = \"FULL\"\n").contains("stret is nothing")

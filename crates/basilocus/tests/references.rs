@@ -29,7 +29,8 @@ impl Folder {
 
     fn build(&self, sources: &[PathBuf], change: impl FnOnce(&mut BuildPlan)) -> Result<BuildReport, Error> {
         let output = self.path("r.reference");
-        let mut plan = BuildPlan { sources: sources.to_vec(), output, overwrite: true, ..Default::default() };
+        let mut plan = BuildPlan { sources: sources.to_vec(), output, ..Default::default() };
+        plan.reading.overwrite = true;
         change(&mut plan);
         build(&plan, &Cancel::default(), &())
     }
@@ -86,6 +87,28 @@ fn streets_in_several_columns() {
 }
 
 #[test]
+fn columns_that_are_one_thing_together() {
+    let f = Folder::new();
+    let points = f.write(
+        "points.csv",
+        "no,art,nam,town,lon,lat\n12,Old,Heron Ln,Ternport,-123.8,46.2\n14,,Mill Rd,Ternport,-123.81,46.2\n",
+    );
+    let join = |text: &str| f.build(std::slice::from_ref(&points), |p| p.reading.join = vec![text.into()]);
+    let report = join("street=art,nam").unwrap();
+    assert!(report.sources[0].columns.iter().any(|c| c == "street \"art\", \"nam\""), "{report:?}");
+    let rows = "address\n\"12 Old Heron Ln, Ternport\"\n\"14 Mill Rd, Ternport\"\n";
+    f.place(rows, Geocode::default());
+    assert_eq!(f.read("out.csv").matches("address point,100").count(), 2, "{}", f.read("out.csv"));
+    assert!(join("road=art,nam").unwrap_err().to_string().contains("road is nothing that a column can be for"));
+    assert!(join("street").unwrap_err().to_string().contains("PURPOSE=COLUMN,COLUMN is expected"));
+    assert!(join("street=x,y").unwrap_err().to_string().contains("no source has such columns"));
+    assert!(join("street=art,name").unwrap_err().to_string().contains("no column \"name\""));
+    let mapping =
+        f.write("mapping.toml", "[[source]]\nfile = \"points.csv\"\n[source.columns]\nstreet = [\"art\", \"nam\"]\n");
+    assert_eq!(f.build(std::slice::from_ref(&points), |p| p.reading.mapping = Some(mapping)).unwrap().rows_out, 2);
+}
+
+#[test]
 fn rows_that_lack_something_say_what() {
     let f = Folder::new();
     let postcodes = f.write("postcodes.csv", "postcode,locality,region,lon,lat\n97981,Ternport,OR,-123.8,46.2\n");
@@ -103,11 +126,12 @@ fn rows_that_lack_something_say_what() {
         "{}",
         f.read("r.set-aside.csv")
     );
-    let report = f.build(&[points.clone(), postcodes], |p| p.set = vec!["locality=Ternport".into()]).unwrap();
+    let report = f.build(&[points.clone(), postcodes], |p| p.reading.set = vec!["locality=Ternport".into()]).unwrap();
     assert_eq!(report.rows_out, 4);
     assert!(report.sources.iter().any(|s| s.columns.iter().any(|c| c == "locality Ternport where a row has none")));
-    let wrong =
-        |set: &str| f.build(std::slice::from_ref(&points), |p| p.set = vec![set.into()]).unwrap_err().to_string();
+    let wrong = |set: &str| {
+        f.build(std::slice::from_ref(&points), |p| p.reading.set = vec![set.into()]).unwrap_err().to_string()
+    };
     assert!(wrong("town=Ternport").contains("nothing that a column can be for"));
     assert!(wrong("locality").contains("PURPOSE=VALUE is expected"));
     // Where nothing is left, it says why.
@@ -135,7 +159,7 @@ fn a_mapping_to_be_filled_in() {
         .replace("# locality = \"\"", "locality = \"TOWNSHIP\"")
         .replace("# postcode = \"\"", "postcode = \"P\"");
     let mapping = f.write("mapping.toml", &filled);
-    let report = f.build(&[points], |p| p.mapping = Some(mapping)).unwrap();
+    let report = f.build(&[points], |p| p.reading.mapping = Some(mapping)).unwrap();
     assert_eq!(report.rows_out, 1, "{filled}");
     f.place("address\n\"12 Heron Ln, Ternport 97981\"\n", Geocode::default());
     assert!(f.read("out.csv").contains("address point,100"), "{}", f.read("out.csv"));

@@ -85,12 +85,35 @@ const PURPOSES: &[(&str, &[&str])] = &[
 /// [source.columns]
 /// street = "FULL_NAME"
 /// left_from = "L_F"
+/// right_from = ["R_PREFIX", "R_F"]
 /// ```
 #[derive(Debug, Clone, Default, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Mapping {
     #[serde(default)]
     source: Vec<MappedSource>,
+}
+
+/// The header of a column, or those of several that are one thing together.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(untagged)]
+pub(super) enum Headers {
+    One(String),
+    Several(Vec<String>),
+}
+
+impl Headers {
+    /// Whether a source has one of the columns.
+    pub(super) fn are_in(&self, schema: &SchemaRef) -> bool {
+        self.list().iter().any(|h| schema.fields().iter().any(|f| f.name() == h))
+    }
+
+    fn list(&self) -> &[String] {
+        match self {
+            Headers::One(header) => std::slice::from_ref(header),
+            Headers::Several(headers) => headers,
+        }
+    }
 }
 
 /// What is said of a source.
@@ -104,7 +127,7 @@ pub(super) struct MappedSource {
     /// System of its coordinates.
     pub(super) from: Option<String>,
     #[serde(default)]
-    columns: BTreeMap<String, String>,
+    columns: BTreeMap<String, Headers>,
     /// What is taken where a row has nothing, by purpose.
     #[serde(default)]
     pub(super) set: BTreeMap<String, String>,
@@ -185,16 +208,36 @@ pub(super) fn set_values(texts: &[String]) -> Result<BTreeMap<String, String>, E
     texts.iter().map(of).collect()
 }
 
+/// Columns that are one thing together: `PURPOSE=COLUMN,COLUMN`.
+///
+/// # Errors
+/// [`Error::Usage`] where a text has another form or names no purpose.
+pub(super) fn joins(texts: &[String]) -> Result<BTreeMap<String, Headers>, Error> {
+    let of = |text: &String| {
+        let (purpose, columns) = text.split_once('=').unwrap_or((text, ""));
+        let headers: Vec<String> = columns.split(',').map(|c| c.trim().to_string()).filter(|c| !c.is_empty()).collect();
+        match (is_purpose(purpose.trim()), headers.is_empty()) {
+            (true, false) => Ok((purpose.trim().to_string(), Headers::Several(headers))),
+            (false, false) => Err(Error::Usage(format!("`join` {text}: {}", not_a_purpose(purpose.trim())))),
+            (_, true) => Err(Error::Usage(format!(
+                "`join` {text}: PURPOSE=COLUMN,COLUMN is expected, such as street=PREFIX,NAME"
+            ))),
+        }
+    };
+    texts.iter().map(of).collect()
+}
+
 /// Columns by what they are for, and what is taken where a row has nothing.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Columns {
-    at: BTreeMap<&'static str, usize>,
+    /// Of several columns the texts are joined with blanks.
+    at: BTreeMap<&'static str, Vec<usize>>,
     set: BTreeMap<String, String>,
 }
 
 impl Columns {
     pub(super) fn get(&self, purpose: &str) -> Option<usize> {
-        self.at.get(purpose).copied()
+        self.at.get(purpose).and_then(|list| list.first()).copied()
     }
 
     /// The same, and what is taken where rows have nothing.
@@ -204,7 +247,14 @@ impl Columns {
 
     /// The text of a row for a purpose, else what is taken instead; empty for neither.
     pub(super) fn text(&self, batch: &Batch, purpose: &str, row: usize) -> String {
-        let there = self.get(purpose).map_or(String::new(), |i| batch.text(i, row));
+        let there = match self.at.get(purpose).map_or(&[][..], Vec::as_slice) {
+            [] => String::new(),
+            [only] => batch.text(*only, row),
+            several => {
+                let texts = several.iter().map(|i| batch.text(*i, row)).filter(|t| !t.trim().is_empty());
+                texts.map(|t| t.trim().to_string()).collect::<Vec<_>>().join(" ")
+            }
+        };
         if there.trim().is_empty() { self.set.get(purpose).cloned().unwrap_or_default() } else { there }
     }
 
@@ -223,7 +273,12 @@ impl Columns {
         out.push_str(&format!("# The file has the columns {}\n[source.columns]\n", names.join(", ")));
         for (purpose, _) in PURPOSES {
             match self.get(purpose) {
-                Some(i) => out.push_str(&format!("{purpose} = {}\n", quoted(schema.field(i).name()))),
+                Some(_) => {
+                    let names: Vec<String> = self.at[purpose].iter().map(|i| quoted(schema.field(*i).name())).collect();
+                    let list = names.join(", ");
+                    let value = if names.len() > 1 { format!("[{list}]") } else { list };
+                    out.push_str(&format!("{purpose} = {value}\n"));
+                }
                 None => out.push_str(&format!("# {purpose} = \"\"\n")),
             }
         }
@@ -235,6 +290,7 @@ impl Columns {
         schema: &SchemaRef,
         roles: &[Option<Role>],
         mapped: Option<&MappedSource>,
+        joins: &BTreeMap<String, Headers>,
         path: &Path,
     ) -> Result<Self, Error> {
         let names: Vec<String> = schema.fields().iter().map(|f| plain(f.name())).collect();
@@ -256,15 +312,20 @@ impl Columns {
                 _ => None,
             };
             if let Some(i) = by_role.or_else(|| headers.iter().find_map(|w| names.iter().position(|n| n == w))) {
-                out.insert(*purpose, i);
+                out.insert(*purpose, vec![i]);
             }
         }
-        for (purpose, header) in mapped.iter().flat_map(|m| &m.columns) {
-            let at = schema.fields().iter().position(|f| f.name() == header).ok_or_else(|| Error::NoColumn {
+        let position = |header: &String| {
+            schema.fields().iter().position(|f| f.name() == header).ok_or_else(|| Error::NoColumn {
                 path: path.to_path_buf(),
                 wanted: header.clone(),
                 names: schema.fields().iter().map(|f| f.name().clone()).collect(),
-            })?;
+            })
+        };
+        // What is said for all sources counts in those that have such columns.
+        let joins = joins.iter().filter(|(_, headers)| headers.are_in(schema));
+        for (purpose, headers) in joins.chain(mapped.iter().flat_map(|m| &m.columns)) {
+            let at = headers.list().iter().map(position).collect::<Result<Vec<_>, _>>()?;
             if let Some((known, _)) = PURPOSES.iter().find(|(p, _)| p == purpose) {
                 out.insert(*known, at);
             }
@@ -362,7 +423,10 @@ impl Columns {
         };
         wanted
             .iter()
-            .filter_map(|p| self.get(p).map(|i| format!("{} \"{}\"", p.replace('_', " "), schema.field(i).name())))
+            .filter_map(|p| {
+                let names: Vec<&str> = self.at.get(p)?.iter().map(|i| schema.field(*i).name().as_str()).collect();
+                Some(format!("{} \"{}\"", p.replace('_', " "), names.join("\", \"")))
+            })
             .chain(self.set.iter().map(|(p, value)| format!("{} {value} where a row has none", p.replace('_', " "))))
             .collect()
     }

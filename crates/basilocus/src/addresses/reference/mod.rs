@@ -33,6 +33,30 @@ use serde::Serialize;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
+/// How the sources of a reference are to be read.
+#[derive(Debug, Clone, Default, PartialEq)]
+#[cfg_attr(feature = "arguments", derive(clap::Args))]
+pub struct SourcesPlan {
+    /// System of the coordinates; WGS 84 longitude and latitude unless said
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "CRS"))]
+    pub from: Option<String>,
+    /// File that says what sources hold and which of their columns is what
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.toml"))]
+    pub mapping: Option<PathBuf>,
+    /// What is taken where a row has nothing, such as locality=Ternport or country=DE
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "PURPOSE=VALUE"))]
+    pub set: Vec<String>,
+    /// Columns that are one thing together, such as street=PREFIX,NAME,KIND
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "PURPOSE=COLUMN,COLUMN"))]
+    pub join: Vec<String>,
+    /// Replace a reference that exists
+    #[cfg_attr(feature = "arguments", arg(long))]
+    pub overwrite: bool,
+    /// How to read the sources
+    #[cfg_attr(feature = "arguments", command(flatten))]
+    pub input: InputPlan,
+}
+
 /// How a reference is to be built.
 #[derive(Debug, Clone, Default, PartialEq)]
 #[cfg_attr(feature = "arguments", derive(clap::Args))]
@@ -46,27 +70,15 @@ pub struct BuildPlan {
         arg(short, long, value_name = "FILE", default_value = "-", hide_default_value = true)
     )]
     pub output: PathBuf,
-    /// System of the coordinates; WGS 84 longitude and latitude unless said
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "CRS"))]
-    pub from: Option<String>,
     /// Country of rows that do not say theirs, as an ISO 3166 code or a name; US unless said
     #[cfg_attr(feature = "arguments", arg(long, value_name = "CODE"))]
     pub country: Option<String>,
-    /// File that says what sources hold and which of their columns is what
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.toml"))]
-    pub mapping: Option<PathBuf>,
-    /// Write such a file with what was found, to be corrected, and build nothing; - prints it
+    /// Write a file for --mapping with what was found, to be corrected, and build nothing; - prints it
     #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.toml", conflicts_with = "mapping"))]
     pub mapping_template: Option<PathBuf>,
-    /// What is taken where a row has nothing, such as locality=Ternport or country=DE
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "PURPOSE=VALUE"))]
-    pub set: Vec<String>,
-    /// Replace a reference that exists
-    #[cfg_attr(feature = "arguments", arg(long))]
-    pub overwrite: bool,
     /// How to read the sources
     #[cfg_attr(feature = "arguments", command(flatten))]
-    pub input: InputPlan,
+    pub reading: SourcesPlan,
 }
 
 /// What a build came to.
@@ -163,14 +175,19 @@ fn report_of(
     progress: &dyn Progress,
 ) -> Result<(BuildReport, Aside), Error> {
     // Checks the output before an hour of reading.
-    drop(PendingOutput::new(&plan.output, plan.overwrite)?);
-    drop(PendingOutput::new(&aside_file(plan), plan.overwrite)?);
+    drop(PendingOutput::new(&plan.output, plan.reading.overwrite)?);
+    drop(PendingOutput::new(&aside_file(plan), plan.reading.overwrite)?);
     let usual = plan.country.as_deref().and_then(country::code_of).unwrap_or("US");
     let mut report = BuildReport { outputs: vec![plan.output.clone()], ..Default::default() };
     let mut aside: Aside = Vec::new();
-    let mapping = plan.mapping.as_deref().map(Mapping::load).transpose()?.unwrap_or_default();
-    mapping.check(plan.mapping.as_deref(), &plan.sources)?;
+    let mapping = plan.reading.mapping.as_deref().map(Mapping::load).transpose()?.unwrap_or_default();
+    mapping.check(plan.reading.mapping.as_deref(), &plan.sources)?;
     let mut sources = plan.sources.iter().map(|s| Source::open(s, plan, &mapping)).collect::<Result<Vec<_>, _>>()?;
+    for (purpose, headers) in columns::joins(&plan.reading.join)? {
+        if !sources.iter().any(|s| headers.are_in(&s.reader.schema())) {
+            return Err(Error::Usage(format!("`join` {purpose}=…: no source has such columns")));
+        }
+    }
     // Places first: of two localities of one name the points belong to the nearer one.
     sources.sort_by_key(|s| s.kind);
     for source in &mut sources {
@@ -210,7 +227,7 @@ fn write(plan: &BuildPlan, builder: &mut Builder, report: &mut BuildReport, asid
         }));
     }
     if !aside.is_empty() {
-        let pending = PendingOutput::new(&file, plan.overwrite)?;
+        let pending = PendingOutput::new(&file, plan.reading.overwrite)?;
         let mut text = String::from("source,source_row,reason,row\n");
         for (source, row, names) in aside {
             let cells: Vec<String> =
@@ -263,7 +280,7 @@ pub fn mapping_template(plan: &BuildPlan) -> Result<String, Error> {
 /// Those of [`mapping_template`], and where the file is there already or cannot be written.
 pub fn write_mapping_template(plan: &BuildPlan, file: &Path) -> Result<(), Error> {
     let text = mapping_template(plan)?;
-    let pending = PendingOutput::new(file, plan.overwrite)?;
+    let pending = PendingOutput::new(file, plan.reading.overwrite)?;
     let failed = |e: std::io::Error| FormatError::Write { path: file.to_path_buf(), problem: e.to_string() };
     std::fs::write(pending.path(), text).map_err(failed)?;
     Ok(pending.publish()?)
@@ -292,7 +309,7 @@ struct Source {
 impl Look {
     fn at(path: &Path, plan: &BuildPlan, mapping: &Mapping) -> Result<Self, Error> {
         let mapped = mapping.of(path);
-        let mut options = mapped.and_then(|m| m.input.as_ref()).unwrap_or(&plan.input).options()?;
+        let mut options = mapped.and_then(|m| m.input.as_ref()).unwrap_or(&plan.reading.input).options()?;
         let mut reader = source::open(path, &options)?;
         let mut head = source::sample(reader.as_mut())?;
         // Lines and polygons of a layer of features come as text.
@@ -305,10 +322,11 @@ impl Look {
         let mut table = TableColumns::of_source(&schema, reader.about().typed);
         let roles = roles_of(&Rows::read(head.clone()));
         roles.iter().enumerate().for_each(|(at, role)| table.set_role(at, *role));
-        let mut set = columns::set_values(&plan.set)?;
+        let mut set = columns::set_values(&plan.reading.set)?;
         set.extend(mapped.iter().flat_map(|m| m.set.clone()));
-        let columns = Columns::find(&schema, &roles, mapped, path)?.with_values(set);
-        let from = mapped.and_then(|m| m.from.clone()).or_else(|| plan.from.clone());
+        let joins = columns::joins(&plan.reading.join)?;
+        let columns = Columns::find(&schema, &roles, mapped, &joins, path)?.with_values(set);
+        let from = mapped.and_then(|m| m.from.clone()).or_else(|| plan.reading.from.clone());
         Ok(Look { path: path.to_path_buf(), reader, table, columns, head, from })
     }
 

@@ -1,9 +1,8 @@
 //! Adds, replaces and withdraws addresses of a reference without the sources that it was built from.
 
-use super::{Aside, BuildPlan, BuildReport, SourceReport, entries, ledger_of, report_of, write};
+use super::{Aside, BuildPlan, BuildReport, SourceReport, SourcesPlan, entries, ledger_of, report_of, write};
 use crate::Error;
 use crate::engine::{Cancel, Progress};
-use crate::plan::InputPlan;
 use basilocus_address::reference::{Unusable, Withdrawn};
 use basilocus_address::{Builder, Reference, country};
 use basilocus_table::{Ledger, Reason, SetAsideRow};
@@ -24,21 +23,9 @@ pub struct UpdatePlan {
     /// Table of addresses to leave out: number, street and locality or postcode
     #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE"))]
     pub withdraw: Option<PathBuf>,
-    /// System of the coordinates; WGS 84 longitude and latitude unless said
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "CRS"))]
-    pub from: Option<String>,
-    /// File that says what sources hold and which of their columns is what
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.toml"))]
-    pub mapping: Option<PathBuf>,
-    /// What is taken where a row has nothing, such as locality=Ternport or country=DE
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "PURPOSE=VALUE"))]
-    pub set: Vec<String>,
-    /// Replace a reference that exists
-    #[cfg_attr(feature = "arguments", arg(long))]
-    pub overwrite: bool,
     /// How to read the sources
     #[cfg_attr(feature = "arguments", command(flatten))]
-    pub input: InputPlan,
+    pub reading: SourcesPlan,
 }
 
 /// The class of addresses to withdraw that the reference has not.
@@ -89,12 +76,8 @@ pub fn update(plan: &UpdatePlan, cancel: &Cancel, progress: &dyn Progress) -> Re
     let build = BuildPlan {
         sources: plan.sources.clone(),
         output: plan.output.clone(),
-        from: plan.from.clone(),
         country: Some(usual.to_string()),
-        mapping: plan.mapping.clone(),
-        set: plan.set.clone(),
-        overwrite: plan.overwrite,
-        input: plan.input.clone(),
+        reading: plan.reading.clone(),
         ..Default::default()
     };
     let unusable = |u: Unusable| Error::Data(format!("{}: {u}", plan.reference.display()));
