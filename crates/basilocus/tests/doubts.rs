@@ -276,6 +276,44 @@ fn contradiction() {
 }
 
 #[test]
+fn unused_column() {
+    use basilocus::addresses::reference::{BuildPlan, build};
+    use basilocus::steps::Geocode;
+    let f = Folder::new();
+    let mut points = String::from("number,street,locality,region,postcode,lon,lat\n");
+    for (i, town) in ["Ternport", "Heronville", "Graywater"].iter().enumerate() {
+        for n in 1..9 {
+            points.push_str(&format!("{n},Mill Rd,{town},OR,9798{i},-123.{i},46.2{n}\n"));
+        }
+    }
+    let points = f.write("points.csv", points);
+    let reference = f.0.path().join("r.reference");
+    let plan = BuildPlan { sources: vec![points], output: reference.clone(), ..Default::default() };
+    build(&plan, &Cancel::default(), &()).unwrap();
+    let geocoded = |header: &str, change: &dyn Fn(&mut Geocode)| {
+        let mut rows = format!("{header}\n");
+        for n in 1..9 {
+            let town = ["Ternport", "Heronville", "Graywater"][n % 3];
+            rows.push_str(&format!("{n} Mill Rd,{town},seen near {town}\n"));
+        }
+        let layer = Layer::open(f.write("in.csv", rows)).unwrap();
+        let mut geocode = Geocode { reference: vec![reference.clone()], ..Default::default() };
+        change(&mut geocode);
+        f.run(layer.then(geocode))
+    };
+    let doubts = geocoded("Street,Where,Remark", &|_| {});
+    let doubt = doubts.iter().find(|d| d.id.as_str() == "unused-column").expect("towns that nobody reads");
+    assert_eq!(doubt.message, "the column \"Where\" as locality would place 8 of the first 8 rows better");
+    assert_eq!(doubt.mend, "say the column with `locality`");
+    let doubts = geocoded("Street,Where,Remark", &|g| g.locality = Some("Where".into()));
+    assert!(!ids(&doubts).contains(&"unused-column"), "{doubts:?}");
+    let doubts = geocoded("Street,Town,Remark", &|_| {});
+    assert!(!ids(&doubts).contains(&"unused-column"), "{doubts:?}");
+    let doubts = geocoded("Street,Where,Remark", &|g| g.address = Some("Street".into()));
+    assert!(!ids(&doubts).contains(&"unused-column"), "a whole address that is said is all: {doubts:?}");
+}
+
+#[test]
 fn every_doubt_is_tried_here() {
     let source = include_str!("doubts.rs");
     let tried: BTreeSet<String> = DOUBTS.iter().map(|d| format!("fn {}()", d.name.replace('-', "_"))).collect();

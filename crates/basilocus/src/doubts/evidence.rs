@@ -2,7 +2,7 @@
 
 use super::minutes_as_decimals::Axis;
 use super::{Finding, Watch};
-use crate::engine::{Columns, Coordinates, Placed, PlacedFrom, Rows, TakenOperation};
+use crate::engine::{Columns, Coordinates, Placed, PlacedFrom, Rows, TakenOperation, UnusedColumn};
 use basilocus_formats::{About, Format, Suspicion};
 use basilocus_geodesy::crs::{Area, Crs, Kind};
 use basilocus_geodesy::operation::{MissedWay, Operation};
@@ -30,6 +30,8 @@ pub(crate) struct Scene {
     pub asks_for_addresses: bool,
     /// The file and the format of its content.
     pub source: Option<(PathBuf, Format)>,
+    /// Columns that are left over and with which more addresses would be placed.
+    pub unused_columns: Vec<UnusedColumn>,
     /// What the reader saw.
     pub suspicions: Vec<Suspicion>,
     /// Row of the header.

@@ -91,6 +91,7 @@ doubts! {
     lattice,
     other_ending,
     wrong_measure,
+    unused_column,
 }
 
 impl DoubtName {

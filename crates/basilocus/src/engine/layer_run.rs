@@ -58,7 +58,8 @@ pub(super) fn run(
     let encoders = outputs.start_layer(finishes)?;
     let decisions = &chain.decisions;
     let about = chain.reader.about();
-    let scene = Scene::new(name, about, chain.columns(), &decisions.operations, decisions.asks_for_addresses)?;
+    let mut scene = Scene::new(name, about, chain.columns(), &decisions.operations, decisions.asks_for_addresses)?;
+    scene.unused_columns = decisions.unused_columns.clone();
     let watchers = Watchers::new(&scene);
     let mut account = LayerAccount::new(chain, &scene);
     let columns = chain.aside.names.clone();

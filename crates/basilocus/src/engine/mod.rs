@@ -40,7 +40,7 @@ pub use rows::{Coordinates, Rows};
 pub(crate) use rows::{is_geometry, middle, points, put};
 pub use run::{RunOptions, run};
 pub use setting::Setting;
-pub(crate) use setting::{Decisions, ReviewFiles, TakenOperation};
+pub(crate) use setting::{Decisions, ReviewFiles, TakenOperation, UnusedColumn};
 pub(crate) use stream::stream;
 
 use std::num::NonZeroUsize;

@@ -9,6 +9,7 @@ use crate::report::OperationReport;
 use basilocus_formats::Format;
 use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::operation::Operation;
+use basilocus_table::Role;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -38,6 +39,19 @@ pub(crate) struct Decisions {
     pub review: Option<ReviewFiles>,
     /// Whether addresses are asked for, so that asking for one twice is no slip.
     pub asks_for_addresses: bool,
+    /// Columns that are left over and with which more addresses would be placed.
+    pub unused_columns: Vec<UnusedColumn>,
+}
+
+/// A column that is left over and with which more addresses would be placed.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct UnusedColumn {
+    pub column: String,
+    /// What it would be.
+    pub role: Role,
+    /// Of so many rows that were tried, how many would be placed better.
+    pub better: u64,
+    pub tried: u64,
 }
 
 /// An operation that was taken.

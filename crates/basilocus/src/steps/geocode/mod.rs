@@ -9,6 +9,7 @@
 
 mod cache;
 mod columns;
+mod left_over;
 mod options;
 mod work;
 
@@ -193,6 +194,10 @@ impl Step for Geocode {
         let options = options::of(self, &references, others)?;
         let mut matching = Matching::new(self, references, options, parts);
         let ahead = matching.look_ahead(setting.sample()?);
+        // Where a whole address is said, it is meant to be all.
+        if self.address.is_none() {
+            setting.decisions.unused_columns = matching.left_over(setting.sample()?, &columns);
+        }
         let told = matching.take_answers(self, setting.day)?.into_iter().chain(ahead);
         setting.interpret(format!("addresses from {words}"));
         for mut column in matching.columns() {

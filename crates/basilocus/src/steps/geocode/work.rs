@@ -3,10 +3,11 @@
 use super::Geocode;
 use super::cache::Cache;
 use super::columns::Parts;
+use super::left_over;
 use crate::Error;
 use crate::addresses::review::{self, Known, Record, ReviewRow, Reviewed, Store, key};
 use crate::coordinates::position_text;
-use crate::engine::{Account, Column, Rows, points};
+use crate::engine::{Account, Column, Columns, Rows, UnusedColumn, points};
 use crate::steps::Work;
 use arrow_array::{ArrayRef, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, SchemaRef};
@@ -117,6 +118,11 @@ impl Matching {
             100.0 * share,
             looked_at
         ))
+    }
+
+    /// Columns that are left over and with which more addresses would be placed.
+    pub(super) fn left_over(&self, rows: &Rows, columns: &Columns) -> Vec<UnusedColumn> {
+        left_over::find(rows, columns, &self.parts, &self.references, &self.options)
     }
 
     /// What tells whether an earlier run looked for the same in the same way.
@@ -407,15 +413,15 @@ fn shown(input: &AddressInput) -> String {
 }
 
 /// The columns of the addresses of rows.
-struct Addresses(Vec<(Role, Arc<StringArray>)>);
+pub(super) struct Addresses(Vec<(Role, Arc<StringArray>)>);
 
 impl Addresses {
-    fn of(rows: &Rows, parts: &Parts) -> Self {
+    pub(super) fn of(rows: &Rows, parts: &Parts) -> Self {
         let column = |at: usize| basilocus_table::text_column(rows.records().column(at));
         Addresses(Role::ADDRESS.iter().zip(parts).filter_map(|(role, at)| Some((*role, column((*at)?)))).collect())
     }
 
-    fn input(&self, row: usize) -> AddressInput<'_> {
+    pub(super) fn input(&self, row: usize) -> AddressInput<'_> {
         let text = |role: Role| self.0.iter().find(|(r, _)| *r == role).map_or("", |(_, a)| a.value(row));
         AddressInput {
             whole: text(Role::Address),
