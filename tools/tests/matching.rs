@@ -3,6 +3,7 @@
 
 use basilocus_address::matching::LEVELS;
 use basilocus_address::{Builder, Level, MatchOptions, Matcher, Reference, grammar};
+use basilocus_tools::abroad;
 use basilocus_tools::dirt::{self, KINDS, Row};
 use basilocus_tools::invented::{Country, Size};
 use basilocus_tools::judge::{self, Verdict};
@@ -175,4 +176,29 @@ fn the_confidence_is_true() {
             }
         }
     });
+}
+
+/// Countries of four grammars: houses with slips are found, and what only looks like them is not trusted.
+#[test]
+fn countries_of_other_grammars() {
+    for language in &abroad::LANGUAGES {
+        let country = abroad::Country::new(language, 78, 40, 60);
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("abroad.reference");
+        let mut builder = Builder::new(grammar::of_country(language.country).unwrap());
+        country.build(&mut builder).unwrap();
+        builder.write(&path).unwrap();
+        let reference = Reference::open(&path).unwrap();
+        let matcher = Matcher::new(&reference, MatchOptions { others: 0, ..Default::default() });
+        for kind in abroad::INSIDE.iter().chain(&abroad::OUTSIDE) {
+            let mut random = Random::new(8);
+            let rows: Vec<abroad::Row> = (0..1000).map(|_| country.row(*kind, &mut random)).collect();
+            let verdicts: Vec<abroad::Verdict> = rows.iter().map(|row| country.judge(&matcher, row).0).collect();
+            let wrong = verdicts.iter().filter(|v| v.wrong.is_some_and(|c| c >= 80)).count();
+            assert!(wrong <= 2, "{}, {kind:?}: {wrong} of 1000 wrong at 80 or more", language.country);
+            let at_house = verdicts.iter().filter(|v| v.at_house).count();
+            let is_inside = abroad::INSIDE.contains(kind);
+            assert!(!is_inside || at_house >= 990, "{}, {kind:?}: {at_house} of 1000 found", language.country);
+        }
+    }
 }

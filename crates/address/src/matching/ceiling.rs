@@ -4,8 +4,10 @@
 //! whether another street could be called so: letters that change places or are doubled make no other name, another
 //! letter does as often as not, and a name that streets have elsewhere is rarely a slip.
 
+use super::difference::without_glued_types;
 use super::place::{Note, Placed};
 use super::{Level, Tried, score, unit};
+use crate::grammar::{Grammar, TypePlace};
 use crate::nearest::metres;
 use crate::normal;
 use crate::parse::Thoroughfare;
@@ -23,7 +25,7 @@ const OF_ANOTHER_NAME: u8 = 75;
 /// What is only offered.
 const OFFERED: u8 = 40;
 /// Another thoroughfare type: a slip as often as another street.
-const OF_ANOTHER_TYPE: u8 = 94;
+const OF_ANOTHER_TYPE: u8 = 79;
 /// Where the type or direction that was asked for is there too, on a street of that name near by.
 const OF_A_NEIGHBOUR: u8 = 70;
 /// The house, of which the reference has other units than the one that was asked for.
@@ -44,7 +46,24 @@ const MOST_OF_NAME: usize = 400;
 pub(super) fn of(reference: &Reference, tried: &Tried, p: &Placed, trusts_near_names: bool) -> u8 {
     let of_unit = unit::is_missing(reference, &tried.a, p.unit.as_deref(), p.point);
     let most = if of_unit { OF_ANOTHER_UNIT } else { 100 };
-    most.min(of_street(reference, tried, p, trusts_near_names))
+    most.min(of_town(reference, tried, p, trusts_near_names)).min(of_street(reference, tried, p, trusts_near_names))
+}
+
+/// The most for a town that is called nearly so, where no postcode says the same.
+fn of_town(reference: &Reference, tried: &Tried, p: &Placed, trusts_near_names: bool) -> u8 {
+    let (a, context) = (&tried.a, &tried.context);
+    let agrees = !a.postcode.is_empty() && p.parts.postcode == 0;
+    if agrees || a.locality.is_empty() || p.parts.locality == 0 {
+        return 100;
+    }
+    let place = p.place(reference);
+    if !context.named.iter().any(|n| n.place == place && !n.exact) {
+        return 100;
+    }
+    let there = normal::words(reference.place(place).name);
+    let most = of_difference(&a.locality, &there, reference.grammar());
+    let contradicts = p.parts.postcode >= score::POSTCODE_NEAR;
+    if most <= OF_TWO_SLIPS && (contradicts || !trusts_near_names) { OFFERED } else { most }
 }
 
 /// The most for the street and number.
@@ -110,10 +129,9 @@ fn of_name(reference: &Reference, asked: &Thoroughfare, p: &Placed, view: &Stree
     if p.parts.name <= score::WORD_ORDER {
         return 100;
     }
-    let umlauts = reference.grammar().umlauts;
     let asked = asked.name.as_str();
     let there = reference.name_text(view.name);
-    let kind = slip(normal::key(asked, umlauts).as_bytes(), normal::key(there, umlauts).as_bytes());
+    let kind = of_difference(asked, there, reference.grammar());
     let known = || {
         let is_in = |word: &str, name: &str| name.split([' ', '-']).any(|w| w == word);
         let mut others = asked.split([' ', '-']).filter(|w| !is_in(w, there)).peekable();
@@ -133,6 +151,36 @@ fn is_a_name(reference: &Reference, word: &str) -> bool {
         });
     }
     found
+}
+
+/// What a difference of two names in normal form is worth.
+fn of_difference(asked: &str, there: &str, grammar: &Grammar) -> u8 {
+    let key = |name| normal::key(name, grammar.umlauts);
+    let (a, b) = (key(asked), key(there));
+    if a == b {
+        return 100;
+    }
+    let whole = slip(a.as_bytes(), b.as_bytes());
+    // Compounds are joined with an S or without.
+    if whole == OF_A_LETTER_MISSING && grammar.type_place == TypePlace::Glued && is_an_s_more(&a, &b) {
+        return OF_ANOTHER_NAME;
+    }
+    // Where one word differs, what stands at its end counts, and a type that is glued on is no part of it.
+    let differing: Vec<(&str, &str)> = match asked.split(' ').count() == there.split(' ').count() {
+        true => asked.split(' ').zip(there.split(' ')).filter(|(x, y)| x != y).collect(),
+        false => Vec::new(),
+    };
+    let [(x, y)] = differing[..] else { return whole };
+    let (x, y, _) = without_glued_types(x, y, grammar);
+    // "Daet" and "Dait" seem a letter apart where AE is folded, and have another letter.
+    whole.min(slip(x.as_bytes(), y.as_bytes()))
+}
+
+/// Whether one key is the other with an S more.
+fn is_an_s_more(a: &str, b: &str) -> bool {
+    let (longer, shorter) = if a.len() > b.len() { (a, b) } else { (b, a) };
+    let begins = longer.bytes().zip(shorter.bytes()).take_while(|(x, y)| x == y).count();
+    longer.as_bytes().get(begins) == Some(&b'S')
 }
 
 /// What a difference of two keys is worth.

@@ -81,7 +81,7 @@ fn other_word(a: &str, b: &str, grammar: &Grammar) -> bool {
     if (x.ordinal.is_some() || x.direction.is_some()) && (y.ordinal.is_some() || y.direction.is_some()) {
         return (x.ordinal, x.direction) != (y.ordinal, y.direction);
     }
-    a != b && [a, b].into_iter().all(language::is_compass)
+    [a, b].into_iter().all(language::is_compass) && language::are_two_sides(a, b)
 }
 
 /// Whether one word stands in the place of the other: most letters differ, and those of the one are not those of the other in
@@ -113,7 +113,7 @@ fn one_word_apart(a: &str, b: &str, grammar: &Grammar) -> bool {
     let (first, second) = (a.as_bytes(), b.as_bytes());
     let ends = first.iter().rev().zip(second.iter().rev()).take_while(|(x, y)| x == y).count();
     let begins = first.iter().zip(second).take_while(|(x, y)| x == y).count();
-    if types.is_some() && a != b && [a, b].into_iter().all(language::is_compass)
+    if types.is_some() && [a, b].into_iter().all(language::is_compass) && language::are_two_sides(a, b)
         || ends >= PART && begins < PART && compound_of_compass(a, b)
     {
         return true;
@@ -149,7 +149,11 @@ fn one_word_apart(a: &str, b: &str, grammar: &Grammar) -> bool {
 }
 
 /// Two words without the types that are glued to them, and the types where both have one.
-fn without_glued_types<'a>(a: &'a str, b: &'a str, grammar: &Grammar) -> (&'a str, &'a str, Option<(usize, usize)>) {
+pub(super) fn without_glued_types<'a>(
+    a: &'a str,
+    b: &'a str,
+    grammar: &Grammar,
+) -> (&'a str, &'a str, Option<(usize, usize)>) {
     if grammar.type_place != TypePlace::Glued {
         return (a, b, None);
     }
@@ -170,7 +174,7 @@ fn without_glued_types<'a>(a: &'a str, b: &'a str, grammar: &Grammar) -> (&'a st
 /// "NORTHGATE" and "SOUTHGATE": the same behind different compass words.
 fn compound_of_compass(a: &str, b: &str) -> bool {
     language::compass_prefixes(a)
-        .any(|(x, rest)| language::compass_prefixes(b).any(|(y, other)| x != y && rest == other))
+        .any(|(x, rest)| language::compass_prefixes(b).any(|(y, other)| rest == other && language::are_two_sides(x, y)))
 }
 
 /// One word of at least four letters, and the same with another ending of two letters or more.

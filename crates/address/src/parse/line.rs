@@ -479,7 +479,10 @@ fn trailing_unit(line: &Line, from: usize, to: &mut usize, out: &mut ParsedAddre
         let mark = usize::from(i + 2 < *to && line.words[i + 1].number_mark);
         let value = line.tokens.get(i + 1 + mark).filter(|_| i + 1 + mark < *to);
         // "APT 3", at the end; a designator may be a word of a name too ("PLACE LOT").
-        if value.is_some_and(|v| is_unit_value(v) || i + 2 + mark == *to && v.len() <= 5)
+        // "WHARF HOUSE LANE" ends in the type of the street.
+        let is_type = value.is_some_and(|v| v.len() > 1 && line.words[i + 1 + mark].street_type.is_some());
+        let is_last = i + 2 + mark == *to;
+        if value.is_some_and(|v| !is_type && (is_unit_value(v) || is_last && v.len() <= 5))
             && (i > from + 1 || out.number.is_none())
         {
             let value = line.window(i + 1 + mark, *to);

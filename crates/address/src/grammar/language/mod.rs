@@ -123,6 +123,15 @@ pub(crate) fn is_compass(word: &str) -> bool {
     WORDS.get_or_init(|| LANGUAGES.iter().flat_map(|l| spellings(l.compass)).collect()).contains(word)
 }
 
+/// Whether two words of the compass mean two sides: in one language, or so different that none is the other misspelt
+/// ("NOORD" is no other side than "NORD").
+pub(crate) fn are_two_sides(a: &str, b: &str) -> bool {
+    let has = |l: &Language, word: &str| spellings(l.compass).any(|w| w == word);
+    a != b
+        && (normal::distance(a.as_bytes(), b.as_bytes(), 1).is_none()
+            || LANGUAGES.iter().any(|l| has(l, a) && has(l, b)))
+}
+
 /// The words of the compass that a compound begins with, and what stands behind: three letters and more.
 pub(crate) fn compass_prefixes(compound: &str) -> impl Iterator<Item = (&'static str, &str)> {
     let words = LANGUAGES.iter().flat_map(|l| spellings(l.compass));
@@ -150,6 +159,12 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn sides_in_several_languages() {
+        assert!(are_two_sides("NORD", "SUD") && are_two_sides("ESTE", "OESTE"));
+        assert!(!are_two_sides("NOORDER", "NORDER") && !are_two_sides("NORD", "NORD"));
     }
 
     #[test]
