@@ -435,3 +435,67 @@ fn everyday_arithmetic() {
     assert!(v["measures"]["on_map"]["length_ratio"].as_f64().unwrap() > 1.0, "{v}");
     assert!(f.refusal(&["calc", "area", "0N 0E", "1N 1E"]).contains("three or more"));
 }
+
+#[test]
+fn angles_in_several_columns() {
+    let f = Folder::new();
+    let converted = |table: &str, more: &[&str]| {
+        f.write("in.csv", table.as_bytes());
+        let line = ["convert", "in.csv", "-o", "out.csv", "--from", "EPSG:4326", "--columns", "x,y", "--overwrite"];
+        f.ok(&[&line[..], more].concat());
+        f.read("out.csv")
+    };
+    let dms = "id,lat_deg,lat_min,lat_sec,lon_deg,lon_min,lon_sec\n1,46,7,24,9,7,24\n2,46,7,61,9,7,24\n3,46,,12,9,7,24\n4,46,7,,-0,7,24\n5,,,,,,\n";
+    insta::assert_snapshot!(converted(dms, &[]), @r"
+        id,lat_deg,lat_min,lat_sec,lon_deg,lon_min,lon_sec,x,y
+        1,46,7,24,9,7,24,9.123333333,46.123333333
+        4,46,7,,-0,7,24,-0.123333333,46.116666667
+        ");
+    insta::assert_snapshot!(f.read("out.set-aside.csv"), @r#"
+        source_row,reason,id,lat_deg,lat_min,lat_sec,lon_deg,lon_min,lon_sec
+        3,"column ""lat_deg"", ""lat_min"", ""lat_sec"": ""46 7 61"" has 61 seconds; they end below 60 (at character 6: ""6""); a number, or degrees (and minutes, seconds) are expected",2,46,7,61,9,7,24
+        4,"column ""lat_min"" is empty; it is a part of the latitude",3,46,,12,9,7,24
+        6,"column ""lon_deg"", ""lon_min"", ""lon_sec"" is empty; a position is expected",5,,,,,,
+        "#);
+    let beside = "id,lat,ns,lon,ew\n1,46.5,N,123.5,W\n2,46.5,,123.5,W\n3,46.5,S,-123.5,W\n";
+    insta::assert_snapshot!(converted(beside, &[]), @r"
+        id,lat,ns,lon,ew,x,y
+        1,46.5,N,123.5,W,-123.500000000,46.500000000
+        ");
+    insta::assert_snapshot!(f.read("out.set-aside.csv"), @r#"
+        source_row,reason,id,lat,ns,lon,ew
+        3,"column ""ns"" is empty; it is a part of the latitude",2,46.5,,123.5,W
+        4,"column ""lon"", ""ew"": ""-123.5 W"" has both a minus sign and a hemisphere letter; keep one of them (at character 1: ""-""); a number, or degrees (and minutes, seconds) are expected",3,46.5,S,-123.5,W
+        "#);
+    // As positioning receivers write it, and with the hemisphere in the header.
+    assert!(
+        converted("lat,lat_dir,lon,lon_dir\n4607.4040,N,12330.5000,W\n", &[]).contains("-123.508333333,46.123400000")
+    );
+    assert!(converted("Latitude (N),Longitude (W)\n46.5,123.5\n", &[]).contains("-123.500000000,46.500000000"));
+    // Columns that nobody would find.
+    let odd = "a;b;c;d\n46;7.5;123;30\n";
+    assert!(converted(odd, &["--x", "c,d", "--y", "a,b"]).contains("123.500000000"));
+    let grid = "zone;e;n\n10T;438278;5116580\n";
+    assert!(converted(grid, &["--coordinates", "zone,e,n"]).contains("-123.79999"), "{}", f.read("out.csv"));
+    // Two positions in a row: which one is asked.
+    f.write("ends.csv", b"start_lat,start_lon,end_lat,end_lon\n46,9,47,10\n");
+    let line = ["convert", "ends.csv", "-o", "ends.geojson", "--from", "EPSG:4326"];
+    assert!(f.refusal(&line).contains("rows have two positions, with \"start_lon\" and with \"end_lon\""));
+    f.ok(&[&line[..], &["--x", "end_lon", "--y", "end_lat"]].concat());
+    assert!(f.read("ends.geojson").contains("[10,47]"), "{}", f.read("ends.geojson"));
+    // Degrees and minutes are no eastings.
+    f.write("in.csv", dms.as_bytes());
+    let line = [
+        "convert",
+        "in.csv",
+        "-o",
+        "plane.csv",
+        "--from",
+        "EPSG:32610",
+        "--x",
+        "lon_deg,lon_min",
+        "--y",
+        "lat_deg,lat_min",
+    ];
+    assert!(f.refusal(&line).contains("read in a system of latitude and longitude"));
+}

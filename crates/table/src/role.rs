@@ -234,6 +234,9 @@ const HEADERS: &[(Role, &[&str])] = &[
     (Role::RowCounter, &["row", "rownumber", "rowno", "line", "lineno", "seq", "sequence", "index", "recno"]),
 ];
 
+/// How sure a header is of which one word tells the role.
+const ONE_WORD: usize = 50;
+
 /// Keeps letters and digits, lower case.
 fn plain(header: &str) -> String {
     header.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
@@ -260,7 +263,7 @@ pub fn from_header(header: &str, told: Told) -> Option<(Role, usize)> {
     let parts = [words.last(), words.first()].into_iter().flatten().filter(|w| w.chars().count() >= 3);
     let roles =
         parts.filter_map(|w| known(&plain(w)).filter(|(role, _)| *role != Role::Identifier).or_else(|| told(w)));
-    roles.map(|(role, _)| (role, 50)).next()
+    roles.map(|(role, _)| (role, ONE_WORD)).next()
 }
 
 /// Whether numbers count the rows: each is one more than the one before.
@@ -308,6 +311,14 @@ pub fn detect(headers: &[&str], sample: &[Vec<&str>], told: Told) -> Vec<Option<
                     .count()
                     * 2
                     < values.len() =>
+            {
+                None
+            }
+            // "lat_dir" over letters is the hemisphere of a latitude, not one.
+            Some((Role::Latitude | Role::Longitude, rank))
+                if rank >= ONE_WORD
+                    && !values.is_empty()
+                    && !values.iter().any(|v| v.contains(|c: char| c.is_ascii_digit())) =>
             {
                 None
             }

@@ -302,6 +302,7 @@ struct Source {
     reader: Box<dyn Reader>,
     table: TableColumns,
     columns: Columns,
+    head: Batch,
     kind: Kind,
     from: Option<String>,
 }
@@ -340,8 +341,8 @@ impl Source {
     fn open(path: &Path, plan: &BuildPlan, mapping: &Mapping) -> Result<Self, Error> {
         let look = Look::at(path, plan, mapping)?;
         let kind = look.kind(mapping)?;
-        let Look { path, reader, table, columns, from, .. } = look;
-        Ok(Source { path, reader, table, columns, kind, from })
+        let Look { path, reader, table, columns, head, from } = look;
+        Ok(Source { path, reader, table, columns, head, kind, from })
     }
 }
 
@@ -354,7 +355,7 @@ fn add_source(
     cancel: &Cancel,
     progress: &dyn Progress,
 ) -> Result<Ledger, Error> {
-    let Source { path, reader, table, columns, kind, from } = source;
+    let Source { path, reader, table, columns, head, kind, from } = source;
     let kind = *kind;
     let schema = reader.schema();
     let names: Vec<String> = schema.fields().iter().map(|f| f.name().clone()).collect();
@@ -370,6 +371,7 @@ fn add_source(
             &Positions { from: Some(from), x: said("lon"), y: said("lat"), ..Default::default() },
             &std::sync::Arc::default(),
             table,
+            &Rows::read(head.clone()),
             path,
         )?)
     };

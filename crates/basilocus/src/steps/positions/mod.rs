@@ -3,12 +3,14 @@
 //! | module | what is in it |
 //! |---|---|
 //! | `source` | which columns hold the positions, and in which system they are |
+//! | `parts` | a latitude or longitude in several columns |
 //! | `reader` | positions of a block |
 //! | `foreign` | positions that say a system of their own |
 //! | `numbers` | columns of numbers, whatever their type |
 
 mod foreign;
 mod numbers;
+mod parts;
 mod reader;
 mod source;
 
@@ -41,11 +43,11 @@ pub struct Positions {
     #[cfg_attr(feature = "arguments", arg(long, value_name = "CRS"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub from: Option<String>,
-    /// Column with longitude or easting
+    /// Column with longitude or easting; several for degrees, minutes, seconds and hemisphere: A,B,C
     #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub x: Option<String>,
-    /// Column with latitude or northing
+    /// Column with latitude or northing; several as for x
     #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub y: Option<String>,
@@ -53,7 +55,7 @@ pub struct Positions {
     #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub z: Option<String>,
-    /// Column that holds the whole position
+    /// Column that holds the whole position; several that make one together: A,B,C
     #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub coordinates: Option<String>,
@@ -89,9 +91,9 @@ impl Positions {
 impl Step for Positions {
     fn bind(&self, mut columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
         setting.find_roles(&mut columns)?;
-        let reader = PositionReader::new(self, &setting.finder, &columns, setting.source())?;
-        setting.decisions.interpretation.extend(reader.interpretation.iter().cloned());
         let sample = setting.sample()?.clone();
+        let reader = PositionReader::new(self, &setting.finder, &columns, &sample, setting.source())?;
+        setting.decisions.interpretation.extend(reader.interpretation.iter().cloned());
         let order_is_open = reader.order_is_open(&sample);
         if let Some(near) = near(&reader, &sample) {
             setting.finder = Arc::new(setting.finder.around(near));

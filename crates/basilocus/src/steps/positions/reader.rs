@@ -2,6 +2,7 @@
 
 use super::foreign::Foreign;
 use super::numbers::Numbers;
+use super::parts::Axis;
 use super::source::{Found, Source, find, needs_height};
 use super::{Positions, Search, is_like_wgs84};
 use crate::Error;
@@ -44,14 +45,27 @@ type Notations = BTreeMap<&'static str, u64>;
 
 impl PositionReader {
     /// Finds the columns and the system.
-    pub(crate) fn new(plan: &Positions, finder: &Search, columns: &Columns, path: &Path) -> Result<Self, Error> {
+    pub(crate) fn new(
+        plan: &Positions,
+        finder: &Search,
+        columns: &Columns,
+        sample: &Rows,
+        path: &Path,
+    ) -> Result<Self, Error> {
         let order = plan.order.unwrap_or_default();
-        let Found { source, crs, height, interpretation } = find(plan, finder, columns, path)?;
+        let Found { source, crs, height, interpretation } = find(plan, finder, columns, sample, path)?;
         let in_degrees = matches!(&crs.horizontal().kind, Kind::Geographic { unit, .. } if unit.degrees == 1.0);
         let name = |at: usize| columns.get(at).map_or(String::new(), |c| c.name().to_string());
         let names = match &source {
             Source::Columns { x, y } => (name(*x), name(*y)),
-            Source::OneColumn(c) => (name(*c), name(*c)),
+            Source::Parts { x, y } => {
+                let joined = |axis: &Axis| axis.columns.iter().map(|at| name(*at)).collect::<Vec<_>>().join("\", \"");
+                (joined(x), joined(y))
+            }
+            Source::OneColumn(list) => {
+                let joined = list.iter().map(|at| name(*at)).collect::<Vec<_>>().join("\", \"");
+                (joined.clone(), joined)
+            }
             Source::Geometry => ("geometry".into(), "geometry".into()),
         };
         let foreign = Arc::new(Foreign::new(finder.clone(), crs.clone()));
@@ -67,7 +81,7 @@ impl PositionReader {
     pub(super) fn origin(&self) -> PlacedFrom {
         match self.source {
             Source::Columns { .. } => PlacedFrom::Columns,
-            Source::OneColumn(_) => PlacedFrom::OneColumn,
+            Source::Parts { .. } | Source::OneColumn(_) => PlacedFrom::OneColumn,
             Source::Geometry => PlacedFrom::Geometry,
         }
     }
@@ -91,9 +105,10 @@ impl PositionReader {
         match &self.source {
             Source::Geometry => self.read_geometry(records, &mut out, account),
             Source::Columns { x, y } => self.read_columns(records, (*x, *y), &mut out, &mut notations, account),
-            Source::OneColumn(c) => {
+            Source::Parts { x, y } => self.read_parts(records, (x, y), &mut out, &mut notations, account),
+            Source::OneColumn(list) => {
                 for row in 0..n {
-                    match self.whole(&cell_text(records.column(*c), row)) {
+                    match self.whole(&joined_text(records, list, row)) {
                         Ok((x, y, z, how)) => {
                             put(&mut out, row, (x, y, z));
                             *notations.entry(how).or_default() += 1;
@@ -164,6 +179,35 @@ impl PositionReader {
         }
     }
 
+    fn read_parts(
+        &self,
+        records: &RecordBatch,
+        (x, y): (&Axis, &Axis),
+        out: &mut Coordinates,
+        notations: &mut Notations,
+        account: &mut Account,
+    ) {
+        for row in 0..records.num_rows() {
+            let angle = |axis: &Axis, name: &str, is_y: bool| {
+                if let Some(at) = axis.lacks(records, row) {
+                    let empty = records.schema_ref().field(at).name();
+                    let reason = format!("column \"{empty}\" is empty; it is a part of the {}", self.axis(is_y));
+                    return Err(Unusable { class: Reason::NO_COORDINATES, reason });
+                }
+                let text = axis.text(records, row);
+                notation::read_angle(&text, is_y).map_err(|e| unusable(name, &text, &e, true))
+            };
+            match (angle(x, &self.names.0, false), angle(y, &self.names.1, true)) {
+                (Ok(x), Ok(y)) => {
+                    put(out, row, (x.degrees, y.degrees, None));
+                    *notations.entry(x.notation.name()).or_default() += 1;
+                    self.check(row, (x.degrees, y.degrees), account);
+                }
+                (Err(e), _) | (_, Err(e)) => account.set_aside(row, e.class, e.reason),
+            }
+        }
+    }
+
     /// A whole position: x, y, perhaps a height, and how it was read.
     fn whole(&self, text: &str) -> Result<(f64, f64, Option<f64>, &'static str), Unusable> {
         let unit = match &self.crs.horizontal().kind {
@@ -226,8 +270,8 @@ impl PositionReader {
     /// say it by themselves.
     pub(crate) fn order_is_open(&self, sample: &Rows) -> bool {
         match self.source {
-            Source::OneColumn(c) if self.order == AxisOrder::Reject && self.crs.is_geographic() => {
-                let text = |row| cell_text(sample.records().column(c), row);
+            Source::OneColumn(ref list) if self.order == AxisOrder::Reject && self.crs.is_geographic() => {
+                let text = |row| joined_text(sample.records(), list, row);
                 (0..sample.len()).any(|r| notation::order_evidence(&text(r)) != OrderEvidence::None)
             }
             _ => false,
@@ -237,9 +281,9 @@ impl PositionReader {
     /// What rows say about the order.
     pub(super) fn count_orders(&self, rows: &Rows) -> OrderCounts {
         let mut counts = OrderCounts::default();
-        let Source::OneColumn(c) = self.source else { return counts };
+        let Source::OneColumn(list) = &self.source else { return counts };
         for row in 0..rows.len() {
-            match notation::order_evidence(&cell_text(rows.records().column(c), row)) {
+            match notation::order_evidence(&joined_text(rows.records(), list, row)) {
                 OrderEvidence::None => {}
                 OrderEvidence::Either => counts.either += 1,
                 OrderEvidence::Only(AxisOrder::LatitudeFirst) => counts.latitude_first += 1,
@@ -328,6 +372,17 @@ impl PositionReader {
                 self.names.0
             );
             account.set_aside(row, Reason::LONGITUDE_OUT_OF_RANGE, reason);
+        }
+    }
+}
+
+/// The texts of columns that make a position together.
+fn joined_text(records: &RecordBatch, columns: &[usize], row: usize) -> String {
+    match columns {
+        [one] => cell_text(records.column(*one), row),
+        several => {
+            let texts = several.iter().map(|c| cell_text(records.column(*c), row));
+            texts.map(|t| t.trim().to_string()).filter(|t| !t.is_empty()).collect::<Vec<_>>().join(" ")
         }
     }
 }

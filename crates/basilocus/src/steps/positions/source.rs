@@ -1,9 +1,10 @@
 //! Which columns hold the positions, and in which system they are.
 
 use super::Positions;
+use super::parts::{self, Axis};
 use crate::Error;
 use crate::coordinates::finder::Finder;
-use crate::engine::Columns;
+use crate::engine::{Columns, Rows};
 use basilocus_geodesy::crs::{Crs, Heights, Kind};
 use basilocus_table::Role;
 use basilocus_table::batch::point_crs;
@@ -12,8 +13,17 @@ use std::path::Path;
 /// Where positions are.
 #[derive(Debug, Clone)]
 pub(super) enum Source {
-    Columns { x: usize, y: usize },
-    OneColumn(usize),
+    Columns {
+        x: usize,
+        y: usize,
+    },
+    /// Angles in several columns.
+    Parts {
+        x: Axis,
+        y: Axis,
+    },
+    /// A whole position, in one column or in several that make one together.
+    OneColumn(Vec<usize>),
     Geometry,
 }
 
@@ -39,16 +49,23 @@ pub(super) fn needs_height(crs: &Crs) -> bool {
 struct Search<'a> {
     plan: &'a Positions,
     columns: &'a Columns,
+    sample: &'a Rows,
     path: &'a Path,
     /// The system that was said.
     stated: Option<Crs>,
 }
 
 /// Finds columns and system.
-pub(super) fn find(plan: &Positions, finder: &Finder, columns: &Columns, path: &Path) -> Result<Found, Error> {
+pub(super) fn find(
+    plan: &Positions,
+    finder: &Finder,
+    columns: &Columns,
+    sample: &Rows,
+    path: &Path,
+) -> Result<Found, Error> {
     let stated = plan.from.as_deref().map(crate::coordinates::system::find).transpose()?;
     let mut evidence: Vec<String> = stated.iter().flat_map(|s| s.evidence.iter().cloned()).collect();
-    let search = Search { plan, columns, path, stated: stated.map(|s| s.crs) };
+    let search = Search { plan, columns, sample, path, stated: stated.map(|s| s.crs) };
     let source = match search.said()? {
         Some(source) => source,
         None => search.guessed()?,
@@ -60,6 +77,12 @@ pub(super) fn find(plan: &Positions, finder: &Finder, columns: &Columns, path: &
     crs.projection()?;
     if matches!(source, Source::OneColumn(_)) && matches!(crs.kind, Kind::Geocentric { .. }) {
         return Err(Error::Usage(format!("{what}: X, Y and Z of {} are read from three columns", crs.title())));
+    }
+    if matches!(source, Source::Parts { .. }) && !crs.is_geographic() {
+        return Err(Error::Usage(format!(
+            "{what}: degrees, minutes and hemispheres are read in a system of latitude and longitude, and `from` is {}",
+            crs.title()
+        )));
     }
     let height = search.height(&source, &crs)?;
     let mut interpretation = vec![format!(
@@ -84,20 +107,46 @@ impl Search<'_> {
     fn words(&self, source: &Source) -> String {
         match source {
             Source::Columns { x, y } => format!("columns \"{}\" and \"{}\"", self.name(*x), self.name(*y)),
-            Source::OneColumn(c) => format!("column \"{}\"", self.name(*c)),
+            Source::Parts { x, y } => format!("columns {} and {}", self.axis_words(x), self.axis_words(y)),
+            Source::OneColumn(list) => match list.as_slice() {
+                [one] => format!("column \"{}\"", self.name(*one)),
+                several => format!("columns {}", self.names(several)),
+            },
             Source::Geometry => "the geometry".into(),
+        }
+    }
+
+    fn names(&self, list: &[usize]) -> String {
+        list.iter().map(|at| format!("\"{}\"", self.name(*at))).collect::<Vec<_>>().join(" ")
+    }
+
+    fn axis_words(&self, axis: &Axis) -> String {
+        let hemisphere = axis.hemisphere.map_or(String::new(), |h| format!(", {h} by its header"));
+        format!("{}{hemisphere}", self.names(&axis.columns))
+    }
+
+    /// The columns that a text names: one, or several with commas between.
+    fn list(&self, names: &str) -> Result<Vec<usize>, Error> {
+        match self.columns.require(names, self.path) {
+            Err(_) if names.contains(',') => {
+                names.split(',').map(|n| self.columns.require(n.trim(), self.path)).collect()
+            }
+            one => one.map(|at| vec![at]),
         }
     }
 
     /// The columns that the plan names.
     fn said(&self) -> Result<Option<Source>, Error> {
-        let column = |name: &str| self.columns.require(name, self.path);
         match (&self.plan.x, &self.plan.y, &self.plan.coordinates) {
             (Some(_), _, Some(_)) | (_, Some(_), Some(_)) => Err(Error::Usage(
                 "`coordinates` and `x`/`y` exclude each other: a position is in one column or in two".into(),
             )),
             (Some(x), Some(y), None) => {
-                let (x, y) = (column(x)?, column(y)?);
+                let (x, y) = (self.list(x)?, self.list(y)?);
+                let ([x], [y]) = (x.as_slice(), y.as_slice()) else {
+                    return Ok(Some(Source::Parts { x: Axis::of(x), y: Axis::of(y) }));
+                };
+                let (x, y) = (*x, *y);
                 if x == y {
                     return Err(Error::Usage(format!(
                         "`x` and `y` name the same column \"{}\"; all points would lie on a diagonal line (same-column)",
@@ -109,7 +158,7 @@ impl Search<'_> {
             (Some(_), None, None) | (None, Some(_), None) => {
                 Err(Error::Usage("`x` and `y` go together: one of them is missing".into()))
             }
-            (None, None, Some(c)) => Ok(Some(Source::OneColumn(column(c)?))),
+            (None, None, Some(c)) => Ok(Some(Source::OneColumn(self.list(c)?))),
             (None, None, None) => Ok(None),
         }
     }
@@ -132,13 +181,47 @@ impl Search<'_> {
                 self.stated.as_ref().map_or(String::new(), Crs::unit_words),
             )));
         }
+        if !plane && let Some((x, y)) = parts::find(self.columns, self.sample) {
+            return Ok(Source::Parts { x, y });
+        }
+        if let Some((x, _)) = if plane { lengths.or(degrees) } else { degrees.or(lengths) } {
+            self.check_start_and_end(x)?;
+        }
         // A table may have both; the system that was stated says which are meant.
         if let Some((x, y)) = if plane { lengths.or(degrees) } else { degrees.or(lengths) } {
             return Ok(Source::Columns { x, y });
         }
         self.with_role(Role::Coordinates)
-            .map(Source::OneColumn)
+            .map(|at| Source::OneColumn(vec![at]))
             .ok_or_else(|| Error::NoPosition { path: self.path.to_path_buf(), names: self.columns.names() })
+    }
+
+    /// Whether rows have a start and an end: nobody says which of them is meant.
+    fn check_start_and_end(&self, x: usize) -> Result<(), Error> {
+        const ENDS: [(&str, &str); 5] =
+            [("start", "end"), ("from", "to"), ("begin", "end"), ("origin", "destination"), ("first", "last")];
+        let words = |at: usize| -> Vec<String> {
+            self.name(at).split(|c: char| !c.is_alphanumeric()).map(str::to_lowercase).collect()
+        };
+        let here = words(x);
+        for (start, end) in ENDS {
+            for (this, other) in [(start, end), (end, start)] {
+                if !here.iter().any(|w| w == this) {
+                    continue;
+                }
+                let wanted: Vec<String> =
+                    here.iter().map(|w| if w == this { other.into() } else { w.clone() }).collect();
+                if let Some(at) = (0..self.columns.len()).find(|at| words(*at) == wanted) {
+                    return Err(Error::Usage(format!(
+                        "{}: rows have two positions, with \"{}\" and with \"{}\"; say which one with `x` and `y`",
+                        self.path.display(),
+                        self.name(x),
+                        self.name(at)
+                    )));
+                }
+            }
+        }
+        Ok(())
     }
 
     /// The system that was said, or the one that the geometry carries, or that of a transformation of one's own.
@@ -157,6 +240,7 @@ impl Search<'_> {
         }
         let looks_like_degrees = |at: &usize| self.columns.get(*at).is_some_and(|c| c.role == Some(Role::Longitude));
         let hint = match source {
+            Source::Parts { .. } => "; the values look like degrees",
             Source::Columns { x, .. } if looks_like_degrees(x) => "; the values look like degrees",
             Source::Columns { .. } => {
                 "; the values are too large for degrees, so it is a projected system: search it with `crs find`"
