@@ -157,7 +157,7 @@ fn geometry_becomes_columns_where_a_format_has_none() {
     );
     let csv = f.path().join("g.csv");
     go(vec![bare(&geojson)], std::slice::from_ref(&csv)).unwrap();
-    assert_eq!(std::fs::read_to_string(&csv).unwrap(), "id,lon,lat\n1,-123.800000000,46.200000000\n");
+    assert_eq!(std::fs::read_to_string(&csv).unwrap(), "id,lon,lat,height\n1,-123.800000000,46.200000000,9.0000\n");
     let gpkg = f.path().join("g.gpkg");
     go(vec![bare(&geojson)], std::slice::from_ref(&gpkg)).unwrap();
     let mut back = bare(&gpkg);

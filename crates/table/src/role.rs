@@ -115,6 +115,11 @@ const HEADERS: &[(Role, &[&str])] = &[
             "longitudewgs84",
             "gpslon",
             "gpslongitude",
+            "längengrad",
+            "laengengrad",
+            "lengtegraad",
+            "longitud",
+            "longitudine",
         ],
     ),
     (
@@ -132,6 +137,10 @@ const HEADERS: &[(Role, &[&str])] = &[
             "latitudewgs84",
             "gpslat",
             "gpslatitude",
+            "breitengrad",
+            "breedtegraad",
+            "latitud",
+            "latitudine",
         ],
     ),
     (
@@ -149,6 +158,17 @@ const HEADERS: &[(Role, &[&str])] = &[
             "utme",
             "utmeasting",
             "utmx",
+            "rechtswert",
+            "rechts",
+            "ostwert",
+            "xkoordinate",
+            "koordinatex",
+            "xcoordinaat",
+            "coordonnéex",
+            "coordenadax",
+            "coordinatax",
+            "este",
+            "est",
         ],
     ),
     (
@@ -166,6 +186,17 @@ const HEADERS: &[(Role, &[&str])] = &[
             "utmn",
             "utmnorthing",
             "utmy",
+            "hochwert",
+            "hoch",
+            "nordwert",
+            "ykoordinate",
+            "koordinatey",
+            "ycoordinaat",
+            "coordonnéey",
+            "coordenaday",
+            "coordinatay",
+            "norte",
+            "nord",
         ],
     ),
     (
@@ -361,6 +392,9 @@ pub fn detect(headers: &[&str], sample: &[Vec<&str>], told: Told) -> Vec<Option<
 
 /// Whether a text has the make of a whole position: two numbers with signs, letters or separators of a position.
 fn looks_like_position(text: &str) -> bool {
+    if is_number_with_comma(text.trim()) {
+        return false;
+    }
     // A point in well-known text, an empty one among them.
     let head = text.trim_start();
     if head.get(..5).is_some_and(|t| t.eq_ignore_ascii_case("point"))
@@ -380,6 +414,19 @@ fn looks_like_position(text: &str) -> bool {
         || text.contains(" -")
         || text.to_uppercase().chars().filter(|c| "NSEW".contains(*c)).count() == 2;
     signs && digits >= 4 && groups >= 2 && letters <= digits / 2 && letters <= 8
+}
+
+/// Whether a text is one number with a decimal comma, thousands parted by points, blanks or apostrophes: `500.123,45`.
+fn is_number_with_comma(text: &str) -> bool {
+    let text = text.trim_start_matches(['-', '+', '−']);
+    let (whole, decimals) = text.split_once(',').unwrap_or((text, ""));
+    let is_figures = |t: &str| t.bytes().all(|b| b.is_ascii_digit());
+    let mut groups = whole.split(['.', ' ', '\'', '\u{a0}', '\u{202f}', '’']);
+    let first = groups.next().unwrap_or("");
+    let mut rest = groups.peekable();
+    let is_parted = rest.peek().is_some();
+    let in_thousands = first.len() <= 3 && rest.all(|g| g.len() == 3 && is_figures(g));
+    !first.is_empty() && is_figures(first) && is_figures(decimals) && (!is_parted || in_thousands) && text.contains(',')
 }
 
 #[cfg(test)]
@@ -440,6 +487,17 @@ mod tests {
             roles(&["location", "gps"], &[&["north gate", "46 12.0N 123 48.0W"]]),
             [None, Some(Role::Coordinates)]
         );
+    }
+
+    #[test]
+    fn a_number_with_a_decimal_comma_is_no_position() {
+        let rows: &[&[&str]] =
+            &[&["500.123,45", "5.400.000,10"], &["500.200,00", "5.400.100,5"], &["500 300,1", "5 400 200,25"]];
+        assert_eq!(roles(&["a", "b"], rows), [None, None]);
+        assert_eq!(roles(&["Rechtswert", "Hochwert"], rows), [Some(Role::Easting), Some(Role::Northing)]);
+        // Two numbers are a position all the same.
+        let rows: &[&[&str]] = &[&["46.2,-123.8"], &["46.21, -123.81"], &["46,2 -123,8"]];
+        assert_eq!(roles(&["a"], rows), [Some(Role::Coordinates)]);
     }
 
     #[test]

@@ -58,7 +58,9 @@ fn geometry_form(columns: &Columns, format: Format) -> GeometryForm {
         _ if format.is_always_wgs84() && placed.crs.code != Some(4326) => GeometryForm::InWgs84,
         _ if format.holds_geometry() => GeometryForm::AsItIs,
         // A tenth of a millimetre.
-        Format::Delimited if columns.has_shapes() => GeometryForm::Text(if placed.crs.is_geographic() { 9 } else { 4 }),
+        Format::Delimited | Format::Xlsx if columns.has_shapes() => {
+            GeometryForm::Text(if placed.crs.is_geographic() { 9 } else { 4 })
+        }
         _ => GeometryForm::None,
     }
 }

@@ -4,6 +4,7 @@
 //! |---|---|
 //! | `source` | which columns hold the positions, and in which system they are |
 //! | `parts` | a latitude or longitude in several columns |
+//! | `shapes` | lines and polygons in a column of well-known text |
 //! | `reader` | positions of a block |
 //! | `foreign` | positions that say a system of their own |
 //! | `numbers` | columns of numbers, whatever their type |
@@ -12,6 +13,7 @@ mod foreign;
 mod numbers;
 mod parts;
 mod reader;
+mod shapes;
 mod source;
 
 pub(crate) use reader::PositionReader;
@@ -20,14 +22,15 @@ pub(crate) use source::has_position_roles;
 use super::{Bound, Step, Work};
 use crate::Error;
 use crate::coordinates::finder::Finder;
-use crate::engine::{Account, Columns, Placed, PlacedFrom, Rows, Setting, points};
+use crate::engine::{Account, Column, Columns, Placed, PlacedFrom, Rows, Setting, points};
 use arrow_array::Float64Array;
 use arrow_schema::SchemaRef;
-use basilocus_formats::Format;
+use basilocus_formats::{ColumnStyle, Format};
 use basilocus_geodesy::crs::{Area, Crs};
 use basilocus_geodesy::ellipsoid::Ellipsoid;
 use basilocus_geodesy::notation::AxisOrder;
 use basilocus_geodesy::operation::Operation;
+use basilocus_table::geometry::geometry_field;
 use reader::OrderCounts;
 use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
@@ -98,7 +101,13 @@ impl Step for Positions {
         if let Some(near) = near(&reader, &sample) {
             setting.finder = Arc::new(setting.finder.around(near));
         }
-        let with_heights = reader.has_heights(&columns);
+        let with_heights = reader.has_heights(&columns, &sample);
+        if let Some(at) = reader.column_of_shapes() {
+            columns.remove(at);
+            let style = ColumnStyle { digits: None, longest: None };
+            let field = geometry_field(None);
+            columns.push(Column { field, style, shown_digits: None, role: None, added: false, is_open: false });
+        }
         let placed = Placed {
             crs: reader.crs.clone(),
             first_crs: reader.crs.clone(),
@@ -134,15 +143,14 @@ impl Step for Positions {
 /// What becomes of lines and polygons in outputs that have no place for them.
 fn tell_of_shapes(setting: &mut Setting) {
     let writes = |formats: &[Format]| setting.outputs.iter().any(|o| formats.contains(o));
-    let (text, middles) = (writes(&[Format::Delimited]), writes(&[Format::Xlsx, Format::Dbf]));
+    let (text, middles) = (writes(&[Format::Delimited, Format::Xlsx]), writes(&[Format::Dbf]));
     if text {
         setting.note(
             "lines and polygons are written as well-known text in the column \"geometry\"; coordinate columns are those of their middle",
         );
     }
     if middles {
-        setting
-            .note("a workbook or DBF has no place for lines and polygons: the coordinates of their middle are written");
+        setting.note("a DBF has no place for lines and polygons: the coordinates of their middle are written");
     }
 }
 
@@ -185,8 +193,27 @@ struct Place {
     orders: Mutex<OrderCounts>,
 }
 
+impl Place {
+    /// Lines and polygons of a column of text in the place of that column.
+    fn take_shapes(&self, rows: Rows, at: usize, account: &mut Account) -> Result<Rows, Error> {
+        let n = rows.len();
+        let mut middles = [vec![f64::NAN; n], vec![f64::NAN; n], vec![f64::NAN; n]];
+        let geometries = self.reader.read_shapes(rows.records(), at, &mut middles, account);
+        let mut columns = rows.records().columns().to_vec();
+        columns.remove(at);
+        columns.push(shapes::column(&geometries));
+        let mut rows = rows.with_columns(&self.schema, columns)?;
+        rows.forget_placed();
+        rows.set_middles(Some(Arc::new(middles)));
+        Ok(rows)
+    }
+}
+
 impl Work for Place {
     fn apply(&self, rows: Rows, account: &mut Account) -> Result<Rows, Error> {
+        if let Some(at) = self.reader.column_of_shapes() {
+            return self.take_shapes(rows, at, account);
+        }
         let (found, notations) = self.reader.read(&rows, account);
         for (notation, n) in notations {
             *account.counts.notations.entry(notation).or_default() += n;

@@ -4,7 +4,7 @@ use super::foreign::Foreign;
 use super::numbers::Numbers;
 use super::parts::Axis;
 use super::source::{Found, Source, find, needs_height};
-use super::{Positions, Search, is_like_wgs84};
+use super::{Positions, Search, is_like_wgs84, shapes};
 use crate::Error;
 use crate::engine::{Account, Columns, Coordinates, PlacedFrom, Rows, middle, put};
 use arrow_array::RecordBatch;
@@ -14,7 +14,7 @@ use basilocus_geodesy::notation::{
 };
 use basilocus_table::Reason;
 use basilocus_table::batch::{Points, cell_text};
-use basilocus_table::geometry::Geometries;
+use basilocus_table::geometry::{Geometries, Geometry};
 use std::collections::BTreeMap;
 use std::path::Path;
 use std::sync::Arc;
@@ -66,6 +66,7 @@ impl PositionReader {
                 let joined = list.iter().map(|at| name(*at)).collect::<Vec<_>>().join("\", \"");
                 (joined.clone(), joined)
             }
+            Source::Shapes(c) => (name(*c), name(*c)),
             Source::Geometry => ("geometry".into(), "geometry".into()),
         };
         let foreign = Arc::new(Foreign::new(finder.clone(), crs.clone()));
@@ -82,7 +83,15 @@ impl PositionReader {
         match self.source {
             Source::Columns { .. } => PlacedFrom::Columns,
             Source::Parts { .. } | Source::OneColumn(_) => PlacedFrom::OneColumn,
-            Source::Geometry => PlacedFrom::Geometry,
+            Source::Shapes(_) | Source::Geometry => PlacedFrom::Geometry,
+        }
+    }
+
+    /// The column of lines and polygons that becomes the geometry.
+    pub(super) fn column_of_shapes(&self) -> Option<usize> {
+        match self.source {
+            Source::Shapes(at) => Some(at),
+            _ => None,
         }
     }
 
@@ -92,8 +101,17 @@ impl PositionReader {
     }
 
     /// Whether the positions have heights.
-    pub(super) fn has_heights(&self, columns: &Columns) -> bool {
-        self.height.is_some() || matches!(self.source, Source::Geometry) && columns.has_heights()
+    pub(super) fn has_heights(&self, columns: &Columns, sample: &Rows) -> bool {
+        let in_geometry = || match self.source {
+            Source::Geometry => columns.has_heights(),
+            // Written positions may say a height behind the other two.
+            Source::OneColumn(_) => {
+                let ([.., z], _) = self.read(sample, &mut Account::new(sample.len()));
+                z.iter().any(|z| z.is_finite())
+            }
+            _ => false,
+        };
+        self.height.is_some() || in_geometry()
     }
 
     /// The positions of rows, NaN for those that are set aside, and the notations that they were read in.
@@ -104,6 +122,7 @@ impl PositionReader {
         let records = rows.records();
         match &self.source {
             Source::Geometry => self.read_geometry(records, &mut out, account),
+            Source::Shapes(c) => drop(self.read_shapes(records, *c, &mut out, account)),
             Source::Columns { x, y } => self.read_columns(records, (*x, *y), &mut out, &mut notations, account),
             Source::Parts { x, y } => self.read_parts(records, (x, y), &mut out, &mut notations, account),
             Source::OneColumn(list) => {
@@ -153,6 +172,39 @@ impl PositionReader {
                 }
             }
         }
+    }
+
+    /// The middles of lines and polygons, and these.
+    pub(super) fn read_shapes(
+        &self,
+        records: &RecordBatch,
+        at: usize,
+        out: &mut Coordinates,
+        account: &mut Account,
+    ) -> Vec<Option<Geometry>> {
+        let mut geometries = Vec::with_capacity(records.num_rows());
+        for row in 0..records.num_rows() {
+            let geometry = match shapes::read(records, at, row) {
+                Ok(Some(g)) => {
+                    if let Some((x, y, z)) = middle(&g) {
+                        put(out, row, (x, y, z));
+                        self.check(row, (x, y), account);
+                    }
+                    Some(g)
+                }
+                Ok(None) => {
+                    let reason = format!("column \"{}\" is empty; a geometry is expected", self.names.0);
+                    account.set_aside(row, Reason::NO_COORDINATES, reason);
+                    None
+                }
+                Err(e) => {
+                    account.set_aside(row, Reason::NOT_A_COORDINATE, format!("column \"{}\": {e}", self.names.0));
+                    None
+                }
+            };
+            geometries.push(geometry);
+        }
+        geometries
     }
 
     fn read_columns(

@@ -2,6 +2,7 @@
 
 use super::Positions;
 use super::parts::{self, Axis};
+use super::shapes;
 use crate::Error;
 use crate::coordinates::finder::Finder;
 use crate::engine::{Columns, Rows};
@@ -24,6 +25,8 @@ pub(super) enum Source {
     },
     /// A whole position, in one column or in several that make one together.
     OneColumn(Vec<usize>),
+    /// A column of well-known text with lines or polygons.
+    Shapes(usize),
     Geometry,
 }
 
@@ -112,6 +115,7 @@ impl Search<'_> {
                 [one] => format!("column \"{}\"", self.name(*one)),
                 several => format!("columns {}", self.names(several)),
             },
+            Source::Shapes(c) => format!("the geometries of column \"{}\"", self.name(*c)),
             Source::Geometry => "the geometry".into(),
         }
     }
@@ -158,7 +162,10 @@ impl Search<'_> {
             (Some(_), None, None) | (None, Some(_), None) => {
                 Err(Error::Usage("`x` and `y` go together: one of them is missing".into()))
             }
-            (None, None, Some(c)) => Ok(Some(Source::OneColumn(self.list(c)?))),
+            (None, None, Some(c)) => Ok(Some(match self.list(c)?.as_slice() {
+                [one] if shapes::is_of_shapes(self.sample, *one) => Source::Shapes(*one),
+                list => Source::OneColumn(list.to_vec()),
+            })),
             (None, None, None) => Ok(None),
         }
     }
@@ -167,6 +174,9 @@ impl Search<'_> {
     fn guessed(&self) -> Result<Source, Error> {
         if self.columns.geometry().is_some() {
             return Ok(Source::Geometry);
+        }
+        if let Some(at) = shapes::find(self.columns, self.sample) {
+            return Ok(Source::Shapes(at));
         }
         let degrees = self.with_role(Role::Longitude).zip(self.with_role(Role::Latitude));
         let lengths = self.with_role(Role::Easting).zip(self.with_role(Role::Northing));

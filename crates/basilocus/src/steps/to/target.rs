@@ -3,7 +3,7 @@
 use super::{ColumnsWanted, To};
 use crate::Error;
 use crate::coordinates::finder::Finder;
-use crate::engine::{Account, Column, Columns, Setting};
+use crate::engine::{Account, Column, Columns, PlacedFrom, Setting};
 use crate::report::OperationReport;
 use crate::steps::positions::is_like_wgs84;
 use arrow_array::{Array, ArrayRef, Float64Array, StringArray};
@@ -42,6 +42,9 @@ enum Form {
 pub(crate) fn usual_digits(crs: &Crs) -> usize {
     if crs.is_geographic() { 9 } else { 4 }
 }
+
+/// Decimals of a height.
+const HEIGHT_DIGITS: usize = 4;
 
 /// The notation that a plan names, and whether its digits are such as it takes.
 fn notation(plan: &To) -> Result<Option<Notation>, Error> {
@@ -100,6 +103,13 @@ fn form(notation: Option<Notation>, crs: &Crs, with_z: bool, wanted: ColumnsWant
     })
 }
 
+/// Whether heights of the positions need a column: they stand in none yet, and an output would lose them.
+fn writes_heights(plan: &To, there: &Columns, setting: &Setting) -> bool {
+    let in_no_column = there.placed().is_some_and(|p| matches!(p.origin, PlacedFrom::Geometry | PlacedFrom::OneColumn));
+    let is_lost = plan.columns.len() == 3 || setting.outputs.iter().any(|o| !o.holds_geometry());
+    there.has_heights() && in_no_column && is_lost
+}
+
 impl Target {
     /// A target with the columns that it adds, named as the plan says, or after the system.
     pub(crate) fn new(
@@ -119,7 +129,8 @@ impl Target {
             setting.note(told);
             way = Some(op);
         }
-        let form = form(notation, &crs, operation.moves_heights(), wanted)?;
+        let with_z = operation.moves_heights() || writes_heights(plan, there, setting);
+        let form = form(notation, &crs, with_z, wanted)?;
         let digits = plan.digits.unwrap_or_else(|| match form {
             Form::Numbers { .. } => usual_digits(&crs),
             Form::Angles(n) | Form::Whole(n) => n.usual_digits(),
@@ -134,7 +145,7 @@ impl Target {
             digits_said: plan.digits.is_some(),
         };
         target.columns = target.names(plan, wanted, there, setting)?;
-        let added = target.columns.iter().map(|name| target.column(name)).collect();
+        let added = target.columns.iter().enumerate().map(|(axis, name)| target.column(name, axis)).collect();
         Ok((target, added))
     }
 
@@ -187,8 +198,12 @@ impl Target {
     }
 
     /// A column of it.
-    fn column(&self, name: &str) -> Column {
+    fn column(&self, name: &str, axis: usize) -> Column {
         match self.form {
+            // Heights are lengths, whatever the other two are.
+            Form::Numbers { .. } if axis == 2 && self.crs.is_geographic() && !self.digits_said => {
+                Column::added(name, DataType::Float64).with_digits(HEIGHT_DIGITS)
+            }
             Form::Numbers { .. } => Column {
                 shown_digits: Some(self.shown_digits()),
                 ..Column::added(name, DataType::Float64).with_digits(self.digits)
