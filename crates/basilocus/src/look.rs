@@ -2,9 +2,10 @@
 
 use crate::Error;
 use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
-use crate::engine::{Cancel, Passing, Progress, Rows, roles_of, source, stream};
+use crate::engine::{Cancel, Passing, Progress, Rows, is_geometry, roles_of, source, stream};
 use crate::plan::LayerPlan;
 use crate::steps::finish::extent_of;
+use crate::steps::positions;
 use basilocus_formats::{About, Decoded, Format, layers};
 use basilocus_table::geometry::TYPES;
 use basilocus_table::{Batch, ColumnProfile, Ledger, Reason, Role, ValueKind};
@@ -103,7 +104,8 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     let head = source::sample(reader.as_mut())?;
     let schema = reader.schema();
     let mut columns = crate::engine::Columns::of_source(&schema, about.typed);
-    let roles = roles_of(&Rows::read(head.clone()));
+    let sample = Rows::read(head.clone());
+    let roles = roles_of(&sample);
     roles.iter().enumerate().for_each(|(at, role)| columns.set_role(at, *role));
     // A table of addresses may be asked for, and then one that is there twice is no slip.
     let scene = Scene::new(&plan.layer_name(), &about, &columns, &[], true)?;
@@ -130,12 +132,15 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     let doubts = watchers.findings(&scene, &counted.ending(&named));
     let mut notes = about.notes.clone();
     notes.extend(address_parts(&roles));
+    let combined = positions::in_several_columns(&columns, &sample);
+    let in_two = combined.is_none();
+    notes.extend(combined);
     let rows = head.len().min(first);
     let set_aside = counted.ledger.set_aside.iter().map(|(reason, n)| (reason.to_string(), *n)).collect();
     Ok(LookReport {
         format: about.format.name().to_string(),
         columns: counted.columns(&schema, &named, about.typed),
-        extent: counted.extent.or_else(|| extent_of_columns(&named)),
+        extent: counted.extent.or_else(|| extent_of_columns(&named).filter(|_| in_two)),
         rows: counted.ledger.rows_out,
         set_aside,
         notes,
@@ -242,7 +247,7 @@ impl Counted {
             &std::sync::Arc<arrow_schema::Field>,
             &(String, Option<Role>, ColumnProfile),
         )| {
-            if name == basilocus_table::POINT_COLUMN {
+            if is_geometry(field) {
                 return self.geometry(p, any_shape);
             }
             let kind = if typed { declared(field.data_type()) } else { p.kind() };

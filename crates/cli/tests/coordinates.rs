@@ -457,6 +457,9 @@ fn angles_in_several_columns() {
         4,"column ""lat_min"" is empty; it is a part of the latitude",3,46,,12,9,7,24
         6,"column ""lon_deg"", ""lon_min"", ""lon_sec"" is empty; a position is expected",5,,,,,,
         "#);
+    let seen = f.ok(&["look", "in.csv"]);
+    assert!(seen.contains("longitudes in \"lon_deg\" \"lon_min\" \"lon_sec\", latitudes in"), "{seen}");
+    assert!(!seen.contains("extent"), "degrees alone are not where it is: {seen}");
     let beside = "id,lat,ns,lon,ew\n1,46.5,N,123.5,W\n2,46.5,,123.5,W\n3,46.5,S,-123.5,W\n";
     insta::assert_snapshot!(converted(beside, &[]), @r"
         id,lat,ns,lon,ew,x,y

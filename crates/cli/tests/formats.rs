@@ -535,6 +535,8 @@ fn geometry_in_tables_comes_back() {
         let out = f.ok(&["convert", table, "--from", "EPSG:4326", "-o", "back.geojson", "--overwrite"]);
         assert!(out.contains("positions from the geometries of column \"geometry\" (found)"), "{out}");
         assert_eq!(geometries("back.geojson"), geometries("shapes.geojson"), "{table}");
+        let seen = f.ok(&["look", table]);
+        assert!(seen.contains("lines or polygons in the column \"geometry\" as well-known text"), "{seen}");
     }
     // Another system on the way, and a cell that is no geometry.
     f.ok(&["convert", "shapes.geojson", "-o", "utm.csv", "--to", "EPSG:32632"]);

@@ -68,6 +68,30 @@ pub struct Positions {
     pub order: Option<AxisOrder>,
 }
 
+/// What a table's positions are made of where two columns of numbers are not all: lines and polygons, or angles in several
+/// columns; in words.
+pub(crate) fn in_several_columns(columns: &Columns, sample: &Rows) -> Option<String> {
+    let names = |list: &[usize]| -> String {
+        let quoted = list.iter().filter_map(|at| columns.get(*at)).map(|c| format!("\"{}\"", c.name()));
+        quoted.collect::<Vec<_>>().join(" ")
+    };
+    if columns.geometry().is_some() {
+        return None;
+    }
+    if let Some(at) = shapes::find(columns, sample) {
+        return Some(format!("lines or polygons in the column {} as well-known text", names(&[at])));
+    }
+    let (x, y) = parts::find(columns, sample)?;
+    let hemisphere = |axis: &parts::Axis| axis.hemisphere.map_or(String::new(), |h| format!(" ({h} by the header)"));
+    Some(format!(
+        "longitudes in {}{}, latitudes in {}{}",
+        names(&x.columns),
+        hemisphere(&x),
+        names(&y.columns),
+        hemisphere(&y)
+    ))
+}
+
 impl Positions {
     /// Positions in a system, their columns to be found.
     ///
