@@ -26,8 +26,7 @@ pub(super) type Stretch = (u32, [Option<(u32, u32)>; 2]);
 impl National {
     /// Notes that an older reference's address is to be left out.
     pub(super) fn withdraw(&mut self, p: &PointEntry) -> Result<House, Unusable> {
-        let ([street, number, suffix, unit], _) = self.house(p, None)?;
-        let house = [street, number, suffix, unit];
+        let (house, _) = self.house(p, None)?;
         self.withdrawn.insert(house, false);
         Ok(house)
     }
