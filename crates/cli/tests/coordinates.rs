@@ -502,3 +502,20 @@ fn angles_in_several_columns() {
     ];
     assert!(f.refusal(&line).contains("read in a system of latitude and longitude"));
 }
+
+#[test]
+fn longitudes_beyond_the_180_degree_meridian() {
+    let f = Folder::new();
+    f.write("in.csv", b"id,lat,lon\n1,-15,181.5\n2,-15,359\n3,-15,-181.5\n4,-15,180\n5,-15,-180\n6,-15,361\n");
+    let out =
+        f.ok(&["convert", "in.csv", "--from", "EPSG:4326", "-o", "out.geojson", "-o", "out.csv", "--no-progress"]);
+    assert!(out.contains("3 longitudes beyond 180° are taken as within −180…180"), "{out}");
+    assert!(out.contains("6 rows in = 5 out + 1 set aside (1 longitude out of range)"), "{out}");
+    let all: Value = serde_json::from_str(&f.read("out.geojson")).unwrap();
+    let x = |i: usize| all["features"][i]["geometry"]["coordinates"][0].as_f64().unwrap();
+    assert_eq!([x(0), x(1), x(2), x(3), x(4)], [-178.5, -1.0, 178.5, 180.0, -180.0]);
+    assert!(f.read("out.csv").contains("2,-15,359"), "the source's columns stay");
+    // Selected where it is.
+    f.ok(&["select", "in.csv", "--from", "EPSG:4326", "--extent=-179,-20,-178,-10", "-o", "there.csv"]);
+    assert_eq!(f.read("there.csv").lines().count(), 2, "{}", f.read("there.csv"));
+}

@@ -23,6 +23,8 @@ pub(crate) struct Counts {
     pub notations: BTreeMap<&'static str, u64>,
     /// Rows whose numbers are written with a comma, and with a point alone.
     pub marks: (u64, u64),
+    /// Longitudes beyond 180° that were taken as those within it.
+    pub turned: u64,
     /// Addresses whose parts contradict each other.
     pub contradictions: u64,
     /// Rows for the review.
@@ -100,6 +102,7 @@ impl Counts {
         }
         self.marks.0 += other.marks.0;
         self.marks.1 += other.marks.1;
+        self.turned += other.turned;
         self.contradictions += other.contradictions;
         self.doubtful.extend(other.doubtful);
         self.found.extend(other.found);

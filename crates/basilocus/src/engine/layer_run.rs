@@ -26,6 +26,7 @@ pub(super) struct Aside<'a> {
 /// What a layer came to.
 pub(super) struct LayerOutcome {
     pub report: LayerReport,
+    pub notices: Vec<String>,
     pub doubts: Vec<DoubtReport>,
 }
 
@@ -81,7 +82,7 @@ pub(super) fn run(
     outputs.end_layer(account.ledger.rows_out)?;
     let doubts = watchers.findings(&scene, &account.ending(&profiles));
     let report = account.report(layer, name, chain);
-    Ok(LayerOutcome { report, doubts })
+    Ok(LayerOutcome { report, notices: account.notices(), doubts })
 }
 
 /// The types of columns of text, where an output wants them and the source does not know them.
@@ -160,6 +161,16 @@ impl LayerAccount {
             contradictions: self.counts.contradictions,
             profiles,
         }
+    }
+
+    /// What is to be told of the rows as a whole.
+    fn notices(&self) -> Vec<String> {
+        let n = self.counts.turned;
+        let told = format!(
+            "{n} {} taken as within −180…180, such as 181.5 as −178.5; the columns that they were read from stay",
+            if n == 1 { "longitude beyond 180° is" } else { "longitudes beyond 180° are" }
+        );
+        (n > 0).then_some(told).into_iter().collect()
     }
 
     fn report(&self, layer: &LayerPlan, name: &str, chain: &Chain) -> LayerReport {

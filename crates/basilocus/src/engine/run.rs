@@ -141,6 +141,7 @@ impl Layers<'_> {
             self.beside.pending.push(output);
         }
         self.report.add(outcome.report, outcome.doubts, &chain.decisions.notices);
+        self.report.notices.extend(outcome.notices);
         Ok(())
     }
 }

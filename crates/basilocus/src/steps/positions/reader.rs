@@ -137,6 +137,9 @@ impl PositionReader {
                 }
             }
         }
+        if self.in_degrees && !matches!(self.source, Source::Geometry | Source::Shapes(_)) {
+            account.counts.turned += turn(&mut out[0]);
+        }
         if let Some(z) = self.height {
             read_heights(records, z, &mut out[2], account);
         }
@@ -426,6 +429,16 @@ impl PositionReader {
             account.set_aside(row, Reason::LONGITUDE_OUT_OF_RANGE, reason);
         }
     }
+}
+
+/// Brings longitudes beyond 180° into −180…180. Gives how many.
+fn turn(longitudes: &mut [f64]) -> u64 {
+    let mut turned = 0;
+    for x in longitudes.iter_mut().filter(|x| x.abs() > 180.0 && x.abs() <= 360.0) {
+        *x -= 360f64.copysign(*x);
+        turned += 1;
+    }
+    turned
 }
 
 /// The texts of columns that make a position together.
