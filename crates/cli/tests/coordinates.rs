@@ -478,6 +478,10 @@ fn angles_in_several_columns() {
     // Columns that nobody would find.
     let odd = "a;b;c;d\n46;7.5;123;30\n";
     assert!(converted(odd, &["--x", "c,d", "--y", "a,b"]).contains("123.500000000"));
+    // A hemisphere that is missing is no east.
+    let said = converted("a,b,c\n46.5,123.5,W\n46.5,123.5,\n", &["--x", "b,c", "--y", "a"]);
+    assert!(said.contains("-123.500000000") && said.lines().count() == 2, "{said}");
+    assert!(f.read("out.set-aside.csv").contains("\"\"c\"\" is empty"), "{}", f.read("out.set-aside.csv"));
     let grid = "zone;e;n\n10T;438278;5116580\n";
     assert!(converted(grid, &["--coordinates", "zone,e,n"]).contains("-123.79999"), "{}", f.read("out.csv"));
     // Two positions in a row: which one is asked.

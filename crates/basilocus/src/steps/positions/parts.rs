@@ -31,9 +31,10 @@ const NORTH_SOUTH: [&str; 4] = ["ns", "nors", "northsouth", "nsindicator"];
 const EAST_WEST: [&str; 4] = ["ew", "eorw", "eastwest", "ewindicator"];
 
 impl Axis {
-    /// Columns that were said.
-    pub(super) fn of(columns: Vec<usize>) -> Self {
-        Axis { columns, beside: None, hemisphere: None }
+    /// Columns that were said; the one among them that holds letters says the hemisphere.
+    pub(super) fn of(columns: Vec<usize>, sample: &Rows, is_latitude: bool) -> Self {
+        let beside = columns.iter().copied().find(|at| are_hemispheres(sample, *at, is_latitude));
+        Axis { columns, beside, hemisphere: None }
     }
 
     /// Whether one column with its own sign is all of it.
@@ -116,7 +117,7 @@ impl Table<'_> {
         }
         let parts = columns.len();
         let beside = with(&HEMISPHERE).or_else(|| self.alone(is_latitude)).or_else(|| self.next_to(&columns));
-        let beside = beside.filter(|at| self.are_hemispheres(*at, is_latitude) && !columns.contains(at));
+        let beside = beside.filter(|at| are_hemispheres(self.sample, *at, is_latitude) && !columns.contains(at));
         columns.extend(beside);
         let hemisphere = if beside.is_some() { None } else { self.in_header(degrees, is_latitude) };
         Some((Axis { columns, beside, hemisphere }, parts))
@@ -139,9 +140,7 @@ impl Table<'_> {
     }
 
     fn values(&self, at: usize) -> Vec<String> {
-        let records = self.sample.records();
-        let cells = (0..self.sample.len()).map(|row| cell_text(records.column(at), row).trim().to_string());
-        cells.filter(|t| !t.is_empty()).collect()
+        values(self.sample, at)
     }
 
     fn numbers(&self, at: usize) -> Option<Vec<f64>> {
@@ -163,13 +162,6 @@ impl Table<'_> {
         self.numbers(at).is_some_and(|list| list.iter().filter(|v| is(**v)).count() * 2 >= list.len())
     }
 
-    /// Whether a column says north or south, or east or west, and nothing else.
-    fn are_hemispheres(&self, at: usize, is_latitude: bool) -> bool {
-        let words: [&str; 4] = if is_latitude { ["N", "S", "NORTH", "SOUTH"] } else { ["E", "W", "EAST", "WEST"] };
-        let values = self.values(at);
-        !values.is_empty() && values.iter().all(|v| words.contains(&v.to_uppercase().as_str()))
-    }
-
     /// The hemisphere that a header says of numbers without a sign: `Longitude (W)`.
     fn in_header(&self, at: usize, is_latitude: bool) -> Option<char> {
         let name = self.columns.get(at)?.name();
@@ -179,9 +171,25 @@ impl Table<'_> {
             true => (says("N", "NORTH"), says("S", "SOUTH")),
             false => (says("E", "EAST"), says("W", "WEST")),
         };
-        let is_unsigned = || self.numbers(at).is_some_and(|list| list.iter().all(|v| *v >= 0.0));
+        // Whatever notation they are in.
+        let has_no_sign = |t: &String| !t.contains(['-', '−', 'N', 'S', 'E', 'W', 'n', 's', 'e', 'w']);
+        let is_unsigned = || self.values(at).iter().all(has_no_sign);
         (negative && !positive && is_unsigned()).then_some(if is_latitude { 'S' } else { 'W' })
     }
+}
+
+/// The texts of a column that are not empty.
+fn values(sample: &Rows, at: usize) -> Vec<String> {
+    let array = sample.records().column(at);
+    let cells = (0..sample.len()).map(|row| cell_text(array, row).trim().to_string());
+    cells.filter(|t| !t.is_empty()).collect()
+}
+
+/// Whether a column says north or south, or east or west, and nothing else.
+fn are_hemispheres(sample: &Rows, at: usize, is_latitude: bool) -> bool {
+    let words: [&str; 4] = if is_latitude { ["N", "S", "NORTH", "SOUTH"] } else { ["E", "W", "EAST", "WEST"] };
+    let values = values(sample, at);
+    !values.is_empty() && values.iter().all(|v| words.contains(&v.to_uppercase().as_str()))
 }
 
 #[cfg(test)]
@@ -238,6 +246,8 @@ mod tests {
     fn a_hemisphere_in_the_header() {
         assert_eq!(found("id,Latitude (N),Longitude (W)", &["1,46.5,123.5"]), pair("123.5 W", "46.5"));
         assert_eq!(found("id,Latitude (N),Longitude (W)", &["1,46.5,-123.5"]), None, "the numbers have their sign");
+        assert_eq!(found("id,Latitude (N),Longitude (W)", &["1,46 30 0,123 30 0"]), pair("123 30 0 W", "46 30 0"));
+        assert_eq!(found("id,Latitude (N),Longitude (W)", &["1,46 30 0 N,123 30 0 W"]), None, "they say it themselves");
         assert_eq!(found("id,Latitude (N/S),Longitude (E/W)", &["1,46.5,123.5"]), None);
     }
 

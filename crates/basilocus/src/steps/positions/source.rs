@@ -148,7 +148,10 @@ impl Search<'_> {
             (Some(x), Some(y), None) => {
                 let (x, y) = (self.list(x)?, self.list(y)?);
                 let ([x], [y]) = (x.as_slice(), y.as_slice()) else {
-                    return Ok(Some(Source::Parts { x: Axis::of(x), y: Axis::of(y) }));
+                    return Ok(Some(Source::Parts {
+                        x: Axis::of(x, self.sample, false),
+                        y: Axis::of(y, self.sample, true),
+                    }));
                 };
                 let (x, y) = (*x, *y);
                 if x == y {
