@@ -1,6 +1,7 @@
 //! The same rows placed twice: how far apart, worst first.
 
 use crate::engine::{Cancel, Chain, Run, source};
+use crate::paths::Paths;
 use crate::plan::LayerPlan;
 use crate::steps::Positions;
 use crate::{Error, Layer, RunOptions};
@@ -122,6 +123,7 @@ pub struct CompareReport {
     /// The worst ones.
     pub worst: Vec<Pair>,
     /// Files written.
+    #[serde(serialize_with = "crate::report::path_text::many")]
     pub outputs: Vec<PathBuf>,
 }
 
@@ -156,6 +158,10 @@ struct Placed {
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Error> {
+    let mut paths = Paths::default();
+    paths.read(&plan.a, "one of the tables");
+    paths.read(&plan.b, "one of the tables");
+    plan.output.as_ref().map_or(Ok(()), |output| paths.written(output, "the output"))?;
     let mut report = CompareReport { far_m: plan.far_m, ..Default::default() };
     let from_b = plan.from_b.as_ref().or(plan.from_a.as_ref());
     let a = placed(&plan.a, plan.from_a.as_ref(), plan.key.as_deref(), &mut report, cancel)?;

@@ -44,6 +44,7 @@ pub mod guide;
 pub mod layer;
 pub mod look;
 pub mod lookup;
+mod paths;
 pub mod plan;
 pub mod report;
 #[cfg(feature = "schemas")]

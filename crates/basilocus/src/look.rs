@@ -3,8 +3,8 @@
 use crate::Error;
 use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
 use crate::engine::{Cancel, Passing, Progress, Rows, is_geometry, roles_of, source, stream};
+use crate::engine::{Reach, is_in_degrees};
 use crate::plan::LayerPlan;
-use crate::steps::finish::extent_of;
 use crate::steps::positions;
 use basilocus_formats::{About, Decoded, Format, layers};
 use basilocus_table::geometry::TYPES;
@@ -18,6 +18,7 @@ use std::path::{Path, PathBuf};
 #[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct LookReport {
     /// The file.
+    #[serde(serialize_with = "crate::report::path_text::one")]
     pub path: PathBuf,
     /// Its format in words.
     pub format: String,
@@ -136,11 +137,13 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     let in_two = combined.is_none();
     notes.extend(combined);
     let rows = head.len().min(first);
+    let system = about.crs.as_deref().and_then(|text| crate::coordinates::system::find(text).ok());
+    let in_degrees = system.is_some_and(|s| is_in_degrees(&s.crs));
     let set_aside = counted.ledger.set_aside.iter().map(|(reason, n)| (reason.to_string(), *n)).collect();
     Ok(LookReport {
         format: about.format.name().to_string(),
         columns: counted.columns(&schema, &named, about.typed),
-        extent: counted.extent.or_else(|| extent_of_columns(&named).filter(|_| in_two)),
+        extent: counted.reach.extent(in_degrees).or_else(|| extent_of_columns(&named).filter(|_| in_two)),
         rows: counted.ledger.rows_out,
         set_aside,
         notes,
@@ -187,7 +190,7 @@ fn profiles_of(batch: &Batch) -> Vec<ColumnProfile> {
 struct Counted {
     ledger: Ledger,
     profiles: Vec<ColumnProfile>,
-    extent: Option<[f64; 4]>,
+    reach: Reach,
     /// Rows by the type of their geometry; the first is of those without.
     types: [u64; 8],
     set_aside: Vec<(u64, Reason)>,
@@ -210,7 +213,7 @@ impl Counted {
         Counted {
             ledger: Ledger { rows_in: rows + decoded.set_aside.len() as u64, rows_out: rows, ..Default::default() },
             profiles: profiles_of(&decoded.batch),
-            extent: extent_of(&Rows::read(decoded.batch)),
+            reach: Reach::of(&Rows::read(decoded.batch)),
             types,
             set_aside: decoded.set_aside.into_iter().map(|r| (r.source_row, r.class)).collect(),
             blank_second_row: false,
@@ -226,10 +229,7 @@ impl Counted {
         }
         self.profiles.iter_mut().zip(&part.profiles).for_each(|(all, p)| all.merge(p));
         self.types.iter_mut().zip(part.types).for_each(|(all, n)| *all += n);
-        if let Some(e) = part.extent {
-            let x = self.extent.get_or_insert(e);
-            *x = [x[0].min(e[0]), x[1].min(e[1]), x[2].max(e[2]), x[3].max(e[3])];
-        }
+        self.reach.merge(part.reach);
     }
 
     fn ending<'a>(&self, profiles: &'a [(String, Option<Role>, ColumnProfile)]) -> Ending<'a> {

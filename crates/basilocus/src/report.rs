@@ -47,6 +47,7 @@ pub struct Report {
     /// The operation that made the coordinates, of the first layer and its first target.
     pub operation: Option<OperationReport>,
     /// Files written.
+    #[serde(serialize_with = "crate::report::path_text::many")]
     pub outputs: Vec<PathBuf>,
     /// Wall-clock time.
     pub seconds: f64,
@@ -63,6 +64,7 @@ pub struct LayerReport {
     /// Name.
     pub name: String,
     /// File.
+    #[serde(serialize_with = "crate::report::path_text::one")]
     pub source: PathBuf,
     /// How the file and its columns were read.
     pub interpretation: Vec<String>,
@@ -87,11 +89,13 @@ pub struct LayerReport {
     /// Operations, one for each target.
     pub operations: Vec<OperationReport>,
     /// Where rows set aside were written, beside workbooks.
+    #[serde(serialize_with = "crate::report::path_text::maybe")]
     pub set_aside_file: Option<PathBuf>,
     /// The first rows set aside, where no file holds them.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub set_aside_told: Vec<SetAsideTold>,
-    /// Extent of the result in its own system: west, south, east, north.
+    /// Extent of the result in its own system: west, south, east, north. In degrees a west that is larger than the east
+    /// lies across the 180° meridian.
     pub extent: Option<[f64; 4]>,
 }
 
@@ -176,6 +180,27 @@ impl Report {
 
 fn is_zero(n: &u64) -> bool {
     *n == 0
+}
+
+/// Paths as text in reports, also those whose names are no Unicode: a report comes after the outputs, too late to fail.
+pub(crate) mod path_text {
+    use serde::Serializer;
+    use std::path::{Path, PathBuf};
+
+    pub(crate) fn one<S: Serializer>(path: &Path, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(&path.to_string_lossy())
+    }
+
+    pub(crate) fn many<S: Serializer>(paths: &[PathBuf], serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_seq(paths.iter().map(|p| p.to_string_lossy()))
+    }
+
+    pub(crate) fn maybe<S: Serializer>(path: &Option<PathBuf>, serializer: S) -> Result<S::Ok, S::Error> {
+        match path {
+            Some(path) => serializer.serialize_some(&path.to_string_lossy()),
+            None => serializer.serialize_none(),
+        }
+    }
 }
 
 #[cfg(test)]

@@ -175,8 +175,11 @@ fn plans_that_contradict_themselves_are_refused() {
     let message = |layers: Vec<Flags>, outputs: &[PathBuf]| go(layers, outputs).unwrap_err().to_string();
     assert_eq!(message(vec![], std::slice::from_ref(&out)), "the plan has no layer");
     assert_eq!(message(vec![bare(&a)], &[]), "no output is said; name one with -o");
-    assert!(message(vec![bare(&a)], &[out.clone(), out.clone()]).contains("named twice"));
-    assert!(message(vec![bare(&a)], std::slice::from_ref(&a)).contains("read and written in one run"));
+    assert!(message(vec![bare(&a)], &[out.clone(), out.clone()]).contains("is named twice as an output"));
+    assert!(
+        message(vec![bare(&a)], std::slice::from_ref(&a))
+            .contains("one file would be a source and an output in one run")
+    );
     let mut both = layer(a.clone(), "EPSG:4326", &[]);
     both.positions.as_mut().unwrap().coordinates = Some("lon".into());
     both.positions.as_mut().unwrap().x = Some("lon".into());

@@ -4,6 +4,7 @@ mod args;
 mod commands;
 mod flags;
 mod progress;
+mod signals;
 mod text;
 
 use std::process::ExitCode;
@@ -24,6 +25,7 @@ fn main() -> ExitCode {
             return ExitCode::from(if e.use_stderr() { 2 } else { 0 });
         }
     };
+    signals::listen();
     match commands::perform(&arguments) {
         Ok(Done::Fine) => ExitCode::SUCCESS,
         Ok(Done::NotClean) => ExitCode::from(3),
@@ -35,7 +37,7 @@ fn main() -> ExitCode {
             {
                 return ExitCode::SUCCESS;
             }
-            eprintln!("basilocus: {}", flags::in_text(&e.to_string()));
+            text::tell(&format!("basilocus: {}\n", flags::in_text(&e.to_string())));
             let usage = e.downcast_ref::<basilocus::Error>().is_some_and(|e| e.kind() == basilocus::ErrorKind::Usage);
             ExitCode::from(if usage { 2 } else { 1 })
         }

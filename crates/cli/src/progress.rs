@@ -26,7 +26,7 @@ impl basilocus::Progress for Bar {
         if let Ok(style) = ProgressStyle::with_template("{prefix} {wide_bar} {percent}% {eta}") {
             bar.set_style(style);
         }
-        bar.set_prefix(format!("{layer}: {pass}"));
+        bar.set_prefix(crate::text::harmless(&format!("{layer}: {pass}")).into_owned());
         if let Ok(mut slot) = self.bar.lock() {
             *slot = Some(bar);
         }

@@ -15,12 +15,37 @@ use std::io::{IsTerminal, Write as _};
 /// Prints to standard output, long lines folded where that is a terminal; an error is the reader's having gone away.
 pub fn print(text: &str) -> std::io::Result<()> {
     let mut out = std::io::stdout().lock();
+    let text = harmless(text);
     if std::io::stdout().is_terminal() {
-        out.write_all(folded(text, usize::from(width())).as_bytes())?;
+        out.write_all(folded(&text, usize::from(width())).as_bytes())?;
     } else {
         out.write_all(text.as_bytes())?;
     }
     out.flush()
+}
+
+/// Prints to standard error.
+pub fn tell(text: &str) {
+    eprint!("{}", harmless(text));
+}
+
+/// Whether a character tells a terminal to do something instead of being shown, or turns the direction of those behind it.
+pub fn is_command(c: char) -> bool {
+    c.is_control() && !matches!(c, '\n' | '\t') || matches!(c, '\u{202A}'..='\u{202E}' | '\u{2066}'..='\u{2069}')
+}
+
+/// Text that does nothing to a terminal, whatever cells and file names hold: control characters become their pictures.
+pub fn harmless(text: &str) -> std::borrow::Cow<'_, str> {
+    if !text.contains(is_command) {
+        return text.into();
+    }
+    let picture = |c: char| match c {
+        '\0'..='\x1F' if is_command(c) => char::from_u32(0x2400 + c as u32).unwrap_or('\u{FFFD}'),
+        '\x7F' => '\u{2421}',
+        c if is_command(c) => '\u{FFFD}',
+        c => c,
+    };
+    text.chars().map(picture).collect::<String>().into()
 }
 
 /// Folds long lines at blanks; what goes on stands below the text that follows a line's label.

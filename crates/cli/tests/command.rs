@@ -28,7 +28,7 @@ fn convert_accounts_for_every_row() {
     source_row,reason,id,lon,lat
     3,"column ""lat"": latitude 95 is outside −90…90; check the value, or the system that was said",2,-123.7,95
     4,"column ""lon"": ""abc"" has the word ""abc"", which is no part of a position in degrees (at character 1: ""a""); a number, or degrees (and minutes, seconds) are expected",3,abc,46
-    5,ragged row: 2 fields where the header has 3; a field is missing,4,-123.5,
+    5,ragged row: 2 fields where the header has 3; a field is missing; `fill_short_rows` takes those at the end as empty,4,-123.5,
     6,ragged row: 4 fields where the header has 3; a delimiter inside a field must be quoted,5,-123.5,"46.1,7"
     7,blank row,,,
     "#);
@@ -43,7 +43,6 @@ fn odd_projection() -> &'static str {
 fn bad_input_is_named_with_what_to_do() {
     let f = Folder::new();
     f.write("empty.csv", "");
-    f.write("header.csv", "id,lon,lat\n");
     f.write("quote.csv", "id,lon,lat\n1,\"2,3\n4,5,6\n");
     f.write("odd.prj", odd_projection());
     f.write("junk.csv", [0u8, 159, 146, 150, 0, 1, 2, 3]);
@@ -52,7 +51,6 @@ fn bad_input_is_named_with_what_to_do() {
     insta::assert_snapshot!(r("convert gate.csv -o out.csv"), @"[1] basilocus: gate.csv: no such file; did you mean gates.csv?");
     insta::assert_snapshot!(r("convert folder -o out.csv"), @"[1] basilocus: folder: is a folder; name a file in it");
     insta::assert_snapshot!(r("convert empty.csv -o out.csv"), @"[1] basilocus: empty.csv: the file is empty; a table with a header is expected");
-    insta::assert_snapshot!(r("convert header.csv -o out.csv"), @"[1] basilocus: header.csv: there is a header and no row below it; rows of data are expected");
     insta::assert_snapshot!(r("convert quote.csv -o out.csv"), @r#"[1] basilocus: quote.csv, line 2: a quote (") is opened here and never closed; close it, or double it where it is part of the text"#);
     insta::assert_snapshot!(r("look junk.csv"), @"[1] basilocus: junk.csv: holds binary data, not text; GeoPackage, shapefile, DBF table, OpenDocument workbook, XLSX workbook, Parquet, DXF drawing, GeoJSON, KML, GPX, GML, XML, XYZ text, text in fixed columns, delimited text are read");
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --to EPSG:32610"), @r#"[1] basilocus: gates.csv: no reference system is said for columns "lon" and "lat"; say it with --from, such as --from EPSG:4326 (WGS 84 longitude and latitude); the values look like degrees"#);
@@ -64,7 +62,7 @@ fn bad_input_is_named_with_what_to_do() {
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --x lonn --y lat --from EPSG:4326"), @r#"[1] basilocus: gates.csv: there is no column "lonn" (did you mean "lon"?); it has: id, lon, lat"#);
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --x lon --y lon --from EPSG:4326"), @r#"[2] basilocus: --x and --y name the same column "lon"; all points would lie on a diagonal line (same-column)"#);
     insta::assert_snapshot!(r("convert gates.csv --from EPSG:4326"), @"[2] basilocus: no output is said; name one with -o FILE");
-    insta::assert_snapshot!(r("convert gates.csv -o gates.csv --from EPSG:4326 --overwrite"), @"[2] basilocus: gates.csv is read and written in one run; name another output");
+    insta::assert_snapshot!(r("convert gates.csv -o gates.csv --from EPSG:4326 --overwrite"), @"[2] basilocus: gates.csv: one file would be a source and an output in one run; name another file");
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --from EPSG:4326 --to EPSG:32610 --notation degrees-minutes"), @"[2] basilocus: --notation degrees-minutes is for longitude and latitude; WGS 84 / UTM zone 10N (EPSG:32610) has metres: choose a geographic --to, such as EPSG:4326");
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --sheet One"), @"[1] basilocus: gates.csv: --sheet is for workbooks; this is delimited text");
     insta::assert_snapshot!(r("geocode gates.csv -o out.csv --reference gates.csv"), @"[1] basilocus: gates.csv: is not an address reference; make one with `reference build`");
@@ -577,4 +575,62 @@ fn data_are_shown_as_they_are() {
     assert!(look.contains("`from`") && look.contains("see `header_row`"), "{look}");
     let json = f.ok(&["look", "quoted.csv", "--json"]);
     assert!(json.contains("see `header_row`"), "{json}");
+}
+
+#[test]
+fn a_table_without_rows_is_a_layer_without_rows_and_a_doubt() {
+    let f = Folder::new();
+    f.write("header.csv", "id,lon,lat\n");
+    for ending in ["csv", "xlsx", "gpkg", "shp", "dbf", "geojson"] {
+        let to = format!("empty-{ending}.{ending}");
+        let r = f.json(&["convert", "header.csv", "--from", "EPSG:4326", "-o", &to, "--json"]);
+        assert_eq!((&r["rows_in"], &r["rows_out"]), (&Value::from(0), &Value::from(0)));
+        assert_eq!(r["doubts"][0]["id"], "empty-result");
+        f.ok(&["convert", &to, "-o", "again.csv", "--overwrite", "-q"]);
+        let header = f.read("again.csv");
+        assert!(header.contains("lon,lat") && header.lines().count() == 1, "{ending}: {header}");
+        std::fs::remove_file(f.path("again.csv")).unwrap();
+    }
+    let (status, _, _) = f.run(&["convert", "header.csv", "-o", "strict.csv", "--strict"]);
+    assert_eq!(status, 3);
+}
+
+#[test]
+fn text_as_other_programs_leave_it() {
+    let f = Folder::new();
+    let read = |name: &str, bytes: &[u8], more: &[&str]| {
+        f.write(name, bytes);
+        let line = ["convert", name, "--from", "EPSG:4326", "-o", "out.csv", "--overwrite"];
+        let out = f.ok(&[&line[..], more].concat());
+        (out, f.read("out.csv"))
+    };
+    let table = "id,lon,lat\n1,-123.8,46.2\n2,-123.7,46.1\n";
+    let (out, _) = read("sep.csv", b"sep=;\r\nid;lon;lat\r\n1;-123,8;46,2\r\n", &[]);
+    assert!(out.contains("delimiter semicolon (the file says so") && out.contains("1 rows in = 1 out"), "{out}");
+    let (out, text) = read("cr.csv", table.replace('\n', "\r").as_bytes(), &[]);
+    assert!(out.contains("line ends of old systems") && text == table, "{out}{text}");
+    let wide: Vec<u8> = table.encode_utf16().flat_map(u16::to_le_bytes).collect();
+    let (out, text) = read("wide.csv", &wide, &[]);
+    assert!(out.contains("UTF-16LE (found, without its mark)") && text == table, "{out}{text}");
+    let (_, text) = read("said.csv", &wide, &["--encoding", "utf-16le"]);
+    assert_eq!(text, table);
+    // One bad byte is a fault of its cell, not another code page for all the others.
+    let good = "id,name,lon,lat\n1,Café,-123.8,46.2\n2,état,-123.7,46.1\n";
+    let bad = [good.as_bytes(), b"3,Caf\xE9,-123.7,46.3\n"].concat();
+    let (out, text) = read("bad.csv", &bad, &[]);
+    assert!(out.contains("1 not in the encoding") && text == good, "{out}{text}");
+    let aside = f.read("out.set-aside.csv");
+    assert!(aside.contains(r#"4,"column ""name"": behind ""Caf"" stands the byte 0xE9"#), "{aside}");
+    // Fields that a program leaves out at the end are asked for.
+    let short = b"id,lon,lat,note,more\n1,-123.8,46.2,a,b\n2,-123.7,46.1\n3,-123.6,46.1,c,d\n";
+    let (out, _) = read("short.csv", short, &[]);
+    assert!(out.contains("1 ragged row"), "{out}");
+    let (out, text) = read("short.csv", short, &["--fill-short-rows"]);
+    assert!(out.contains("3 rows in = 3 out") && text.contains("2,-123.7,46.1,,\n"), "{out}{text}");
+    // A name without a column, and a delimiter behind the last name.
+    f.write("long.csv", "id,name,lon,lat,more\n1,a,-123.8,46.2\n2,b,-123.7,46.1\n");
+    let message = f.refusal(&["convert", "long.csv", "--from", "EPSG:4326", "-o", "x.csv"]);
+    assert!(message.contains("line 1: the header has 5 names and the rows have 4 fields"), "{message}");
+    let (_, text) = read("trail.csv", b"id,name,lon,lat,\n1,a,-123.8,46.2\n2,b,-123.7,46.1\n", &[]);
+    assert!(text.starts_with("id,name,lon,lat\n"), "{text}");
 }

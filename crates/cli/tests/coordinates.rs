@@ -523,3 +523,77 @@ fn longitudes_beyond_the_180_degree_meridian() {
     f.ok(&["select", "in.csv", "--from", "EPSG:4326", "--extent=-179,-20,-178,-10", "-o", "there.csv"]);
     assert_eq!(f.read("there.csv").lines().count(), 2, "{}", f.read("there.csv"));
 }
+
+#[test]
+fn the_header_and_the_other_rows_say_how_positions_are_written() {
+    let f = Folder::new();
+    let placed = |name: &str, text: &str| -> (String, Vec<String>) {
+        f.write(name, text);
+        let out = f.ok(&["convert", name, "--from", "EPSG:4326", "-o", "out.csv", "--overwrite"]);
+        // The last two columns are where the row is.
+        let place = |line: &str| line.rsplitn(3, ',').take(2).collect::<Vec<_>>().join(" ");
+        (out, f.read("out.csv").lines().skip(1).map(place).collect())
+    };
+    // Two rows are enough where the header says what the column is.
+    for (header, row) in [
+        ("mgrs", "10TDS3827716580"),
+        ("geohash", "c20fbqumet"),
+        ("WKT", "POINT (-123.8 46.2)"),
+        ("the_geom", "POINT (-123.8 46.2)"),
+        ("UTM", "10T 438277.8 5116580.3"),
+        ("georef", "EKBB1200012000"),
+        ("Maidenhead Locator", "CN86ce40"),
+        ("Open location code", "84RW6622+22"),
+    ] {
+        let (out, rows) = placed("one.csv", &format!("id,{header}\n1,{row}\n"));
+        assert!(out.contains(&format!("positions from column \"{header}\" (found)")), "{header}: {out}");
+        assert!(rows[0].contains("-123.8") || rows[0].contains("-123.7"), "{header}: {rows:?}");
+    }
+    // A geohash of letters alone is a word to a program that does not know its column.
+    let (_, rows) = placed("letters.csv", "id,geohash\n1,dpzgxrhkmb\n");
+    assert_eq!(rows.len(), 1);
+    let (out, rows) = placed("codes.csv", "id,spot\n1,c20fbqumet\n2,dpzgxrhkmb\n3,c20fbqumeu\n");
+    assert!(out.contains("geohash in \"spot\": 2 of its rows are of no other notation"), "{out}");
+    assert_eq!(rows.len(), 3);
+    let (out, rows) = placed("bands.csv", "id,spot\n1,54S 409861.8 3984544.9\n2,10T 438277.8 5116580.3\n");
+    assert!(out.contains("letters behind zones in \"spot\" are bands, S among them"), "{out}");
+    assert!(rows[0].starts_with("36.0") && rows[0].contains(" 138.0"), "{rows:?}");
+    // S alone could be the hemisphere.
+    let (out, _) = placed("sides.csv", "id,spot\n1,54S 409861.8 3984544.9\n2,10N 438277.8 5116580.3\n");
+    assert!(out.contains("1 ambiguous coordinate"), "{out}");
+}
+
+#[test]
+fn the_header_of_one_column_says_which_number_comes_first() {
+    let f = Folder::new();
+    for (header, row) in [
+        ("\"lat,lon\"", "\"46.2, 12.5\""),
+        ("LatLon", "\"46.2, 12.5\""),
+        ("lon/lat", "\"12.5, 46.2\""),
+        ("Longitude Latitude", "12.5 46.2"),
+        ("Breite / Länge", "\"46,2; 12,5\""),
+    ] {
+        f.write("one.csv", format!("id,{header}\n1,{row}\n"));
+        let out = f.ok(&["convert", "one.csv", "--from", "EPSG:4326", "-o", "out.csv", "--overwrite"]);
+        assert!(out.contains("first, as the header"), "{header}: {out}");
+        assert!(f.read("out.csv").ends_with(",12.500000000,46.200000000\n"), "{header}: {}", f.read("out.csv"));
+    }
+    f.write("one.csv", "id,latlon\n1,\"46.2, 12.5\"\n");
+    let said = ["--order", "longitude-first"];
+    f.ok(&[&["convert", "one.csv", "--from", "EPSG:4326", "-o", "out.csv", "--overwrite"], &said[..]].concat());
+    assert!(f.read("out.csv").ends_with(",46.200000000,12.500000000\n"), "what is said counts more");
+}
+
+#[test]
+fn letters_for_degrees_minutes_and_seconds() {
+    let f = Folder::new();
+    f.write("dms.csv", "id,lat,lon\n1,46d13m49.44s N,123d48m0s W\n2,S 46d13m49.44s,W123d48m0s\n3,46d13m49.44s,9d7m24s\n4,46D13M49.44S,9D7M24S E\n");
+    f.ok(&["convert", "dms.csv", "--from", "EPSG:4326", "-o", "out.geojson", "-q", "--keep", "id"]);
+    let out = f.read("out.geojson");
+    assert_eq!(out.matches("\"Point\"").count(), 3, "{out}");
+    // 46° 13′ 49.44″; an s behind m is seconds, not south.
+    for place in ["[-123.8,46.2304]", "[-123.8,-46.2304]", "[9.12333333333,46.2304]"] {
+        assert!(out.contains(place), "{place}: {out}");
+    }
+    assert!(f.read("out.set-aside.csv").contains("closes the seconds or is south"));
+}

@@ -577,3 +577,53 @@ fn geometry_in_tables_comes_back() {
         3,POINT (9 46),9.000000000,46.000000000,
         ");
 }
+
+#[test]
+fn what_lies_across_the_180_degree_meridian_stays_together() {
+    let f = Folder::new();
+    let feature = |name: &str, geometry: &str| {
+        format!(r#"{{"type":"Feature","properties":{{"n":"{name}"}},"geometry":{geometry}}}"#)
+    };
+    let features = [
+        feature(
+            "counted on",
+            r#"{"type":"Polygon","coordinates":[[[179,-18],[181,-18],[181,-16],[179,-16],[179,-18]]]}"#,
+        ),
+        feature("line", r#"{"type":"LineString","coordinates":[[179.5,-17],[-179,-17]]}"#),
+        feature("point", r#"{"type":"Point","coordinates":[181.5,-17.5]}"#),
+        feature("jumps", r#"{"type":"Polygon","coordinates":[[[179,-15],[-179,-15],[-179,-14],[179,-14],[179,-15]]]}"#),
+        feature("far", r#"{"type":"Point","coordinates":[0,-15]}"#),
+    ];
+    f.write("fiji.geojson", format!(r#"{{"type":"FeatureCollection","features":[{}]}}"#, features.join(",")));
+    for (ending, point, cut) in
+        [("geojson", "[-178.5,-17.5]", "[180,-17]],[[-180,-17]"), ("kml", "-178.5,-17.5", "180,-17</coordinates>")]
+    {
+        let to = format!("out.{ending}");
+        let out = f.ok(&["convert", "fiji.geojson", "-o", &to]);
+        assert!(out.contains("3 lines or polygons lie across or beyond the 180° meridian: cut there"), "{out}");
+        assert!(out.contains("1 point lies beyond the 180° meridian"), "{out}");
+        let text = f.read(&to);
+        assert!(text.contains(point) && text.contains(cut) && !text.contains("181"), "{ending}: {text}");
+    }
+    let out = f.ok(&["select", "fiji.geojson", "--value", "n=line|point", "-o", "out.gpx"]);
+    assert!(out.contains("1 line or polygon lies across"), "{out}");
+    assert_eq!(f.read("out.gpx").matches("<trkseg>").count(), 2);
+    // The middle of what lies across is there too, and so it is selected, also by areas that lie across.
+    f.ok(&["convert", "fiji.geojson", "-o", "out.csv", "-q"]);
+    let table = f.read("out.csv");
+    assert!(table.contains("line,-179.750000000,") && table.contains("jumps,180.000000000,"), "{table}");
+    for (extent, rows) in [("178,-20,-178,-10", 4), ("170,-20,190,-10", 4), ("-5,-20,5,-10", 1), ("-180,-90,180,90", 5)]
+    {
+        let extent = format!("--extent={extent}");
+        let r = f.json(&["select", "fiji.geojson", &extent, "-o", "some.csv", "--overwrite", "--json"]);
+        assert_eq!(r["rows_out"], rows, "{extent}");
+    }
+    f.write(
+        "box.geojson",
+        r#"{"type":"FeatureCollection","features":[{"type":"Feature","properties":{},"geometry":{"type":"Polygon","coordinates":[[[178,-20],[182,-20],[182,-10],[178,-10],[178,-20]]]}}]}"#,
+    );
+    let r = f.json(&["select", "fiji.geojson", "--inside", "box.geojson", "-o", "some.csv", "--overwrite", "--json"]);
+    assert_eq!(r["rows_out"], 4);
+    let layer = &r["layers"][0];
+    assert_eq!(layer["extent"], serde_json::json!([179.0, -18.0, -178.5, -14.0]), "{layer}");
+}

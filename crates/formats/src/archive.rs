@@ -45,65 +45,54 @@ pub(crate) fn unpack(
     if archive.len() > MOST_MEMBERS {
         return Err(broken(&format!("it lists {} files", archive.len())));
     }
-    // Folders inside do not matter; what leads out of them is never followed, as the last part of a name is taken alone.
-    let members: Vec<(usize, String)> = (0..archive.len())
-        .filter_map(|i| archive.name_for_index(i)?.ok().map(|n| (i, n.to_string())))
-        .filter(|(_, n)| !n.ends_with('/') && !n.starts_with("__MACOSX"))
-        .filter_map(|(i, n)| Some((i, n.rsplit(['/', '\\']).next()?.to_string())))
-        .filter(|(_, n)| !n.is_empty() && !n.starts_with('.'))
+    let members: Vec<Member> = (0..archive.len())
+        .filter_map(|index| Member::of(index, archive.name_for_index(index)?.ok()?.as_ref()))
         .collect();
-    let ending = |n: &str| n.rsplit_once('.').map_or(String::new(), |(_, e)| e.to_ascii_lowercase());
-    let stem = |n: &str| n.rsplit_once('.').map_or(n, |(s, _)| s).to_string();
-    let shapefiles: Vec<String> = members.iter().filter(|(_, n)| ending(n) == "shp").map(|(_, n)| stem(n)).collect();
-    let candidates: Vec<&(usize, String)> = members
+    let shapefiles: Vec<&Member> = members.iter().filter(|m| m.ending() == "shp").collect();
+    let candidates: Vec<&Member> = members
         .iter()
-        .filter(|(_, n)| {
-            let e = ending(n);
-            // What belongs to a shapefile is no file of its own ("rivers.shp.xml").
-            let belongs = shapefiles.iter().any(|s| n.starts_with(&format!("{s}.")) && e != "shp");
-            !belongs && DRIVERS.iter().any(|d| d.endings.contains(&e.as_str()))
+        .filter(|m| {
+            let ending = m.ending();
+            let belongs = ending != "shp" && shapefiles.iter().any(|s| s.owns(m));
+            !belongs && DRIVERS.iter().any(|d| d.endings.contains(&ending.as_str()))
         })
         .collect();
-    let names = || candidates.iter().map(|(_, n)| n.clone()).collect::<Vec<_>>();
     let chosen = match (wanted, candidates.as_slice()) {
-        (Some(w), _) => candidates
-            .iter()
-            .find(|(_, n)| n.eq_ignore_ascii_case(w) || stem(n).eq_ignore_ascii_case(w))
-            .ok_or_else(|| FormatError::NoSuch {
-            path: path.to_path_buf(),
-            kind: "file in the archive",
-            wanted: w.to_string(),
-            names: names(),
-        })?,
+        (Some(wanted), _) => choose(path, wanted, &candidates)?,
         (None, [one]) => *one,
         (None, []) => {
             return Err(FormatError::NotRecognised {
                 path: path.to_path_buf(),
                 problem: format!(
                     "is an archive without a file that is read; it holds: {}",
-                    members.iter().take(12).map(|(_, n)| n.as_str()).collect::<Vec<_>>().join(", ")
+                    members.iter().take(12).map(|m| m.name.as_str()).collect::<Vec<_>>().join(", ")
                 ),
             });
         }
-        (None, _) => return Err(FormatError::ChooseLayer { path: path.to_path_buf(), names: names() }),
+        (None, _) => return Err(FormatError::ChooseLayer { path: path.to_path_buf(), names: labels(&candidates) }),
     };
+    // What lies beside a shapefile under its name without being part of it ("rivers.shp.xml") stays packed.
+    let is_part = |m: &Member| chosen.ending() == "shp" && chosen.owns(m) && m.stem().len() == chosen.stem().len();
+    let belonging = members.iter().filter(|m| m.index == chosen.index || is_part(m));
     let mut left = most;
-    let mut unpacked = Vec::new();
-    let wanted_stem = stem(&chosen.1);
-    for (i, name) in
-        members.iter().filter(|(i, n)| *i == chosen.0 || ending(&chosen.1) == "shp" && stem(n) == wanted_stem)
-    {
-        let mut member = archive.by_index(*i).map_err(|e| match e {
+    let mut unpacked: Vec<String> = Vec::new();
+    for member in belonging {
+        // What belongs to a file is looked for under its name, in the same case of letters.
+        let name = format!("{}{}", chosen.stem(), &member.name[member.stem().len()..]);
+        if unpacked.contains(&name) {
+            return Err(broken(&format!("it holds two files of the name {}", member.path())));
+        }
+        let mut content = archive.by_index(member.index).map_err(|e| match e {
             zip::result::ZipError::UnsupportedArchive(what) => {
                 FormatError::broken(path, format!("{name} cannot be unpacked: {what}; unpack it first"))
             }
             e => broken(&e),
         })?;
-        let target = folder.join(name);
+        let target = folder.join(&name);
         let mut out = File::create(&target).map_err(|e| FormatError::write(&target, e))?;
         let mut buffer = vec![0u8; 1 << 16];
         loop {
-            let n = member.read(&mut buffer).map_err(|e| broken(&e))?;
+            let n = content.read(&mut buffer).map_err(|e| broken(&e))?;
             if n == 0 {
                 break;
             }
@@ -115,9 +104,82 @@ pub(crate) fn unpack(
             })?;
             out.write_all(&buffer[..n]).map_err(|e| FormatError::write(&target, e))?;
         }
-        unpacked.push(name.clone());
+        unpacked.push(name);
     }
-    Ok((folder.join(&chosen.1), unpacked))
+    Ok((folder.join(&chosen.name), unpacked))
+}
+
+/// A file in an archive.
+struct Member {
+    index: usize,
+    /// The folder it is in, with a slash behind; empty for none.
+    folder: String,
+    name: String,
+}
+
+impl Member {
+    /// A file that a person put there; none for folders and what systems add. What leads out of the archive is never
+    /// followed: the last part of a name alone becomes a file.
+    fn of(index: usize, path: &str) -> Option<Self> {
+        let path = path.replace('\\', "/");
+        let (folder, name) = path.rfind('/').map_or(("", &path[..]), |at| path.split_at(at + 1));
+        let is_file = !name.is_empty() && !name.starts_with('.') && !path.starts_with("__MACOSX");
+        is_file.then(|| Member { index, folder: folder.to_string(), name: name.to_string() })
+    }
+
+    fn path(&self) -> String {
+        format!("{}{}", self.folder, self.name)
+    }
+
+    fn ending(&self) -> String {
+        self.name.rsplit_once('.').map_or(String::new(), |(_, e)| e.to_ascii_lowercase())
+    }
+
+    fn stem(&self) -> &str {
+        self.name.rsplit_once('.').map_or(&self.name, |(stem, _)| stem)
+    }
+
+    /// Whether another file belongs to this shapefile: it lies beside it, under its name ("rivers.dbf", "rivers.shp.xml").
+    fn owns(&self, other: &Member) -> bool {
+        let stem = self.stem();
+        let begins = other.name.get(..stem.len()).is_some_and(|b| b.eq_ignore_ascii_case(stem));
+        self.folder == other.folder
+            && begins
+            && other.name[stem.len()..].starts_with('.')
+            && (other.ending() != "shp" || other.index == self.index)
+    }
+}
+
+/// The names of files, with their folders where they do not differ otherwise.
+fn labels(members: &[&Member]) -> Vec<String> {
+    let is_alone = |m: &Member| members.iter().filter(|o| o.stem().eq_ignore_ascii_case(m.stem())).count() == 1;
+    members.iter().map(|m| if is_alone(m) { m.name.clone() } else { m.path() }).collect()
+}
+
+/// The one that is meant: by its path, its name, or its name without the ending, in any case of letters where none has
+/// exactly that.
+fn choose<'a>(path: &Path, wanted: &str, candidates: &[&'a Member]) -> Result<&'a Member, FormatError> {
+    let names = |m: &Member| {
+        let path = m.path();
+        let short = path[..path.len() - (m.name.len() - m.stem().len())].to_string();
+        [path, short, m.name.clone(), m.stem().to_string()]
+    };
+    let ways: [&dyn Fn(&str) -> bool; 2] = [&|name| name == wanted, &|name| name.eq_ignore_ascii_case(wanted)];
+    for is_meant in ways {
+        let meant: Vec<&'a Member> =
+            candidates.iter().copied().filter(|m| names(m).iter().any(|n| is_meant(n))).collect();
+        match meant.as_slice() {
+            [] => {}
+            [one] => return Ok(one),
+            several => return Err(FormatError::ChooseLayer { path: path.to_path_buf(), names: labels(several) }),
+        }
+    }
+    Err(FormatError::NoSuch {
+        path: path.to_path_buf(),
+        kind: "file in the archive",
+        wanted: wanted.to_string(),
+        names: labels(candidates),
+    })
 }
 
 /// Packs members, each with its name, into an archive for an output.

@@ -2,6 +2,7 @@
 
 use crate::driver::{DRIVERS, all_read};
 use crate::{Format, FormatError, xml};
+use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE};
 use std::cell::OnceCell;
 use std::io::Read;
 use std::path::{Path, PathBuf};
@@ -38,9 +39,9 @@ impl Head {
         Ok(Head { path: path.to_path_buf(), bytes, is_whole, root: OnceCell::new() })
     }
 
-    /// Whether it begins with the mark of UTF-16.
+    /// Whether it is text in UTF-16, with its mark or without.
     pub(crate) fn is_utf16(&self) -> bool {
-        self.bytes.starts_with(b"\xFF\xFE") || self.bytes.starts_with(b"\xFE\xFF")
+        utf16(&self.bytes).is_some()
     }
 
     /// Whether it is text: no zero bytes, and few signs that no text has.
@@ -82,6 +83,26 @@ impl Head {
     /// The outermost element of a document of XML.
     pub(crate) fn root(&self) -> Option<&xml::Element> {
         self.root.get_or_init(|| self.is_xml().then(|| xml::root(&self.path)).flatten()).as_ref()
+    }
+}
+
+/// UTF-16, by its mark or by what every table has in it: the other half of signs of ASCII is zero, of line ends too.
+pub(crate) fn utf16(head: &[u8]) -> Option<&'static Encoding> {
+    if let Some((encoding, _)) = Encoding::for_bom(head) {
+        return (encoding != UTF_8).then_some(encoding);
+    }
+    let pairs = || head.chunks_exact(2);
+    let (mut front, mut back) = (0, 0);
+    for pair in pairs() {
+        front += usize::from(pair[0] == 0);
+        back += usize::from(pair[1] == 0);
+    }
+    let has_line = |end: [u8; 2]| pairs().any(|pair| pair == end);
+    let enough = |zeros: usize| zeros * 10 > head.len() / 2;
+    match (front, back) {
+        (0, zeros) if enough(zeros) && (has_line([b'\n', 0]) || has_line([b'\r', 0])) => Some(UTF_16LE),
+        (zeros, 0) if enough(zeros) && (has_line([0, b'\n']) || has_line([0, b'\r'])) => Some(UTF_16BE),
+        _ => None,
     }
 }
 

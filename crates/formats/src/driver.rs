@@ -14,6 +14,8 @@ pub struct Driver {
     pub name: &'static str,
     /// The endings of its files, the usual one first; none for formats that are known by their content alone.
     pub endings: &'static [&'static str],
+    /// The endings of files that belong to a file of it, under its name.
+    pub companions: &'static [&'static str],
     /// What place it has for geometry.
     pub geometry: GeometryPlace,
     /// Whether positions in it are WGS 84 by its standard, longitude first.
@@ -61,6 +63,8 @@ pub enum InputOption {
     Delimiter,
     /// Columns at fixed places.
     Fixed,
+    /// Rows that end early.
+    ShortRows,
 }
 
 impl InputOption {
@@ -71,6 +75,7 @@ impl InputOption {
             InputOption::Layer => ("`layer`", "GeoPackages, GML and GPX files, other XML, drawings and archives"),
             InputOption::Delimiter => ("`delimiter`", "delimited text"),
             InputOption::Fixed => ("`fixed`", "text without delimiters"),
+            InputOption::ShortRows => ("`fill_short_rows`", "delimited text"),
         }
     }
 
@@ -81,6 +86,7 @@ impl InputOption {
             InputOption::Layer => options.layer.is_some(),
             InputOption::Delimiter => options.delimiter.is_some(),
             InputOption::Fixed => options.fixed.is_some(),
+            InputOption::ShortRows => options.fill_short_rows,
         }
     }
 }
@@ -209,7 +215,8 @@ pub(crate) fn all_written() -> String {
 
 /// The first option that is said and means nothing to a format.
 pub(crate) fn check_options(path: &Path, driver: &Driver, options: &InputOptions) -> Result<(), FormatError> {
-    let all = [InputOption::Sheet, InputOption::Layer, InputOption::Fixed, InputOption::Delimiter];
+    let all =
+        [InputOption::Sheet, InputOption::Layer, InputOption::Fixed, InputOption::Delimiter, InputOption::ShortRows];
     let unfit = all.into_iter().find(|o| o.is_in(options) && !driver.options.contains(o));
     let both = (options.fixed.is_some() && options.delimiter.is_some()).then_some(InputOption::Fixed);
     match both.or(unfit) {

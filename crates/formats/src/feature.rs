@@ -7,11 +7,13 @@ use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use basilocus_table::batch::{point_array, point_field};
 use basilocus_table::geometry::{Geometry, geometry_field, wkb};
 use basilocus_table::{Batch, POINT_COLUMN, SetAsideRow};
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-/// Rows that travel together.
+/// Rows that travel together, at most.
 const ROWS: usize = 4096;
+/// Bytes that rows which travel together take in memory, roughly, unless one alone takes more.
+const BYTES: usize = 4 << 20;
 
 /// A value of a feature.
 #[derive(Debug, Clone, PartialEq)]
@@ -24,6 +26,11 @@ pub(crate) enum Cell {
 }
 
 impl Cell {
+    /// Bytes that it takes in memory.
+    fn weight(&self) -> usize {
+        size_of::<Cell>() + if let Cell::Text(text) = self { text.len() } else { 0 }
+    }
+
     pub(crate) fn text(&self) -> Option<String> {
         match self {
             Cell::Null => None,
@@ -55,9 +62,10 @@ pub(crate) enum Shape {
 /// The schema of a layer: its columns, none of which takes the name of the geometry or another's, then the geometry.
 pub(crate) fn layer_schema(columns: &[(String, DataType)], shape: Shape, crs: Option<&str>) -> SchemaRef {
     let mut fields: Vec<Field> = Vec::with_capacity(columns.len() + 1);
+    let mut taken: HashSet<String> = HashSet::from([POINT_COLUMN.to_string()]);
     for (name, kind) in columns {
         let mut unique = if name.is_empty() { format!("column {}", fields.len() + 1) } else { name.clone() };
-        while unique == POINT_COLUMN || fields.iter().any(|f| *f.name() == unique) {
+        while !taken.insert(unique.clone()) {
             unique.push('_');
         }
         fields.push(Field::new(unique, kind.clone(), true));
@@ -139,13 +147,15 @@ struct Features {
     rows: Vec<(u64, Vec<Cell>, Option<Geometry>)>,
     set_aside: Vec<SetAsideRow>,
     bytes: u64,
+    /// Bytes that all of them take in memory.
+    weight: usize,
     /// What kept rows from becoming a batch.
     failed: Option<FormatError>,
 }
 
 impl Features {
     fn new(schema: SchemaRef, shape: Shape) -> Self {
-        Features { schema, shape, rows: Vec::new(), set_aside: Vec::new(), bytes: 0, failed: None }
+        Features { schema, shape, rows: Vec::new(), set_aside: Vec::new(), bytes: 0, weight: 0, failed: None }
     }
 
     /// Adds a feature, with as many cells as the schema has columns beside the geometry; `bytes` of the source.
@@ -171,6 +181,10 @@ impl Features {
         bytes: u64,
         sink: &mut dyn FnMut(Block) -> bool,
     ) -> bool {
+        self.weight += cells.iter().map(Cell::weight).sum::<usize>();
+        if let Ok(Some(geometry)) = &geometry {
+            self.weight += geometry.positions() * size_of::<basilocus_table::Position>();
+        }
         match geometry {
             Ok(None) if matches!(self.shape, Shape::Points { .. }) => {
                 self.set_aside(number, &cells, "no geometry", "the row has no geometry; a point is expected".into());
@@ -202,12 +216,13 @@ impl Features {
 
     /// Whether they are enough.
     fn is_full(&self) -> bool {
-        self.rows.len() + self.set_aside.len() >= ROWS
+        self.rows.len() + self.set_aside.len() >= ROWS || self.weight >= BYTES
     }
 
     /// The features as a batch.
     fn finish(&mut self) -> Result<Decoded, FormatError> {
         let mut rows = std::mem::take(&mut self.rows);
+        self.weight = 0;
         let columns = self.schema.fields().len() - usize::from(self.shape != Shape::None);
         let mut arrays: Vec<ArrayRef> = (0..columns)
             .map(|c| {

@@ -102,9 +102,13 @@ mod fetching {
         /// Keeps a copy. That it cannot be kept is no reason to fail.
         fn store(&self, kept: &Kept, file: &Path) -> std::io::Result<()> {
             let folder = self.about.parent().unwrap_or(Path::new("."));
-            std::fs::create_dir_all(folder)?;
-            let body = tempfile::NamedTempFile::new_in(folder)?;
-            std::fs::copy(file, body.path())?;
+            let mut builder = std::fs::DirBuilder::new();
+            #[cfg(unix)]
+            std::os::unix::fs::DirBuilderExt::mode(&mut builder, 0o700);
+            builder.recursive(true).create(folder)?;
+            // What was fetched is for its user alone, as temporary files are; copying a file would copy its rights.
+            let mut body = tempfile::NamedTempFile::new_in(folder)?;
+            std::io::copy(&mut File::open(file)?, &mut body)?;
             let mut about = tempfile::NamedTempFile::new_in(folder)?;
             about.write_all(&serde_json::to_vec(kept)?)?;
             body.persist(&self.body).map_err(|e| e.error)?;
@@ -149,6 +153,11 @@ mod fetching {
             return Ok((
                 file,
                 format!("from the web: not changed since it was fetched{since}; {} bytes from the cache", kept.bytes),
+            ));
+        }
+        if status.as_u16() == 206 {
+            return Err(failed(
+                "the server sends a part of the file only; try again, or fetch it with your browser".into(),
             ));
         }
         if !status.is_success() {

@@ -27,6 +27,7 @@
 
 #[cfg_attr(not(feature = "archives"), path = "archive_left_out.rs")]
 mod archive;
+mod crossing;
 pub mod dbf;
 pub mod delimited;
 mod detect;
@@ -50,6 +51,8 @@ mod presentation;
 mod reader;
 pub mod shapefile;
 mod spool;
+mod temporary;
+mod unchanged;
 mod writer;
 pub mod xlsx;
 mod xml;
@@ -63,6 +66,7 @@ pub use output::{PendingOutput, publish};
 pub use presentation::{Altitude, Presentation, Rule, Template, color};
 pub use reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, Suspicion, layers, open};
 pub use spool::{STANDARD, is_standard};
+pub use temporary::remove_all;
 pub use writer::{
     AsRows, ColumnStyle, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, append, create,
 };

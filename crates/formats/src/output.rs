@@ -1,6 +1,9 @@
 //! Outputs that appear whole or not at all.
 
+use crate::temporary::{TemporaryFile, moving};
 use crate::{FormatError, is_standard};
+use std::collections::BTreeSet;
+use std::fs::File;
 use std::path::{Path, PathBuf};
 
 /// A file that is written beside its final place and moved there when it is complete. Dropped before that, it
@@ -8,10 +11,10 @@ use std::path::{Path, PathBuf};
 #[derive(Debug)]
 pub struct PendingOutput {
     target: PathBuf,
-    temporary: tempfile::TempPath,
+    temporary: TemporaryFile,
     overwrite: bool,
     /// Files that belong to it, beside it under other endings.
-    companions: Vec<(tempfile::TempPath, PathBuf)>,
+    companions: Vec<(TemporaryFile, PathBuf)>,
     /// Files that are no longer true once it is replaced.
     stale: Vec<PathBuf>,
 }
@@ -25,9 +28,7 @@ impl PendingOutput {
     pub fn new(target: &Path, overwrite: bool) -> Result<Self, FormatError> {
         if is_standard(target) {
             // Whole or not at all there too: what fails half-way prints nothing.
-            let temporary = tempfile::NamedTempFile::new()
-                .map_err(|e| FormatError::write(&std::env::temp_dir(), e))?
-                .into_temp_path();
+            let temporary = TemporaryFile::new().map_err(|e| FormatError::write(&std::env::temp_dir(), e))?;
             return Ok(PendingOutput {
                 target: target.to_path_buf(),
                 temporary,
@@ -107,6 +108,9 @@ impl PendingOutput {
 /// [`FormatError::Write`], or [`FormatError::OutputExists`] where something appeared in a place meanwhile.
 pub fn publish(outputs: Vec<PendingOutput>) -> Result<(), FormatError> {
     let (standard, files): (Vec<_>, Vec<_>) = outputs.into_iter().partition(PendingOutput::is_standard);
+    // The moves end before the way does: they are taken back while nobody may interrupt.
+    let way = moving();
+    let folders = locked_folders(&files);
     let mut moves = Moves::default();
     for PendingOutput { target, temporary, overwrite, companions, stale } in files {
         for (temporary, target) in companions {
@@ -117,16 +121,33 @@ pub fn publish(outputs: Vec<PendingOutput>) -> Result<(), FormatError> {
             moves.put_away(&file)?;
         }
     }
-    for output in standard {
-        print(&output.temporary)?;
+    // Whoever reads standard output may wait as long as they like.
+    drop(folders);
+    drop(way);
+    let printed = standard.iter().try_for_each(|output| print(&output.temporary));
+    let _way = moving();
+    match printed {
+        Ok(()) => moves.keep(),
+        Err(_) => drop(moves),
     }
-    moves.keep();
-    Ok(())
+    printed
+}
+
+/// The folders of outputs, locked until all of them are in their places, so that the parts of two runs with one target do
+/// not mix. File systems without locks do without.
+fn locked_folders(outputs: &[PendingOutput]) -> Vec<File> {
+    let folder = |o: &PendingOutput| {
+        let folder = o.target.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        folder.canonicalize().ok()
+    };
+    // In one order, so that no two runs wait for each other.
+    let folders: BTreeSet<PathBuf> = outputs.iter().filter_map(folder).collect();
+    folders.iter().filter_map(|f| File::open(f).ok().filter(|f| f.lock().is_ok())).collect()
 }
 
 fn print(file: &Path) -> Result<(), FormatError> {
     let failed = |e: std::io::Error| FormatError::Standard { source: e };
-    let mut file = std::fs::File::open(file).map_err(failed)?;
+    let mut file = File::open(file).map_err(failed)?;
     let mut out = std::io::stdout().lock();
     std::io::copy(&mut file, &mut out).map_err(failed)?;
     std::io::Write::flush(&mut out).map_err(failed)
@@ -144,12 +165,7 @@ enum Move {
 }
 
 impl Moves {
-    fn take_place(
-        &mut self,
-        temporary: tempfile::TempPath,
-        target: PathBuf,
-        overwrite: bool,
-    ) -> Result<(), FormatError> {
+    fn take_place(&mut self, temporary: TemporaryFile, target: PathBuf, overwrite: bool) -> Result<(), FormatError> {
         let replaces = overwrite && target.exists();
         if replaces {
             self.remember(&target)?;
@@ -201,31 +217,19 @@ impl Drop for Moves {
 }
 
 /// A temporary file in the folder of an output.
-fn temporary_beside(target: &Path, folder: &Path) -> Result<tempfile::TempPath, FormatError> {
-    let mut builder = tempfile::Builder::new();
-    builder.prefix(".basilocus-").suffix(".partial");
-    #[cfg(unix)]
-    {
-        // As any new file: what the user's umask leaves of rw-rw-rw-.
-        use std::os::unix::fs::PermissionsExt;
-        builder.permissions(std::fs::Permissions::from_mode(0o666));
-    }
-    Ok(builder.tempfile_in(folder).map_err(|e| FormatError::write(target, e))?.into_temp_path())
+fn temporary_beside(target: &Path, folder: &Path) -> Result<TemporaryFile, FormatError> {
+    TemporaryFile::in_folder(folder).map_err(|e| FormatError::write(target, e))
 }
 
 /// A name in the folder of an output that nothing has.
 fn free_name_beside(target: &Path) -> Result<PathBuf, FormatError> {
     let folder = target.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    Ok(temporary_beside(target, folder)?.to_path_buf())
+    let free = temporary_beside(target, folder)?;
+    Ok(free.to_path_buf())
 }
 
-fn persist(temporary: tempfile::TempPath, target: &Path, overwrite: bool) -> Result<(), FormatError> {
-    let done = if overwrite {
-        temporary.persist(target).map_err(|e| e.error)
-    } else {
-        temporary.persist_noclobber(target).map_err(|e| e.error)
-    };
-    done.map_err(|e| {
+fn persist(temporary: TemporaryFile, target: &Path, overwrite: bool) -> Result<(), FormatError> {
+    temporary.persist(target, overwrite).map_err(|e| {
         if e.kind() == std::io::ErrorKind::AlreadyExists {
             FormatError::OutputExists { path: target.to_path_buf() }
         } else {

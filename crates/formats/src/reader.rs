@@ -2,7 +2,8 @@
 
 use crate::driver::check_options;
 use crate::geometry_text::GeometryText;
-use crate::{Format, FormatError, detect, http, spool};
+use crate::unchanged::{Stamps, Unchanged};
+use crate::{Format, FormatError, detect, spool};
 use arrow_schema::SchemaRef;
 use basilocus_table::{Batch, SetAsideRow};
 use std::path::{Path, PathBuf};
@@ -23,6 +24,8 @@ pub struct InputOptions {
     pub skip_lines: Option<u64>,
     /// Encoding of a text file, by its WHATWG label.
     pub encoding: Option<String>,
+    /// Whether fields that are missing at the end of a row of text are empty.
+    pub fill_short_rows: bool,
     /// Columns of a text at fixed positions: widths in characters (`10,8,12`) or a ruler (`---- -- ---`).
     pub fixed: Option<String>,
     /// Gives the geometry of a layer as well-known text in a column `geometry`.
@@ -170,6 +173,25 @@ impl Decode for PassThrough {
     }
 }
 
+/// Columns that a table has at most.
+const MOST_COLUMNS: usize = 10_000;
+
+/// Whether so many columns make a table.
+///
+/// # Errors
+/// [`FormatError::Broken`] for more than anybody can work with.
+pub(crate) fn check_columns(path: &Path, columns: usize) -> Result<(), FormatError> {
+    if columns <= MOST_COLUMNS {
+        return Ok(());
+    }
+    Err(FormatError::broken(
+        path,
+        format!(
+            "has {columns} columns, and a table has {MOST_COLUMNS} at most: take out a stray value far to the right, or make rows of names that are values"
+        ),
+    ))
+}
+
 /// Opens a source, finding its format; `-` is standard input; addresses on the web are fetched; gzip-ed files and zip archives are unpacked.
 ///
 /// # Errors
@@ -191,7 +213,10 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
     };
     let driver = format.driver();
     check_options(path, driver, options)?;
-    (driver.open)(path, options)
+    let stamps = Stamps::of(path, driver);
+    let inner = (driver.open)(path, options)?;
+    check_columns(path, inner.schema().fields().len())?;
+    Ok(Box::new(Unchanged { inner, stamps }))
 }
 
 /// The sheets or layers of a file; empty for formats that hold one table.
@@ -200,7 +225,7 @@ pub fn open(path: &Path, options: &InputOptions) -> Result<Box<dyn Reader>, Form
 /// Where the file cannot be read.
 pub fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
     // Standard input can be read once only, and a packed file is unpacked once only: by the reader.
-    if spool::is_standard(path) || http::is_address(path) || spool::is_gzip(path) || crate::archive::is_archive(path) {
+    if spool::is_spooled(path) {
         return Ok(Vec::new());
     }
     detect(path)?.driver().layers.map_or(Ok(Vec::new()), |layers| layers(path))

@@ -1,9 +1,10 @@
-//! Standard input, addresses on the web, gzip-ed files and zip archives.
+//! Standard input, pipes, addresses on the web, gzip-ed files and zip archives.
 //!
 //! A table is read more than once (its form, the types of its values, the rows), so what can be read only once, or only
 //! from the front, is written to a temporary file first. It is removed when the reader is dropped.
 
 use crate::reader::{About, Block, Decode, Decoded, InputOptions, Reader, open};
+use crate::temporary::TemporaryFolder;
 use crate::{FormatError, archive, http};
 use arrow_schema::SchemaRef;
 use std::fs::File;
@@ -24,6 +25,16 @@ pub fn is_standard(path: &Path) -> bool {
     path == Path::new(STANDARD)
 }
 
+/// Whether a path stands for something that can be read only once, from the front: a pipe, a socket, a device.
+pub(crate) fn is_stream(path: &Path) -> bool {
+    std::fs::metadata(path).is_ok_and(|m| !m.is_file() && !m.is_dir())
+}
+
+/// Whether a path is not the file that is read in the end.
+pub(crate) fn is_spooled(path: &Path) -> bool {
+    is_standard(path) || http::is_address(path) || is_stream(path) || is_gzip(path) || archive::is_archive(path)
+}
+
 /// Whether a file begins as gzip does.
 pub(crate) fn is_gzip(path: &Path) -> bool {
     let mut magic = [0u8; 2];
@@ -33,7 +44,7 @@ pub(crate) fn is_gzip(path: &Path) -> bool {
 /// A temporary copy that can be read as often as needed.
 struct Spooled {
     file: PathBuf,
-    _folder: tempfile::TempDir,
+    _folder: TemporaryFolder,
     note: String,
     /// Whether the layer that was asked for is the file itself.
     took_layer: bool,
@@ -46,7 +57,7 @@ pub(crate) fn open_spooled(path: &Path, options: &InputOptions) -> Result<Option
         return Ok(None);
     };
     // What came from standard input or the web may be packed.
-    if (is_standard(path) || http::is_address(path))
+    if (is_standard(path) || http::is_address(path) || is_stream(path))
         && let Some(mut again) = spool(&spooled.file, layer).map_err(|e| e.at(path))?
     {
         again.note = format!("{}; {}", spooled.note, again.note);
@@ -63,25 +74,17 @@ pub(crate) fn open_spooled(path: &Path, options: &InputOptions) -> Result<Option
 }
 
 fn spool(path: &Path, layer: Option<&str>) -> Result<Option<Spooled>, FormatError> {
-    let folder = || {
-        tempfile::Builder::new()
-            .prefix("basilocus-")
-            .tempdir()
-            .map_err(|e| FormatError::write(&std::env::temp_dir(), e))
-    };
+    let folder = || TemporaryFolder::new().map_err(|e| FormatError::write(&std::env::temp_dir(), e));
     if is_standard(path) {
-        let folder = folder()?;
-        let file = folder.path().join("standard input");
-        let copied = File::create(&file)
-            .and_then(|mut f| std::io::copy(&mut std::io::stdin().lock(), &mut f))
-            .map_err(|e| FormatError::read(path, e))?;
-        if copied == 0 {
-            return Err(FormatError::Empty {
-                path: path.to_path_buf(),
-                what: "standard input is empty; a table with a header is expected",
-            });
-        }
-        return Ok(Some(Spooled { file, _folder: folder, note: "from standard input".into(), took_layer: false }));
+        let empty = "standard input is empty; a table with a header is expected";
+        let spooled = whole_stream(path, folder()?, "standard input", &mut std::io::stdin().lock(), empty)?;
+        return Ok(Some(Spooled { note: "from standard input".into(), ..spooled }));
+    }
+    if is_stream(path) {
+        let name = path.file_name().map_or("pipe".into(), |n| n.to_string_lossy().into_owned());
+        let mut stream = File::open(path).map_err(|e| FormatError::read(path, e))?;
+        let empty = "nothing comes from there; a table with a header is expected";
+        return Ok(Some(whole_stream(path, folder()?, &name, &mut stream, empty)?));
     }
     if let Some(address) = path.to_str().filter(|_| http::is_address(path)) {
         let folder = folder()?;
@@ -129,6 +132,36 @@ fn spool(path: &Path, layer: Option<&str>) -> Result<Option<Spooled>, FormatErro
         output.write_all(&buffer[..n]).map_err(|e| FormatError::write(&file, e))?;
     }
     Ok(Some(Spooled { file, _folder: folder, note: format!("gzip, {written} bytes unpacked"), took_layer: false }))
+}
+
+/// Writes all of a stream to a file in a folder.
+fn whole_stream(
+    path: &Path,
+    folder: TemporaryFolder,
+    name: &str,
+    stream: &mut dyn Read,
+    empty: &'static str,
+) -> Result<Spooled, FormatError> {
+    let file = folder.path().join(name);
+    let mut copy = File::create(&file).map_err(|e| FormatError::write(&file, e))?;
+    let mut buffer = vec![0u8; 1 << 16];
+    let mut bytes = 0;
+    loop {
+        let n = match stream.read(&mut buffer) {
+            Ok(n) => n,
+            Err(e) if e.kind() == std::io::ErrorKind::Interrupted => continue,
+            Err(e) => return Err(FormatError::read(path, e)),
+        };
+        if n == 0 {
+            break;
+        }
+        bytes += n;
+        copy.write_all(&buffer[..n]).map_err(|e| FormatError::write(&file, e))?;
+    }
+    if bytes == 0 {
+        return Err(FormatError::Empty { path: path.to_path_buf(), what: empty });
+    }
+    Ok(Spooled { file, _folder: folder, note: format!("from a pipe, {bytes} bytes"), took_layer: false })
 }
 
 /// A reader of the temporary copy that speaks of the original.

@@ -232,6 +232,7 @@ fn decoded(path: &Path) -> Result<impl BufRead + use<>, FormatError> {
     } else {
         encoding
     };
+    let encoding = crate::detect::utf16(&head).unwrap_or(encoding);
     let file = File::open(path).map_err(failed)?;
     let input = DecodeReaderBytesBuilder::new().encoding(Some(encoding)).bom_override(true).strip_bom(true).build(file);
     Ok(BufReader::with_capacity(1 << 16, input))

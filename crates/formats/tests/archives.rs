@@ -75,6 +75,32 @@ fn a_shapefile_brings_what_belongs_to_it() {
 }
 
 #[test]
+fn files_of_one_name_in_several_folders_are_told_apart() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("years.zip");
+    let layer = |name: &str| InputOptions { layer: Some(name.into()), ..Default::default() };
+    archive(&path, &[("2019/a.csv", b"id\n19\n"), ("2020/a.csv", b"id\n20\n"), ("2020/b.csv", b"id\n21\n")]);
+    let message = rows(&path, &InputOptions::default()).unwrap_err();
+    assert!(message.contains("`layer`: 2019/a.csv, 2020/a.csv, b.csv"), "{message}");
+    assert_eq!(rows(&path, &layer("2019/a.csv")).unwrap().0, [["19"]]);
+    assert_eq!(rows(&path, &layer("2020/A")).unwrap().0, [["20"]]);
+    assert_eq!(rows(&path, &layer("b")).unwrap().0, [["21"]]);
+    let message = rows(&path, &layer("a")).unwrap_err();
+    assert!(message.contains("`layer`: 2019/a.csv, 2020/a.csv"), "which of both is not guessed: {message}");
+    // The table of another folder is no part of a shapefile.
+    let mut shp = vec![0, 0, 0x27, 0x0A];
+    shp.resize(24, 0);
+    shp.extend(50u32.to_be_bytes());
+    shp.extend(1000u32.to_le_bytes());
+    shp.extend(1u32.to_le_bytes());
+    shp.resize(100, 0);
+    let dbf = [3u8; 64];
+    archive(&path, &[("new/a.shp", &shp), ("old/a.dbf", &dbf)]);
+    let message = rows(&path, &InputOptions::default()).unwrap_err();
+    assert!(message.contains("new/a.shp, old/a.dbf"), "{message}");
+}
+
+#[test]
 fn bombs_and_ways_out_do_no_harm() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("bomb.zip");

@@ -135,7 +135,7 @@ fn titles_above_the_header_and_names_that_repeat() {
 fn what_cannot_be_read_says_why() {
     assert!(refusal(b"").contains("the file is empty"));
     assert!(refusal(b" \n \n").contains("nothing but blanks"));
-    assert!(refusal(b"a,b\n").contains("header and no row below it"));
+    assert!(refusal(b"# a,b\n").contains("nothing but remarks"));
     assert!(refusal(b"a,b\n1,\"2\n3,4\n").contains("never closed"));
     assert!(refusal(b"\0\x01\x02binary").contains("binary"));
     assert!(refusal(b"%PDF-1.7 ...").contains("PDF"));

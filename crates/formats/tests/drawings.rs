@@ -13,6 +13,43 @@ fn pairs(list: &[(i32, &str)]) -> String {
     list.iter().map(|(c, v)| format!("{c:>3}\n{v}\n")).collect()
 }
 
+/// A drawing of blocks that draw each other, and an insert of the last one; none draws the point of the first.
+fn nested(blocks: &[(&str, &str)]) -> String {
+    let insert = |block: &str| pairs(&[(0, "INSERT"), (8, "0"), (2, block), (10, "0"), (20, "0")]);
+    let mut text = pairs(&[(0, "SECTION"), (2, "BLOCKS")]);
+    for (name, drawn) in blocks {
+        text += &pairs(&[(0, "BLOCK"), (8, "0"), (2, name), (10, "0"), (20, "0")]);
+        text += &if drawn.is_empty() { pairs(&[(0, "POINT"), (8, "0"), (10, "1"), (20, "2")]) } else { insert(drawn) };
+        text += &pairs(&[(0, "ENDBLK")]);
+    }
+    let last = blocks.last().map_or("", |(name, _)| name);
+    text + &pairs(&[(0, "ENDSEC"), (0, "SECTION"), (2, "ENTITIES")])
+        + &insert(last)
+        + &pairs(&[(0, "ENDSEC"), (0, "EOF")])
+}
+
+#[test]
+fn blocks_in_blocks_are_drawn_and_what_has_no_end_is_set_aside() {
+    let names: Vec<String> = (0..30).map(|i| format!("A{i}")).collect();
+    let chain: Vec<(&str, &str)> =
+        (0..30).map(|i| (names[i].as_str(), if i == 0 { "" } else { names[i - 1].as_str() })).collect();
+    let found = read_bytes("chain.dxf", nested(&chain).as_bytes(), &InputOptions::default()).unwrap();
+    assert_eq!((found.rows.len(), found.aside.len()), (31, 0), "30 inserts, and the point at their end");
+    assert_eq!(found.column("type").last(), Some(&"POINT"));
+    for blocks in [&[("A", "a")][..], &[("A", "B"), ("B", "A")]] {
+        let found = read_bytes("round.dxf", nested(blocks).as_bytes(), &InputOptions::default()).unwrap();
+        assert_eq!(found.rows.len(), blocks.len());
+        let reasons: Vec<&str> = found.aside.iter().map(|a| a.reason.as_str()).collect();
+        assert!(matches!(reasons.as_slice(), [one] if one.contains("is inserted in itself")), "{reasons:?}");
+    }
+    let names: Vec<String> = (0..80).map(|i| format!("A{i}")).collect();
+    let deep: Vec<(&str, &str)> =
+        (0..80).map(|i| (names[i].as_str(), if i == 0 { "" } else { names[i - 1].as_str() })).collect();
+    let found = read_bytes("deep.dxf", nested(&deep).as_bytes(), &InputOptions::default()).unwrap();
+    assert_eq!((found.rows.len(), found.aside.len()), (64, 1));
+    assert!(found.aside[0].reason.contains("lies in 64 others"), "{}", found.aside[0].reason);
+}
+
 fn drawing(entities: &str) -> String {
     let head = pairs(&[
         (999, "made by hand"),

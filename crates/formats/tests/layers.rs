@@ -205,7 +205,10 @@ fn geojson_as_others_write_it() {
     for (text, part) in [
         ("{\"type\":\"FeatureCollection\",\"features\":[{]}", "line 1"),
         ("{\"type\":\"Topology\"}", "FeatureCollection is expected"),
-        ("{\"type\":\"FeatureCollection\",\"features\":[]}", "no feature"),
+        (
+            "{\"type\":\"FeatureCollection\",\"features\":[{\"type\":\"Feature\",\"properties\":[[[1]]]}]}",
+            "no feature of the collection can be read; of the first,",
+        ),
         ("{\"type\":\"FeatureCollection\",\"features\":7}", "array of features"),
     ] {
         std::fs::write(&path, text).unwrap();

@@ -45,6 +45,48 @@ const KML: &str = r##"<?xml version="1.0" encoding="UTF-8"?>
 <Placemark><name>wrong</name><Point><coordinates>46,2;-123,8</coordinates></Point></Placemark>
 </Document></kml>"##;
 
+/// The rows of each block that a file is read in.
+fn blocks(path: &Path) -> Vec<usize> {
+    let mut reader = open(path, &InputOptions::default()).unwrap();
+    let decoder = reader.decoder();
+    let mut rows = Vec::new();
+    reader
+        .read(&mut |block| {
+            rows.push(decoder.decode(block).unwrap().batch.len());
+            true
+        })
+        .unwrap();
+    rows
+}
+
+#[test]
+fn blocks_of_long_rows_have_few_of_them() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("fat.kml");
+    let ring: String = (0..5_000).map(|i| format!("{},{} ", -123.0 + f64::from(i) / 1e6, 46 + i % 7)).collect();
+    let placemark = format!("<Placemark><LineString><coordinates>{ring}</coordinates></LineString></Placemark>");
+    std::fs::write(&path, format!("<kml><Document>{}</Document></kml>", placemark.repeat(100))).unwrap();
+    let fat = blocks(&path);
+    assert_eq!(fat.iter().sum::<usize>(), 100);
+    assert!(fat.iter().all(|rows| *rows <= 30), "some 160 kB a row: {fat:?}");
+    let slim = "<Placemark><Point><coordinates>-123,46</coordinates></Point></Placemark>".repeat(100);
+    std::fs::write(&path, format!("<kml><Document>{slim}</Document></kml>")).unwrap();
+    assert_eq!(blocks(&path), [100]);
+}
+
+#[test]
+fn a_placemark_in_a_schema_is_a_row_too() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("m.kml");
+    let placemark = |name: &str| {
+        format!("<Placemark><name>{name}</name><Point><coordinates>-123,46</coordinates></Point></Placemark>")
+    };
+    let text = format!("<kml><Document><Schema>{}</Schema>{}</Document></kml>", placemark("in"), placemark("out"));
+    std::fs::write(&path, text).unwrap();
+    let (_, rows, aside) = read(&path, None).unwrap();
+    assert_eq!((rows.len(), aside.len()), (2, 0));
+}
+
 #[test]
 fn placemarks_with_their_folders_data_and_geometry() {
     let folder = tempfile::tempdir().unwrap();

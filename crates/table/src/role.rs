@@ -265,6 +265,49 @@ const HEADERS: &[(Role, &[&str])] = &[
     (Role::RowCounter, &["row", "rownumber", "rowno", "line", "lineno", "seq", "sequence", "index", "recno"]),
 ];
 
+/// Headers of columns of whole positions in a notation: they count as they are, no word of theirs alone.
+const NOTATIONS: &[&str] = &[
+    "mgrs",
+    "usng",
+    "utm",
+    "utmcoordinates",
+    "utmposition",
+    "geohash",
+    "georef",
+    "gars",
+    "maidenhead",
+    "maidenheadlocator",
+    "openlocationcode",
+    "iso6709",
+    "wkt",
+    "wellknowntext",
+    "geom",
+    "thegeom",
+    "geometry",
+    "wktgeom",
+    "geomwkt",
+    "geometrywkt",
+];
+
+/// Words that name a latitude, and those that name a longitude, where a header names both.
+const LATITUDES: &[&str] = &["lat", "latitude", "breite", "breitengrad", "breedte", "latitud", "latitudine"];
+const LONGITUDES: &[&str] =
+    &["lon", "long", "lng", "longitude", "länge", "laenge", "längengrad", "lengte", "longitud", "longitudine"];
+
+/// Whether a header that names both coordinates (`lat,lon`, `LonLat`, `Breite/Länge`) names latitude first; `None` where it
+/// does not name both, and nothing else.
+pub fn order_in_header(header: &str) -> Option<bool> {
+    let plain = plain(header);
+    let named = |first: &[&str], second: &[&str]| {
+        first.iter().any(|f| plain.strip_prefix(f).is_some_and(|rest| second.contains(&rest)))
+    };
+    match (named(LATITUDES, LONGITUDES), named(LONGITUDES, LATITUDES)) {
+        (true, false) => Some(true),
+        (false, true) => Some(false),
+        _ => None,
+    }
+}
+
 /// How sure a header is of which one word tells the role.
 const ONE_WORD: usize = 50;
 
@@ -283,8 +326,14 @@ pub type Told<'a> = &'a dyn Fn(&str) -> Option<(Role, usize)>;
 pub fn from_header(header: &str, told: Told) -> Option<(Role, usize)> {
     let known =
         |word: &str| HEADERS.iter().find_map(|(role, list)| Some((*role, list.iter().position(|w| *w == word)?)));
+    if order_in_header(header).is_some() {
+        return Some((Role::Coordinates, 0));
+    }
     if let Some(found) = known(&plain(header)).or_else(|| told(header)) {
         return Some(found);
+    }
+    if NOTATIONS.contains(&plain(header).as_str()) {
+        return Some((Role::Coordinates, 30));
     }
     // "Site City", "owner_zip", "gps lat": the last word, then the first.
     let words: Vec<&str> = header.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty()).collect();

@@ -40,7 +40,8 @@ pub struct System {
     pub others: Vec<Crs>,
 }
 
-/// Finds the system that somebody means: a code or name of the catalogue, `local` for a grid that only a fitted
+/// Finds the system that somebody means: a code or name of the catalogue, also in other words where one system fits
+/// ([`Catalogue::meant`]), `local` for a grid that only a fitted
 /// transformation ties to the Earth, a file (`.prj`, `.wkt`, `.toml`), or well-known text itself.
 ///
 /// # Errors
@@ -57,10 +58,10 @@ pub fn find(text: &str) -> Result<System, Error> {
         Ok(crs) => Ok(plain(crs)),
         Err(e) => {
             if has_file_ending(text) || Path::new(text).is_file() {
-                read_file(Path::new(text))
-            } else {
-                Err(e.into())
+                return read_file(Path::new(text));
             }
+            let meant = Catalogue::embedded().meant(text).ok_or(e)?;
+            Ok(System { crs: meant.crs, evidence: vec![meant.evidence], others: Vec::new() })
         }
     }
 }

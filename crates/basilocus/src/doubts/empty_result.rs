@@ -4,7 +4,7 @@ use super::{AtTheEnd, Doubt, Ending, Finding, Scene};
 
 pub static DOUBT: Doubt = Doubt {
     name: "empty-result",
-    looks_for: "a layer of which rows came in and none came out",
+    looks_for: "a layer without a row: none came in, or rows came in and none came out",
     example: "a selection of rows whose kind is \"culverts\", where the column says \"culvert\"",
     mend: "look at the values and areas that were said, or at the reasons of the rows set aside",
     watch: |_| Some(Box::new(AtTheEnd(finding))),
@@ -13,10 +13,12 @@ pub static DOUBT: Doubt = Doubt {
 /// Rows came in and none came out.
 fn finding(_: &Scene, end: &Ending) -> Option<Finding> {
     let ledger = &end.ledger;
-    if ledger.rows_in == 0 || ledger.rows_out > 0 {
+    if ledger.rows_out > 0 {
         return None;
     }
-    let (message, mend) = if ledger.left_out_total() > 0 {
+    let (message, mend) = if ledger.rows_in == 0 {
+        ("the source has columns and no row".to_string(), "look whether it is the file, sheet or layer that is meant")
+    } else if ledger.left_out_total() > 0 {
         let reasons: Vec<String> = ledger.left_out.iter().map(|(r, n)| format!("{n} {r}")).collect();
         let message =
             format!("the result is empty: none of the {} rows was chosen ({})", ledger.rows_in, reasons.join(", "));

@@ -2,6 +2,7 @@
 
 use super::chain::{Chain, Run};
 use super::outputs::{Encoder, Outputs};
+use super::reach::{Reach, is_in_degrees};
 use super::set_aside::{AsideFile, add_row};
 use super::{Counts, Part};
 use crate::Error;
@@ -9,7 +10,7 @@ use crate::addresses::review::Review;
 use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
 use crate::plan::LayerPlan;
 use crate::report::LayerReport;
-use crate::steps::finish::{Finish, Types, extent_of, is_typed};
+use crate::steps::finish::{Finish, Types, is_typed};
 use basilocus_formats::Encoded;
 use basilocus_table::{Ledger, Reason, SetAsideRow};
 use std::collections::BTreeMap;
@@ -38,7 +39,7 @@ struct Ready {
     rows_in: u64,
     rows_out: u64,
     counts: Counts,
-    extent: Option<[f64; 4]>,
+    reach: Reach,
 }
 
 /// Runs a layer whose steps are bound.
@@ -97,7 +98,7 @@ fn ready(part: Part, encoders: &[Encoder], scene: &Scene, watchers: &Watchers) -
     let encoded = encoders.iter().map(|e| e.encode(&part.rows)).collect::<Result<Vec<_>, _>>()?;
     Ok(Ready {
         encoded,
-        extent: extent_of(&part.rows),
+        reach: Reach::of(&part.rows),
         rows_out: part.rows.len() as u64,
         rows_in: part.rows_in,
         set_aside: part.set_aside,
@@ -110,7 +111,7 @@ fn ready(part: Part, encoders: &[Encoder], scene: &Scene, watchers: &Watchers) -
 struct LayerAccount {
     ledger: Ledger,
     counts: Counts,
-    extent: Option<[f64; 4]>,
+    reach: Reach,
     header_row: Option<u64>,
     blank_second_row: bool,
 }
@@ -120,7 +121,7 @@ impl LayerAccount {
         LayerAccount {
             ledger: Ledger { rows_in: chain.joined, joined: chain.joined, ..Default::default() },
             counts: Counts::default(),
-            extent: None,
+            reach: Reach::default(),
             header_row: scene.header_row,
             blank_second_row: false,
         }
@@ -140,10 +141,7 @@ impl LayerAccount {
                 row.class == Reason::BLANK_ROW && self.header_row.is_some_and(|h| row.source_row == h + 1);
         }
         ready.left_out.iter().for_each(|(class, n)| self.ledger.leave_out(class, *n));
-        if let Some(e) = ready.extent {
-            let x = self.extent.get_or_insert(e);
-            *x = [x[0].min(e[0]), x[1].min(e[1]), x[2].max(e[2]), x[3].max(e[3])];
-        }
+        self.reach.merge(ready.reach);
         let doubtful = std::mem::take(&mut ready.counts.doubtful);
         let found = std::mem::take(&mut ready.counts.found);
         self.counts.merge(ready.counts);
@@ -189,7 +187,7 @@ impl LayerAccount {
             operations: chain.decisions.operations.iter().map(|o| o.report.clone()).collect(),
             set_aside_file: None,
             set_aside_told: Vec::new(),
-            extent: self.extent,
+            extent: self.reach.extent(chain.columns().placed().is_some_and(|p| is_in_degrees(&p.crs))),
         }
     }
 }

@@ -11,6 +11,7 @@
 //! | `outputs`, `split`, `set_aside` | the files that a run writes |
 //! | `source`, `memory` | where rows come from |
 //! | `roles` | what columns seem to be |
+//! | `reach` | how far positions reach |
 
 mod account;
 mod block;
@@ -19,6 +20,7 @@ mod columns;
 mod layer_run;
 pub(crate) mod memory;
 mod outputs;
+mod reach;
 mod roles;
 mod rows;
 mod run;
@@ -35,6 +37,7 @@ pub(crate) use block::{BoundStep, Part};
 pub(crate) use chain::{Chain, Run};
 pub use columns::{Column, Columns, Placed, PlacedFrom};
 pub use memory::Records;
+pub(crate) use reach::{Reach, is_in_degrees};
 pub(crate) use roles::roles_of;
 pub use rows::{Coordinates, Rows};
 pub(crate) use rows::{is_geometry, middle, points, put};

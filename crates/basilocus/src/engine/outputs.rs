@@ -3,6 +3,7 @@
 use super::RunOptions;
 use super::split::Split;
 use crate::Error;
+use crate::paths::Paths;
 use crate::plan::{OutputPlan, Plan};
 use crate::steps::finish::Finish;
 use basilocus_formats::{
@@ -52,8 +53,8 @@ fn split_column(plan: &Plan) -> Result<Option<&str>, Error> {
 }
 
 impl Outputs {
-    /// Opens the outputs of a plan.
-    pub(super) fn open(plan: &Plan, options: &RunOptions) -> Result<Self, Error> {
+    /// Opens the outputs of a plan; `taken` are the files that have a part already.
+    pub(super) fn open(plan: &Plan, options: &RunOptions, taken: Paths) -> Result<Self, Error> {
         let format = |o: &OutputPlan| {
             Format::of_ending(&o.file).ok_or_else(|| FormatError::OutputFormat { path: o.file.clone() })
         };
@@ -69,7 +70,7 @@ impl Outputs {
         }
         let paths = || plan.outputs.iter().map(|o| o.file.clone());
         let files = match column {
-            Some(column) => Files::Split(Box::new(Split::new(column, paths().collect(), options.overwrite))),
+            Some(column) => Files::Split(Box::new(Split::new(column, paths().collect(), options.overwrite, taken))),
             None => Files::Whole(
                 paths()
                     .map(|p| if options.append { append(&p) } else { create(&p, options.overwrite) })
@@ -185,7 +186,10 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let error = |outputs: &[(&str, Option<&str>)], append| {
             let options = RunOptions { append, ..Default::default() };
-            Outputs::open(&plan(outputs, folder.path()), &options).err().map(|e| e.to_string()).unwrap_or_default()
+            Outputs::open(&plan(outputs, folder.path()), &options, Paths::default())
+                .err()
+                .map(|e| e.to_string())
+                .unwrap_or_default()
         };
         assert!(error(&[("a.xyzzy", None)], false).contains("the ending says no format that is written"));
         assert!(error(&[("a.csv", Some("kind")), ("b.csv", None)], false).contains("parted by one column, or none is"));
@@ -196,7 +200,7 @@ mod tests {
         assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0);
         let mut two = plan(&[("a.csv", Some("kind"))], folder.path());
         two.layers.push(LayerPlan::new("b.csv"));
-        let e = Outputs::open(&two, &RunOptions::default()).err().unwrap().to_string();
+        let e = Outputs::open(&two, &RunOptions::default(), Paths::default()).err().unwrap().to_string();
         assert!(e.contains("parts one layer"), "{e}");
     }
 
@@ -204,7 +208,9 @@ mod tests {
     fn workbooks_alone_have_a_place_for_rows_set_aside() {
         let folder = tempfile::tempdir().unwrap();
         let holds = |outputs: &[(&str, Option<&str>)]| {
-            Outputs::open(&plan(outputs, folder.path()), &RunOptions::default()).unwrap().hold_set_aside()
+            Outputs::open(&plan(outputs, folder.path()), &RunOptions::default(), Paths::default())
+                .unwrap()
+                .hold_set_aside()
         };
         assert!(!holds(&[("a.csv", None)]) && !holds(&[("a.csv", Some("kind"))]));
         #[cfg(feature = "workbooks")]

@@ -4,7 +4,7 @@ use crate::Error;
 use arrow_array::{Array, ArrayRef, Float64Array, RecordBatch, StructArray};
 use arrow_schema::{Field, SchemaRef};
 use basilocus_table::batch::{Points, point_fields, record_batch, spatial_index, take};
-use basilocus_table::geometry::{Geometries, Geometry};
+use basilocus_table::geometry::{Geometries, Geometry, antimeridian};
 use basilocus_table::{Batch, Reason, SetAsideRow};
 use std::sync::Arc;
 
@@ -240,12 +240,16 @@ fn nowhere(rows: usize) -> Coordinates {
     [vec![f64::NAN; rows], vec![f64::NAN; rows], vec![f64::NAN; rows]]
 }
 
-/// The position that stands for a geometry: a point itself, else the middle of its bounds.
-pub(crate) fn middle(geometry: &Geometry) -> Option<(f64, f64, Option<f64>)> {
+/// The position that stands for a geometry: a point itself, else the middle of its bounds. In degrees, the bounds of what
+/// crosses the 180° meridian lie across it.
+pub(crate) fn middle(geometry: &Geometry, in_degrees: bool) -> Option<(f64, f64, Option<f64>)> {
     if let Geometry::Point(p) = geometry {
         return Some((p.x, p.y, Some(p.z).filter(|z| !z.is_nan()))).filter(|(x, y, _)| x.is_finite() && y.is_finite());
     }
-    geometry.bounds().map(|[w, s, e, n]| (w + (e - w) / 2.0, s + (n - s) / 2.0, None))
+    let bounds = if in_degrees { antimeridian::bounds(geometry) } else { None };
+    let [w, s, e, n] = bounds.or_else(|| geometry.bounds())?;
+    let x = w + (e - w) / 2.0;
+    Some((if in_degrees { antimeridian::turned(x) } else { x }, s + (n - s) / 2.0, None))
 }
 
 fn positions_of(array: &ArrayRef, shapes: Option<&Geometries>) -> Coordinates {
@@ -267,7 +271,7 @@ fn positions_of(array: &ArrayRef, shapes: Option<&Geometries>) -> Coordinates {
         }
     } else if let Some(shapes) = shapes {
         for row in 0..array.len() {
-            if let Some((x, y, z)) = shapes.get(row).as_ref().and_then(middle) {
+            if let Some((x, y, z)) = shapes.get(row).as_ref().and_then(|g| middle(g, false)) {
                 put(&mut out, row, (x, y, z));
             }
         }

@@ -7,8 +7,10 @@ use super::set_aside::{self, AsideFile};
 use super::{Cancel, Progress, workbook_about};
 use crate::Error;
 use crate::addresses::review::Review;
+use crate::paths::Paths;
 use crate::plan::{LayerPlan, Plan};
 use crate::report::Report;
+use crate::steps::StepPlan;
 use basilocus_formats::{FormatError, PendingOutput, publish};
 use std::num::NonZeroUsize;
 use std::path::{Path, PathBuf};
@@ -40,6 +42,8 @@ pub struct RunOptions<'a> {
     pub cancel: Cancel,
     /// Told how it goes on.
     pub progress: Option<&'a dyn Progress>,
+    /// Writes the plan down there, together with the outputs.
+    pub save_plan: Option<&'a Path>,
     /// Threads that work on rows; as many as there are cores without it. The result does not depend on it.
     pub threads: Option<NonZeroUsize>,
 }
@@ -54,8 +58,10 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     let day = crate::plan::day(plan.date.as_deref())?;
     check(plan)?;
     set_aside::check(plan)?;
-    let mut outputs = Outputs::open(plan, options)?;
     let names = layer_names(&plan.layers);
+    let paths = paths_of(plan, &names, options)?;
+    let saved = options.save_plan.map(|file| save(plan, file, options.overwrite)).transpose()?;
+    let mut outputs = Outputs::open(plan, options, paths)?;
     check_set_aside(plan, &names, options)?;
     let formats = outputs.formats.clone();
     let progress = options.progress.unwrap_or(&());
@@ -82,6 +88,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         report.outputs = parts;
     }
     beside.pending.extend(finished.pending);
+    beside.pending.extend(saved);
     report.tell_once();
     if options.cancel.is_cancelled() {
         return Err(Error::Cancelled);
@@ -146,7 +153,7 @@ impl Layers<'_> {
     }
 }
 
-/// What is wrong with a plan by itself: nothing to do, or files that are in each other's way.
+/// What is wrong with a plan by itself: nothing to do.
 fn check(plan: &Plan) -> Result<(), Error> {
     if plan.layers.is_empty() {
         return Err(Error::Usage("the plan has no layer".into()));
@@ -154,26 +161,53 @@ fn check(plan: &Plan) -> Result<(), Error> {
     if plan.outputs.is_empty() {
         return Err(Error::Usage("no output is said; name one with -o".into()));
     }
-    for (i, output) in plan.outputs.iter().enumerate() {
-        if plan.outputs[..i].iter().any(|o| o.file == output.file) {
-            return Err(Error::Usage(format!("{} is named twice as an output", output.file.display())));
-        }
-        let read = |l: &&LayerPlan| l.records.is_none() && same_file(&l.source, &output.file);
-        if let Some(layer) = plan.layers.iter().find(read) {
-            return Err(Error::Usage(format!(
-                "{} is read and written in one run; name another output",
-                layer.source.display()
-            )));
-        }
-    }
     Ok(())
 }
 
-pub(super) fn same_file(a: &Path, b: &Path) -> bool {
-    match (a.canonicalize(), b.canonicalize()) {
-        (Ok(a), Ok(b)) => a == b,
-        _ => false,
+/// Every file that a run of the plan reads or writes.
+///
+/// # Errors
+/// [`Error::Usage`] where one of them is in another's way.
+fn paths_of(plan: &Plan, names: &[String], options: &RunOptions) -> Result<Paths, Error> {
+    let mut paths = Paths::default();
+    for layer in plan.layers.iter().filter(|l| l.records.is_none()) {
+        paths.read(&layer.source, "a source");
     }
+    // A step says what it reads and writes; moved here so that the plan stays as it is.
+    let mut named: Vec<StepPlan> = plan.layers.iter().flat_map(|l| l.steps.clone()).collect();
+    for step in named.iter_mut().filter_map(StepPlan::step_mut) {
+        let written = step.written();
+        let mut own: Vec<PathBuf> = written.iter().map(|(path, _)| path.clone()).collect();
+        step.each_path(&mut |path| match own.iter().position(|w| w == path) {
+            // Each file that is written is named once.
+            Some(at) => drop(own.remove(at)),
+            None => paths.read(path, "a file that a step reads"),
+        });
+        written.into_iter().try_for_each(|(path, what)| paths.written(&path, what))?;
+    }
+    for output in &plan.outputs {
+        // Parts have names of their own, which come with their values.
+        if output.split_by.is_none() {
+            paths.written(&output.file, "an output")?;
+        }
+    }
+    for name in names {
+        if let Some(file) = set_aside::path(plan, name, options.append) {
+            paths.written(&file, "the file of rows set aside")?;
+        }
+    }
+    options.save_plan.map_or(Ok(()), |file| paths.written(file, "the plan that is saved"))?;
+    Ok(paths)
+}
+
+/// The plan as a file, ready to be moved to its place.
+fn save(plan: &Plan, file: &Path, overwrite: bool) -> Result<PendingOutput, Error> {
+    let dated = Plan { date: plan.date.clone().or_else(|| Some(crate::today())), ..plan.clone() };
+    let text = dated.to_text(file)?;
+    let pending = PendingOutput::new(file, overwrite)?;
+    std::fs::write(pending.path(), text)
+        .map_err(|e| FormatError::Write { path: file.to_path_buf(), problem: e.to_string() })?;
+    Ok(pending)
 }
 
 /// Left alone, rows set aside by an earlier run would be taken for this one's.

@@ -1,6 +1,5 @@
 //! The files of rows set aside.
 
-use super::run::same_file;
 use crate::Error;
 use crate::plan::Plan;
 use crate::report::SetAsideTold;
@@ -43,15 +42,12 @@ pub(super) fn is_told(plan: &Plan) -> bool {
 /// Whether the file that was said can be written.
 ///
 /// # Errors
-/// [`Error::Usage`] for another ending than `.csv`, and for a file that is read or written otherwise.
+/// [`Error::Usage`] for another ending than `.csv`.
 pub(super) fn check(plan: &Plan) -> Result<(), Error> {
     let Some(file) = &plan.set_aside else { return Ok(()) };
     let wrong = |problem: &str| Err(Error::Usage(format!("`set_aside` {}: {problem}", file.display())));
     if !file.extension().is_some_and(|e| e.eq_ignore_ascii_case("csv")) {
         return wrong("rows set aside are written as comma-separated text; name a file that ends in .csv");
-    }
-    if plan.outputs.iter().any(|o| o.file == *file) || plan.layers.iter().any(|l| same_file(&l.source, file)) {
-        return wrong("it is a source or an output of the same run; name another file");
     }
     Ok(())
 }

@@ -1,6 +1,7 @@
 //! One output a value: the rows of a layer go to as many files as a column has values.
 
 use crate::Error;
+use crate::paths::Paths;
 use basilocus_formats::{Encode, LayerOut, PendingOutput, RunAbout, SetAsideTable, Writer, create};
 use basilocus_table::Batch;
 use std::collections::BTreeMap;
@@ -24,10 +25,12 @@ pub(crate) struct Split {
     overwrite: bool,
     parts: BTreeMap<String, Part>,
     paths: Vec<PathBuf>,
+    /// Files that have a part in the run already.
+    taken: Paths,
 }
 
 impl Split {
-    pub(crate) fn new(column: &str, outputs: Vec<PathBuf>, overwrite: bool) -> Self {
+    pub(crate) fn new(column: &str, outputs: Vec<PathBuf>, overwrite: bool, taken: Paths) -> Self {
         Split {
             column: column.to_string(),
             outputs,
@@ -35,6 +38,7 @@ impl Split {
             overwrite,
             parts: BTreeMap::new(),
             paths: Vec::new(),
+            taken,
         }
     }
 
@@ -90,6 +94,7 @@ impl Split {
             let mut writers = Vec::new();
             for (file, layer) in self.outputs.iter().zip(&self.layers) {
                 let path = path_of(file, value, &self.paths);
+                self.taken.written(&path, format!("the part of {}", shown(value)))?;
                 let mut writer = create(&path, self.overwrite)?;
                 let encoder = writer.start_layer(layer)?;
                 self.paths.push(path);

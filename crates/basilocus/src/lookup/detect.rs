@@ -41,6 +41,7 @@ pub struct DetectQuestion {
 #[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct DetectReport {
     /// The table.
+    #[serde(serialize_with = "crate::report::path_text::one")]
     pub file: PathBuf,
     /// How it was read.
     pub interpretation: Vec<String>,

@@ -20,6 +20,7 @@ pub struct ReferenceQuestion {
 #[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
 pub struct ReferenceReport {
     /// The file.
+    #[serde(serialize_with = "crate::report::path_text::one")]
     pub file: PathBuf,
     /// Countries, by their ISO 3166 codes.
     pub countries: Vec<String>,

@@ -4,6 +4,7 @@ use crate::Error;
 use crate::accuracy_words;
 use crate::coordinates::position_text::{self, Typed};
 use crate::coordinates::sheets;
+use crate::paths::Paths;
 use crate::plan::InputPlan;
 use basilocus_geodesy::notation::{self, AxisOrder, Notation};
 use basilocus_geodesy::sheet::{self, SERIES, Sheet};
@@ -62,6 +63,7 @@ pub struct SheetReport {
     /// Zone, easting and northing of the position.
     pub utm: Option<String>,
     /// Files written.
+    #[serde(serialize_with = "crate::report::path_text::many")]
     pub outputs: Vec<PathBuf>,
 }
 
@@ -128,6 +130,9 @@ impl SheetQuestion {
     /// # Ok::<(), basilocus::Error>(())
     /// ```
     pub fn report(&self) -> Result<SheetReport, Error> {
+        let mut paths = Paths::default();
+        self.index.iter().for_each(|index| paths.read(index, "the index of sheets"));
+        self.output.as_ref().map_or(Ok(()), |output| paths.written(output, "the output"))?;
         let mut report = match sheet::by_number(&self.what) {
             Some(found) => {
                 let mut report = self.empty(None);

@@ -150,6 +150,10 @@ pub struct InputPlan {
     #[cfg_attr(feature = "arguments", arg(long, value_name = "LABEL"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub encoding: Option<String>,
+    /// Take fields that are missing at the end of a row of text as empty, where a program leaves them out
+    #[cfg_attr(feature = "arguments", arg(long))]
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub fill_short_rows: bool,
     /// Text in fixed columns: their widths in characters, or a ruler such as "----- --- ----"; one in the file is found
     #[cfg_attr(feature = "arguments", arg(long, value_name = "WIDTHS|RULER", allow_hyphen_values = true))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -264,6 +268,7 @@ impl InputPlan {
             delimiter,
             header_row: self.header_row,
             skip_lines: self.skip_lines,
+            fill_short_rows: self.fill_short_rows,
             encoding: self.encoding.clone(),
             fixed: self.fixed.clone(),
             geometry_text: false,
@@ -355,6 +360,17 @@ impl Plan {
             let absolute = here.join(&*p);
             *p = absolute.strip_prefix(&folder).map(Path::to_path_buf).unwrap_or(absolute);
         });
+        let mut no_text = None;
+        plan.each_path(&mut |p| {
+            no_text = no_text.take().or_else(|| p.to_str().is_none().then(|| p.clone()));
+        });
+        if let Some(p) = no_text {
+            return Err(Error::Usage(format!(
+                "{}: the name of {} is no Unicode text, which no plan can hold; rename it",
+                path.display(),
+                p.display()
+            )));
+        }
         let body = toml::to_string(&plan).map_err(|e| bad(e.to_string()))?;
         Ok(format!(
             "# A plan for basilocus: `basilocus run {}` does it again.\n# Paths are relative to this file. Take the date out to write the day of the run.\n\n{body}",

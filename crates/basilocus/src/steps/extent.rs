@@ -6,6 +6,7 @@ use crate::engine::{Account, Columns, Rows, Setting};
 use basilocus_geodesy::crs::Catalogue;
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::Reason;
+use basilocus_table::geometry::antimeridian::turned;
 use serde::{Deserialize, Serialize};
 use std::fmt::{self, Display, Formatter};
 use std::str::FromStr;
@@ -127,9 +128,19 @@ impl Work for Choosing {
         let Extent { west: w, south: s, east: e, north: n } = self.extent;
         let [mut x, mut y, mut z] = rows.positions();
         self.operation.apply(&mut x, &mut y, &mut z);
-        for row in 0..rows.len() {
-            let east = if w <= e { w <= x[row] && x[row] <= e } else { x[row] >= w || x[row] <= e };
-            if !(east && s <= y[row] && y[row] <= n) {
+        // All round the Earth, however the edges are counted.
+        let whole = (e - w).abs() >= 360.0;
+        let (w, e) = (turned(w), turned(e));
+        for (row, x) in x.iter_mut().enumerate() {
+            *x = turned(*x);
+            let east = if whole {
+                true
+            } else if w <= e {
+                w <= *x && *x <= e
+            } else {
+                *x >= w || *x <= e
+            };
+            if !(east && x.is_finite() && s <= y[row] && y[row] <= n) {
                 account.leave_out(row, Reason::OUTSIDE_THE_EXTENT);
             }
         }

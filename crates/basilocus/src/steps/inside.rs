@@ -7,14 +7,14 @@
 use super::values::Condition;
 use super::{Bound, Step, Wish, Work};
 use crate::Error;
-use crate::engine::{Account, Column, Columns, Rows, Setting, source};
+use crate::engine::{Account, Column, Columns, Rows, Setting, is_in_degrees, source};
 use arrow_array::{ArrayRef, StringArray};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_formats::InputOptions;
 use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::Reason;
-use basilocus_table::geometry::{Geometries, Geometry, Position};
+use basilocus_table::geometry::{Geometries, Geometry, Position, antimeridian};
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -72,6 +72,7 @@ struct Areas {
     /// By western edge, so that a search may end early.
     list: Vec<Area>,
     crs: Crs,
+    in_degrees: bool,
     /// Names of the columns that rows take.
     names: Vec<String>,
     /// Rows of the file that are no usable polygons.
@@ -107,7 +108,8 @@ impl Step for Inside {
             columns.push(Column::added(free, DataType::Utf8).with_longest(20));
         }
         let schema = columns.schema();
-        Ok(Bound::blocks(columns, Choosing { areas: areas.list, taken: areas.names.len(), operation, schema }))
+        let (taken, in_degrees) = (areas.names.len(), areas.in_degrees);
+        Ok(Bound::blocks(columns, Choosing { areas: areas.list, taken, operation, in_degrees, schema }))
     }
 
     fn wish(&self) -> Wish {
@@ -140,6 +142,7 @@ impl Inside {
             ))
         })?;
         let crs = crate::coordinates::system::find(&system)?.crs;
+        let in_degrees = is_in_degrees(&crs);
         let (mut list, mut chosen, mut unusable) = (Vec::new(), 0u64, 0u64);
         source::each_batch(reader.as_mut(), &mut |decoded| {
             unusable += decoded.set_aside.len() as u64;
@@ -147,7 +150,10 @@ impl Inside {
             let shapes = Geometries::of(batch.records());
             for row in (0..batch.len()).filter(|row| choose.iter().all(|c| c.holds(batch.records(), *row))) {
                 chosen += 1;
-                match shapes.as_ref().and_then(|s| s.get(row)).and_then(rings) {
+                let shape = shapes.as_ref().and_then(|s| s.get(row));
+                // An area across the 180° meridian has two sides.
+                let shape = if in_degrees { shape.and_then(|s| antimeridian::cut(&s)) } else { shape };
+                match shape.and_then(rings) {
                     Some(rings) => {
                         let values = take.iter().map(|c| batch.text(*c, row)).collect();
                         list.push(Area::new(list.len(), rings, values));
@@ -164,7 +170,7 @@ impl Inside {
         }
         list.sort_by(|a, b| a.bounds[0].total_cmp(&b.bounds[0]));
         let names = take.iter().filter_map(|c| columns.get(*c)).map(|c| c.name().to_string()).collect();
-        Ok(Areas { list, crs, names, unusable })
+        Ok(Areas { list, crs, in_degrees, names, unusable })
     }
 }
 
@@ -190,6 +196,8 @@ struct Choosing {
     taken: usize,
     /// To the system of the areas.
     operation: Operation,
+    /// Whether that is in degrees.
+    in_degrees: bool,
     schema: SchemaRef,
 }
 
@@ -197,7 +205,17 @@ impl Work for Choosing {
     fn apply(&self, rows: Rows, account: &mut Account) -> Result<Rows, Error> {
         let [mut x, mut y, mut z] = rows.positions();
         self.operation.apply(&mut x, &mut y, &mut z);
-        let found: Vec<Option<&Area>> = (0..rows.len()).map(|row| area_of(&self.areas, x[row], y[row])).collect();
+        if self.in_degrees {
+            x.iter_mut().for_each(|x| *x = antimeridian::turned(*x));
+        }
+        let found: Vec<Option<&Area>> = (0..rows.len())
+            .map(|row| {
+                let found = area_of(&self.areas, x[row], y[row]);
+                // On the 180° meridian a place is on both sides.
+                let other_side = self.in_degrees && x[row].abs() == 180.0;
+                found.or_else(|| if other_side { area_of(&self.areas, -x[row], y[row]) } else { None })
+            })
+            .collect();
         for (row, _) in found.iter().enumerate().filter(|(_, area)| area.is_none()) {
             account.leave_out(row, Reason::OUTSIDE_THE_AREAS);
         }

@@ -122,6 +122,11 @@ pub trait Step: fmt::Debug + Send + Sync {
 
     /// Goes through the files that it names, so that a plan can be moved with them.
     fn each_path(&mut self, _each: &mut dyn FnMut(&mut PathBuf)) {}
+
+    /// The files that it writes, with what they are, so that none is in the way of another.
+    fn written(&self) -> Vec<(PathBuf, &'static str)> {
+        Vec::new()
+    }
 }
 
 /// What a step needs of the steps before it. The engine adds a step that does it where the list has none.

@@ -1,8 +1,9 @@
 //! `compare`
 
-use super::{Definition, Perform, cancel_on_interrupt, json};
+use super::{Definition, Perform, json};
 use crate::Done;
 use crate::flags::in_text;
+use crate::signals;
 use crate::text::{self, thousands};
 use anyhow::Result;
 use basilocus::compare::{ComparePlan, CompareReport, compare};
@@ -27,7 +28,7 @@ struct Compare {
 
 impl Perform for Compare {
     fn perform(self) -> Result<Done> {
-        let r = compare(&self.plan, &cancel_on_interrupt())?;
+        let r = compare(&self.plan, &signals::cancel())?;
         text::print(&if self.json { json(&r)? } else { words(&r) })?;
         let clean = r.far == 0 && r.only_a_count == 0 && r.only_b_count == 0 && r.set_aside.is_empty();
         Ok(if self.strict && !clean { Done::NotClean } else { Done::Fine })

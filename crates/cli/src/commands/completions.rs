@@ -2,6 +2,7 @@
 
 use super::{Definition, Perform, command_line};
 use crate::Done;
+use crate::text;
 use anyhow::Result;
 use clap::Parser;
 use clap_complete::aot::{Shell, generate};
@@ -17,7 +18,10 @@ struct Completions {
 
 impl Perform for Completions {
     fn perform(self) -> Result<Done> {
-        generate(self.shell, &mut command_line(), "basilocus", &mut std::io::stdout());
+        // Made whole before it is printed: who reads the first lines only closes the pipe.
+        let mut script = Vec::new();
+        generate(self.shell, &mut command_line(), "basilocus", &mut script);
+        text::print(&String::from_utf8(script)?)?;
         Ok(Done::Fine)
     }
 }

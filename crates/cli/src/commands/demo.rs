@@ -3,7 +3,7 @@
 use super::{Definition, Perform, command_line, perform};
 use crate::Done;
 use crate::text;
-use anyhow::{Context, Result, bail};
+use anyhow::{Result, anyhow, bail};
 use basilocus::plan::{Flags, InputPlan, LayerPlan, OutputPlan};
 use basilocus::steps::{Geocode, Positions, To};
 use basilocus::{Plan, RunOptions};
@@ -62,12 +62,12 @@ fn tell(folder: &Path, overwrite: bool) -> Result<Done> {
             );
         }
     }
-    std::fs::create_dir_all(folder).with_context(|| format!("{}: the folder cannot be made", folder.display()))?;
+    std::fs::create_dir_all(folder).map_err(|e| anyhow!("{}: the folder cannot be made: {e}", folder.display()))?;
     for (name, bytes) in FILES {
         std::fs::write(folder.join(name), bytes)
-            .with_context(|| format!("{}: cannot be written", folder.join(name).display()))?;
+            .map_err(|e| anyhow!("{}: cannot be written: {e}", folder.join(name).display()))?;
     }
-    std::env::set_current_dir(folder).with_context(|| format!("{}: cannot be entered", folder.display()))?;
+    std::env::set_current_dir(folder).map_err(|e| anyhow!("{}: cannot be entered: {e}", folder.display()))?;
     say(&format!(
         "The Tern Estuary: a river trust keeps a register of culverts and tide gates where two states meet.\n\
          All names, places and numbers are invented. The files are in {}; the commands below ran there.\n",

@@ -1,8 +1,9 @@
 //! `look`
 
-use super::{Definition, Perform, cancel_on_interrupt, json};
+use super::{Definition, Perform, json};
 use crate::Done;
 use crate::progress::Bar;
+use crate::signals;
 use crate::text;
 use anyhow::Result;
 use basilocus::plan::{InputPlan, LayerPlan};
@@ -36,7 +37,7 @@ struct Look {
 
 impl Perform for Look {
     fn perform(self) -> Result<Done> {
-        let cancel = cancel_on_interrupt();
+        let cancel = signals::cancel();
         let bar = Bar::new(!self.no_progress);
         let mut clean = true;
         for (i, file) in self.files.iter().enumerate() {

@@ -6,7 +6,6 @@ pub(crate) use definition::{Definition, Perform, commands};
 
 use crate::Done;
 use anyhow::Result;
-use basilocus::Cancel;
 
 // In the order people work.
 commands! {
@@ -43,18 +42,17 @@ pub(crate) fn perform(matches: &clap::ArgMatches) -> Result<Done> {
     definition::among(COMMANDS, matches)
 }
 
-/// A flag that Ctrl-C sets.
-pub(crate) fn cancel_on_interrupt() -> Cancel {
-    let cancel = Cancel::default();
-    let flag = cancel.clone();
-    // A second handler in one process is refused; the first one still works.
-    let _ = ctrlc::set_handler(move || flag.cancel());
-    cancel
-}
-
-/// A report object as text.
+/// A report object as text. What could tell a terminal to do something is escaped, which means the same.
 pub(crate) fn json(value: &impl serde::Serialize) -> Result<String> {
-    Ok(serde_json::to_string_pretty(value)? + "\n")
+    let mut out = String::new();
+    for c in serde_json::to_string_pretty(value)?.chars() {
+        if crate::text::is_command(c) {
+            out.push_str(&format!("\\u{:04x}", c as u32));
+        } else {
+            out.push(c);
+        }
+    }
+    Ok(out + "\n")
 }
 
 #[cfg(test)]

@@ -1,11 +1,12 @@
 //! `run`, and the running of plans for the commands that make them.
 
-use super::{Definition, Perform, cancel_on_interrupt, json};
+use super::{Definition, Perform, json};
 use crate::Done;
 use crate::args::RunBehaviour;
 use crate::progress::Bar;
+use crate::signals;
 use crate::text;
-use anyhow::{Result, bail};
+use anyhow::Result;
 use basilocus::formats::is_standard;
 use basilocus::plan::{LayerPlan, OutputPlan};
 use basilocus::{Plan, RunOptions};
@@ -41,12 +42,6 @@ pub(super) fn of_plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
     if behaviour.output.is_empty() {
         return Err(basilocus::Error::Usage("no output is said; name one with -o FILE".into()).into());
     }
-    if let Some(file) = &behaviour.save_plan
-        && file.exists()
-        && !behaviour.overwrite
-    {
-        bail!("{}: exists already and is not replaced; add --overwrite, or name another file", file.display());
-    }
     // What goes to standard output is the table; the summary goes beside it.
     let piped = plan.outputs.iter().any(|o| is_standard(&o.file));
     if piped && behaviour.json {
@@ -59,23 +54,19 @@ pub(super) fn of_plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
         overwrite: behaviour.overwrite,
         append: behaviour.append,
         strict: behaviour.strict,
-        cancel: cancel_on_interrupt(),
+        cancel: signals::cancel(),
         progress: Some(&bar),
+        save_plan: behaviour.save_plan.as_deref(),
         threads: behaviour.threads,
     };
     let report = match basilocus::run(&plan, &options) {
         // --strict forbids the coarser way: nothing was written, and the status says why.
         Err(e @ basilocus::Error::Geodesy(basilocus::geodesy::Error::GridMissing { .. })) if behaviour.strict => {
-            eprintln!("basilocus: {}", crate::flags::in_text(&e.to_string()));
+            text::tell(&format!("basilocus: {}\n", crate::flags::in_text(&e.to_string())));
             return Ok(Done::NotClean);
         }
         other => other?,
     };
-    if let Some(file) = &behaviour.save_plan {
-        let dated = Plan { date: plan.date.clone().or_else(|| Some(basilocus::today())), ..plan };
-        std::fs::write(file, dated.to_text(file)?)
-            .map_err(|e| anyhow::anyhow!("{}: cannot be written: {e}", file.display()))?;
-    }
     if behaviour.json {
         text::print(&json(&report)?)?;
     } else if !behaviour.quiet {
@@ -84,7 +75,7 @@ pub(super) fn of_plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
             out.push_str(&format!("  plan       {}\n", file.display()));
         }
         if piped {
-            eprint!("{out}");
+            text::tell(&out);
         } else {
             text::print(&out)?;
         }

@@ -36,6 +36,7 @@ pub(crate) static DRIVER: Driver = Driver {
     format: Format::Dbf,
     name: "DBF table",
     endings: &["dbf"],
+    companions: &["cpg", "dbt", "fpt"],
     geometry: GeometryPlace::None,
     always_wgs84: false,
     options: &[],

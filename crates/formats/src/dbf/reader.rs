@@ -18,12 +18,9 @@ impl DbfReader {
     /// Opens a table.
     ///
     /// # Errors
-    /// Where it cannot be read, its header does not fit, or it has no row.
+    /// Where it cannot be read, or its header does not fit.
     pub fn open(path: &Path, options: &InputOptions) -> Result<Self, FormatError> {
         let table = Table::open(path, options.encoding.as_deref())?;
-        if table.rows() == 0 {
-            return Err(FormatError::Empty { path: path.to_path_buf(), what: "the table has no rows" });
-        }
         let about = About {
             notes: table.notes.clone(),
             bytes: table.rows() * table.row_bytes(),

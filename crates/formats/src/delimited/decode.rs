@@ -13,6 +13,10 @@ pub(super) struct DelimitedDecoder {
     pub path: PathBuf,
     pub schema: SchemaRef,
     pub delimiter: u8,
+    /// Whether the file is known to be in UTF-8, so that a byte that is none of it is a fault of its cell.
+    pub is_utf8: bool,
+    /// Whether fields that are missing at the end of a row are empty.
+    pub fill_short_rows: bool,
 }
 
 /// A text column under construction.
@@ -27,7 +31,8 @@ impl Decode for DelimitedDecoder {
             Block::Raw { bytes, first } => (bytes, first),
             Block::Rows(decoded) => return Ok(decoded),
         };
-        if let Err(e) = std::str::from_utf8(&bytes) {
+        let broken = std::str::from_utf8(&bytes).err();
+        if let Some(e) = broken.filter(|_| !self.is_utf8) {
             let line = first_line + memchr::memchr_iter(b'\n', &bytes[..e.valid_up_to()]).count() as u64;
             return Err(FormatError::Malformed {
                 path: self.path.clone(),
@@ -108,6 +113,17 @@ impl Decode for DelimitedDecoder {
                 u64::from(bytes[at - 1] == b'\n')
             };
             let texts = &fields[..filled];
+            if broken.is_some()
+                && let Some(row) = self.with_bad_byte(row_line, texts, &ends[..ended], width)
+            {
+                set_aside.push(row);
+                continue;
+            }
+            if self.fill_short_rows && ended < width {
+                ends.resize(ends.len().max(width), 0);
+                ends[ended..width].fill(filled);
+                ended = width;
+            }
             if ended != width {
                 set_aside.push(self.ragged(row_line, texts, &ends[..ended], width));
                 continue;
@@ -136,11 +152,11 @@ impl Decode for DelimitedDecoder {
                 source_rows.push(row_line);
             }
         }
-        let broken = |e: arrow_schema::ArrowError| FormatError::broken(&self.path, e);
+        let failed = |e: arrow_schema::ArrowError| FormatError::broken(&self.path, e);
         let mut arrays: Vec<ArrayRef> = Vec::with_capacity(width);
         for c in columns {
             let offsets = OffsetBuffer::new(ScalarBuffer::from(c.offsets));
-            arrays.push(Arc::new(StringArray::try_new(offsets, Buffer::from_vec(c.bytes), None).map_err(broken)?));
+            arrays.push(Arc::new(StringArray::try_new(offsets, Buffer::from_vec(c.bytes), None).map_err(failed)?));
         }
         let batch = Batch::new(self.schema.clone(), arrays, source_rows)?;
         Ok(Decoded { batch, set_aside, bytes: bytes.len() as u64 })
@@ -148,6 +164,24 @@ impl Decode for DelimitedDecoder {
 }
 
 impl DelimitedDecoder {
+    /// The row, where a cell of it has a byte that is no UTF-8.
+    fn with_bad_byte(&self, line: u64, texts: &[u8], ends: &[usize], width: usize) -> Option<SetAsideRow> {
+        let starts = std::iter::once(0).chain(ends.iter().copied());
+        let cells = starts.zip(ends).map(|(from, to)| &texts[from..*to]);
+        let (at, good, byte) = cells.enumerate().find_map(|(at, cell)| {
+            let good = std::str::from_utf8(cell).err()?.valid_up_to();
+            Some((at, String::from_utf8_lossy(&cell[..good]).into_owned(), cell[good]))
+        })?;
+        let column = self.schema.fields().get(at).map_or(String::new(), |f| f.name().clone());
+        Some(SetAsideRow {
+            class: "not in the encoding".into(),
+            reason: format!(
+                "column \"{column}\": behind \"{good}\" stands the byte 0x{byte:02X}, which is no UTF-8 as the rest of the file is; correct it, or say the encoding of the whole file with `encoding`"
+            ),
+            ..self.ragged(line, texts, ends, width)
+        })
+    }
+
     fn ragged(&self, line: u64, texts: &[u8], ends: &[usize], width: usize) -> SetAsideRow {
         let mut from = 0;
         let mut values: Vec<String> = ends
@@ -165,7 +199,11 @@ impl DelimitedDecoder {
             values.push(rest);
         }
         values.resize(width, String::new());
-        let hint = if found > width { "a delimiter inside a field must be quoted" } else { "a field is missing" };
+        let hint = if found > width {
+            "a delimiter inside a field must be quoted"
+        } else {
+            "a field is missing; `fill_short_rows` takes those at the end as empty"
+        };
         SetAsideRow {
             source_row: line,
             class: Reason::RAGGED_ROW,

@@ -13,16 +13,40 @@ pub struct Dialect {
     pub width: usize,
 }
 
-/// Finds the encoding: a byte order mark, else UTF-8 where the bytes allow it, else Windows-1252.
+/// Finds the encoding: a byte order mark, the zeros of UTF-16, UTF-8 where nearly all that is not ASCII is, else
+/// Windows-1252.
 pub(crate) fn find_encoding(head: &[u8]) -> (&'static Encoding, &'static str) {
     if let Some((encoding, _)) = Encoding::for_bom(head) {
         return (encoding, "by its byte order mark");
     }
-    match std::str::from_utf8(head) {
-        Ok(_) => (encoding_rs::UTF_8, "found"),
-        // A character cut in two by the end of the sample is no error.
-        Err(e) if e.error_len().is_none() => (encoding_rs::UTF_8, "found"),
-        Err(_) => (encoding_rs::WINDOWS_1252, "found: the bytes are not UTF-8"),
+    if let Some(encoding) = crate::detect::utf16(head) {
+        return (encoding, "found, without its mark");
+    }
+    match characters(head) {
+        (_, 0) => (encoding_rs::UTF_8, "found"),
+        // Words of other encodings are hardly ever characters of UTF-8.
+        (whole, broken) if whole > broken => (encoding_rs::UTF_8, "found, with bytes that are none of it"),
+        _ => (encoding_rs::WINDOWS_1252, "found: the bytes are not UTF-8"),
+    }
+}
+
+/// How many characters beyond ASCII a text has in UTF-8, and how many places that are none. One that is cut by the end of the
+/// sample does not count.
+pub(super) fn characters(head: &[u8]) -> (usize, usize) {
+    let (mut whole, mut broken, mut rest) = (0, 0, head);
+    loop {
+        let (text, after) = match std::str::from_utf8(rest) {
+            Ok(text) => (text, None),
+            Err(e) => {
+                let (text, after) = rest.split_at(e.valid_up_to());
+                (std::str::from_utf8(text).unwrap_or_default(), e.error_len().map(|n| &after[n..]))
+            }
+        };
+        whole += text.chars().filter(|c| !c.is_ascii()).count();
+        match after {
+            Some(after) => (broken, rest) = (broken + 1, after),
+            None => return (whole, broken),
+        }
     }
 }
 
@@ -42,6 +66,7 @@ pub(super) fn records(sample: &str, delimiter: u8, most: usize) -> Vec<Vec<Strin
             match result {
                 csv_core::ReadRecordResult::InputEmpty => continue,
                 csv_core::ReadRecordResult::Record => break,
+                csv_core::ReadRecordResult::OutputEndsFull => ends.resize(ends.len() * 2, 0),
                 _ => return out,
             }
         }
@@ -114,5 +139,14 @@ mod tests {
         assert_eq!(find_encoding(b"Stra\xDFe").0, encoding_rs::WINDOWS_1252);
         assert_eq!(find_encoding(b"\xFF\xFEa\0").0, encoding_rs::UTF_16LE);
         assert_eq!(find_encoding("é".as_bytes()[..1].as_ref()).0, encoding_rs::UTF_8);
+        let one_bad = ["Café, état, Straße,".as_bytes(), b"Caf\xE9\n"].concat();
+        assert_eq!(find_encoding(&one_bad).0, encoding_rs::UTF_8);
+        let other = encoding_rs::WINDOWS_1252.encode("Café, état, Straße, Ã©\n").0.into_owned();
+        assert_eq!(find_encoding(&other).0, encoding_rs::WINDOWS_1252);
+        let wide = |text: &str| text.encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<u8>>();
+        assert_eq!(find_encoding(&wide("id,lon\n1,2\n")).0, encoding_rs::UTF_16LE);
+        assert_eq!(find_encoding(&wide("ид,долгота\n1,Река\n")).0, encoding_rs::UTF_16LE);
+        let turned: Vec<u8> = "id,lon\r\n1,2\r\n".encode_utf16().flat_map(u16::to_be_bytes).collect();
+        assert_eq!(find_encoding(&turned).0, encoding_rs::UTF_16BE);
     }
 }

@@ -1,13 +1,14 @@
 //! Reads delimited text as a stream of blocks.
 
 use super::decode::DelimitedDecoder;
-use super::dialect::{find_delimiter, find_encoding, records, width_of};
+use super::dialect::{characters, find_delimiter, find_encoding, records, width_of};
 use super::split::Splitter;
 use super::{Dialect, delimiter_name};
 use crate::reader::{About, Block, Decode, InputOptions, Reader, Suspicion};
 use crate::{Format, FormatError};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use encoding_rs::Encoding;
+use std::collections::HashSet;
 use std::fs::File;
 use std::io::Read;
 use std::path::{Path, PathBuf};
@@ -27,6 +28,10 @@ pub struct DelimitedReader {
     schema: SchemaRef,
     /// Lines before the first data line.
     skip: u64,
+    /// Whether lines end in carriage returns alone, as those of old systems do.
+    returns: bool,
+    is_utf8: bool,
+    fill_short_rows: bool,
 }
 
 impl DelimitedReader {
@@ -39,6 +44,14 @@ impl DelimitedReader {
         let bytes = std::fs::metadata(path).map_err(io)?.len();
         let mut head = Vec::new();
         File::open(path).map_err(io)?.take(SAMPLE as u64).read_to_end(&mut head).map_err(io)?;
+        if bytes > SAMPLE as u64 && !head.iter().any(|b| matches!(b, b'\n' | b'\r')) {
+            return Err(FormatError::broken(
+                path,
+                format!(
+                    "its first line is longer than {SAMPLE} bytes, which no header is; if the columns are meant, make rows of names that are values"
+                ),
+            ));
+        }
         let mut notes = Vec::new();
         let encoding = match &options.encoding {
             Some(label) => Encoding::for_label(label.as_bytes()).ok_or_else(|| FormatError::Option {
@@ -54,14 +67,28 @@ impl DelimitedReader {
             }
         };
         let (text, _, _) = encoding.decode(&head);
+        let returns = text.contains('\r') && !text.contains('\n');
+        let text = if returns { text.replace('\r', "\n").into() } else { text };
+        if returns {
+            notes.push("line ends of old systems (carriage returns)".into());
+        }
         // The last record of a cut sample is not whole.
         let whole =
             if bytes as usize > head.len() { text.rfind('\n').map_or(&text[..], |i| &text[..=i]) } else { &text[..] };
-        let skip_lines = options.skip_lines.unwrap_or(0);
-        let skipped = skip(whole, skip_lines);
-        let (delimiter, width) = match options.delimiter {
-            Some(d) => (d, width_of(skipped, d)),
-            None => {
+        let mut skip_lines = options.skip_lines.unwrap_or(0);
+        let mut skipped = skip(whole, skip_lines);
+        let said = said_delimiter(skipped);
+        if said.is_some() {
+            skip_lines += 1;
+            skipped = skip(whole, skip_lines);
+        }
+        let (delimiter, width) = match (options.delimiter, said) {
+            (Some(d), _) => (d, width_of(skipped, d)),
+            (None, Some(d)) => {
+                notes.push(format!("delimiter {} (the file says so in front of its header)", delimiter_name(d)));
+                (d, width_of(skipped, d))
+            }
+            (None, None) => {
                 let (d, width) = find_delimiter(skipped);
                 notes.push(if width > 1 {
                     format!("delimiter {} (found)", delimiter_name(d))
@@ -71,13 +98,12 @@ impl DelimitedReader {
                 (d, width)
             }
         };
-        let (names, header_row, data_from) =
-            header(path, skipped, skip_lines, delimiter, width, options.header_row, &mut notes)?;
+        let (names, header_row, data_from) = header(path, skipped, skip_lines, delimiter, width, options, &mut notes)?;
         let rest = skip(whole, data_from);
-        if rest.trim().is_empty() && bytes as usize <= head.len() {
+        if rest.trim().is_empty() && skipped.trim_start_matches('\u{FEFF}').starts_with('#') {
             return Err(FormatError::Empty {
                 path: path.to_path_buf(),
-                what: "there is a header and no row below it; rows of data are expected",
+                what: "the file holds nothing but remarks; a header and rows of data are expected",
             });
         }
         let data = records(rest, delimiter, 50);
@@ -94,12 +120,26 @@ impl DelimitedReader {
             about,
             schema,
             skip: data_from,
+            returns,
+            // Said, or seen: bytes alone could be of any encoding.
+            is_utf8: encoding == encoding_rs::UTF_8 && (options.encoding.is_some() || characters(&head).0 > 0),
+            fill_short_rows: options.fill_short_rows,
         })
     }
 
     /// Encoding, delimiter and width.
     pub fn dialect(&self) -> &Dialect {
         &self.dialect
+    }
+}
+
+/// The delimiter that a first line says which spreadsheet programs take for no row: `sep=;`.
+fn said_delimiter(text: &str) -> Option<u8> {
+    let line = text.trim_start_matches('\u{FEFF}').lines().next()?.trim_end().trim_matches('"');
+    let (word, sign) = line.split_at_checked(4)?;
+    match sign.as_bytes() {
+        [delimiter] if word.eq_ignore_ascii_case("sep=") && !delimiter.is_ascii_alphanumeric() => Some(*delimiter),
+        _ => None,
     }
 }
 
@@ -122,9 +162,10 @@ fn header(
     skipped: u64,
     delimiter: u8,
     width: usize,
-    wanted: Option<u64>,
+    options: &InputOptions,
     notes: &mut Vec<String>,
 ) -> Result<(Vec<String>, Option<u64>, u64), FormatError> {
+    let wanted = options.header_row;
     let numbered = |n: usize| (1..=n.max(1)).map(|i| format!("column_{i}")).collect::<Vec<_>>();
     if wanted == Some(0) {
         return Ok((numbered(width), None, skipped));
@@ -142,7 +183,8 @@ fn header(
             let mut line = 0;
             for candidate in text.lines() {
                 let fields = records(candidate, delimiter, 1).pop().unwrap_or_default();
-                if fields.len() == width || (fields.len() + 1 == width && width > 2) {
+                let is_wider = fields.len() == width + 1 && width > 1 && fields.iter().all(|f| is_name(f));
+                if fields.len() == width || (fields.len() + 1 == width && width > 2) || is_wider {
                     break;
                 }
                 line += 1;
@@ -161,11 +203,37 @@ fn header(
         notes.push("no header: the first line is all numbers, so columns are numbered".into());
         return Ok((numbered(fields.len()), None, skipped + line_of_header));
     }
+    let mut fields = fields;
+    if wanted.is_none() && fields.len() == width + 1 && width > 1 && !options.fill_short_rows {
+        // A delimiter behind the last name makes a name without a column.
+        match fields.last().map(|f| f.trim()) {
+            Some("") => {
+                fields.pop();
+            }
+            _ => {
+                return Err(FormatError::Malformed {
+                    path: path.to_path_buf(),
+                    line: skipped + line_of_header + 1,
+                    problem: format!(
+                        "the header has {} names and the rows have {width} fields: take out the name that has no column (or say `fill_short_rows` where the last one is often empty): {}",
+                        fields.len(),
+                        fields.join(", ")
+                    ),
+                });
+            }
+        }
+    }
     if wanted.is_none() && line_of_header > 0 {
         notes.push(format!("{line_of_header} lines above the header are passed over"));
     }
     let first_field_lines = header_lines(rest, delimiter);
     Ok((unique_names(&fields, notes), Some(skipped + line_of_header + 1), skipped + line_of_header + first_field_lines))
+}
+
+/// Whether a field is the name of a column rather than a value, as far as can be seen: the last of a line may be empty.
+fn is_name(field: &str) -> bool {
+    let field = field.trim();
+    field.is_empty() || !field.starts_with(|c: char| c.is_ascii_digit() || matches!(c, '-' | '+' | '.'))
 }
 
 /// Lines that the first record of a text takes: more than one where a quoted name holds a line end.
@@ -184,21 +252,23 @@ fn header_lines(text: &str, delimiter: u8) -> u64 {
 /// Names that are there and differ; each change is told.
 pub(crate) fn unique_names(fields: &[String], notes: &mut Vec<String>) -> Vec<String> {
     let mut names: Vec<String> = Vec::with_capacity(fields.len());
+    let mut taken: HashSet<String> = HashSet::new();
     for (i, field) in fields.iter().enumerate() {
         let mut name = field.split_whitespace().collect::<Vec<_>>().join(" ");
         if name.is_empty() {
             name = format!("column_{}", i + 1);
             notes.push(format!("column {} has no name; it is called {name}", i + 1));
         }
-        if names.contains(&name) {
+        if taken.contains(&name) {
             let base = name.clone();
             let mut n = 2;
-            while names.contains(&name) {
+            while taken.contains(&name) {
                 name = format!("{base}_{n}");
                 n += 1;
             }
             notes.push(format!("the name {base} occurs again; column {} is called {name}", i + 1));
         }
+        taken.insert(name.clone());
         names.push(name);
     }
     names
@@ -218,6 +288,8 @@ impl Reader for DelimitedReader {
             path: self.path.clone(),
             schema: self.schema.clone(),
             delimiter: self.dialect.delimiter,
+            is_utf8: self.is_utf8,
+            fill_short_rows: self.fill_short_rows,
         })
     }
 
@@ -240,6 +312,9 @@ impl Reader for DelimitedReader {
         loop {
             let filled = buffer.len();
             let n = input.by_ref().take(BLOCK as u64).read_to_end(&mut buffer).map_err(io)?;
+            if self.returns {
+                buffer[filled..].iter_mut().filter(|b| **b == b'\r').for_each(|b| *b = b'\n');
+            }
             if first {
                 first = false;
                 if buffer.starts_with(b"\xEF\xBB\xBF") {

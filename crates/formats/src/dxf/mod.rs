@@ -49,6 +49,7 @@ pub(crate) static DRIVER: Driver = Driver {
     format: Format::Dxf,
     name: "DXF drawing",
     endings: &["dxf"],
+    companions: &[],
     geometry: GeometryPlace::Needs,
     always_wgs84: false,
     options: &[InputOption::Layer],

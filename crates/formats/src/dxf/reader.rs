@@ -16,7 +16,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 /// How deep blocks may lie in each other.
-const DEEPEST: usize = 16;
+const DEEPEST: usize = 64;
 /// Entities that inserts may resolve to: blocks of blocks are a bomb otherwise.
 const MOST_RESOLVED: u64 = 5_000_000;
 /// Below these numbers no national system lies: a drawing there has an origin of its own.
@@ -45,6 +45,15 @@ struct Around<'a> {
     block: &'a str,
     /// How many inserts it is in.
     depth: usize,
+    /// What the insert itself has.
+    outside: Option<&'a Around<'a>>,
+}
+
+impl Around<'_> {
+    /// Whether it is in an insert of a block.
+    fn is_in(&self, block: &str) -> bool {
+        self.depth > 0 && self.block.eq_ignore_ascii_case(block) || self.outside.is_some_and(|o| o.is_in(block))
+    }
 }
 
 /// Where rows go, and how many entities blocks have resolved to.
@@ -58,7 +67,8 @@ fn rows(path: &Path, sink: &mut dyn FnMut(&Head, Row) -> bool) -> Result<(), For
     let mut resolved = 0;
     let mut over = false;
     drawing::each(path, &mut |head, e| {
-        let around = Around { transform: Transform::NONE, layer: "", color: String::new(), block: "", depth: 0 };
+        let around =
+            Around { transform: Transform::NONE, layer: "", color: String::new(), block: "", depth: 0, outside: None };
         let mut giving = Giving { resolved, give: &mut |row: Row| sink(head, row) };
         let wanted = entity(head, &e, &around, &mut giving);
         resolved = giving.resolved;
@@ -123,8 +133,13 @@ fn entity(head: &Head, e: &Entity, around: &Around, giving: &mut Giving) -> bool
             put(name.trim(), plain(value));
         }
     }
+    let draws = e.kind == "INSERT" && e.parts.is_empty() && head.blocks.contains_key(&block.to_uppercase());
     let shape = if e.integer(67) == Some(1) && depth == 0 {
         Err(("in a layout", format!("the {} is in a layout of the drawing, not in the drawing itself", e.kind)))
+    } else if draws && around.is_in(&block) {
+        Err(("block in itself", format!("the block {block} is inserted in itself, which has no end; it is drawn once")))
+    } else if draws && depth >= DEEPEST {
+        Err(("block too deep", format!("the block {block} lies in {depth} others, and {DEEPEST} are read")))
     } else {
         geometry(e).map(|mut g| {
             g.each_position_mut(&mut |p| around.transform.apply(p));
@@ -137,8 +152,8 @@ fn entity(head: &Head, e: &Entity, around: &Around, giving: &mut Giving) -> bool
         return false;
     }
     // An insert with attributes is a thing with its sign; what the sign draws is no thing.
-    if e.kind == "INSERT" && usable && depth < DEEPEST && e.parts.is_empty() {
-        let of_block = Around { layer: &layer, color, block: &block, ..around.clone() };
+    if draws && usable {
+        let of_block = Around { layer: &layer, color, block: &block, outside: Some(around), ..around.clone() };
         return insert(head, e, &of_block, giving);
     }
     true

@@ -15,6 +15,7 @@ pub(crate) static DRIVER: Driver = Driver {
     format: Format::Feed,
     name: "XML",
     endings: &["xml"],
+    companions: &[],
     geometry: GeometryPlace::None,
     always_wgs84: false,
     options: &[InputOption::Layer],

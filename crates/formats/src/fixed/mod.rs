@@ -13,6 +13,7 @@ pub(crate) static DRIVER: Driver = Driver {
     format: Format::Fixed,
     name: "text in fixed columns",
     endings: &[],
+    companions: &[],
     geometry: GeometryPlace::None,
     always_wgs84: false,
     options: &[InputOption::Fixed],

@@ -82,6 +82,7 @@ pub(crate) static DRIVER: Driver = Driver {
     format: Format::GeoJson,
     name: "GeoJSON",
     endings: &["geojson", "json", "geojsonl", "ndjson"],
+    companions: &[],
     geometry: GeometryPlace::Needs,
     always_wgs84: true,
     options: &[],

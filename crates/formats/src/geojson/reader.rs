@@ -49,18 +49,16 @@ impl GeoJsonReader {
     pub fn open(path: &Path, _: &InputOptions) -> Result<Self, FormatError> {
         let sequence = super::separator(path);
         let (collection, found) = survey(path, sequence)?;
-        let Survey { names, kinds, with_z, any_shape, features, nested, lists, spans } = found;
+        let Survey { names, kinds, with_z, any_shape, features, nested, lists, spans, broken } = found;
         if !collection.saw_features {
             return Err(FormatError::NotRecognised {
                 path: path.to_path_buf(),
                 problem: format!("is JSON of type \"{}\"; a GeoJSON FeatureCollection is expected", collection.kind),
             });
         }
-        if features == 0 {
-            return Err(FormatError::Empty {
-                path: path.to_path_buf(),
-                what: "the collection holds no feature; at least one is expected",
-            });
+        if let (0, Some(problem)) = (features, broken) {
+            let problem = format!("no feature of the collection can be read; of the first, {problem}");
+            return Err(FormatError::broken(path, problem));
         }
         let mut notes = Vec::new();
         let mut crs = "EPSG:4326".to_string();

@@ -27,6 +27,8 @@ pub(super) struct Survey {
     pub lists: BTreeSet<String>,
     /// Where the features stand.
     pub spans: Vec<Span>,
+    /// What is wrong with the first feature that is broken.
+    pub broken: Option<String>,
 }
 
 /// A part of the file with whole features.
@@ -58,6 +60,7 @@ impl Survey {
         self.nested.extend(other.nested);
         self.lists.extend(other.lists);
         self.spans.extend(other.spans);
+        self.broken = self.broken.take().or(other.broken);
     }
 }
 
@@ -87,8 +90,14 @@ impl<'a> Features<'a> for Look {
 
     fn other(&mut self, text: &'a [u8]) {
         self.features += 1;
-        let Ok(f) = reader::parse(text, self.sequence) else { return };
         let survey = &mut self.survey;
+        let f = match reader::parse(text, self.sequence) {
+            Ok(f) => f,
+            Err(problem) => {
+                survey.broken.get_or_insert(problem);
+                return;
+            }
+        };
         survey.features += 1;
         if let Some(id) = f.id.as_ref().filter(|v| **v != Scalar::Null) {
             survey.note("id", 0, Kinds::of(id));

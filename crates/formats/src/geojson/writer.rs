@@ -2,16 +2,16 @@
 
 use super::feature::NESTED;
 use super::{Form, geometry};
+use crate::crossing::Crossing;
 use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput, number};
 use arrow_array::{Array, ArrayRef, BooleanArray, Float64Array, Int64Array};
 use basilocus_table::Batch;
 use basilocus_table::batch::{Points, cell_text, spatial_index};
-use basilocus_table::geometry::{Geometries, Geometry, antimeridian};
+use basilocus_table::geometry::Geometries;
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::sync::Arc;
-use std::sync::atomic::{AtomicU64, Ordering};
 
 /// Decimals of a coordinate: a tenth of a millimetre on the ground.
 const DIGITS: usize = 9;
@@ -105,20 +105,7 @@ impl Writer for GeoJsonWriter {
     ) -> Result<(PendingOutput, Vec<String>), FormatError> {
         self.put(if self.lines { b"\n" } else { b"\n]}\n" })?;
         self.file.flush().map_err(|e| FormatError::write(self.pending.target(), e))?;
-        let mut told = Vec::new();
-        let (cut, round) = (&self.crossing.cut, &self.crossing.round_a_pole);
-        if cut.load(Ordering::Relaxed) > 0 {
-            told.push(format!(
-                "{} lines or polygons cross the 180° meridian: they are cut there, as RFC 7946 wants it",
-                cut.load(Ordering::Relaxed)
-            ));
-        }
-        if round.load(Ordering::Relaxed) > 0 {
-            told.push(format!(
-                "{} polygons go round a pole, which GeoJSON has no form for: they are written as they are",
-                round.load(Ordering::Relaxed)
-            ));
-        }
+        let told = self.crossing.told("GeoJSON", "RFC 7946 wants it");
         Ok((self.pending, told))
     }
 }
@@ -132,13 +119,6 @@ struct FeatureEncoder {
     /// Name of the layer, which every feature carries; none where a column has that name.
     layer: Option<String>,
     crossing: Arc<Crossing>,
-}
-
-/// Geometries that cross the 180° meridian.
-#[derive(Default)]
-struct Crossing {
-    cut: AtomicU64,
-    round_a_pole: AtomicU64,
 }
 
 /// A member of an object: its key with the colon, and what stands behind it.
@@ -215,23 +195,6 @@ impl FeatureEncoder {
             }
         }
     }
-
-    /// Appends a geometry; one that crosses the 180° meridian is cut there, as RFC 7946 wants it.
-    fn push(&self, out: &mut Vec<u8>, g: Geometry) {
-        if !antimeridian::crosses(&g) {
-            return geometry::push(out, &g);
-        }
-        match antimeridian::cut(&g) {
-            Some(parts) => {
-                self.crossing.cut.fetch_add(1, Ordering::Relaxed);
-                geometry::push(out, &parts);
-            }
-            None => {
-                self.crossing.round_a_pole.fetch_add(1, Ordering::Relaxed);
-                geometry::push(out, &g);
-            }
-        }
-    }
 }
 
 impl Encode for FeatureEncoder {
@@ -247,7 +210,7 @@ impl Encode for FeatureEncoder {
             match points.as_ref().and_then(|p| p.get(row)) {
                 Some((lon, lat, height)) => {
                     out.extend_from_slice(b"{\"type\":\"Point\",\"coordinates\":[");
-                    number::push_trimmed(&mut out, lon, DIGITS);
+                    number::push_trimmed(&mut out, self.crossing.longitude(lon), DIGITS);
                     out.push(b',');
                     number::push_trimmed(&mut out, lat, DIGITS);
                     if let Some(h) = height {
@@ -257,7 +220,7 @@ impl Encode for FeatureEncoder {
                     out.extend_from_slice(b"]}");
                 }
                 None => match shapes.as_ref().and_then(|s| s.get(row)) {
-                    Some(g) => self.push(&mut out, g),
+                    Some(g) => geometry::push(&mut out, &self.crossing.within(g)),
                     None => out.extend_from_slice(b"null"),
                 },
             }

@@ -24,6 +24,7 @@ pub(crate) static DRIVER: Driver = Driver {
     format: Format::GeoPackage,
     name: "GeoPackage",
     endings: &["gpkg"],
+    companions: &[],
     geometry: GeometryPlace::Holds,
     always_wgs84: false,
     options: &[InputOption::Layer],

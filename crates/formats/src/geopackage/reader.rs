@@ -6,6 +6,7 @@ use crate::reader::{About, InputOptions};
 use crate::{Format, FormatError};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_table::geometry::Geometry;
+use rusqlite::config::DbConfig;
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, OpenFlags};
 use std::path::{Path, PathBuf};
@@ -26,6 +27,9 @@ fn connect(path: &Path) -> Result<Connection, FormatError> {
     let connection =
         Connection::open_with_flags(path, OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX)
             .map_err(broken)?;
+    // Views of the file are computed as they are read, by nothing that could do harm and in bounded memory.
+    connection.set_db_config(DbConfig::SQLITE_DBCONFIG_TRUSTED_SCHEMA, false).map_err(broken)?;
+    connection.pragma_update(None, "hard_heap_limit", MOST_MEMORY).map_err(broken)?;
     let known: bool = connection
         .query_row("SELECT count(*) > 0 FROM sqlite_master WHERE name = 'gpkg_contents'", [], |r| r.get(0))
         .map_err(broken)?;
@@ -38,6 +42,11 @@ fn connect(path: &Path) -> Result<Connection, FormatError> {
     Ok(connection)
 }
 
+/// Layers that are listed; a file with more of them is none that anybody made.
+const MOST_LAYERS: usize = 10_000;
+/// Bytes that SQLite may take, whatever views a file has.
+const MOST_MEMORY: i64 = 512 << 20;
+
 /// The names of the layers and tables.
 ///
 /// # Errors
@@ -46,10 +55,15 @@ pub fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
     let connection = connect(path)?;
     let broken = |e: rusqlite::Error| FormatError::broken(path, e);
     let mut statement = connection
-        .prepare("SELECT table_name FROM gpkg_contents WHERE data_type IN ('features', 'attributes') ORDER BY rowid")
+        .prepare("SELECT table_name FROM gpkg_contents WHERE data_type IN ('features', 'attributes')")
         .map_err(broken)?;
-    let names = statement.query_map([], |r| r.get(0)).map_err(broken)?.collect::<Result<_, _>>();
-    names.map_err(broken)
+    let names: Result<Vec<String>, _> =
+        statement.query_map([], |r| r.get(0)).map_err(broken)?.take(MOST_LAYERS + 1).collect();
+    let names = names.map_err(broken)?;
+    if names.len() > MOST_LAYERS {
+        return Err(FormatError::broken(path, format!("lists more than {MOST_LAYERS} layers; get it again")));
+    }
+    Ok(names)
 }
 
 /// An identifier in SQL.
@@ -145,12 +159,6 @@ impl GeoPackageReader {
                 columns.push(name);
             }
         }
-        let rows: i64 = connection
-            .query_row(&format!("SELECT count(*) FROM {}", quoted(&layer)), [], |r| r.get(0))
-            .map_err(broken)?;
-        if rows == 0 {
-            return Err(FormatError::Empty { path: path.to_path_buf(), what: "the layer has no rows" });
-        }
         widen(&connection, &layer, &mut kinds, &columns, &mut notes).map_err(broken)?;
         let schema = layer_schema(&kinds, shape, crs.as_deref());
         let about = About {
@@ -205,6 +213,15 @@ fn widen(
     Ok(())
 }
 
+/// Whether rows have numbers to be put in order by: those of a view, and of a table that is kept by its key, have none.
+fn has_row_ids(connection: &Connection, layer: &str) -> rusqlite::Result<bool> {
+    connection.query_row(
+        "SELECT count(*) > 0 FROM pragma_table_list WHERE name = ?1 COLLATE NOCASE AND type = 'table' AND wr = 0",
+        [layer],
+        |r| r.get(0),
+    )
+}
+
 fn sql_text(text: &str) -> String {
     format!("'{}'", text.replace('\'', "''"))
 }
@@ -252,8 +269,9 @@ impl FeatureSource for GeoPackageReader {
         let connection = connect(&self.path)?;
         let broken = |e: rusqlite::Error| FormatError::broken(&self.path, e);
         let list: Vec<String> = self.columns.iter().chain(&self.geometry).map(|c| quoted(c)).collect();
+        let order = if has_row_ids(&connection, &self.layer).map_err(broken)? { " ORDER BY rowid" } else { "" };
         let mut statement = connection
-            .prepare(&format!("SELECT {} FROM {} ORDER BY rowid", list.join(", "), quoted(&self.layer)))
+            .prepare(&format!("SELECT {} FROM {}{order}", list.join(", "), quoted(&self.layer)))
             .map_err(broken)?;
         let mut found = statement.query([]).map_err(broken)?;
         while let Some(row) = found.next().map_err(broken)? {

@@ -8,10 +8,13 @@ use arrow_array::{Array, BooleanArray, Float64Array, Int64Array};
 use arrow_schema::DataType;
 use basilocus_table::batch::{Points, cell_text, point_index, spatial_index};
 use basilocus_table::geometry::{Geometries, Geometry, TYPES};
+use rusqlite::config::DbConfig;
 use rusqlite::types::Value;
 use rusqlite::{Connection, OptionalExtension, params};
 use std::sync::Arc;
 
+/// Columns that a table of SQLite has at most, unless it was built to hold more.
+const MOST_COLUMNS: usize = 2_000;
 const GEOMETRY: &str = "geometry";
 /// The key of a table of features.
 const KEY: &str = "feature_id";
@@ -128,6 +131,9 @@ impl GeoPackageWriter {
         std::fs::copy(&target, pending.path()).map_err(|e| FormatError::write(&target, e))?;
         let failed = |e: rusqlite::Error| FormatError::write(&target, e);
         let connection = Connection::open(pending.path()).map_err(failed)?;
+        // What the file itself would do when rows come is nobody's wish here: it could take them away again.
+        connection.set_db_config(DbConfig::SQLITE_DBCONFIG_ENABLE_TRIGGER, false).map_err(failed)?;
+        connection.set_db_config(DbConfig::SQLITE_DBCONFIG_TRUSTED_SCHEMA, false).map_err(failed)?;
         let there: Result<Vec<String>, _> = connection
             .prepare("SELECT name FROM sqlite_master WHERE type IN ('table', 'view')")
             .and_then(|mut s| s.query_map([], |r| r.get(0))?.collect());
@@ -251,6 +257,17 @@ impl Writer for GeoPackageWriter {
         let with_z =
             matches!(geometry.map(|g| layer.schema.field(g).data_type()), Some(DataType::Struct(f)) if f.len() > 2);
         let columns: Vec<usize> = (0..layer.schema.fields().len()).filter(|i| Some(*i) != geometry).collect();
+        if columns.len() + 2 > MOST_COLUMNS {
+            return Err(FormatError::Option {
+                path: self.pending.target().to_path_buf(),
+                problem: format!(
+                    "a GeoPackage holds {} columns of a layer at most, and {} has {}: leave some out with `keep` or `drop`, or write another format",
+                    MOST_COLUMNS - 2,
+                    layer.name,
+                    columns.len()
+                ),
+            });
+        }
         let mut taken = vec![KEY.to_string(), GEOMETRY.to_string()];
         let mut definitions = vec![format!("{KEY} INTEGER PRIMARY KEY AUTOINCREMENT NOT NULL")];
         let mut names = Vec::new();

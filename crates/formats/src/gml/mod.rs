@@ -24,6 +24,7 @@ pub(crate) static DRIVER: Driver = Driver {
     format: Format::Gml,
     name: "GML",
     endings: &["gml"],
+    companions: &["xsd"],
     geometry: GeometryPlace::Holds,
     always_wgs84: false,
     options: &[InputOption::Layer],

@@ -14,6 +14,7 @@ pub(crate) static DRIVER: Driver = Driver {
     format: Format::Gpx,
     name: "GPX",
     endings: &["gpx"],
+    companions: &[],
     geometry: GeometryPlace::Needs,
     always_wgs84: true,
     options: &[InputOption::Layer],

@@ -1,6 +1,7 @@
 //! Points as way points, lines as tracks; each with a name and with its columns as its description. GPX has no place for
 //! polygons.
 
+use crate::crossing::Crossing;
 use crate::writer::{AsRows, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, naming_column};
 use crate::xml::push_escaped;
 use crate::{FormatError, PendingOutput, number};
@@ -20,6 +21,7 @@ pub struct GpxWriter {
     /// Columns of the layer with their names, and the one that names a row.
     columns: Vec<(usize, String)>,
     named: Option<usize>,
+    crossing: Crossing,
 }
 
 impl GpxWriter {
@@ -37,6 +39,7 @@ impl GpxWriter {
             pending,
             columns: Vec::new(),
             named: None,
+            crossing: Crossing::default(),
         };
         let start = "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<gpx version=\"1.1\" creator=\"basilocus\" xmlns=\"http://www.topografix.com/GPX/1/1\">\n";
         writer.file.write_all(start.as_bytes()).map_err(|e| FormatError::write(writer.pending.target(), e))?;
@@ -102,7 +105,7 @@ impl Writer for GpxWriter {
         let spatial = Spatial::of(batch.records());
         let (mut near, mut behind) = (String::new(), String::new());
         for row in 0..batch.len() {
-            let shape = spatial.get(row);
+            let shape = spatial.get(row).map(|shape| self.crossing.within(shape));
             let mut words = String::new();
             self.words(&batch, row, &mut words);
             let lines: Vec<Vec<Position>> = match shape {
@@ -148,12 +151,12 @@ impl Writer for GpxWriter {
     }
 
     fn finish(self: Box<Self>, _: &RunAbout, _: &SetAsideTable) -> Result<(PendingOutput, Vec<String>), FormatError> {
-        let GpxWriter { pending, mut file, tracks, .. } = *self;
+        let GpxWriter { pending, mut file, tracks, crossing, .. } = *self;
         let failed = |e: std::io::Error| FormatError::write(pending.target(), e);
         let mut tracks = tracks.into_inner().map_err(|e| failed(e.into_error()))?;
         tracks.rewind().map_err(failed)?;
         std::io::copy(&mut tracks, &mut file).map_err(failed)?;
         file.write_all(b"</gpx>\n").and_then(|()| file.flush()).map_err(failed)?;
-        Ok((pending, Vec::new()))
+        Ok((pending, crossing.told("GPX", "GPX wants it")))
     }
 }

@@ -17,6 +17,7 @@ pub(crate) static DRIVER: Driver = Driver {
     format: Format::Kml,
     name: "KML",
     endings: &["kml", "kmz"],
+    companions: &[],
     geometry: GeometryPlace::Needs,
     always_wgs84: true,
     options: &[],

@@ -89,7 +89,7 @@ fn placemarks(path: &Path, looks: &mut Looks, sink: &mut dyn FnMut(Placemark) ->
     let mut around: Vec<Option<String>> = Vec::new();
     let mut is_folder: Vec<bool> = Vec::new();
     let whole = |name: &str, around: &[String]| {
-        matches!(name, "Placemark" | "Style" | "StyleMap" | "Schema")
+        matches!(name, "Placemark" | "Style" | "StyleMap")
             || name == "name" && matches!(around.last().map(String::as_str), Some("Folder" | "Document"))
     };
     each(path, &whole, &mut |found| {

@@ -3,6 +3,7 @@
 
 use super::geometry;
 use super::style::Styles;
+use crate::crossing::Crossing;
 use crate::presentation::{Altitude, Presentation};
 use crate::writer::{
     ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, naming_column, styled_text,
@@ -30,6 +31,7 @@ pub struct KmlWriter {
     current: Option<Current>,
     /// Icons that go into an archive: their names in it, and the files.
     icons: Vec<(String, PathBuf)>,
+    crossing: Arc<Crossing>,
 }
 
 /// The layer that is being written. Its styles stand in front of what uses them, so its placemarks wait.
@@ -56,7 +58,8 @@ impl KmlWriter {
         let file = if is_kmz(&pending) { tempfile::tempfile() } else { File::create(pending.path()) };
         let file = file.map_err(|e| FormatError::write(pending.target(), e))?;
         let file = BufWriter::with_capacity(1 << 16, file);
-        let mut writer = KmlWriter { pending, file, layers: 0, current: None, icons: Vec::new() };
+        let mut writer =
+            KmlWriter { pending, file, layers: 0, current: None, icons: Vec::new(), crossing: Arc::default() };
         let mut text = String::from(
             "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<kml xmlns=\"http://www.opengis.net/kml/2.2\">\n<Document>\n<name>",
         );
@@ -120,6 +123,7 @@ impl Writer for KmlWriter {
             styles: layer.styles.clone(),
             show: layer.show.clone(),
             shared: Mutex::new(Styles::new(&id, is_kmz(&self.pending))),
+            crossing: self.crossing.clone(),
             parted: category.is_some() || layer.show.color.is_some() || layer.show.icon.is_some(),
         });
         self.current = Some(Current {
@@ -189,7 +193,8 @@ impl Writer for KmlWriter {
         if is_kmz(&self.pending) {
             self.pack()?;
         }
-        Ok((self.pending, Vec::new()))
+        let told = self.crossing.told("KML", "KML wants it");
+        Ok((self.pending, told))
     }
 }
 
@@ -253,6 +258,7 @@ struct PlacemarkEncoder {
     styles: Vec<ColumnStyle>,
     show: Presentation,
     shared: Mutex<Styles>,
+    crossing: Arc<Crossing>,
     /// Whether rows go to folders, which the writer parts, or share styles, whose names follow the order of the rows.
     parted: bool,
 }
@@ -277,7 +283,8 @@ impl PlacemarkEncoder {
         }
         if let Some(template) = &self.show.balloon {
             out.push_str("<description>");
-            push_escaped(out, &template.text(&value));
+            // A balloon is a page: signs of markup in a value are signs, not markup.
+            push_escaped(out, &template.text(&|column| escaped(&value(column))));
             out.push_str("</description>");
         }
         let of = |rule: &Option<crate::presentation::Rule>| rule.as_ref().and_then(|r| r.of(batch, row));
@@ -300,7 +307,7 @@ impl PlacemarkEncoder {
             out.push_str("</SimpleData>");
         }
         out.push_str("</SchemaData></ExtendedData>");
-        if let Some(shape) = spatial.get(row) {
+        if let Some(shape) = spatial.get(row).map(|shape| self.crossing.within(shape)) {
             let mode = match self.show.altitude {
                 Altitude::Found if shape.has_z_and_m().0 => Some("absolute"),
                 Altitude::Found => None,
@@ -312,6 +319,12 @@ impl PlacemarkEncoder {
         }
         out.push_str("</Placemark>\n");
     }
+}
+
+fn escaped(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    push_escaped(&mut out, text);
+    out
 }
 
 impl Encode for PlacemarkEncoder {

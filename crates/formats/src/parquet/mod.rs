@@ -29,6 +29,7 @@ pub(crate) static DRIVER: Driver = Driver {
     format: Format::Parquet,
     name: "Parquet",
     endings: &["parquet", "geoparquet"],
+    companions: &[],
     geometry: GeometryPlace::Holds,
     always_wgs84: false,
     options: &[],

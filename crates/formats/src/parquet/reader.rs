@@ -15,6 +15,8 @@ use std::fs::File;
 use std::path::{Path, PathBuf};
 
 const ROWS: usize = 8192;
+/// Bytes of rows that are read at once, as far as the file says how long they are.
+const BYTES: i64 = 8 << 20;
 
 /// A Parquet file.
 pub struct ParquetReader {
@@ -45,13 +47,10 @@ impl ParquetReader {
     /// Opens a file.
     ///
     /// # Errors
-    /// Where it cannot be read, or has no rows.
+    /// Where it cannot be read.
     pub fn open(path: &Path, _: &InputOptions) -> Result<Self, FormatError> {
         let builder = builder(path)?;
         let metadata = builder.metadata().file_metadata();
-        if metadata.num_rows() == 0 {
-            return Err(FormatError::Empty { path: path.to_path_buf(), what: "the file has no rows" });
-        }
         let geo = metadata
             .key_value_metadata()
             .and_then(|list| list.iter().find(|kv| kv.key == "geo"))
@@ -182,9 +181,14 @@ impl FeatureSource for ParquetReader {
         let wanted = self.columns.iter().chain(self.geometry.iter().map(|(g, _)| g)).map(String::as_str);
         // By the roots, for columns of geometry have parts.
         let roots: Vec<usize> = wanted.filter_map(|name| builder.schema().index_of(name).ok()).collect();
+        // Rows that are long travel in smaller numbers.
+        let groups = builder.metadata().row_groups();
+        let bytes: i64 = groups.iter().map(|g| g.total_byte_size()).sum();
+        let all: i64 = groups.iter().map(|g| g.num_rows()).sum();
+        let rows = usize::try_from(BYTES * all.max(1) / bytes.max(1)).unwrap_or(ROWS).clamp(1, ROWS);
         let mask = ProjectionMask::roots(builder.parquet_schema(), roots);
         let mut reader = guarded(&self.path, || {
-            builder.with_projection(mask).with_batch_size(ROWS).build().map_err(|e| broken(&e))
+            builder.with_projection(mask).with_batch_size(rows).build().map_err(|e| broken(&e))
         })?;
         loop {
             let next = guarded(&self.path, || reader.next().transpose().map_err(|e| broken(&e)))?;

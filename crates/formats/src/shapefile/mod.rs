@@ -26,6 +26,7 @@ pub(crate) static DRIVER: Driver = Driver {
     format: Format::Shapefile,
     name: "shapefile",
     endings: &["shp"],
+    companions: &["shx", "dbf", "prj", "cpg", "dbt", "fpt", "sbn", "sbx", "qix", "fbn", "fbx", "ain", "aih"],
     geometry: GeometryPlace::Needs,
     always_wgs84: false,
     options: &[],

@@ -44,9 +44,6 @@ impl ShapefileReader {
         let code = u32::from_le_bytes([head[32], head[33], head[34], head[35]]);
         let kind = Kind::of(code)
             .ok_or_else(|| FormatError::broken(path, format!("holds shapes of type {code}, which are not read")))?;
-        if bytes <= HEADER {
-            return Err(FormatError::Empty { path: path.to_path_buf(), what: "the shapefile holds no shape" });
-        }
         let mut notes = Vec::new();
         let table = match beside(path, "dbf") {
             Some(p) => {

@@ -6,7 +6,7 @@
 use super::workbook::Workbook;
 use crate::FormatError;
 use crate::delimited::unique_names;
-use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader};
+use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, check_columns};
 use arrow_array::ArrayRef;
 use arrow_array::builder::StringBuilder;
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
@@ -14,7 +14,10 @@ use basilocus_table::{Batch, Reason, SetAsideRow};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+/// Rows that travel together, at most.
 const ROWS: usize = 4096;
+/// Bytes of texts, and of the places of cells, that travel together, unless one row has more.
+const BYTES: usize = 4 << 20;
 /// More blank rows than this between two rows are set aside as one.
 const LONGEST_GAP: u32 = 100;
 
@@ -131,15 +134,10 @@ impl XlsxReader {
             fields.pop();
         }
         fields.resize(fields.len().max(data_width), String::new());
-        if !head.iter().any(|(r, c)| *r >= data_from && filled(c) > 0) {
-            return Err(FormatError::Empty {
-                path: path.to_path_buf(),
-                what: "there is a header and no row below it; rows of data are expected",
-            });
-        }
         if let Some(row) = header_row.filter(|r| *r > 1 && options.header_row.is_none()) {
             notes.push(format!("header found in row {row}; the rows above it are passed over"));
         }
+        check_columns(path, fields.len())?;
         let names_of_columns = unique_names(&fields, &mut notes);
         let schema = Arc::new(Schema::new(
             names_of_columns.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>(),
@@ -159,14 +157,17 @@ struct Building {
     columns: Vec<StringBuilder>,
     source_rows: Vec<u64>,
     set_aside: Vec<SetAsideRow>,
+    /// Bytes that all of them take.
+    weight: usize,
 }
 
 impl Building {
     fn new(width: usize) -> Self {
         Building {
-            columns: (0..width).map(|_| StringBuilder::new()).collect(),
+            columns: (0..width).map(|_| StringBuilder::with_capacity(0, 0)).collect(),
             source_rows: Vec::new(),
             set_aside: Vec::new(),
+            weight: 0,
         }
     }
 
@@ -227,7 +228,8 @@ impl Reader for XlsxReader {
                 column.append_value(cells.get(i).map_or("", String::as_str));
             }
             building.source_rows.push(u64::from(row) + 1);
-            if building.source_rows.len() >= ROWS {
+            building.weight += cells.iter().map(String::len).sum::<usize>() + width * size_of::<i32>();
+            if building.source_rows.len() >= ROWS || building.weight >= BYTES {
                 match building.finish(&schema) {
                     Ok(decoded) => stopped = !sink(Block::Rows(decoded)),
                     Err(e) => {

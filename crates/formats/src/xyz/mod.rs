@@ -54,6 +54,7 @@ pub(crate) static DRIVER: Driver = Driver {
     format: Format::Xyz,
     name: "XYZ text",
     endings: &["xyz"],
+    companions: &[],
     geometry: GeometryPlace::None,
     always_wgs84: false,
     options: &[],

@@ -3,6 +3,7 @@
 pub mod advise;
 pub mod catalogue;
 mod detect;
+mod meant;
 mod recognise;
 mod search;
 pub mod wkt;
@@ -10,6 +11,7 @@ pub mod wkt;
 pub use advise::{Advice, Purpose, advise};
 pub use catalogue::Catalogue;
 pub use detect::{Detected, detect};
+pub use meant::Meant;
 pub use recognise::{Recognition, recognise};
 pub use search::Hit;
 

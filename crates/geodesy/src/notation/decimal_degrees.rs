@@ -12,6 +12,8 @@ pub(super) static DEFINITION: Definition = Definition {
     last_digit: |digits| LastDigit::part(1.0, digits),
     read: None,
     print: Print::Angles { one: |degrees, _, digits| print(degrees, digits), between: ", " },
+    headers: &[],
+    name_before: None,
 };
 
 /// Prints degrees with a sign and a fixed number of decimals.

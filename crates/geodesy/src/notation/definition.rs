@@ -22,6 +22,10 @@ pub(super) struct Definition {
     /// Its parser; `None` for those that are tried after all others, and those that the shared parser of pairs reads.
     pub read: Option<Reader>,
     pub print: Print,
+    /// Headers of columns that hold it, letters and digits alone in lower case.
+    pub headers: &'static [&'static str],
+    /// The name that stands before a code where the code alone could be another's.
+    pub name_before: Option<&'static str>,
 }
 
 /// How fine a notation can be asked to be.

@@ -12,6 +12,8 @@ pub(super) static DEFINITION: Definition = Definition {
     last_digit: |digits| LastDigit::part(60.0, digits),
     read: None,
     print: Print::Angles { one: |degrees, letter, digits| print(degrees.abs(), letter, digits), between: ", " },
+    headers: &[],
+    name_before: None,
 };
 
 /// Prints a magnitude with its hemisphere letter.

@@ -22,6 +22,8 @@ pub(super) static DEFINITION: Definition = Definition {
     },
     read: Some(read),
     print: Print::Position(print),
+    headers: &["gars"],
+    name_before: Some("GARS"),
 };
 
 /// The reading, or `None` where the text is not in this notation.

@@ -25,6 +25,8 @@ pub(super) static DEFINITION: Definition = Definition {
     },
     read: Some(read),
     print: Print::Position(print),
+    headers: &["geohash"],
+    name_before: Some("geohash"),
 };
 
 const ALPHABET: &[u8; 32] = b"0123456789bcdefghjkmnpqrstuvwxyz";

@@ -22,6 +22,8 @@ pub(super) static DEFINITION: Definition = Definition {
     },
     read: Some(read),
     print: Print::Position(print),
+    headers: &["georef"],
+    name_before: Some("georef"),
 };
 
 /// The reading, or `None` where the text is not in this notation. Codes without digits need the word `georef`.

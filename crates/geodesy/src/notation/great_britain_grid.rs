@@ -17,6 +17,8 @@ pub(super) static DEFINITION: Definition = Definition {
     last_digit: LastDigit::square,
     read: Some(read),
     print: Print::Position(print),
+    headers: &["greatbritaingrid", "gbgridreference", "osgridreference", "osgridref", "nationalgridreference"],
+    name_before: Some("OS"),
 };
 
 const CRS: u32 = 27_700;

@@ -17,6 +17,8 @@ pub(super) static DEFINITION: Definition = Definition {
     last_digit: LastDigit::square,
     read: Some(read),
     print: Print::Position(print),
+    headers: &["irishgrid", "irishgridreference", "irishgridref"],
+    name_before: Some("IG"),
 };
 
 const CRS: u32 = 29_903;

@@ -17,6 +17,8 @@ pub(super) static DEFINITION: Definition = Definition {
     last_digit: |digits| LastDigit::part(1.0, digits),
     read: Some(read),
     print: Print::Position(print),
+    headers: &["iso6709"],
+    name_before: None,
 };
 
 /// The reading, or `None` where the text is not in this notation.

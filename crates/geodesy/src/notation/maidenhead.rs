@@ -22,6 +22,8 @@ pub(super) static DEFINITION: Definition = Definition {
     },
     read: Some(read),
     print: Print::Position(print),
+    headers: &["maidenhead", "maidenheadlocator", "locator"],
+    name_before: Some("locator"),
 };
 
 /// Cells in a pair: fields, squares, subsquares, extended squares and so on.

@@ -20,6 +20,8 @@ pub(super) static DEFINITION: Definition = Definition {
     last_digit: LastDigit::square,
     read: Some(read),
     print: Print::Position(print),
+    headers: &["mgrs", "usng", "mgrscoordinates", "mgrscoordinate", "mgrsreference", "militarygridreference"],
+    name_before: Some("MGRS"),
 };
 
 /// Letters of the rows of squares: A to V without I and O.

@@ -114,6 +114,22 @@ impl Notation {
         DEFINITIONS[self as usize]
     }
 
+    /// The notation that a column's header names.
+    ///
+    /// ```
+    /// use basilocus_geodesy::notation::Notation;
+    /// assert_eq!(Notation::of_header("Grid (MGRS)"), None);
+    /// assert_eq!(Notation::of_header("MGRS"), Some(Notation::Mgrs));
+    /// ```
+    pub fn of_header(header: &str) -> Option<Self> {
+        let plain: String = header.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect();
+        let plain = plain.as_str();
+        NOTATIONS
+            .iter()
+            .copied()
+            .find(|n| n.definition().headers.contains(&plain) || n.name().replace('-', "") == plain)
+    }
+
     /// The name used in options and reports.
     pub fn name(self) -> &'static str {
         self.definition().name
@@ -368,6 +384,72 @@ pub fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationError> {
         Some((position, height)) => pair::read(position, order).map(|r| Reading { height_m: Some(height), ..r }),
         None => pair::read(text, order),
     }
+}
+
+/// What is known of how a column writes positions: from its header, or from rows that leave no doubt.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Known {
+    /// Which of two numbers comes first.
+    pub order: AxisOrder,
+    /// The notation that is meant where a text could be of several.
+    pub notation: Option<Notation>,
+    /// Whether the letters of UTM zones are bands.
+    pub utm_bands: bool,
+}
+
+/// Reads a position of a column of which something is known. A text that leaves no doubt by itself is read as it says.
+///
+/// # Errors
+/// As [`read`].
+///
+/// ```
+/// use basilocus_geodesy::notation::{Known, Notation, read, read_known, AxisOrder};
+/// // All letters: a word as well as a geohash.
+/// assert!(read("dpzgxrhkmb", AxisOrder::Reject).is_err());
+/// let known = Known { notation: Some(Notation::Geohash), ..Default::default() };
+/// assert_eq!(read_known("dpzgxrhkmb", known).unwrap().notation, Notation::Geohash);
+/// ```
+pub fn read_known(text: &str, known: Known) -> Result<Reading, NotationError> {
+    let plain = read(text, known.order);
+    if known.utm_bands && utm::looks_like(text) && plain.as_ref().is_err_and(|e| !e.readings.is_empty()) {
+        return utm::read_with(text, true);
+    }
+    let Some(notation) = known.notation else { return plain };
+    if plain.as_ref().is_ok_and(|r| r.notation == notation) {
+        return plain;
+    }
+    let named = notation.definition().name_before.zip(notation.definition().read);
+    let read = named.and_then(|(name, reader)| reader(&format!("{name} {}", text.trim())));
+    match (read, plain) {
+        (Some(Ok(reading)), _) => Ok(reading),
+        (_, plain) => plain,
+    }
+}
+
+/// What a position says about the notation of its column.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct NotationEvidence {
+    /// The notation that it can only be of, where it is a code.
+    pub notation: Option<Notation>,
+    /// Whether it is a position of UTM whose letter is a band.
+    pub utm_band: bool,
+    /// Whether it cannot be read without knowing more.
+    pub is_open: bool,
+}
+
+/// What a position says about the notation of its column.
+///
+/// ```
+/// use basilocus_geodesy::notation::{Notation, notation_evidence};
+/// assert_eq!(notation_evidence("c20fbqumet").notation, Some(Notation::Geohash));
+/// assert!(notation_evidence("dpzgxrhkmb").is_open);
+/// assert!(notation_evidence("10T 438278 5116580").utm_band);
+/// ```
+pub fn notation_evidence(text: &str) -> NotationEvidence {
+    let read = read(text, AxisOrder::LatitudeFirst);
+    let notation = read.as_ref().ok().map(|r| r.notation).filter(|n| n.is_whole());
+    let utm_band = notation == Some(Notation::Utm) && utm::has_band(text);
+    NotationEvidence { notation, utm_band, is_open: read.is_err() && !text.trim().is_empty() }
 }
 
 /// Which orders of its numbers a written position allows.

@@ -26,6 +26,8 @@ pub(super) static DEFINITION: Definition = Definition {
     },
     read: Some(read),
     print: Print::Position(print),
+    headers: &["openlocationcode"],
+    name_before: None,
 };
 
 const ALPHABET: &[u8; 20] = b"23456789CFGHJMPQRVWX";

@@ -16,6 +16,8 @@ pub(super) static DEFINITION: Definition = Definition {
     last_digit: |digits| LastDigit::part(3600.0, digits),
     read: Some(read),
     print: Print::Angles { one: |degrees, letter, digits| print(degrees.abs(), letter, digits), between: " " },
+    headers: &[],
+    name_before: None,
 };
 
 /// The reading, or `None` where the text is not in this notation.

@@ -53,6 +53,8 @@ pub(super) fn tokens(text: &str, decimal_comma: bool) -> Result<Vec<Placed>, Not
     let chars: Vec<char> = text.chars().collect();
     let mut out: Vec<Placed> = Vec::new();
     let (mut i, mut spaced) = (0, false);
+    // Whether the last minutes were closed by a letter, so that an s behind them closes seconds.
+    let mut by_letter: Option<char> = None;
     while i < chars.len() {
         let c = chars[i];
         let start = i;
@@ -114,7 +116,24 @@ pub(super) fn tokens(text: &str, decimal_comma: bool) -> Result<Vec<Placed>, Not
                     word.extend(chars[i].to_lowercase());
                     i += 1;
                 }
+                let letter = std::mem::take(&mut by_letter);
+                if word == "m" {
+                    by_letter = Some(chars[start]);
+                }
                 match word.as_str() {
+                    "s" if letter.is_some() && follows_seconds(&out) => {
+                        let other = chars[i..].iter().find(|c| c.is_alphabetic());
+                        let has_hemisphere = other.is_some_and(|c| "NSEWnsew".contains(*c))
+                            || matches!(out.first(), Some(Placed { token: Token::Letter(_), .. }));
+                        if !has_hemisphere && letter == Some('M') {
+                            return Err(NotationError::new(
+                                text,
+                                Some(start),
+                                "has an S that closes the seconds or is south; write \" for seconds, or the hemisphere behind it",
+                            ));
+                        }
+                        Token::Second
+                    }
                     "n" | "north" | "nord" | "norte" | "noord" | "norden" | "nördlich" | "nördl" => {
                         Token::Letter('N')
                     }
@@ -164,6 +183,12 @@ pub(super) fn tokens(text: &str, decimal_comma: bool) -> Result<Vec<Placed>, Not
         spaced = false;
     }
     Ok(out)
+}
+
+/// Whether what comes next closes seconds: degrees and minutes are closed, and a number stands behind them.
+fn follows_seconds(tokens: &[Placed]) -> bool {
+    let last: Vec<Token> = tokens.iter().rev().take(3).map(|t| t.token).collect();
+    matches!(last.as_slice(), [Token::Number { .. }, Token::Minute, Token::Number { .. }])
 }
 
 /// The tokens with the letter O taken for east or for west.

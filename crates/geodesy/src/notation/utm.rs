@@ -20,7 +20,17 @@ pub(super) static DEFINITION: Definition = Definition {
     // A military grid reference begins like a zone: this is tried after all others.
     read: None,
     print: Print::Position(print),
+    headers: &["utm", "utmcoordinates", "utmcoordinate", "utmposition"],
+    name_before: None,
 };
+
+/// Whether the letter of a zone is a band and no hemisphere: N and S are both.
+pub(super) fn has_band(text: &str) -> bool {
+    let digits = text.trim().trim_start_matches(|c: char| c.is_alphabetic() || c.is_whitespace());
+    let letter = digits.trim_start_matches(|c: char| c.is_ascii_digit()).trim_start();
+    let word: String = letter.chars().take_while(char::is_ascii_alphabetic).collect();
+    word.len() == 1 && !matches!(word.as_str(), "N" | "S" | "n" | "s")
+}
 
 /// Whether a text starts like a zone: one or two digits and a letter, then at least two long numbers.
 pub(super) fn looks_like(text: &str) -> bool {
@@ -48,6 +58,11 @@ pub(super) fn looks_like(text: &str) -> bool {
 /// # Errors
 /// [`NotationError`] where a part is missing, out of range, or the letter and the northing contradict each other.
 pub fn read(text: &str) -> Result<Reading, NotationError> {
+    read_with(text, false)
+}
+
+/// As [`read`]; where letters are known to be bands, S is the band.
+pub(super) fn read_with(text: &str, letters_are_bands: bool) -> Result<Reading, NotationError> {
     let wrong = |problem: String| Err(NotationError::new(text, None, problem));
     let cleaned: String = text.replace([';', '/', '|', '(', ')'], " ");
     // A comma between digits is read as a number's own; one followed by a blank parts two numbers.
@@ -96,7 +111,7 @@ pub fn read(text: &str) -> Result<Reading, NotationError> {
     }
     let mut readings = Vec::new();
     let mut problem = None;
-    for side in sides(&letter) {
+    for side in sides(&letter).into_iter().filter(|s| !(letters_are_bands && letter == "s" && matches!(s, Side::South))) {
         match place(number, side, *easting, *northing) {
             Ok(reading) => {
                 if !readings.iter().any(|r: &Reading| r.lat_deg == reading.lat_deg && r.lon_deg == reading.lon_deg) {
@@ -178,10 +193,12 @@ fn place(number: u8, side: Side, easting: f64, northing: f64) -> Result<Reading,
     })
 }
 
-/// Prints zone, band, easting and northing in metres; `None` outside 80° S to 84° N.
+/// Prints zone, band (`North` for the band S, which would be read as south), easting and northing in metres; `None` outside 80° S to 84° N.
 pub fn print(lon_deg: f64, lat_deg: f64, digits: usize) -> Option<String> {
     let zone = UtmZone::of(lon_deg, lat_deg)?;
     let band = band_of(lat_deg)?;
     let (easting, northing) = TransverseMercator::utm(&Ellipsoid::wgs84(), zone).forward(lon_deg, lat_deg)?;
-    Some(format!("{}{band} {easting:.digits$} {northing:.digits$}", zone.number))
+    // The letter S would be the southern hemisphere to every second reader.
+    let side = if band == 'S' { " North".to_string() } else { band.to_string() };
+    Some(format!("{}{side} {easting:.digits$} {northing:.digits$}", zone.number))
 }

@@ -15,6 +15,8 @@ pub(super) static DEFINITION: Definition = Definition {
     last_digit: |digits| LastDigit::part(1.0, digits),
     read: Some(read),
     print: Print::Position(print),
+    headers: &["wkt", "wellknowntext", "geom", "thegeom", "geometry", "wktgeom", "geomwkt", "geometrywkt"],
+    name_before: None,
 };
 
 /// The numbers of a point as they stand.

@@ -1,19 +1,39 @@
 //! Cutting lines and polygons in degrees where they cross the 180° meridian, as RFC 7946 (section 3.1.9) wants it.
 //!
-//! Of two longitudes more than 180° apart the shorter way round is meant: it leads over the meridian.
+//! Of two longitudes more than 180° apart the shorter way round is meant: it leads over the meridian. Longitudes that are
+//! counted on beyond 180° lie beyond it too.
 
 use super::{Geometry, Position, ring_turn};
 
-/// Whether a geometry in degrees crosses the meridian.
+/// A longitude within −180…180; what is within stays as it is.
+pub fn turned(lon_deg: f64) -> f64 {
+    if lon_deg.abs() <= 180.0 { lon_deg } else { (lon_deg + 180.0).rem_euclid(360.0) - 180.0 }
+}
+
+/// Whether a geometry in degrees crosses the meridian, or is counted on beyond it.
 pub fn crosses(g: &Geometry) -> bool {
-    let jumps = |l: &[Position]| l.windows(2).any(|w| (w[1].x - w[0].x).abs() > 180.0);
+    let beyond = |p: &Position| p.x.abs() > 180.0;
+    let jumps = |l: &[Position]| l.windows(2).any(|w| (w[1].x - w[0].x).abs() > 180.0) || l.iter().any(beyond);
     match g {
-        Geometry::Point(_) | Geometry::MultiPoint(_) => false,
+        Geometry::Point(p) => beyond(p),
+        Geometry::MultiPoint(l) => l.iter().any(beyond),
         Geometry::LineString(l) => jumps(l),
         Geometry::Polygon(l) | Geometry::MultiLineString(l) => l.iter().any(|l| jumps(l)),
         Geometry::MultiPolygon(l) => l.iter().flatten().any(|l| jumps(l)),
         Geometry::Collection(l) => l.iter().any(crosses),
     }
+}
+
+/// West, south, east and north of a geometry in degrees; one that crosses the meridian has an east beyond 180°. `None`
+/// where there is no position, or a ring goes round a pole.
+pub fn bounds(g: &Geometry) -> Option<[f64; 4]> {
+    if !crosses(g) {
+        return g.bounds();
+    }
+    // Parts on either side, those to the east of the meridian counted on beyond it.
+    let mut parts = cut(g)?;
+    parts.each_position_mut(&mut |p| p.x += if p.x < 0.0 { 360.0 } else { 0.0 });
+    parts.bounds()
 }
 
 /// The geometry in parts on either side of the meridian; `None` where a ring goes round a pole and has no sides.
@@ -22,6 +42,8 @@ pub fn cut(g: &Geometry) -> Option<Geometry> {
         return Some(g.clone());
     }
     Some(match g {
+        Geometry::Point(p) => Geometry::Point(Position { x: turned(p.x), ..*p }),
+        Geometry::MultiPoint(l) => Geometry::MultiPoint(l.iter().map(|p| Position { x: turned(p.x), ..*p }).collect()),
         Geometry::LineString(l) => several_lines(cut_line(l)),
         Geometry::MultiLineString(l) => several_lines(l.iter().flat_map(|l| cut_line(l)).collect()),
         Geometry::Polygon(rings) => several_polygons(cut_polygon(rings)?),
@@ -30,7 +52,6 @@ pub fn cut(g: &Geometry) -> Option<Geometry> {
             several_polygons(parts?.into_iter().flatten().collect())
         }
         Geometry::Collection(l) => Geometry::Collection(l.iter().map(cut).collect::<Option<_>>()?),
-        other => other.clone(),
     })
 }
 

@@ -135,6 +135,17 @@ impl Geometry {
         TYPES[self.code() as usize - 1]
     }
 
+    /// How many positions it has.
+    pub fn positions(&self) -> usize {
+        match self {
+            Geometry::Point(_) => 1,
+            Geometry::LineString(l) | Geometry::MultiPoint(l) => l.len(),
+            Geometry::Polygon(l) | Geometry::MultiLineString(l) => l.iter().map(Vec::len).sum(),
+            Geometry::MultiPolygon(l) => l.iter().flatten().map(Vec::len).sum(),
+            Geometry::Collection(l) => l.iter().map(Geometry::positions).sum(),
+        }
+    }
+
     /// Goes through all positions.
     pub fn each_position(&self, f: &mut dyn FnMut(&Position)) {
         match self {

@@ -176,6 +176,27 @@ impl Builder {
     /// # Errors
     /// [`Error::Empty`] without a usable row, [`Error::TooLarge`], [`Error::Io`] where it cannot be written.
     pub fn write(&mut self, path: &Path) -> Result<(), Error> {
+        self.ready()?;
+        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let temporary: PathBuf = folder.join(format!(".basilocus-{}.partial", std::process::id()));
+        let written = self.write_parts(&temporary).and_then(|()| std::fs::rename(&temporary, path));
+        if written.is_err() {
+            let _ = std::fs::remove_file(&temporary);
+        }
+        written.map_err(|source| Error::Io { path: path.to_path_buf(), source })
+    }
+
+    /// Writes the reference right to a file, for those who move it to its place themselves.
+    ///
+    /// # Errors
+    /// As [`Builder::write`].
+    pub fn write_in_place(&mut self, path: &Path) -> Result<(), Error> {
+        self.ready()?;
+        self.write_parts(path).map_err(|source| Error::Io { path: path.to_path_buf(), source })
+    }
+
+    /// Adds the areas to their countries, and checks that there is something to write.
+    fn ready(&mut self) -> Result<(), Error> {
         self.countries.retain(|_, c| !c.is_empty());
         if self.countries.is_empty() {
             return Err(Error::Empty);
@@ -186,14 +207,7 @@ impl Builder {
                 let _ = country.add(&area);
             }
         }
-        self.countries.values().try_for_each(National::check_size)?;
-        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-        let temporary: PathBuf = folder.join(format!(".basilocus-{}.partial", std::process::id()));
-        let written = self.write_parts(&temporary).and_then(|()| std::fs::rename(&temporary, path));
-        if written.is_err() {
-            let _ = std::fs::remove_file(&temporary);
-        }
-        written.map_err(|source| Error::Io { path: path.to_path_buf(), source })
+        self.countries.values().try_for_each(National::check_size)
     }
 
     fn write_parts(&mut self, path: &Path) -> io::Result<()> {

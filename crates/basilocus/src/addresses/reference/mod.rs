@@ -18,12 +18,13 @@ use crate::Error;
 use crate::doubts::{DoubtName, DoubtReport};
 use crate::engine::{Cancel, Progress};
 use crate::engine::{Columns as TableColumns, Passing, Rows, roles_of, source, stream};
+use crate::paths::Paths;
 use crate::plan::InputPlan;
 use crate::steps::Positions;
 use crate::steps::positions::PositionReader;
 use basilocus_address::reference::Unusable;
 use basilocus_address::{Builder, Error as AddressError, country, grammar};
-use basilocus_formats::{FormatError, PendingOutput, Reader, delimited};
+use basilocus_formats::{FormatError, PendingOutput, Reader, delimited, publish};
 use basilocus_geodesy::crs::Catalogue;
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::{Batch, Ledger, Reason, SetAsideRow};
@@ -104,6 +105,7 @@ pub struct BuildReport {
     /// Suspicions about the sources.
     pub doubts: Vec<DoubtReport>,
     /// Files written.
+    #[serde(serialize_with = "crate::report::path_text::many")]
     pub outputs: Vec<PathBuf>,
     /// Wall-clock time.
     pub seconds: f64,
@@ -175,6 +177,11 @@ fn report_of(
     progress: &dyn Progress,
 ) -> Result<(BuildReport, Aside), Error> {
     // Checks the output before an hour of reading.
+    let mut paths = Paths::default();
+    plan.sources.iter().for_each(|s| paths.read(s, "a source"));
+    plan.reading.mapping.iter().for_each(|m| paths.read(m, "the mapping"));
+    paths.written(&plan.output, "the reference")?;
+    paths.written(&aside_file(plan), "the file of rows set aside")?;
     drop(PendingOutput::new(&plan.output, plan.reading.overwrite)?);
     drop(PendingOutput::new(&aside_file(plan), plan.reading.overwrite)?);
     let usual = plan.country.as_deref().and_then(country::code_of).unwrap_or("US");
@@ -211,7 +218,9 @@ fn ledger_of(ledger: Ledger, report: &mut BuildReport) {
 /// Writes a reference, and the rows set aside beside it.
 fn write(plan: &BuildPlan, builder: &mut Builder, report: &mut BuildReport, aside: &Aside) -> Result<(), Error> {
     let file = aside_file(plan);
-    builder.write(&plan.output).map_err(|e| nothing_used(e, report, aside))?;
+    let reference = PendingOutput::new(&plan.output, plan.reading.overwrite)?;
+    builder.write_in_place(reference.path()).map_err(|e| nothing_used(e, report, aside))?;
+    let mut pending = vec![reference];
     report.folded = builder.folded();
     if builder.apart() > 0 {
         report.doubts.extend(DoubtName::find("repeated").map(|id| DoubtReport {
@@ -227,7 +236,7 @@ fn write(plan: &BuildPlan, builder: &mut Builder, report: &mut BuildReport, asid
         }));
     }
     if !aside.is_empty() {
-        let pending = PendingOutput::new(&file, plan.reading.overwrite)?;
+        let output = PendingOutput::new(&file, plan.reading.overwrite)?;
         let mut text = String::from("source,source_row,reason,row\n");
         for (source, row, names) in aside {
             let cells: Vec<String> =
@@ -235,11 +244,13 @@ fn write(plan: &BuildPlan, builder: &mut Builder, report: &mut BuildReport, asid
             let number = row.source_row.to_string();
             text.push_str(&delimited::line([source.as_str(), &number, &row.reason, &cells.join("; ")]));
         }
-        std::fs::write(pending.path(), text)
+        std::fs::write(output.path(), text)
             .map_err(|e| FormatError::Write { path: file.clone(), problem: e.to_string() })?;
-        pending.publish()?;
-        report.outputs.push(file);
-    } else if file.exists() {
+        pending.push(output);
+        report.outputs.push(file.clone());
+    }
+    publish(pending)?;
+    if aside.is_empty() && file.exists() {
         // Of an earlier build that --overwrite replaces.
         std::fs::remove_file(&file).map_err(|e| FormatError::Write { path: file.clone(), problem: e.to_string() })?;
     }
@@ -279,6 +290,9 @@ pub fn mapping_template(plan: &BuildPlan) -> Result<String, Error> {
 /// # Errors
 /// Those of [`mapping_template`], and where the file is there already or cannot be written.
 pub fn write_mapping_template(plan: &BuildPlan, file: &Path) -> Result<(), Error> {
+    let mut paths = Paths::default();
+    plan.sources.iter().for_each(|s| paths.read(s, "a source"));
+    paths.written(file, "the mapping")?;
     let text = mapping_template(plan)?;
     let pending = PendingOutput::new(file, plan.reading.overwrite)?;
     let failed = |e: std::io::Error| FormatError::Write { path: file.to_path_buf(), problem: e.to_string() };

@@ -5,6 +5,7 @@ mod table;
 use crate::Error;
 use crate::coordinates::system;
 use crate::coordinates::transformation::{Pair, Plane, Space, TransformationFile, VERSION};
+use crate::paths::Paths;
 use crate::plan::InputPlan;
 use basilocus_formats::PendingOutput;
 use basilocus_geodesy::crs::{Crs, Kind};
@@ -85,6 +86,7 @@ pub struct FitReport {
     /// What a careful user should know.
     pub notes: Vec<String>,
     /// Files written.
+    #[serde(serialize_with = "crate::report::path_text::many")]
     pub outputs: Vec<PathBuf>,
 }
 
@@ -114,6 +116,12 @@ pub fn fit_to_file(plan: &FitPlan, output: &Path, overwrite: bool) -> Result<Fit
         )));
     }
     // Said before anything is computed.
+    let mut paths = Paths::default();
+    paths.read(&plan.pairs, "the control pairs");
+    for system in [plan.from.as_ref(), Some(&plan.to)].into_iter().flatten() {
+        paths.read(Path::new(system), "a reference system");
+    }
+    paths.written(output, "the transformation")?;
     let pending = PendingOutput::new(output, overwrite)?;
     let (file, mut report) = fit_pairs(plan)?;
     std::fs::write(pending.path(), file.to_text(output)?)

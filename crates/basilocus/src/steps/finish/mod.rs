@@ -14,7 +14,7 @@ pub(crate) use types::{Types, TypesSurvey};
 pub(crate) use wgs84::AlwaysWgs84;
 
 use crate::Error;
-use crate::engine::{Columns, Placed, Rows, is_geometry};
+use crate::engine::{Columns, Placed, Rows};
 use crate::plan::ShowPlan;
 use arrow_array::{ArrayRef, StringArray};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
@@ -167,23 +167,4 @@ impl Finish {
             }
         })
     }
-}
-
-/// Smallest and largest x and y of rows, in the system of their geometry: west, south, east, north.
-pub(crate) fn extent_of(rows: &Rows) -> Option<[f64; 4]> {
-    let mut extent: Option<[f64; 4]> = None;
-    let mut add = |b: [f64; 4]| {
-        let e = extent.get_or_insert(b);
-        *e = [e[0].min(b[0]), e[1].min(b[1]), e[2].max(b[2]), e[3].max(b[3])];
-    };
-    match rows.shapes() {
-        Some(shapes) => (0..rows.len()).filter_map(|r| shapes.get(r)?.bounds()).for_each(&mut add),
-        None => {
-            rows.records().schema_ref().fields().iter().any(|f| is_geometry(f)).then(|| {
-                let [x, y, _] = rows.positions();
-                x.iter().zip(&y).filter(|(x, _)| x.is_finite()).for_each(|(x, y)| add([*x, *y, *x, *y]));
-            });
-        }
-    }
-    extent
 }

@@ -247,6 +247,13 @@ impl Step for Geocode {
         self.reference.iter_mut().for_each(&mut *each);
         [&mut self.review, &mut self.answers, &mut self.remember].into_iter().flatten().for_each(each);
     }
+
+    fn written(&self) -> Vec<(PathBuf, &'static str)> {
+        let workbook = self.review.iter().map(|w| (w.clone(), "the workbook for review"));
+        let stores = [&self.review, &self.answers].into_iter().flatten().map(|w| (store_of(w), "what a review keeps"));
+        let remembered = self.remember.iter().map(|r| (r.clone(), "the file of answers"));
+        workbook.chain(stores).chain(remembered).collect()
+    }
 }
 
 impl Geocode {

@@ -31,7 +31,7 @@ use basilocus_geodesy::ellipsoid::Ellipsoid;
 use basilocus_geodesy::notation::AxisOrder;
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::geometry::geometry_field;
-use reader::OrderCounts;
+use reader::Evidence;
 use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -121,7 +121,7 @@ impl Step for Positions {
         let sample = setting.sample()?.clone();
         let reader = PositionReader::new(self, &setting.finder, &columns, &sample, setting.source())?;
         setting.decisions.interpretation.extend(reader.interpretation.iter().cloned());
-        let order_is_open = reader.order_is_open(&sample);
+        let is_open = reader.is_open(&sample);
         if let Some(near) = near(&reader, &sample) {
             setting.finder = Arc::new(setting.finder.around(near));
         }
@@ -149,8 +149,8 @@ impl Step for Positions {
             with_heights,
             takes_geometry: reader.takes_geometry_as_it_is(),
             reader,
-            order_is_open,
-            orders: Mutex::default(),
+            is_open,
+            evidence: Mutex::default(),
         };
         Ok(Bound::blocks(columns, place))
     }
@@ -213,8 +213,9 @@ struct Place {
     with_heights: bool,
     /// Whether the geometry of the source stays as it is; otherwise its column is made.
     takes_geometry: bool,
-    order_is_open: bool,
-    orders: Mutex<OrderCounts>,
+    /// Whether how positions are written is not known yet.
+    is_open: bool,
+    evidence: Mutex<Evidence>,
 }
 
 impl Place {
@@ -261,18 +262,18 @@ impl Work for Place {
     }
 
     fn survey(&self) -> Option<&'static str> {
-        self.order_is_open.then_some("reading the order of coordinates")
+        self.is_open.then_some("reading how coordinates are written")
     }
 
     fn look(&self, rows: &Rows) {
-        let counts = self.reader.count_orders(rows);
-        self.orders.lock().unwrap_or_else(PoisonError::into_inner).merge(&counts);
+        let counts = self.reader.count_evidence(rows);
+        self.evidence.lock().unwrap_or_else(PoisonError::into_inner).merge(&counts);
     }
 
     fn settle(&mut self) -> Vec<String> {
-        self.order_is_open = false;
-        let counts = *self.orders.get_mut().unwrap_or_else(PoisonError::into_inner);
-        self.reader.settle_order(&counts).into_iter().collect()
+        self.is_open = false;
+        let evidence = std::mem::take(self.evidence.get_mut().unwrap_or_else(PoisonError::into_inner));
+        self.reader.settle(&evidence)
     }
 }
 

@@ -10,7 +10,7 @@ use crate::engine::{Account, Columns, Coordinates, PlacedFrom, Rows, middle, put
 use arrow_array::RecordBatch;
 use basilocus_geodesy::crs::{Crs, Kind};
 use basilocus_geodesy::notation::{
-    self, AxisOrder, Notation, NotationError, NotationErrorKind, OrderEvidence, Reading,
+    self, AxisOrder, Known, Notation, NotationError, NotationErrorKind, OrderEvidence, Reading,
 };
 use basilocus_table::Reason;
 use basilocus_table::batch::{Points, cell_text};
@@ -24,7 +24,8 @@ use std::sync::Arc;
 pub(crate) struct PositionReader {
     source: Source,
     height: Option<usize>,
-    order: AxisOrder,
+    /// What is known of how a column of whole positions is written.
+    known: Known,
     pub(crate) crs: Crs,
     /// How the columns were read, in words.
     pub(crate) interpretation: Vec<String>,
@@ -52,8 +53,18 @@ impl PositionReader {
         sample: &Rows,
         path: &Path,
     ) -> Result<Self, Error> {
-        let order = plan.order.unwrap_or_default();
-        let Found { source, crs, height, interpretation } = find(plan, finder, columns, sample, path)?;
+        let Found { source, crs, height, mut interpretation } = find(plan, finder, columns, sample, path)?;
+        let known = match &source {
+            Source::OneColumn(list) if list.len() == 1 => {
+                let header = columns.get(list[0]).map_or("", |c| c.name());
+                let known = said_by_header(header, plan.order);
+                if plan.order.is_none() {
+                    interpretation.extend(words_of(header, &known));
+                }
+                known
+            }
+            _ => Known { order: plan.order.unwrap_or_default(), ..Known::default() },
+        };
         let in_degrees = matches!(&crs.horizontal().kind, Kind::Geographic { unit, .. } if unit.degrees == 1.0);
         let name = |at: usize| columns.get(at).map_or(String::new(), |c| c.name().to_string());
         let names = match &source {
@@ -70,7 +81,7 @@ impl PositionReader {
             Source::Geometry => ("geometry".into(), "geometry".into()),
         };
         let foreign = Arc::new(Foreign::new(finder.clone(), crs.clone()));
-        Ok(PositionReader { source, height, order, crs, interpretation, foreign, names, in_degrees })
+        Ok(PositionReader { source, height, known, crs, interpretation, foreign, names, in_degrees })
     }
 
     /// Names of the x and y columns.
@@ -162,7 +173,7 @@ impl PositionReader {
         let shapes = Geometries::of(records);
         for row in 0..records.num_rows() {
             let point = points.as_ref().and_then(|p| p.get(row));
-            match point.or_else(|| middle(&shapes.as_ref()?.get(row)?)) {
+            match point.or_else(|| middle(&shapes.as_ref()?.get(row)?, self.in_degrees)) {
                 Some((x, y, z)) => {
                     put(out, row, (x, y, z));
                     self.check(row, (x, y), account);
@@ -189,7 +200,7 @@ impl PositionReader {
         for row in 0..records.num_rows() {
             let geometry = match shapes::read(records, at, row) {
                 Ok(Some(g)) => {
-                    if let Some((x, y, z)) = middle(&g) {
+                    if let Some((x, y, z)) = middle(&g, self.in_degrees) {
                         put(out, row, (x, y, z));
                         self.check(row, (x, y), account);
                     }
@@ -279,13 +290,13 @@ impl PositionReader {
             match notation::easting_northing::read(text, unit_m) {
                 Ok(r) => return Ok((r.easting, r.northing, None, "easting-northing")),
                 // A grid code says its own system; anything else is no easting and northing.
-                Err(e) => match notation::read(text, AxisOrder::Reject) {
+                Err(e) => match notation::read_known(text, Known { order: AxisOrder::Reject, ..self.known }) {
                     Ok(r) if r.notation.is_whole() => return self.code(text, &r),
                     _ => return Err(unusable(&self.names.0, text, &e, false)),
                 },
             }
         }
-        let r = notation::read(text, self.order).map_err(|e| unusable(&self.names.0, text, &e, true))?;
+        let r = notation::read_known(text, self.known).map_err(|e| unusable(&self.names.0, text, &e, true))?;
         self.code(text, &r)
     }
 
@@ -321,47 +332,84 @@ impl PositionReader {
         Ok((x, y, r.height_m, r.notation.name()))
     }
 
-    /// Whether the order of the numbers in a column of whole positions is open: nobody said it, and some rows do not
-    /// say it by themselves.
-    pub(crate) fn order_is_open(&self, sample: &Rows) -> bool {
-        match self.source {
-            Source::OneColumn(ref list) if self.order == AxisOrder::Reject && self.crs.is_geographic() => {
-                let text = |row| joined_text(sample.records(), list, row);
-                (0..sample.len()).any(|r| notation::order_evidence(&text(r)) != OrderEvidence::None)
-            }
-            _ => false,
-        }
+    /// Whether how a column of whole positions is written is open: nobody said it, and some rows do not say it by
+    /// themselves.
+    pub(crate) fn is_open(&self, sample: &Rows) -> bool {
+        let Source::OneColumn(list) = &self.source else { return false };
+        let text = |row| joined_text(sample.records(), list, row);
+        let order = self.known.order == AxisOrder::Reject && self.crs.is_geographic();
+        (0..sample.len()).any(|row| {
+            let text = text(row);
+            order && notation::order_evidence(&text) != OrderEvidence::None
+                || self.known.notation.is_none() && notation::notation_evidence(&text).is_open
+        })
     }
 
-    /// What rows say about the order.
-    pub(super) fn count_orders(&self, rows: &Rows) -> OrderCounts {
-        let mut counts = OrderCounts::default();
+    /// What rows say about how they are written.
+    pub(super) fn count_evidence(&self, rows: &Rows) -> Evidence {
+        let mut counts = Evidence::default();
         let Source::OneColumn(list) = &self.source else { return counts };
         for row in 0..rows.len() {
-            match notation::order_evidence(&joined_text(rows.records(), list, row)) {
+            let text = joined_text(rows.records(), list, row);
+            match notation::order_evidence(&text) {
                 OrderEvidence::None => {}
                 OrderEvidence::Either => counts.either += 1,
                 OrderEvidence::Only(AxisOrder::LatitudeFirst) => counts.latitude_first += 1,
                 OrderEvidence::Only(_) => counts.longitude_first += 1,
             }
+            let evidence = notation::notation_evidence(&text);
+            counts.open += u64::from(evidence.is_open);
+            counts.bands += u64::from(evidence.utm_band);
+            if let Some(notation) = evidence.notation {
+                *counts.notations.entry(notation).or_default() += 1;
+            }
         }
         counts
     }
 
-    /// Settles the order by the evidence of all rows, where it is one-sided and some row needs it. Gives what to tell.
-    pub(super) fn settle_order(&mut self, counts: &OrderCounts) -> Option<String> {
+    /// Settles how the column is written by the evidence of all rows, where it is one-sided and some row needs it. Gives
+    /// what to tell.
+    pub(super) fn settle(&mut self, counts: &Evidence) -> Vec<String> {
+        self.settle_order(counts).into_iter().chain(self.settle_notation(counts)).collect()
+    }
+
+    fn settle_order(&mut self, counts: &Evidence) -> Option<String> {
         let (order, words, evidence) = match (counts.latitude_first, counts.longitude_first) {
             (n, 0) if n > 0 => (AxisOrder::LatitudeFirst, "latitude first", n),
             (0, n) if n > 0 => (AxisOrder::LongitudeFirst, "longitude first", n),
             _ => return None,
         };
-        if counts.either == 0 {
+        if counts.either == 0 || self.known.order != AxisOrder::Reject {
             return None;
         }
-        self.order = order;
+        self.known.order = order;
         Some(format!(
             "{words} in \"{}\": {evidence} of its rows allow no other order, none contradicts, and {} rows could be either",
             self.names.0, counts.either
+        ))
+    }
+
+    fn settle_notation(&mut self, counts: &Evidence) -> Option<String> {
+        if counts.open == 0 || self.known.notation.is_some() {
+            return None;
+        }
+        let mut all = counts.notations.iter();
+        let (Some((notation, rows)), None) = (all.next(), all.next()) else { return None };
+        if *notation == Notation::Utm {
+            self.known.utm_bands = counts.bands > 0;
+            return self.known.utm_bands.then(|| {
+                format!(
+                    "letters behind zones in \"{}\" are bands, S among them: {} rows have others than N and S",
+                    self.names.0, counts.bands
+                )
+            });
+        }
+        self.known.notation = Some(*notation);
+        Some(format!(
+            "{} in \"{}\": {rows} of its rows are of no other notation, none contradicts, and {} rows could be of several or none",
+            notation.words(),
+            self.names.0,
+            counts.open
         ))
     }
 
@@ -452,20 +500,50 @@ fn joined_text(records: &RecordBatch, columns: &[usize], row: usize) -> String {
     }
 }
 
-/// What the rows of a column say about the order of latitude and longitude.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub(super) struct OrderCounts {
+/// What the rows of a column say about how they are written.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub(super) struct Evidence {
     pub latitude_first: u64,
     pub longitude_first: u64,
     pub either: u64,
+    /// Rows that can only be of one code, by that.
+    pub notations: BTreeMap<Notation, u64>,
+    /// Rows of UTM whose letter is a band.
+    pub bands: u64,
+    /// Rows that cannot be read by themselves.
+    pub open: u64,
 }
 
-impl OrderCounts {
-    pub(super) fn merge(&mut self, other: &OrderCounts) {
+impl Evidence {
+    pub(super) fn merge(&mut self, other: &Evidence) {
         self.latitude_first += other.latitude_first;
         self.longitude_first += other.longitude_first;
         self.either += other.either;
+        self.bands += other.bands;
+        self.open += other.open;
+        for (notation, rows) in &other.notations {
+            *self.notations.entry(*notation).or_default() += rows;
+        }
     }
+}
+
+/// What the header of a column of whole positions says of them; what the user says of the order counts more.
+fn said_by_header(header: &str, order: Option<AxisOrder>) -> Known {
+    let said = match basilocus_table::role::order_in_header(header) {
+        Some(true) => AxisOrder::LatitudeFirst,
+        Some(false) => AxisOrder::LongitudeFirst,
+        None => AxisOrder::Reject,
+    };
+    Known { order: order.unwrap_or(said), notation: Notation::of_header(header), utm_bands: false }
+}
+
+fn words_of(header: &str, known: &Known) -> Option<String> {
+    let order = match known.order {
+        AxisOrder::LatitudeFirst => "latitude first",
+        AxisOrder::LongitudeFirst => "longitude first",
+        AxisOrder::Reject => return None,
+    };
+    Some(format!("{order}, as the header \"{header}\" says"))
 }
 
 fn read_heights(records: &RecordBatch, column: usize, out: &mut [f64], account: &mut Account) {

@@ -1,8 +1,9 @@
 //! `reference build`
 
 use crate::Done;
-use crate::commands::{Definition, Perform, cancel_on_interrupt, json};
+use crate::commands::{Definition, Perform, json};
 use crate::progress::Bar;
+use crate::signals;
 use crate::text;
 use anyhow::Result;
 use basilocus::addresses::reference::{BuildPlan, build, mapping_template, write_mapping_template};
@@ -41,7 +42,7 @@ impl Perform for Build {
                 return Ok(Done::Fine);
             }
         }
-        let report = build(&self.plan, &cancel_on_interrupt(), &Bar::new(!self.no_progress))?;
+        let report = build(&self.plan, &signals::cancel(), &Bar::new(!self.no_progress))?;
         text::print(&if self.json { json(&report)? } else { text::build(&report) })?;
         let clean = report.set_aside.is_empty() && report.doubts.is_empty();
         Ok(if self.strict && !clean { Done::NotClean } else { Done::Fine })

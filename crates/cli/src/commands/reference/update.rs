@@ -1,8 +1,9 @@
 //! `reference update`
 
 use crate::Done;
-use crate::commands::{Definition, Perform, cancel_on_interrupt, json};
+use crate::commands::{Definition, Perform, json};
 use crate::progress::Bar;
+use crate::signals;
 use crate::text;
 use anyhow::Result;
 use basilocus::addresses::reference::{UpdatePlan, update};
@@ -29,7 +30,7 @@ struct Update {
 
 impl Perform for Update {
     fn perform(self) -> Result<Done> {
-        let report = update(&self.plan, &cancel_on_interrupt(), &Bar::new(!self.no_progress))?;
+        let report = update(&self.plan, &signals::cancel(), &Bar::new(!self.no_progress))?;
         text::print(&if self.json { json(&report)? } else { text::build(&report) })?;
         let clean = report.set_aside.is_empty() && report.doubts.is_empty();
         Ok(if self.strict && !clean { Done::NotClean } else { Done::Fine })
