@@ -6,7 +6,7 @@ use crate::engine::{Cancel, Passing, Progress, Rows, is_geometry, roles_of, sour
 use crate::engine::{Reach, is_in_degrees};
 use crate::plan::LayerPlan;
 use crate::steps::positions;
-use basilocus_formats::{About, Decoded, Format, layers};
+use basilocus_formats::{About, Decoded, Format, FormatError, InputOption, layers};
 use basilocus_table::geometry::TYPES;
 use basilocus_table::{Batch, ColumnProfile, Ledger, Reason, Role, ValueKind};
 use serde::Serialize;
@@ -130,7 +130,8 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     let named = schema.fields().iter().zip(roles.iter().zip(&counted.profiles));
     let named: Vec<(String, Option<Role>, ColumnProfile)> =
         named.map(|(f, (r, p))| (f.name().clone(), *r, p.clone())).collect();
-    let doubts = watchers.findings(&scene, &counted.ending(&named));
+    let ending = Ending { found: reader.found(), ..counted.ending(&named) };
+    let doubts = watchers.findings(&scene, &ending);
     let mut notes = about.notes.clone();
     notes.extend(address_parts(&roles));
     let combined = positions::in_several_columns(&columns, &sample);
@@ -336,4 +337,46 @@ pub fn layers_to_choose(path: &Path) -> Result<Vec<String>, Error> {
     let several =
         names.len() > 1 && matches!(basilocus_formats::detect(path)?, Format::GeoPackage | Format::Gml | Format::Gpx);
     Ok(if several { names } else { Vec::new() })
+}
+
+/// The layers, sheets or files that a source holds, each as a plan of its own that takes it as `plan` says; the plan itself
+/// where there is one only.
+///
+/// # Errors
+/// Where the source cannot be read, and for one that can be read only once.
+pub fn every_layer(plan: &LayerPlan) -> Result<Vec<LayerPlan>, Error> {
+    let path = &plan.source;
+    if basilocus_formats::is_standard(path) {
+        return Err(Error::Usage(
+            "the layers of standard input cannot be listed, as it is read once; save it first".into(),
+        ));
+    }
+    let mut names = layers(path)?;
+    let is_packed = names.is_empty();
+    if is_packed {
+        // What is packed is listed by its reader alone.
+        match basilocus_formats::open(path, &plan.options()?) {
+            Err(FormatError::ChooseLayer { names: several, .. }) => names = several,
+            other => drop(other?),
+        }
+    }
+    if names.len() < 2 {
+        return Ok(vec![plan.clone()]);
+    }
+    let has_sheets = |f: Format| f.driver().options.contains(&InputOption::Sheet);
+    let is_workbook = !is_packed && basilocus_formats::detect(path).is_ok_and(has_sheets);
+    let of = |name: String| {
+        let mut one = LayerPlan { name: Some(stem_of(&name)), ..plan.clone() };
+        *(if is_workbook { &mut one.input.sheet } else { &mut one.input.layer }) = Some(name);
+        one
+    };
+    Ok(names.into_iter().map(of).collect())
+}
+
+/// The name of a layer without the ending of a file in an archive.
+fn stem_of(name: &str) -> String {
+    let has_ending = |(_, ending): &(&str, &str)| {
+        basilocus_formats::DRIVERS.iter().any(|d| d.endings.contains(&ending.to_ascii_lowercase().as_str()))
+    };
+    name.rsplit_once('.').filter(has_ending).map_or(name, |(stem, _)| stem).replace('/', "_")
 }

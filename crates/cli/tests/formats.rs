@@ -627,3 +627,60 @@ fn what_lies_across_the_180_degree_meridian_stays_together() {
     let layer = &r["layers"][0];
     assert_eq!(layer["extent"], serde_json::json!([179.0, -18.0, -178.5, -14.0]), "{layer}");
 }
+
+#[test]
+fn several_inputs_and_all_layers_in_one_command() {
+    let f = Folder::new();
+    f.write("north.csv", "id,lon,lat\n1,-123.8,46.2\n");
+    f.write("south.csv", "id,lon,lat\n2,-123.7,46.1\n3,-123.6,46.1\n");
+    let from = ["--from", "EPSG:4326"];
+    let r = f.json(&[&["convert", "north.csv", "south.csv", "-o", "all.gpkg", "--json"], &from[..]].concat());
+    assert_eq!((&r["rows_in"], &r["rows_out"]), (&3.into(), &3.into()));
+    let out = f.ok(&["look", "all.gpkg"]);
+    assert!(out.contains("layer      north") && out.contains("layer      south"), "{out}");
+    // Every layer of a file, every sheet of a workbook, every file of an archive.
+    f.ok(&["convert", "all.gpkg", "--all-layers", "--drop", "feature_id", "-o", "all.geojson", "-q"]);
+    assert_eq!(f.read("all.geojson").matches("\"Point\"").count(), 3);
+    let mut zip = zip::ZipWriter::new(std::fs::File::create(f.path("years.zip")).unwrap());
+    for (name, text) in [("2019/a.csv", "id,lon,lat\n1,-123.8,46.2\n"), ("2020/a.csv", "id,lon,lat\n2,-123.8,46.1\n")] {
+        zip.start_file(name, zip::write::SimpleFileOptions::default()).unwrap();
+        std::io::Write::write_all(&mut zip, text.as_bytes()).unwrap();
+    }
+    zip.finish().unwrap();
+    let r = f.json(&[&["convert", "years.zip", "--all-layers", "-o", "years.gpkg", "--json"], &from[..]].concat());
+    assert_eq!(r["rows_out"], 2);
+    assert_eq!((&r["layers"][0]["name"], &r["layers"][1]["name"]), (&"2019_a".into(), &"2020_a".into()));
+    // Tables with the same columns become one; others are refused.
+    f.ok(&[&["convert", "north.csv", "south.csv", "-o", "all.csv", "-q"], &from[..]].concat());
+    assert_eq!(f.read("all.csv").lines().count(), 4);
+    f.write("other.csv", "key,lon,lat\n1,-123.8,46.2\n");
+    let message = f.refusal(&[&["convert", "north.csv", "other.csv", "-o", "x.csv"], &from[..]].concat());
+    assert!(message.contains("has other columns than the one before"), "{message}");
+    let named = ["convert", "north.csv", "south.csv", "-o", "x.gpkg", "--layer-name", "both"];
+    assert!(
+        f.refusal(&[&named[..], &from].concat()).contains("--layer-name is the name of one layer, and there are 2")
+    );
+}
+
+#[test]
+fn errors_and_formulas_without_values_in_workbooks_are_told() {
+    let f = Folder::new();
+    let mut book = rust_xlsxwriter::Workbook::new();
+    let sheet = book.add_worksheet();
+    for (column, name) in ["id", "lon", "lat", "depth"].into_iter().enumerate() {
+        sheet.write(0, column as u16, name).unwrap();
+    }
+    for row in 1..=3u32 {
+        sheet.write(row, 0, row).unwrap();
+        sheet.write(row, 1, -123.8).unwrap();
+        sheet.write(row, 2, 46.2).unwrap();
+    }
+    sheet.write_formula(1, 3, rust_xlsxwriter::Formula::new("=NA()").set_result("#N/A")).unwrap();
+    sheet.write_formula(2, 3, rust_xlsxwriter::Formula::new("=1+1").set_result("")).unwrap();
+    book.save(f.path("e.xlsx")).unwrap();
+    let r = f.json(&["convert", "e.xlsx", "--from", "EPSG:4326", "-o", "e.csv", "--json"]);
+    let doubt = &r["doubts"].as_array().unwrap().iter().find(|d| d["id"] == "lost-values").unwrap()["message"];
+    assert!(doubt.as_str().unwrap().contains("1 cell holds an error and no value: D2 (#N/A)"), "{doubt}");
+    assert!(f.ok(&["look", "e.xlsx"]).contains("lost-values"));
+    assert_eq!(f.read("e.csv").lines().nth(1), Some("1,-123.8,46.2,"));
+}

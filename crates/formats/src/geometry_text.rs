@@ -1,7 +1,7 @@
 //! Gives the geometry of any layer as well-known text in a column, for those who want to read it as text.
 
 use crate::FormatError;
-use crate::reader::{About, Block, Decode, Decoded, Reader};
+use crate::reader::{About, Block, Decode, Decoded, Reader, Suspicion};
 use arrow_array::{ArrayRef, StringArray};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use basilocus_table::batch::spatial_index;
@@ -26,6 +26,10 @@ impl Reader for GeometryText {
 
     fn schema(&self) -> SchemaRef {
         schema_of(&self.0.schema())
+    }
+
+    fn found(&self) -> Vec<Suspicion> {
+        self.0.found()
     }
 
     fn set_north_first(&mut self, north_first: bool) {

@@ -46,6 +46,18 @@ pub enum Suspicion {
         /// Fields of every row.
         fields: usize,
     },
+    /// Cells of a workbook hold an error, such as `#N/A`, and no value.
+    ErrorCells {
+        /// How many.
+        cells: u64,
+        /// The first ones with their errors: `D14 (#N/A)`.
+        first: Vec<String>,
+    },
+    /// Cells of a workbook hold formulas whose values were never computed and stored.
+    FormulasWithoutValue {
+        /// The first ones, as they stand in the first rows.
+        first: Vec<String>,
+    },
     /// The coordinates are such as no national system has.
     LocalDrawing {
         /// West, south, east, north.
@@ -141,6 +153,11 @@ pub trait Reader: Send {
     /// # Errors
     /// Where the file cannot be read or breaks the rules of its format.
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError>;
+
+    /// What looked wrong in its rows when they were read last, to their end.
+    fn found(&self) -> Vec<Suspicion> {
+        Vec::new()
+    }
 
     /// Says whether northing or latitude stands first in the source, where it leaves that to the registry
     /// ([`About::axes_by_registry`]). Other sources do not care.

@@ -3,7 +3,7 @@
 //! A table is read more than once (its form, the types of its values, the rows), so what can be read only once, or only
 //! from the front, is written to a temporary file first. It is removed when the reader is dropped.
 
-use crate::reader::{About, Block, Decode, Decoded, InputOptions, Reader, open};
+use crate::reader::{About, Block, Decode, Decoded, InputOptions, Reader, Suspicion, open};
 use crate::temporary::TemporaryFolder;
 use crate::{FormatError, archive, http};
 use arrow_schema::SchemaRef;
@@ -183,6 +183,10 @@ impl Reader for SpooledReader {
 
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
         self.inner.read(sink).map_err(|e| e.at(&self.path))
+    }
+
+    fn found(&self) -> Vec<Suspicion> {
+        self.inner.found()
     }
 
     fn set_north_first(&mut self, north_first: bool) {

@@ -2,7 +2,7 @@
 
 use crate::FormatError;
 use crate::driver::Driver;
-use crate::reader::{About, Block, Decode, Reader};
+use crate::reader::{About, Block, Decode, Reader, Suspicion};
 use arrow_schema::SchemaRef;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -64,6 +64,10 @@ impl Reader for Unchanged {
         // What is odd in a file that changes comes from that.
         self.stamps.check()?;
         read
+    }
+
+    fn found(&self) -> Vec<Suspicion> {
+        self.inner.found()
     }
 
     fn set_north_first(&mut self, north_first: bool) {

@@ -74,6 +74,8 @@ pub(crate) struct Ending<'a> {
     pub marks: (u64, u64),
     /// Addresses whose parts contradict each other.
     pub contradictions: u64,
+    /// What the reader met in the rows.
+    pub found: Vec<Suspicion>,
     /// Names, roles and profiles of the columns, where all values were seen.
     pub profiles: &'a [(String, Option<Role>, ColumnProfile)],
 }

@@ -92,6 +92,7 @@ doubts! {
     other_ending,
     wrong_measure,
     unused_column,
+    lost_values,
 }
 
 impl DoubtName {

@@ -11,7 +11,7 @@ use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
 use crate::plan::LayerPlan;
 use crate::report::LayerReport;
 use crate::steps::finish::{Finish, Types, is_typed};
-use basilocus_formats::Encoded;
+use basilocus_formats::{Encoded, Suspicion};
 use basilocus_table::{Ledger, Reason, SetAsideRow};
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -81,7 +81,7 @@ pub(super) fn run(
     })?;
     account.ledger.check()?;
     outputs.end_layer(account.ledger.rows_out)?;
-    let doubts = watchers.findings(&scene, &account.ending(&profiles));
+    let doubts = watchers.findings(&scene, &account.ending(chain.reader.found(), &profiles));
     let report = account.report(layer, name, chain);
     Ok(LayerOutcome { report, notices: account.notices(), doubts })
 }
@@ -150,6 +150,7 @@ impl LayerAccount {
 
     fn ending<'a>(
         &self,
+        found: Vec<Suspicion>,
         profiles: &'a [(String, Option<basilocus_table::Role>, basilocus_table::ColumnProfile)],
     ) -> Ending<'a> {
         Ending {
@@ -157,6 +158,7 @@ impl LayerAccount {
             blank_second_row: self.blank_second_row,
             marks: self.counts.marks,
             contradictions: self.counts.contradictions,
+            found,
             profiles,
         }
     }

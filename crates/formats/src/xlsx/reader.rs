@@ -1,12 +1,12 @@
 //! Reads a sheet as a stream of rows of text, of XLSX and of OpenDocument workbooks.
 //!
 //! Numbers become their shortest text, dates ISO 8601, booleans `true`/`false`; a text cell stays as it is, so
-//! that `01234` keeps its zero. Error cells (`#N/A`) become empty and are counted in a note.
+//! that `01234` keeps its zero. Error cells (`#N/A`) become empty, which is told.
 
-use super::workbook::Workbook;
+use super::workbook::{Workbook, cell_name, formulas_without_value};
 use crate::FormatError;
 use crate::delimited::unique_names;
-use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, check_columns};
+use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, Suspicion, check_columns};
 use arrow_array::ArrayRef;
 use arrow_array::builder::StringBuilder;
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
@@ -16,6 +16,10 @@ use std::sync::Arc;
 
 /// Rows that travel together, at most.
 const ROWS: usize = 4096;
+/// Rows that are looked at before any is given.
+const HEAD: usize = 200;
+/// Cells that are told by name.
+const NAMED: usize = 5;
 /// Bytes of texts, and of the places of cells, that travel together, unless one row has more.
 const BYTES: usize = 4 << 20;
 /// More blank rows than this between two rows are set aside as one.
@@ -29,6 +33,8 @@ pub struct XlsxReader {
     schema: SchemaRef,
     /// Sheet row (from 0) of the first data row.
     data_from: u32,
+    /// Cells with errors that the last pass met, and the first of them.
+    errors: (u64, Vec<String>),
 }
 
 /// The names of the sheets.
@@ -85,7 +91,7 @@ impl XlsxReader {
         let mut head: Vec<(u32, Vec<String>)> = Vec::new();
         workbook.each_row(path, &sheet, &mut |row, cells, _| {
             head.push((row, cells.to_vec()));
-            head.len() < 200
+            head.len() < HEAD
         })?;
         let skip = options.skip_lines.unwrap_or(0) as u32;
         head.retain(|(row, _)| *row >= skip);
@@ -142,14 +148,17 @@ impl XlsxReader {
         let schema = Arc::new(Schema::new(
             names_of_columns.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>(),
         ));
+        let first = formulas_without_value(&mut workbook, path, &sheet, data_from + HEAD as u32)?;
+        let suspicions = if first.is_empty() { Vec::new() } else { vec![Suspicion::FormulasWithoutValue { first }] };
         let about = About {
+            suspicions,
             layer: Some(sheet.clone()),
             layers: names,
             header_row,
             notes,
             ..About::of(path, workbook.format())?
         };
-        Ok(XlsxReader { path: path.to_path_buf(), sheet, about, schema, data_from })
+        Ok(XlsxReader { path: path.to_path_buf(), sheet, about, schema, data_from, errors: Default::default() })
     }
 }
 
@@ -192,6 +201,11 @@ impl Reader for XlsxReader {
         Arc::new(PassThrough(self.schema.clone()))
     }
 
+    fn found(&self) -> Vec<Suspicion> {
+        let (cells, first) = self.errors.clone();
+        if cells == 0 { Vec::new() } else { vec![Suspicion::ErrorCells { cells, first }] }
+    }
+
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
         let mut workbook = Workbook::open(&self.path)?;
         let width = self.schema.fields().len();
@@ -200,13 +214,20 @@ impl Reader for XlsxReader {
         let mut stopped = false;
         let mut failed = None;
         let (schema, data_from) = (self.schema.clone(), self.data_from);
+        let mut found: (u64, Vec<String>) = Default::default();
         workbook.each_row(&self.path, &self.sheet, &mut |row, cells, errors| {
             if row < data_from {
                 return true;
             }
             // Cells that only carry a format leave rows without text; those at the end of a sheet never come to
             // a filled row and are not counted.
-            if cells.iter().all(|c| c.trim().is_empty()) && errors == 0 {
+            for (column, error) in errors {
+                found.0 += 1;
+                if found.1.len() < NAMED {
+                    found.1.push(format!("{} ({error})", cell_name(row, *column)));
+                }
+            }
+            if cells.iter().all(|c| c.trim().is_empty()) && errors.is_empty() {
                 return true;
             }
             let mut blank = |source_row: u32, reason: String| {
@@ -243,6 +264,7 @@ impl Reader for XlsxReader {
         if let Some(e) = failed {
             return Err(e);
         }
+        self.errors = found;
         if !stopped && (!building.source_rows.is_empty() || !building.set_aside.is_empty()) {
             sink(Block::Rows(building.finish(&schema)?));
         }

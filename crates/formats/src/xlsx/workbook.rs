@@ -2,6 +2,7 @@
 
 use crate::{Format, FormatError};
 use calamine::{Data, DataRef, Ods, OdsError, Reader as _, Xlsx, XlsxError};
+use std::collections::HashSet;
 use std::fs::File;
 use std::io::BufReader;
 use std::path::Path;
@@ -13,8 +14,11 @@ pub(super) enum Workbook {
     Ods(Ods<BufReader<File>>),
 }
 
-/// Gets the row number (from 0), its cells as text, and the number of error cells, until it says false.
-pub(super) type EachRow<'a> = &'a mut dyn FnMut(u32, &[String], u64) -> bool;
+/// Gets the row number (from 0), its cells as text, and the cells that hold errors, until it says false.
+pub(super) type EachRow<'a> = &'a mut dyn FnMut(u32, &[String], &[ErrorCell]) -> bool;
+
+/// The column (from 0) of a cell and the error that it holds.
+pub(super) type ErrorCell = (u32, String);
 
 fn broken(path: &Path, e: XlsxError) -> FormatError {
     match e {
@@ -83,11 +87,12 @@ impl Workbook {
                 let range = w.worksheet_range(sheet).map_err(|e| broken_ods(path, e))?;
                 let (first_row, first_column) = range.start().unwrap_or((0, 0));
                 for (i, row) in range.rows().enumerate() {
-                    let mut errors = 0;
+                    let mut errors = Vec::new();
                     let mut texts = vec![String::new(); first_column as usize];
-                    texts.extend(row.iter().map(|d| cell_text(&borrowed(d), &mut errors)));
-                    let empty = texts.iter().all(String::is_empty) && errors == 0;
-                    if !empty && !f(first_row + i as u32, &texts, errors) {
+                    let cells = (first_column..).zip(row);
+                    texts.extend(cells.map(|(column, d)| cell_text(&borrowed(d), column, &mut errors)));
+                    let empty = texts.iter().all(String::is_empty) && errors.is_empty();
+                    if !empty && !f(first_row + i as u32, &texts, &errors) {
                         break;
                     }
                 }
@@ -97,24 +102,71 @@ impl Workbook {
     }
 }
 
+/// The name of a cell: row and column, both from 0, as `D14`.
+pub(super) fn cell_name(row: u32, column: u32) -> String {
+    let (mut letters, mut left) = (String::new(), column + 1);
+    while left > 0 {
+        letters.insert(0, char::from(b'A' + ((left - 1) % 26) as u8));
+        left = (left - 1) / 26;
+    }
+    format!("{letters}{}", row + 1)
+}
+
+/// Cells of the first rows of a sheet that hold a formula and no value: its program never computed them, or left them out.
+/// XLSX alone tells.
+pub(super) fn formulas_without_value(
+    workbook: &mut Workbook,
+    path: &Path,
+    sheet: &str,
+    rows: u32,
+) -> Result<Vec<String>, FormatError> {
+    let Workbook::Xlsx(workbook) = workbook else { return Ok(Vec::new()) };
+    let mut formulas = Vec::new();
+    let mut cells = workbook.worksheet_cells_reader(sheet).map_err(|e| broken(path, e))?;
+    while let Some(cell) = cells.next_formula().map_err(|e| broken(path, e))? {
+        if cell.get_position().0 >= rows {
+            break;
+        }
+        if !cell.get_value().is_empty() {
+            formulas.push(cell.get_position());
+        }
+    }
+    drop(cells);
+    if formulas.is_empty() {
+        return Ok(Vec::new());
+    }
+    let mut filled = HashSet::new();
+    let mut cells = workbook.worksheet_cells_reader(sheet).map_err(|e| broken(path, e))?;
+    while let Some(cell) = cells.next_cell().map_err(|e| broken(path, e))? {
+        if cell.get_position().0 >= rows {
+            break;
+        }
+        if !matches!(cell.get_value(), DataRef::Empty) {
+            filled.insert(cell.get_position());
+        }
+    }
+    formulas.retain(|position| !filled.contains(position));
+    Ok(formulas.into_iter().map(|(row, column)| cell_name(row, column)).collect())
+}
+
 fn rows_of_xlsx(workbook: &mut Xlsx<BufReader<File>>, path: &Path, sheet: &str, f: EachRow) -> Result<(), FormatError> {
     let mut cells = workbook.worksheet_cells_reader(sheet).map_err(|e| broken(path, e))?;
-    let (mut row, mut texts, mut errors, mut any) = (0u32, Vec::<String>::new(), 0u64, false);
+    let (mut row, mut texts, mut errors, mut any) = (0u32, Vec::<String>::new(), Vec::new(), false);
     loop {
         let cell = cells.next_cell().map_err(|e| broken(path, e))?;
         let position = cell.as_ref().map(|c| c.get_position());
         if position.is_none_or(|(r, _)| r != row || !any) && any {
-            if !f(row, &texts, errors) {
+            if !f(row, &texts, &errors) {
                 return Ok(());
             }
             texts.clear();
-            errors = 0;
+            errors.clear();
         }
         let Some((r, c)) = position else {
             return Ok(());
         };
         (row, any) = (r, true);
-        let text = cell.map(|cell| cell_text(cell.get_value(), &mut errors)).unwrap_or_default();
+        let text = cell.map(|cell| cell_text(cell.get_value(), c, &mut errors)).unwrap_or_default();
         // Columns end at XFD; a larger index would only be there to waste memory.
         let column = (c as usize).min(16_383);
         if texts.len() <= column {
@@ -138,7 +190,7 @@ fn borrowed(value: &Data) -> DataRef<'_> {
     }
 }
 
-fn cell_text(value: &DataRef, errors: &mut u64) -> String {
+fn cell_text(value: &DataRef, column: u32, errors: &mut Vec<ErrorCell>) -> String {
     match value {
         DataRef::Int(v) => v.to_string(),
         DataRef::Float(v) => {
@@ -161,8 +213,8 @@ fn cell_text(value: &DataRef, errors: &mut u64) -> String {
         }
         DataRef::DateTime(d) => d.as_f64().to_string(),
         DataRef::DateTimeIso(s) | DataRef::DurationIso(s) => s.clone(),
-        DataRef::Error(_) => {
-            *errors += 1;
+        DataRef::Error(error) => {
+            errors.push((column, error.to_string()));
             String::new()
         }
         DataRef::Empty => String::new(),
