@@ -183,7 +183,7 @@ impl Layer {
         self.then(Vertices {})
     }
 
-    /// Chooses rows by their values: `COLUMN=VALUE`, several values parted by `|`.
+    /// Chooses rows by their values: `COLUMN=VALUE`, several values parted by `|`, and comparisons (see [`crate::steps::Values`]).
     pub fn values<S: Into<String>>(self, conditions: impl IntoIterator<Item = S>) -> Self {
         self.then(Values(conditions.into_iter().map(Into::into).collect()))
     }

@@ -182,6 +182,16 @@ fn is_zero(n: &u64) -> bool {
     *n == 0
 }
 
+/// What a command prints with `--json` where it fails: why, in the words of its message.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+pub struct ErrorReport {
+    /// The message.
+    pub error: String,
+    /// `usage` for what was asked for, `data` for the data and where it is, `defect` for a fault of the program, `cancelled`.
+    pub kind: String,
+}
+
 /// Paths as text in reports, also those whose names are no Unicode: a report comes after the outputs, too late to fail.
 pub(crate) mod path_text {
     use serde::Serializer;

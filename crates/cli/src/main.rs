@@ -7,6 +7,7 @@ mod progress;
 mod signals;
 mod text;
 
+use basilocus::report::ErrorReport;
 use std::process::ExitCode;
 
 /// What a command came to, apart from errors.
@@ -37,9 +38,30 @@ fn main() -> ExitCode {
             {
                 return ExitCode::SUCCESS;
             }
-            text::tell(&format!("basilocus: {}\n", flags::in_text(&e.to_string())));
-            let usage = e.downcast_ref::<basilocus::Error>().is_some_and(|e| e.kind() == basilocus::ErrorKind::Usage);
+            let message = flags::in_text(&e.to_string()).to_string();
+            text::tell(&format!("basilocus: {message}\n"));
+            let kind = e.downcast_ref::<basilocus::Error>().map_or(basilocus::ErrorKind::Data, |e| e.kind());
+            if wants_json(&arguments) {
+                let report = ErrorReport { error: message, kind: word_of(kind).into() };
+                let _ = commands::json(&report).map(|text| text::print(&text));
+            }
+            let usage = kind == basilocus::ErrorKind::Usage;
             ExitCode::from(if usage { 2 } else { 1 })
         }
+    }
+}
+
+/// Whether the command that was called was to print a report object.
+fn wants_json(arguments: &clap::ArgMatches) -> bool {
+    let here = arguments.try_get_one::<bool>("json").ok().flatten().copied().unwrap_or(false);
+    here || arguments.subcommand().is_some_and(|(_, inner)| wants_json(inner))
+}
+
+fn word_of(kind: basilocus::ErrorKind) -> &'static str {
+    match kind {
+        basilocus::ErrorKind::Usage => "usage",
+        basilocus::ErrorKind::Defect => "defect",
+        basilocus::ErrorKind::Cancelled => "cancelled",
+        _ => "data",
     }
 }

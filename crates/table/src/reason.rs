@@ -44,6 +44,8 @@ impl Reason {
     pub const DOES_NOT_FIT_THE_MODEL: Reason = Reason::new("does not fit the model");
     /// Left out: it has another value than those that were chosen.
     pub const OTHER_VALUE: Reason = Reason::new("another value");
+    /// A value that is compared is neither a number nor a date.
+    pub const NO_COMPARABLE_VALUE: Reason = Reason::new("no number or date to compare");
     /// Left out: it lies outside the extent that was chosen.
     pub const OUTSIDE_THE_EXTENT: Reason = Reason::new("outside the extent");
     /// Left out: it lies in none of the areas that were chosen.

@@ -73,6 +73,50 @@ impl AreaQuestion {
         };
         let measures = measure::measure(&places.degrees, &places.crs, map.as_ref())?;
         let doubts = of_measures(&measures).into_iter().collect();
-        Ok(AreaReport { interpretation: places.notes, measures, doubts })
+        let mut interpretation = places.notes;
+        if let Some((one, other)) = crossing_sides(&places.degrees) {
+            interpretation.push(format!(
+                "the figure crosses itself: the side from position {one} crosses that from position {other}; parts on either side count against each other, so that the area is none of a piece of land"
+            ));
+        }
+        Ok(AreaReport { interpretation, measures, doubts })
+    }
+}
+
+/// Positions beyond which crossings are not looked for: every side is compared with every other.
+const MOST_COMPARED: usize = 3_000;
+
+/// The first two sides of a closed figure that cross, each by the number of the position that it begins at, from 1.
+fn crossing_sides(corners: &[(f64, f64)]) -> Option<(usize, usize)> {
+    let n = corners.len();
+    if n > MOST_COMPARED {
+        return None;
+    }
+    // Longitudes without jumps, so that a figure across the 180° meridian is one.
+    let mut line: Vec<(f64, f64)> = Vec::with_capacity(n + 1);
+    for (lon, lat) in corners.iter().chain(corners.first()) {
+        let turns = line.last().map_or(0.0, |(before, _)| ((before - lon) / 360.0).round());
+        line.push((lon + turns * 360.0, *lat));
+    }
+    let side = |a: (f64, f64), b: (f64, f64), p: (f64, f64)| (b.0 - a.0) * (p.1 - a.1) - (b.1 - a.1) * (p.0 - a.0);
+    let crosses = |a, b, c, d| side(a, b, c) * side(a, b, d) < 0.0 && side(c, d, a) * side(c, d, b) < 0.0;
+    (0..n)
+        .flat_map(|i| (i + 2..n).map(move |j| (i, j)))
+        .find(|(i, j)| crosses(line[*i], line[i + 1], line[*j], line[j + 1]))
+        .map(|(i, j)| (i + 1, j + 1))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_figure_that_crosses_itself_says_where() {
+        let square = [(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)];
+        assert_eq!(crossing_sides(&square), None);
+        let tie = [(0.0, 0.0), (1.0, 1.0), (1.0, 0.0), (0.0, 1.0)];
+        assert_eq!(crossing_sides(&tie), Some((1, 3)));
+        let across = [(179.0, 0.0), (-179.0, 0.0), (-179.0, 1.0), (179.0, 1.0)];
+        assert_eq!(crossing_sides(&across), None);
     }
 }

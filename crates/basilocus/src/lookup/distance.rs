@@ -105,10 +105,17 @@ impl DistanceQuestion {
             crs: p.crs.identifier(),
             ellipsoid: datum.ellipsoid.name.clone(),
             distance_m: line.distance_m,
-            azimuth_deg: line.azimuth_deg,
-            final_azimuth_deg: line.final_azimuth_deg,
+            azimuth_deg: turned(line.azimuth_deg),
+            final_azimuth_deg: turned(line.final_azimuth_deg),
             rhumb_distance_m: bearing.distance_m,
-            rhumb_azimuth_deg: bearing.azimuth_deg,
+            rhumb_azimuth_deg: turned(bearing.azimuth_deg),
         })
     }
+}
+
+/// An azimuth from 0 to below 360.
+fn turned(azimuth_deg: f64) -> f64 {
+    let turned = azimuth_deg.rem_euclid(360.0);
+    // A rounding error below north is north.
+    if turned < 360.0 { turned + 0.0 } else { 0.0 }
 }

@@ -148,6 +148,8 @@ fn of_place(text: &str) -> Result<ZoneReport, Error> {
     if !(lon.abs() <= 360.0) {
         return Err(Error::Usage(format!("\"{text}\": {lon} is no longitude; −180 to 180 degrees are expected")));
     }
+    // 180° is the western edge of the first zone, as −180° is.
+    let lon = if (-180.0..180.0).contains(&lon) { lon } else { (lon + 180.0).rem_euclid(360.0) - 180.0 };
     let zone = UtmZone::of(lon, lat.unwrap_or(0.0)).ok_or_else(|| {
         Error::Usage(format!(
             "\"{text}\": UTM reaches from 80° S to 84° N; polewards the polar stereographic grid is used (EPSG:5041, EPSG:5042)"

@@ -4,7 +4,7 @@
 //! of an area counts to one of the areas that meet there and to no other: a ray to the east crosses each edge once, its
 //! lower end included and its upper end not. So the parts of areas that cover a region without gaps add up to the whole.
 
-use super::values::Condition;
+use super::condition::Condition;
 use super::{Bound, Step, Wish, Work};
 use crate::Error;
 use crate::engine::{Account, Column, Columns, Rows, Setting, is_in_degrees, source};
@@ -49,7 +49,7 @@ pub struct Inside {
     /// Its layer, where the file has several.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub layer: Option<String>,
-    /// Which of the areas count: `COLUMN=VALUE`, several values parted by `|`; all conditions hold.
+    /// Which of the areas count: conditions as for values of rows; all of them hold.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub choose: Vec<String>,
     /// Columns of the areas that rows inside take.

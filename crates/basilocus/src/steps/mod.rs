@@ -45,6 +45,7 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 
+mod condition;
 mod drop;
 mod extent;
 pub(crate) mod finish;

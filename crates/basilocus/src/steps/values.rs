@@ -1,14 +1,14 @@
 //! Chooses rows by their own values.
 
+use super::condition::{Condition, Outcome};
 use super::{Bound, Step, Work};
 use crate::Error;
 use crate::engine::{Account, Columns, Rows, Setting};
 use basilocus_table::Reason;
-use basilocus_table::batch::cell_text;
 use serde::{Deserialize, Serialize};
-use std::path::Path;
 
-/// Conditions, `COLUMN=VALUE`, several values parted by `|`; all conditions hold.
+/// Conditions, all of which hold: `COLUMN=VALUE`, several values parted by `|`, `A..B` for a range and nothing for an empty
+/// value; `!=` for other values; `<`, `<=`, `>`, `>=` for numbers and dates; `~` for a pattern with `*` and `?`.
 ///
 /// ```
 /// use basilocus::Layer;
@@ -30,7 +30,7 @@ impl Step for Values {
         let mut conditions = Vec::new();
         for text in &self.0 {
             conditions.push(Condition::read(text, "`values`", &columns, setting.source())?);
-            setting.interpret(format!("rows whose {}", text.replacen('=', " is ", 1).replace('|', " or ")));
+            setting.interpret(format!("rows with {}", text.replace('|', " or ")));
         }
         Ok(Bound::blocks(columns, Choosing(conditions)))
     }
@@ -40,37 +40,16 @@ impl Step for Values {
     }
 }
 
-/// A column, and the values of which one is wanted.
-#[derive(Debug, Clone, PartialEq)]
-pub(super) struct Condition {
-    column: usize,
-    values: Vec<String>,
-}
-
-impl Condition {
-    /// `COLUMN=VALUE`, several values parted by `|`.
-    pub(super) fn read(text: &str, flag: &str, columns: &Columns, path: &Path) -> Result<Self, Error> {
-        let (column, values) = text.split_once('=').ok_or_else(|| {
-            Error::Usage(format!("{flag} {text}: COLUMN=VALUE is expected, several values parted by |"))
-        })?;
-        let column = columns.require(column.trim(), path)?;
-        Ok(Condition { column, values: values.split('|').map(|v| v.trim().to_string()).collect() })
-    }
-
-    /// Whether a row has one of the values.
-    pub(super) fn holds(&self, records: &arrow_array::RecordBatch, row: usize) -> bool {
-        let text = cell_text(records.column(self.column), row);
-        self.values.iter().any(|v| v == text.trim())
-    }
-}
-
 struct Choosing(Vec<Condition>);
 
 impl Work for Choosing {
     fn apply(&self, rows: Rows, account: &mut Account) -> Result<Rows, Error> {
         for row in 0..rows.len() {
-            if !self.0.iter().all(|c| c.holds(rows.records(), row)) {
-                account.leave_out(row, Reason::OTHER_VALUE);
+            let outcome = |c: &Condition| c.of(rows.records(), row);
+            match self.0.iter().map(outcome).find(|o| *o != Outcome::Holds) {
+                None | Some(Outcome::Holds) => {}
+                Some(Outcome::Another) => account.leave_out(row, Reason::OTHER_VALUE),
+                Some(Outcome::NotComparable) => account.leave_out(row, Reason::NO_COMPARABLE_VALUE),
             }
         }
         Ok(rows)

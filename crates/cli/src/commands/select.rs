@@ -40,13 +40,14 @@ struct Choice {
     /// Layer of the areas, where their file has several
     #[arg(long, value_name = "NAME", requires = "inside")]
     inside_layer: Option<String>,
-    /// Which of the areas, by a column of theirs; several values parted by |
+    /// Which of the areas, by a column of theirs, as --value
     #[arg(long = "where", value_name = "COLUMN=VALUE", requires = "inside")]
     choose: Vec<String>,
     /// Columns of the areas that rows inside take
     #[arg(long, value_name = "COLUMNS", value_delimiter = ',', requires = "inside")]
     take: Vec<String>,
-    /// Rows with a value in a column; several values parted by |
+    /// Rows with a value in a column: several values parted by |, A..B for a range, nothing for an empty one; != for others;
+    /// <, <=, >, >= for numbers and dates; ~ for a pattern with * and ?
     #[arg(long = "value", value_name = "COLUMN=VALUE")]
     values: Vec<String>,
     /// Rows between meridians and parallels, degrees of WGS 84

@@ -18,6 +18,12 @@ pub(super) struct Styles {
     packs: bool,
 }
 
+/// Whether a file is a picture by its ending.
+fn is_picture(path: &Path) -> bool {
+    const ENDINGS: [&str; 7] = ["png", "jpg", "jpeg", "gif", "svg", "bmp", "webp"];
+    path.extension().is_some_and(|e| ENDINGS.iter().any(|ending| e.eq_ignore_ascii_case(ending)))
+}
+
 impl Styles {
     pub fn new(layer: &str, packs: bool) -> Self {
         Styles { layer: layer.to_string(), met: Vec::new(), values: Vec::new(), packs }
@@ -42,26 +48,39 @@ impl Styles {
         color(value).unwrap_or_else(|| color_of_index(self.values.iter().position(|v| v == value).unwrap_or(0)))
     }
 
-    /// Name of an icon in the archive.
-    fn name_of(path: &Path) -> String {
-        format!("icons/{}", path.file_name().map_or("icon".into(), |n| n.to_string_lossy()))
-    }
-
-    /// The icons that are files, with their names in the archive.
+    /// The icons that are pictures in files, with their names in the archive. What a cell names beside pictures is packed by
+    /// nobody.
     pub fn packed(&self) -> Vec<(String, PathBuf)> {
         let mut out: Vec<(String, PathBuf)> = Vec::new();
         for icon in self.met.iter().filter_map(|(_, i)| i.as_ref()).filter(|_| self.packs) {
             let path = PathBuf::from(icon);
-            if path.is_file() && !out.iter().any(|(_, p)| *p == path) {
-                out.push((Self::name_of(&path), path));
+            if !is_picture(&path) || !path.is_file() || out.iter().any(|(_, p)| *p == path) {
+                continue;
             }
+            let file = path.file_name().map_or("icon".into(), |n| n.to_string_lossy());
+            let taken = |name: &str| out.iter().any(|(n, _)| n == name);
+            // Pictures of one name in two folders are two.
+            let names = std::iter::once(format!("icons/{file}")).chain((2..).map(|n| format!("icons/{n}-{file}")));
+            let name = names.into_iter().find(|name| !taken(name)).unwrap_or_default();
+            out.push((name, path));
         }
         out
     }
 
+    /// Icons that are neither addresses nor pictures that are there.
+    pub fn missing(&self) -> Vec<&str> {
+        let icons = self.met.iter().filter_map(|(_, icon)| icon.as_deref());
+        let mut missing: Vec<&str> = icons
+            .filter(|icon| !icon.contains("://") && !(is_picture(Path::new(icon)) && Path::new(icon).is_file()))
+            .collect();
+        missing.sort_unstable();
+        missing.dedup();
+        missing
+    }
+
     fn href(&self, icon: &str) -> String {
-        let path = Path::new(icon);
-        if self.packs && path.is_file() { Self::name_of(path) } else { icon.to_string() }
+        let packed = self.packed().into_iter().find(|(_, path)| path == Path::new(icon));
+        packed.map_or(icon.to_string(), |(name, _)| name)
     }
 
     /// The legend and the styles, as they stand in the document.

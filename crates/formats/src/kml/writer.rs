@@ -159,6 +159,13 @@ impl Writer for KmlWriter {
         text.push_str("</name>\n");
         {
             let styles = current.encoder.shared.lock().unwrap_or_else(PoisonError::into_inner);
+            // Beside a plain document a picture may be put later; an archive is complete.
+            if let ([first, ..], true) = (styles.missing().as_slice(), is_kmz(&self.pending)) {
+                return Err(FormatError::Option {
+                    path: self.pending.target().to_path_buf(),
+                    problem: format!("the icon {first} is neither a picture that is there nor an address on the web"),
+                });
+            }
             styles.push(&current.names, &current.encoder.show, &mut text);
         }
         text.push_str(&format!("<Schema name=\"{id}\" id=\"{id}\">\n", id = current.id));

@@ -169,13 +169,15 @@ fn read_zone(text: &str, zone: &[u8], letters: &[u8], x: f64, y: f64, size: f64)
 pub fn print(lon_deg: f64, lat_deg: f64, digits: usize) -> Option<String> {
     let digits = digits.min(5);
     let unit = 10f64.powi(5 - digits as i32);
-    // A hundredth of a millimetre: a position read from a square's corner comes back a rounding error short.
-    let cut = |v: f64| ((v.rem_euclid(1e5) + 1e-5) / unit).floor().min(1e5 / unit - 1.0) as u64;
+    // A hundredth of a millimetre: a position read from a square's corner, or the pole, comes back a rounding error short.
+    // Letters and digits are of the same place.
+    let whole = |(e, n): (f64, f64)| (e + 1e-5, n + 1e-5);
+    let cut = |v: f64| (v.rem_euclid(1e5) / unit).floor().min(1e5 / unit - 1.0) as u64;
     let write = |head: String, e: f64, n: f64| {
         if digits == 0 { head } else { format!("{head}{:0digits$}{:0digits$}", cut(e), cut(n)) }
     };
     if let (Some(zone), Some(band), true) = (UtmZone::of(lon_deg, lat_deg), band_of(lat_deg), lat_deg < 84.0) {
-        let (e, n) = TransverseMercator::utm(&Ellipsoid::wgs84(), zone).forward(lon_deg, lat_deg)?;
+        let (e, n) = whole(TransverseMercator::utm(&Ellipsoid::wgs84(), zone).forward(lon_deg, lat_deg)?);
         let set = usize::from((zone.number - 1) % 3);
         let column = ((e / 1e5).floor() as usize).checked_sub(1)?;
         let shift = if zone.number % 2 == 0 { 5 } else { 0 };
@@ -187,7 +189,7 @@ pub fn print(lon_deg: f64, lat_deg: f64, digits: usize) -> Option<String> {
         return None;
     }
     let north = lat_deg > 0.0;
-    let (e, n) = polar(north)?.forward(lon_deg, lat_deg)?;
+    let (e, n) = whole(polar(north)?.forward(lon_deg, lat_deg)?);
     let east = e >= 2e6;
     let first = match (north, east) {
         (false, false) => 'A',
@@ -219,6 +221,13 @@ mod tests {
         assert_eq!(print(lon, lat, 5).unwrap(), "18SUJ2348306479");
         let (lon, lat) = at("4QFJ12345678");
         assert!((lat - 21.309_4).abs() < 2e-4 && (lon + 157.916).abs() < 2e-3, "{lon} {lat}");
+    }
+
+    #[test]
+    fn the_poles_are_corners_of_their_squares() {
+        assert_eq!(print(0.0, 90.0, 5).unwrap(), "ZAH0000000000");
+        assert_eq!(print(0.0, -90.0, 5).unwrap(), "BAN0000000000");
+        assert_eq!(at("ZAH0000000000").1.round(), 90.0);
     }
 
     #[test]

@@ -17,8 +17,9 @@
 //! | `113LQ48` | [`Notation::Gars`] | [`gars`] |
 //! | `CN86ce` | [`Notation::Maidenhead`] | [`maidenhead`] |
 //! | `POINT (-123.8 46.2)` | [`Notation::WellKnownText`] | [`well_known_text`] |
+//! | `geo:46.2,-123.8` | [`Notation::GeoUri`] | [`geo_uri`] |
 //!
-//! Eastings and northings of a system that is said beforehand are in [`easting_northing`].
+//! Links to maps that hold decimal degrees are read as these. Eastings and northings of a system that is said beforehand are in [`easting_northing`].
 //!
 //! To add one: a file with a `DEFINITION`, `read` and `print`, and one line in the list below.
 //!
@@ -30,6 +31,7 @@ mod cell;
 mod common_form;
 mod definition;
 pub mod easting_northing;
+mod link;
 pub mod number;
 mod pair;
 mod squares;
@@ -92,6 +94,8 @@ notations! {
     Maidenhead = maidenhead,
     /// A point in the well-known text of simple features.
     WellKnownText = well_known_text,
+    /// The `geo` address of RFC 5870.
+    GeoUri = geo_uri,
 }
 
 impl FromStr for Notation {
@@ -128,6 +132,11 @@ impl Notation {
             .iter()
             .copied()
             .find(|n| n.definition().headers.contains(&plain) || n.name().replace('-', "") == plain)
+    }
+
+    /// Whether a code of it may be taken for another's, or for a word, where nothing says what it is.
+    pub fn needs_naming(self) -> bool {
+        self.definition().name_before.is_some()
     }
 
     /// The name used in options and reports.
@@ -353,7 +362,8 @@ pub fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationError> {
     if text.trim().is_empty() {
         return Err(NotationError::new(text, None, "is empty"));
     }
-    if text.len() > 200 {
+    let longest = if link::is_link(text) { 2_000 } else { 200 };
+    if text.len() > longest {
         return Err(NotationError::new(text, None, "is too long for a position"));
     }
     let mut readings: Vec<Reading> = Vec::new();
@@ -379,6 +389,9 @@ pub fn read(text: &str, order: AxisOrder) -> Result<Reading, NotationError> {
     }
     if utm::looks_like(text) {
         return utm::read(text);
+    }
+    if let Some(position) = link::position(text) {
+        return pair::read(&position, order).map_err(|e| NotationError { text: text.to_string(), ..e });
     }
     match iso_6709::height_at_end(text) {
         Some((position, height)) => pair::read(position, order).map(|r| Reading { height_m: Some(height), ..r }),

@@ -14,8 +14,8 @@ pub(super) static DEFINITION: Definition = Definition {
     is_wgs84_grid: false,
     digits: Digits {
         usual: 11,
-        takes: |digits| (2..=15).contains(&digits),
-        are: "characters, 2 to 15",
+        takes: |digits| (10..=15).contains(&digits) || matches!(digits, 2 | 4 | 6 | 8),
+        are: "characters: 2, 4, 6, 8, or 10 to 15",
         are_decimals: false,
     },
     last_digit: |digits| {

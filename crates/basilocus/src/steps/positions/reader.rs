@@ -404,6 +404,9 @@ impl PositionReader {
                 )
             });
         }
+        if !notation.needs_naming() {
+            return None;
+        }
         self.known.notation = Some(*notation);
         Some(format!(
             "{} in \"{}\": {rows} of its rows are of no other notation, none contradicts, and {} rows could be of several or none",

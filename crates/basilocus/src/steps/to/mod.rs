@@ -47,7 +47,7 @@ pub struct To {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub systems: Vec<String>,
     /// How positions are written: decimal-degrees, degrees-minutes, degrees-minutes-seconds, packed, or in one column
-    /// utm, mgrs, iso-6709, well-known-text, geohash, open-location-code, georef, gars, maidenhead, great-britain-grid,
+    /// utm, mgrs, iso-6709, well-known-text, geo-uri, geohash, open-location-code, georef, gars, maidenhead, great-britain-grid,
     /// irish-grid
     #[cfg_attr(feature = "arguments", arg(long, value_name = "NOTATION"))]
     #[serde(default, with = "crate::plan::named", skip_serializing_if = "Option::is_none")]
