@@ -334,8 +334,8 @@ fn extent_of_columns(columns: &[(String, Option<Role>, ColumnProfile)]) -> Optio
 pub fn layers_to_choose(path: &Path) -> Result<Vec<String>, Error> {
     let names = layers(path)?;
     // No names: no layers to choose from, or a source that only its reader can look into.
-    let several =
-        names.len() > 1 && matches!(basilocus_formats::detect(path)?, Format::GeoPackage | Format::Gml | Format::Gpx);
+    let several = names.len() > 1
+        && matches!(basilocus_formats::detect(path)?, Format::GeoPackage | Format::Gml | Format::Gpx | Format::Html);
     Ok(if several { names } else { Vec::new() })
 }
 

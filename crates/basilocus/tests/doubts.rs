@@ -313,6 +313,41 @@ fn unused_column() {
     assert!(!ids(&doubts).contains(&"unused-column"), "a whole address that is said is all: {doubts:?}");
 }
 
+#[cfg(feature = "workbooks")]
+#[test]
+fn lost_values() {
+    let f = Folder::new();
+    let book = |error: bool, formula: bool| {
+        let mut book = rust_xlsxwriter::Workbook::new();
+        let sheet = book.add_worksheet();
+        for (column, name) in ["id", "lon", "lat", "depth"].into_iter().enumerate() {
+            sheet.write(0, column as u16, name).unwrap();
+        }
+        for row in 1..=3u32 {
+            for (column, value) in [f64::from(row), -123.8 - f64::from(row), 46.2, 1.5].into_iter().enumerate() {
+                sheet.write(row, column as u16, value).unwrap();
+            }
+        }
+        if error {
+            let none = rust_xlsxwriter::Formula::new("=NA()").set_result("#N/A");
+            sheet.write_formula(1, 3, none).unwrap();
+        }
+        if formula {
+            sheet.write_formula(2, 3, rust_xlsxwriter::Formula::new("=1+1").set_result("")).unwrap();
+        }
+        // A formula whose value is stored is a value.
+        sheet.write_formula(3, 3, rust_xlsxwriter::Formula::new("=1+2").set_result("3")).unwrap();
+        book.save_to_buffer().unwrap()
+    };
+    let doubts = f.looked_at("a.xlsx", book(true, false));
+    let message = &only(&doubts, "lost-values").message;
+    assert_eq!(message, "1 cell holds an error and no value: D2 (#N/A)");
+    let doubts = f.looked_at("a.xlsx", book(false, true));
+    let message = &only(&doubts, "lost-values").message;
+    assert_eq!(message, "formulas without a stored value are empty here: D3");
+    assert!(ids(&f.looked_at("a.xlsx", book(false, false))).is_empty());
+}
+
 #[test]
 fn every_doubt_is_tried_here() {
     let source = include_str!("doubts.rs");

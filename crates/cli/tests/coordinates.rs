@@ -629,3 +629,27 @@ fn systems_by_other_words_where_one_fits() {
     let message = f.refusal(&["convert", "p.csv", "--from", "oregon north", "-o", "x.csv"]);
     assert!(message.contains("nearest: NAD27 / Oregon North (EPSG:32026)"), "{message}");
 }
+
+#[test]
+fn rows_of_another_grid_zone_are_set_aside() {
+    let f = Folder::new();
+    f.write(
+        "zones.csv",
+        "id,zone,easting,northing\n1,10T,438277.80,5116580.27\n2,11T,438277.80,5116580.27\n3,10,438277.80,5116580.27\n4,,438277.80,5116580.27\n5,10K,438277.80,5116580.27\n",
+    );
+    let out = f.ok(&["convert", "zones.csv", "--from", "EPSG:32610", "--to", "EPSG:4326", "-o", "out.csv"]);
+    assert!(out.contains("zones from column \"zone\": rows of another than 10 are set aside"), "{out}");
+    assert!(out.contains("5 rows in = 3 out + 2 set aside (2 another zone)"), "{out}");
+    let aside = f.read("out.set-aside.csv");
+    assert!(aside.contains("the row is in zone 11T, and the system is WGS 84 / UTM zone 10N"), "{aside}");
+    // With all three columns each row is placed in its own zone.
+    f.write("each.csv", "id,zone,easting,northing\n1,10T,438277.80,5116580.27\n2,11T,438277.80,5116580.27\n");
+    let all = ["--coordinates", "zone,easting,northing", "--from", "EPSG:4326"];
+    f.ok(&[&["convert", "each.csv", "-o", "each.geojson", "-q"], &all[..]].concat());
+    let text = f.read("each.geojson");
+    assert!(text.contains("[-123.79999") && text.contains("[-117.79999"), "{text}");
+    // A zone of something else is a column like any other.
+    f.write("district.csv", "id,zone,easting,northing\n1,3,438277.80,5116580.27\n2,4,438277.80,5116580.27\n");
+    let out = f.ok(&["convert", "district.csv", "--from", "EPSG:32610", "-o", "district.geojson"]);
+    assert!(out.contains("2 rows in = 2 out"), "{out}");
+}

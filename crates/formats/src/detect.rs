@@ -147,9 +147,6 @@ fn refuse(head: &Head) -> Result<(), FormatError> {
         }
     }
     match head.root().map(|r| r.name.as_str()) {
-        Some(name) if name.eq_ignore_ascii_case("html") => {
-            return Err(not("is a web page, not data; save the table or feed that it shows".into()));
-        }
         Some("ExceptionReport" | "ServiceExceptionReport" | "ServiceException") => {
             return Err(not("is what a service answers when it refuses; read it, and ask the service again".into()));
         }

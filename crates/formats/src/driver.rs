@@ -72,7 +72,9 @@ impl InputOption {
     fn words(self) -> (&'static str, &'static str) {
         match self {
             InputOption::Sheet => ("`sheet`", "workbooks"),
-            InputOption::Layer => ("`layer`", "GeoPackages, GML and GPX files, other XML, drawings and archives"),
+            InputOption::Layer => {
+                ("`layer`", "GeoPackages, GML and GPX files, other XML, web pages, drawings and archives")
+            }
             InputOption::Delimiter => ("`delimiter`", "delimited text"),
             InputOption::Fixed => ("`fixed`", "text without delimiters"),
             InputOption::ShortRows => ("`fill_short_rows`", "delimited text"),
@@ -148,6 +150,8 @@ formats! {
     Gpx = crate::gpx::DRIVER,
     /// GML simple features.
     Gml = crate::gml::DRIVER,
+    /// A table of a saved web page; read only.
+    Html = crate::html::DRIVER,
     /// XML that repeats an element; read only.
     Feed = crate::feed::DRIVER,
     /// Lines of numbers parted by anything; read only.

@@ -42,6 +42,7 @@ mod geometry_text;
 pub mod geopackage;
 pub mod gml;
 pub mod gpx;
+pub mod html;
 mod http;
 pub mod kml;
 pub mod number;

@@ -19,6 +19,8 @@ pub struct Presentation {
     pub color: Option<Rule>,
     /// What heights are counted from.
     pub altitude: Altitude,
+    /// Whether rows say the name of their layer, in formats that have no other place for it: several layers share a file.
+    pub names_layer: bool,
 }
 
 /// What heights are counted from where a row is shown.

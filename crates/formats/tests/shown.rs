@@ -29,6 +29,7 @@ fn shown() -> Presentation {
         icon: Some(Rule::new("name:flap=https://tern.example/flap.png", &names()).unwrap()),
         color: Some(Rule::new("name", &names()).unwrap()),
         altitude: Altitude::AboveGround,
+        names_layer: false,
     }
 }
 

@@ -32,7 +32,9 @@ impl Reason {
     pub const NOT_A_COORDINATE: Reason = Reason::new("not a coordinate");
     /// A text that may be read in two ways.
     pub const AMBIGUOUS_COORDINATE: Reason = Reason::new("ambiguous coordinate");
-    /// A latitude beyond the poles.
+    /// The row says another zone than the system has.
+    pub const OTHER_ZONE: Reason = Reason::new("another zone");
+    /// A latitude beyond a pole.
     pub const LATITUDE_OUT_OF_RANGE: Reason = Reason::new("latitude out of range");
     /// A longitude beyond a whole turn.
     pub const LONGITUDE_OUT_OF_RANGE: Reason = Reason::new("longitude out of range");

@@ -265,13 +265,49 @@ const HEADERS: &[(Role, &[&str])] = &[
     (Role::RowCounter, &["row", "rownumber", "rowno", "line", "lineno", "seq", "sequence", "index", "recno"]),
 ];
 
+/// Words that say nothing beside the name of a notation or of both coordinates.
+const FILLERS: &[&str] = &[
+    "coordinate",
+    "coordinates",
+    "coord",
+    "coords",
+    "koordinate",
+    "koordinaten",
+    "position",
+    "location",
+    "code",
+    "reference",
+    "ref",
+    "gps",
+    "wgs84",
+    "wgs",
+    "84",
+    "decimal",
+    "degrees",
+    "deg",
+    "dd",
+    "dms",
+    "point",
+    "value",
+    "string",
+    "text",
+    "and",
+    "und",
+    "et",
+    "y",
+];
+
+/// What a header says without those, in letters and digits of lower case.
+fn core_of(header: &str) -> String {
+    let words = header.split(|c: char| !c.is_alphanumeric()).map(plain);
+    words.filter(|w| !FILLERS.contains(&w.as_str())).collect()
+}
+
 /// Headers of columns of whole positions in a notation: they count as they are, no word of theirs alone.
 const NOTATIONS: &[&str] = &[
     "mgrs",
     "usng",
     "utm",
-    "utmcoordinates",
-    "utmposition",
     "geohash",
     "georef",
     "gars",
@@ -297,7 +333,7 @@ const LONGITUDES: &[&str] =
 /// Whether a header that names both coordinates (`lat,lon`, `LonLat`, `Breite/Länge`) names latitude first; `None` where it
 /// does not name both, and nothing else.
 pub fn order_in_header(header: &str) -> Option<bool> {
-    let plain = plain(header);
+    let plain = core_of(header);
     let named = |first: &[&str], second: &[&str]| {
         first.iter().any(|f| plain.strip_prefix(f).is_some_and(|rest| second.contains(&rest)))
     };
@@ -332,7 +368,7 @@ pub fn from_header(header: &str, told: Told) -> Option<(Role, usize)> {
     if let Some(found) = known(&plain(header)).or_else(|| told(header)) {
         return Some(found);
     }
-    if NOTATIONS.contains(&plain(header).as_str()) {
+    if [plain(header), core_of(header)].iter().any(|name| NOTATIONS.contains(&name.as_str())) {
         return Some((Role::Coordinates, 30));
     }
     // "Site City", "owner_zip", "gps lat": the last word, then the first.
@@ -522,6 +558,30 @@ mod tests {
             ),
             [None, None]
         );
+    }
+
+    #[test]
+    fn headers_that_name_both_coordinates_or_a_notation() {
+        for (header, latitude_first) in [
+            ("lat,lon", true),
+            ("LatLng", true),
+            ("Latitude & Longitude", true),
+            ("lat/long (WGS84)", true),
+            ("GPS position lon lat", false),
+            ("Breite und Länge", true),
+        ] {
+            assert_eq!(order_in_header(header), Some(latitude_first), "{header}");
+            assert_eq!(from_header(header, &english), Some((Role::Coordinates, 0)), "{header}");
+        }
+        for header in ["lat", "Longitude", "latest", "long", "lat lon lat", "long name", "plateau", "x,y"] {
+            assert_eq!(order_in_header(header), None, "{header}");
+        }
+        for header in ["MGRS", "mgrs coordinate", "UTM-Koordinaten", "Geohash code", "WKT", "Open Location Code"] {
+            assert_eq!(from_header(header, &english).map(|(r, _)| r), Some(Role::Coordinates), "{header}");
+        }
+        for header in ["UTM zone", "utm_e", "wkt_length", "geometry type"] {
+            assert_ne!(from_header(header, &english).map(|(r, _)| r), Some(Role::Coordinates), "{header}");
+        }
     }
 
     #[test]

@@ -56,7 +56,8 @@ pub(super) fn run(
     let profiles = types.profiles();
     let finishes = outputs.formats.iter();
     let finishes = finishes.map(|f| Finish::new(chain.columns(), name, *f, Some(types.clone()), &layer.show));
-    let finishes = finishes.collect::<Result<Vec<_>, _>>()?;
+    let mut finishes = finishes.collect::<Result<Vec<_>, _>>()?;
+    finishes.iter_mut().for_each(|f| f.set_names_layer(outputs.is_shared));
     let encoders = outputs.start_layer(finishes)?;
     let decisions = &chain.decisions;
     let about = chain.reader.about();

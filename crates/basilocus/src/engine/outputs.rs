@@ -20,6 +20,8 @@ pub(super) struct Outputs {
     files: Files,
     /// Rows set aside, for workbooks.
     pub set_aside: SetAsideTable,
+    /// Whether several layers share the files.
+    pub is_shared: bool,
 }
 
 enum Files {
@@ -77,7 +79,7 @@ impl Outputs {
                     .collect::<Result<_, _>>()?,
             ),
         };
-        Ok(Outputs { formats, files, set_aside: SetAsideTable::default() })
+        Ok(Outputs { formats, files, set_aside: SetAsideTable::default(), is_shared: plan.layers.len() > 1 })
     }
 
     /// Whether rows set aside have a place in one of them.

@@ -75,7 +75,8 @@ impl Writer for GeoJsonWriter {
             members,
             styles: layer.styles.clone(),
             lines: self.lines,
-            layer: layer.schema.field_with_name("layer").is_err().then(|| layer.name.clone()),
+            layer: (layer.show.names_layer && layer.schema.field_with_name("layer").is_err())
+                .then(|| layer.name.clone()),
             crossing: self.crossing.clone(),
         }))
     }

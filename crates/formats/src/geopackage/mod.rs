@@ -19,6 +19,10 @@ use std::path::Path;
 #[cfg(feature = "geopackage")]
 pub use writer::GeoPackageWriter;
 
+/// The key of a table of features as we write it: the number of the row. Read back, it is no column of anybody's.
+#[cfg(feature = "geopackage")]
+const KEY: &str = "feature_id";
+
 /// How it is read and written.
 pub(crate) static DRIVER: Driver = Driver {
     format: Format::GeoPackage,

@@ -8,7 +8,7 @@ use arrow_schema::{DataType, SchemaRef};
 use basilocus_table::geometry::Geometry;
 use rusqlite::config::DbConfig;
 use rusqlite::types::ValueRef;
-use rusqlite::{Connection, OpenFlags};
+use rusqlite::{Connection, OpenFlags, OptionalExtension};
 use std::path::{Path, PathBuf};
 
 /// A layer of a GeoPackage.
@@ -131,6 +131,7 @@ impl GeoPackageReader {
                 )),
             }
         }
+        let numbers_alone = key_is_row_number(&connection, &layer).map_err(broken)?;
         let mut columns = Vec::new();
         let mut kinds = Vec::new();
         {
@@ -141,7 +142,7 @@ impl GeoPackageReader {
                 statement.query_map([], |r| Ok((r.get::<_, String>(0)?, r.get::<_, String>(1)?))).map_err(broken)?;
             for row in rows {
                 let (name, kind) = row.map_err(broken)?;
-                if Some(&name) == geometry.as_ref() {
+                if Some(&name) == geometry.as_ref() || numbers_alone.as_ref() == Some(&name) {
                     continue;
                 }
                 let kind = kind.to_ascii_uppercase();
@@ -171,6 +172,18 @@ impl GeoPackageReader {
         };
         Ok(GeoPackageReader { path: path.to_path_buf(), layer, about, schema, columns, geometry, shape })
     }
+}
+
+/// The key of a layer where it is the number of each row and nothing more: named as we name it, 1 for the first and one more
+/// for each.
+fn key_is_row_number(connection: &Connection, layer: &str) -> rusqlite::Result<Option<String>> {
+    let sql = format!("SELECT name FROM pragma_table_info({}) WHERE pk = 1 AND type = 'INTEGER'", sql_text(layer));
+    let key: Option<String> = connection.query_row(&sql, [], |r| r.get(0)).optional()?;
+    let Some(key) = key.filter(|k| k.eq_ignore_ascii_case(super::KEY)) else { return Ok(None) };
+    let c = quoted(&key);
+    let sql = format!("SELECT ifnull(min({c}), 1) = 1 AND ifnull(max({c}), 0) = count(*) FROM {}", quoted(layer));
+    let is_number: bool = connection.query_row(&sql, [], |r| r.get(0))?;
+    Ok(is_number.then_some(key))
 }
 
 /// Makes the types of columns those of all their values: SQLite holds a text in a column of numbers without a word, and as a

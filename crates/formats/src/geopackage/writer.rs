@@ -1,5 +1,6 @@
 //! Writes layers (or tables without geometry) that any reader of the standard opens.
 
+use super::KEY;
 use super::blob::{self, Blob};
 use super::reader::quoted;
 use crate::writer::{AsRows, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
@@ -16,8 +17,6 @@ use std::sync::Arc;
 /// Columns that a table of SQLite has at most, unless it was built to hold more.
 const MOST_COLUMNS: usize = 2_000;
 const GEOMETRY: &str = "geometry";
-/// The key of a table of features.
-const KEY: &str = "feature_id";
 
 /// A GeoPackage in the making.
 pub struct GeoPackageWriter {

@@ -86,6 +86,11 @@ fn system_of(placed: &Placed, form: GeometryForm) -> Result<Crs, Error> {
 }
 
 impl Finish {
+    /// Says whether rows say the name of their layer.
+    pub(crate) fn set_names_layer(&mut self, names_layer: bool) {
+        self.layer.show.names_layer = names_layer;
+    }
+
     /// For an output; `types` are those of the open columns, where the format wants them.
     pub(crate) fn new(
         columns: &Columns,

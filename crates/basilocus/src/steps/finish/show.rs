@@ -51,6 +51,7 @@ pub(crate) fn presentation(plan: &ShowPlan, columns: &[String]) -> Result<Presen
         icon: rule("icon", &plan.icon)?,
         color: color_rule,
         altitude: plan.altitude.unwrap_or_default(),
+        names_layer: false,
     })
 }
 

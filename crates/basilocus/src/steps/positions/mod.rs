@@ -4,6 +4,7 @@
 //! |---|---|
 //! | `source` | which columns hold the positions, and in which system they are |
 //! | `parts` | a latitude or longitude in several columns |
+//! | `zones` | zones beside eastings and northings |
 //! | `shapes` | lines and polygons in a column of well-known text |
 //! | `reader` | positions of a block |
 //! | `foreign` | positions that say a system of their own |
@@ -15,6 +16,7 @@ mod parts;
 mod reader;
 mod shapes;
 mod source;
+mod zones;
 
 pub(crate) use reader::PositionReader;
 pub(crate) use source::has_position_roles;

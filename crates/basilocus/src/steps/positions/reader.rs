@@ -4,6 +4,7 @@ use super::foreign::Foreign;
 use super::numbers::Numbers;
 use super::parts::Axis;
 use super::source::{Found, Source, find, needs_height};
+use super::zones::Zones;
 use super::{Positions, Search, is_like_wgs84, shapes};
 use crate::Error;
 use crate::engine::{Account, Columns, Coordinates, PlacedFrom, Rows, middle, put};
@@ -24,6 +25,7 @@ use std::sync::Arc;
 pub(crate) struct PositionReader {
     source: Source,
     height: Option<usize>,
+    zones: Option<Zones>,
     /// What is known of how a column of whole positions is written.
     known: Known,
     pub(crate) crs: Crs,
@@ -53,7 +55,7 @@ impl PositionReader {
         sample: &Rows,
         path: &Path,
     ) -> Result<Self, Error> {
-        let Found { source, crs, height, mut interpretation } = find(plan, finder, columns, sample, path)?;
+        let Found { source, crs, height, zones, mut interpretation } = find(plan, finder, columns, sample, path)?;
         let known = match &source {
             Source::OneColumn(list) if list.len() == 1 => {
                 let header = columns.get(list[0]).map_or("", |c| c.name());
@@ -81,7 +83,7 @@ impl PositionReader {
             Source::Geometry => ("geometry".into(), "geometry".into()),
         };
         let foreign = Arc::new(Foreign::new(finder.clone(), crs.clone()));
-        Ok(PositionReader { source, height, known, crs, interpretation, foreign, names, in_degrees })
+        Ok(PositionReader { source, height, zones, known, crs, interpretation, foreign, names, in_degrees })
     }
 
     /// Names of the x and y columns.
@@ -233,6 +235,11 @@ impl PositionReader {
         for row in 0..records.num_rows() {
             match (self.number(&cx, row, &self.names.0, false), self.number(&cy, row, &self.names.1, true)) {
                 (Ok((x, how)), Ok((y, _))) => {
+                    let other = self.zones.as_ref().and_then(|z| z.refusal(records, row, &self.crs.title()));
+                    if let Some(reason) = other {
+                        account.set_aside(row, Reason::OTHER_ZONE, reason);
+                        continue;
+                    }
                     put(out, row, (x, y, None));
                     match how {
                         Some(how) => *notations.entry(how).or_default() += 1,

@@ -3,6 +3,7 @@
 use super::Positions;
 use super::parts::{self, Axis};
 use super::shapes;
+use super::zones::Zones;
 use crate::Error;
 use crate::coordinates::finder::Finder;
 use crate::engine::{Columns, Rows};
@@ -35,6 +36,8 @@ pub(super) struct Found {
     pub source: Source,
     pub crs: Crs,
     pub height: Option<usize>,
+    /// The column of zones, where the system is one of them.
+    pub zones: Option<Zones>,
     pub interpretation: Vec<String>,
 }
 
@@ -95,7 +98,12 @@ pub(super) fn find(
         crs.unit_words()
     )];
     interpretation.extend(evidence.into_iter().map(|e| format!("system: {e}")));
-    Ok(Found { source, crs, height, interpretation })
+    let zones = match source {
+        Source::Columns { .. } => Zones::find(columns, sample, &crs),
+        _ => None,
+    };
+    interpretation.extend(zones.iter().map(Zones::words));
+    Ok(Found { source, crs, height, zones, interpretation })
 }
 
 impl Search<'_> {

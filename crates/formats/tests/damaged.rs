@@ -1,0 +1,239 @@
+//! Damaged files of every format: an error, or rows that are left, in bounded time; never a panic.
+//!
+//! A thousand files each in an ordinary run; `BASILOCUS_DAMAGED_SECONDS=600 cargo test --release -p basilocus-formats
+//! --all-features --test damaged` goes on for ten minutes a format. A file that fails is kept and named.
+
+mod common;
+
+use basilocus_formats::{InputOptions, Presentation, layers, open};
+use common::{layer, system, write};
+use std::io::Write;
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
+
+/// Files that an ordinary run damages, each format.
+const FILES: u64 = 1_000;
+/// No file of a few thousand bytes takes longer, whatever it says.
+const LONGEST: Duration = Duration::from_secs(20);
+
+/// A small generator of numbers that are the same in every run (xorshift).
+struct Numbers(u64);
+
+impl Numbers {
+    fn below(&mut self, most: usize) -> usize {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        (self.0 % most.max(1) as u64) as usize
+    }
+}
+
+/// What people and programs put where it does not belong.
+const ODD: [&[u8]; 18] = [
+    b"\0",
+    b"\"",
+    b"<",
+    b">",
+    b"&",
+    b"'",
+    b"\xFF",
+    b"\xC3",
+    b"NaN",
+    b"1e400",
+    b"-",
+    b"999999999999999999999",
+    b"[[[[[[[[",
+    b"{\"a\":",
+    b"<a><a><a>",
+    b"]]>",
+    b"\r\r\n\n",
+    b"\xEF\xBB\xBF",
+];
+
+/// A file with one to four faults.
+fn damaged(good: &[u8], numbers: &mut Numbers) -> Vec<u8> {
+    let mut bytes = good.to_vec();
+    for _ in 0..=numbers.below(4) {
+        let length = bytes.len();
+        let at = numbers.below(length);
+        let end = (at + 1 + numbers.below(64)).min(length);
+        match numbers.below(8) {
+            0 => bytes.truncate(at),
+            1 | 2 => bytes[at] ^= 1 << numbers.below(8),
+            3 => bytes[at..end].fill(0),
+            4 => bytes[at..end].fill(0xFF),
+            5 => drop(bytes.drain(at..end)),
+            6 => {
+                let part = bytes[at..end].to_vec();
+                bytes.splice(at..at, part);
+            }
+            _ => drop(bytes.splice(at..at, ODD[numbers.below(ODD.len())].iter().copied())),
+        }
+        if bytes.is_empty() {
+            break;
+        }
+    }
+    bytes
+}
+
+fn read_all(path: &Path) {
+    let named = layers(path).unwrap_or_default();
+    let all = std::iter::once(None).chain(named.into_iter().take(3).map(Some));
+    for layer in all {
+        let options = InputOptions { layer, ..Default::default() };
+        let Ok(mut reader) = open(path, &options) else { continue };
+        let decoder = reader.decoder();
+        let mut rows = 0;
+        let _ = reader.read(&mut |block| match decoder.decode(block) {
+            Ok(decoded) => {
+                rows += decoded.batch.len() + decoded.set_aside.len();
+                // Rows out of nothing would fill a disk.
+                assert!(rows < 3_000_000, "{rows} rows of a small file");
+                (0..decoded.batch.len().min(3)).for_each(|row| drop(decoded.batch.row_texts(row)));
+                true
+            }
+            Err(_) => false,
+        });
+    }
+}
+
+/// Damages a file, `beside` being those that belong to it, each in turn.
+fn harm(good: &Path, beside: &[&str]) {
+    let folder = tempfile::tempdir().unwrap();
+    let name = good.file_name().unwrap();
+    let parts: Vec<(PathBuf, Vec<u8>)> = std::iter::once(good.to_path_buf())
+        .chain(beside.iter().map(|ending| good.with_extension(ending)))
+        .map(|path| (folder.path().join(path.file_name().unwrap()), std::fs::read(&path).unwrap()))
+        .collect();
+    let path = folder.path().join(name);
+    let seconds = std::env::var("BASILOCUS_DAMAGED_SECONDS").ok().and_then(|s| s.parse::<u64>().ok());
+    let (begin, mut number) = (Instant::now(), 0);
+    let goes_on = |number: u64| match seconds {
+        Some(seconds) => begin.elapsed() < Duration::from_secs(seconds),
+        None => number < FILES,
+    };
+    while goes_on(number) {
+        number += 1;
+        let mut numbers = Numbers(number.wrapping_mul(0x9E37_79B9_7F4A_7C15) | 1);
+        let harmed = numbers.below(parts.len());
+        for (i, (part, bytes)) in parts.iter().enumerate() {
+            let bytes = if i == harmed { damaged(bytes, &mut numbers) } else { bytes.clone() };
+            std::fs::write(part, bytes).unwrap();
+        }
+        let start = Instant::now();
+        let outcome = catch_unwind(AssertUnwindSafe(|| read_all(&path)));
+        if outcome.is_err() || start.elapsed() > LONGEST {
+            let kept = std::env::temp_dir().join(format!("damaged-{number}-{}", name.to_string_lossy()));
+            std::fs::copy(&parts[harmed].0, &kept).unwrap();
+            panic!(
+                "file {number} of {} (its part {harmed} is kept as {}): {outcome:?}",
+                path.display(),
+                kept.display()
+            );
+        }
+    }
+}
+
+/// A good file of our own writing.
+fn own(folder: &Path, name: &str, shapes: &[&str], code: u32) -> PathBuf {
+    let rows: Vec<common::Row> = (0..12)
+        .map(|i| {
+            (
+                Some(["gate", "état", "\"a, b\""][i % 3]),
+                Some(i as f64 / 3.0),
+                Some(i as i64),
+                Some(shapes[i % shapes.len()]),
+            )
+        })
+        .collect();
+    let (out, batch) = layer(&rows, system(code, code == 4326), Presentation::default());
+    let path = folder.join(name);
+    write(&path, &out, &batch).unwrap();
+    path
+}
+
+/// A good file by hand.
+fn by_hand(folder: &Path, name: &str, bytes: &[u8]) -> PathBuf {
+    let path = folder.join(name);
+    std::fs::write(&path, bytes).unwrap();
+    path
+}
+
+const ANY: [&str; 4] = [
+    "POINT (-123.8 46.2)",
+    "LINESTRING (-123.8 46.2, -123.7 46.1, -123.6 46.15)",
+    "POLYGON ((0 0, 4 0, 4 4, 0 4, 0 0), (1 1, 1 2, 2 2, 1 1))",
+    "MULTIPOLYGON (((0 0, 1 0, 1 1, 0 0)), ((2 2, 3 2, 3 3, 2 2)))",
+];
+
+macro_rules! formats {
+    ($($test:ident: $folder:ident => $good:expr, $beside:expr;)+) => {
+        $(#[test]
+        fn $test() {
+            let folder = tempfile::tempdir().unwrap();
+            let $folder = folder.path();
+            harm(&$good, $beside);
+        })+
+    };
+}
+
+formats! {
+    delimited: f => by_hand(f, "a.csv", "id;name;lon;lat\n1;\"a\nb\";-123,8;46,2\n2;état;-123,7;46,1\n3;c;1;2\n".as_bytes()), &[];
+    fixed: f => by_hand(f, "a.txt", b"id  name    lon       lat\n--- ------- --------- --------\n1   gate    -123.8    46.2\n2   weir    -123.7    46.1\n"), &[];
+    xyz: f => by_hand(f, "a.xyz", b"# survey\n7366633.86 940706.86 12.4\n7366634.86 940707.86 13.4\n7366635.86 940708.86 14.4\n"), &[];
+    geojson: f => own(f, "a.geojson", &ANY, 4326), &[];
+    geojson_sequence: f => own(f, "a.geojsonl", &ANY, 4326), &[];
+    kml: f => own(f, "a.kml", &ANY, 4326), &[];
+    gml: f => own(f, "a.gml", &ANY, 32610), &[];
+    gpx: f => own(f, "a.gpx", &ANY[..2], 4326), &[];
+    dxf: f => own(f, "a.dxf", &ANY, 32610), &[];
+    shapefile_of_polygons: f => own(f, "a.shp", &ANY[2..], 32610), &["shx", "dbf"];
+    shapefile_of_points: f => own(f, "a.shp", &ANY[..1], 4326), &["shx", "dbf"];
+    dbf: f => own(f, "a.dbf", &ANY[..1], 4326), &[];
+    feed: f => by_hand(f, "a.xml", b"<?xml version=\"1.0\"?><feed><entry><title>a</title><point>46.2 -123.8</point></entry><entry><title>b &amp; c</title><point>46.1 -123.7</point></entry></feed>"), &[];
+}
+
+#[cfg(feature = "pages")]
+#[test]
+fn page() {
+    let folder = tempfile::tempdir().unwrap();
+    let text = b"<!DOCTYPE html><table><caption>Gates</caption><tr><th rowspan=2>id<th colspan=2>place<tr><th>lon<th>lat<tr><td>1<td>-123.8<td>46.2<tr><td>2<td rowspan=\"2\">-123.7<td>46.1<tr><td>3<td>46.3</table>";
+    harm(&by_hand(folder.path(), "a.html", text), &[]);
+}
+
+#[cfg(feature = "geopackage")]
+#[test]
+fn geopackage() {
+    let folder = tempfile::tempdir().unwrap();
+    harm(&own(folder.path(), "a.gpkg", &ANY, 4326), &[]);
+}
+
+#[cfg(feature = "workbooks")]
+#[test]
+fn workbook() {
+    let folder = tempfile::tempdir().unwrap();
+    harm(&own(folder.path(), "a.xlsx", &ANY[..1], 4326), &[]);
+}
+
+#[cfg(feature = "archives")]
+#[test]
+fn kmz() {
+    let folder = tempfile::tempdir().unwrap();
+    harm(&own(folder.path(), "a.kmz", &ANY, 4326), &[]);
+}
+
+#[cfg(feature = "parquet")]
+#[test]
+fn parquet() {
+    let folder = tempfile::tempdir().unwrap();
+    harm(&own(folder.path(), "a.parquet", &ANY, 4326), &[]);
+}
+
+#[test]
+fn gzip() {
+    let folder = tempfile::tempdir().unwrap();
+    let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    packed.write_all(b"id,lon,lat\n1,-123.8,46.2\n2,-123.7,46.1\n").unwrap();
+    harm(&by_hand(folder.path(), "a.csv.gz", &packed.finish().unwrap()), &[]);
+}
