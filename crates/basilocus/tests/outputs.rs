@@ -164,7 +164,7 @@ fn geometry_becomes_columns_where_a_format_has_none() {
     back.to = Some(To::system("EPSG:2269").unwrap());
     let r = go(vec![back], std::slice::from_ref(&csv)).unwrap();
     assert!(r.layers[0].interpretation.iter().any(|u| u.contains("the geometry")), "{:?}", r.layers[0].interpretation);
-    assert_eq!(header(&csv), "feature_id,id,easting,northing,height");
+    assert_eq!(header(&csv), "id,easting,northing,height", "the number of the row is nobody's column");
 }
 
 #[test]

@@ -52,7 +52,7 @@ fn bad_input_is_named_with_what_to_do() {
     insta::assert_snapshot!(r("convert folder -o out.csv"), @"[1] basilocus: folder: is a folder; name a file in it");
     insta::assert_snapshot!(r("convert empty.csv -o out.csv"), @"[1] basilocus: empty.csv: the file is empty; a table with a header is expected");
     insta::assert_snapshot!(r("convert quote.csv -o out.csv"), @r#"[1] basilocus: quote.csv, line 2: a quote (") is opened here and never closed; close it, or double it where it is part of the text"#);
-    insta::assert_snapshot!(r("look junk.csv"), @"[1] basilocus: junk.csv: holds binary data, not text; GeoPackage, shapefile, DBF table, OpenDocument workbook, XLSX workbook, Parquet, DXF drawing, GeoJSON, KML, GPX, GML, XML, XYZ text, text in fixed columns, delimited text are read");
+    insta::assert_snapshot!(r("look junk.csv"), @"[1] basilocus: junk.csv: holds binary data, not text; GeoPackage, shapefile, DBF table, OpenDocument workbook, XLSX workbook, Parquet, DXF drawing, GeoJSON, KML, GPX, GML, web page, XML, XYZ text, text in fixed columns, delimited text are read");
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --to EPSG:32610"), @r#"[1] basilocus: gates.csv: no reference system is said for columns "lon" and "lat"; say it with --from, such as --from EPSG:4326 (WGS 84 longitude and latitude); the values look like degrees"#);
     insta::assert_snapshot!(r("convert gates.csv -o out.geojson"), @r#"[1] basilocus: gates.csv: no reference system is said for columns "lon" and "lat"; say it with --from, such as --from EPSG:4326 (WGS 84 longitude and latitude); the values look like degrees"#);
     insta::assert_snapshot!(r("convert gates.csv -o out.csv --from EPSG:43260"), @"[1] basilocus: no reference system \"EPSG:43260\" in the catalogue (EPSG Geodetic Parameter Dataset, kept by the IOGP); nearest: WGS 84 / SCAR IMW ST01-04 (EPSG:3260); WGS 84 (EPSG:4326)");
@@ -255,6 +255,7 @@ fn at_reads_and_gives_the_same_spot() {
       global area reference system                113MJ33                                    cell: 9.3 km
       Maidenhead locator                          CN86ce48aa                                 cell: 19.3 m
       well-known text                             POINT (-123.800000 46.200000)              last digit: 11.1 cm
+      geo address                                 geo:46.2000000,-123.8000000                last digit: 1.1 cm
       zone 10T, central meridian -123°, from -126° to -120°
       international map sheet 1:1,000,000 NL-10
 
@@ -396,12 +397,12 @@ fn geocode_from_sources_to_points() {
     let d = f.json(&["reference", "describe", "t.reference", "--json"]);
     assert_eq!((d["address_points"].as_u64(), d["localities"][0]["in"].as_str()), (Some(2), Some("Lower Tern County")));
     insta::assert_snapshot!(f.ok(&["reference", "describe", "t.reference"]).lines().filter(|l| !l.contains("size")).collect::<Vec<_>>().join("\n"), @r"
-        t.reference: address reference, country US
-          holds      2 address points, 0 street segments, 1 streets with 1 names, 1 postcodes, 1 localities
-         locality   region   in                  streets   address points   segments
-        ─────────────────────────────────────────────────────────────────────────────
-         Ternport   OR       Lower Tern County         1                2          0
-        ");
+    t.reference: address reference, country US
+      holds      2 address points, 0 street segments, 1 streets with 1 names, 1 postcodes, 1 localities
+     locality   region   in                  streets   address points   segments
+    ─────────────────────────────────────────────────────────────────────────────
+     Ternport   OR       Lower Tern County         1                2          0
+    ");
     let r = f.json(&[
         "geocode",
         "owners.csv",
@@ -420,10 +421,10 @@ fn geocode_from_sources_to_points() {
     assert_eq!((r["rows_out"].as_u64(), r["set_aside"]["locality not found"].as_u64()), (Some(2), Some(1)));
     assert_eq!(r["layers"][0]["levels"], serde_json::json!({"address point": 1, "locality": 1}));
     insta::assert_snapshot!(f.read("owners-out.csv"), @r#"
-        who,address,town,lon,lat,level,confidence,radius_m,matched_address,changes,matched_postcode,matched_parent,candidates
-        A,12 Herron Lane,Ternport,-123.8100000,46.2100000,address point,99,30,"12 Heron Ln, Ternport, OR 97981","""Herron"" read as ""Heron""",97981,Lower Tern County,"99: 12 Heron Ln, Ternport, OR 97981 (address point; name 6)"
-        B,,Ternport,-123.8000000,46.2000000,locality,100,4508,"Ternport, OR",,,Lower Tern County,"100: Ternport, OR (locality; nothing differs)"
-        "#);
+    who,address,town,lon,lat,level,confidence,radius_m,matched_address,changes,matched_postcode,matched_parent,candidates
+    A,12 Herron Lane,Ternport,-123.8100000,46.2100000,address point,99,30,"12 Heron Ln, Ternport, OR 97981","""Herron"" read as ""Heron""",97981,Lower Tern County,"99: 12 Heron Ln, Ternport, OR 97981 (address point; name 6)"
+    B,,Ternport,-123.8000000,46.2000000,locality,100,4508,"Ternport, OR",,,Lower Tern County,"100: Ternport, OR (locality; nothing differs)"
+    "#);
     assert!(f.read("owners.set-aside.csv").contains("locality \"\"Atlantis\"\" is not in the reference"));
     let r = f.json(&[
         "geocode",

@@ -334,14 +334,14 @@ source_row,reason,id,river,step,lon,lat
 8,"column ""lon"": ""bad"" has the word ""bad"", which is no part of a position in degrees (at character 1: ""b""); a number, or degrees (and minutes, seconds) are expected",7,Mill,3,bad,46.1
 "#);
     f.ok(&["convert", "lines.geojson", "--gather", "points", "-o", "points.csv", "--no-progress"]);
-    insta::assert_snapshot!(f.read("points.csv"), @r#"
-layer,river,positions,part,ring,position,lon,lat
-track,Tern,3,1,1,1,-123.810000000,46.210000000
-track,Tern,3,1,1,2,-123.800000000,46.200000000
-track,Tern,3,1,1,3,-123.790000000,46.190000000
-track,Mill,2,1,1,1,-123.700000000,46.100000000
-track,Mill,2,1,1,2,-123.710000000,46.110000000
-"#);
+    insta::assert_snapshot!(f.read("points.csv"), @r"
+    river,positions,part,ring,position,lon,lat
+    Tern,3,1,1,1,-123.810000000,46.210000000
+    Tern,3,1,1,2,-123.800000000,46.200000000
+    Tern,3,1,1,3,-123.790000000,46.190000000
+    Mill,2,1,1,1,-123.700000000,46.100000000
+    Mill,2,1,1,2,-123.710000000,46.110000000
+    ");
     let out = f.ok(&[
         "convert",
         "track.csv",
@@ -556,10 +556,10 @@ fn geometry_in_tables_comes_back() {
     f.write("points.geojson", points.as_bytes());
     f.ok(&["convert", "points.geojson", "-o", "points.csv"]);
     insta::assert_snapshot!(f.read("points.csv"), @r"
-        n,lon,lat,height
-        a,9.100000000,46.100000000,321.5000
-        b,9.200000000,46.200000000,
-        ");
+    n,lon,lat,height
+    a,9.100000000,46.100000000,321.5000
+    b,9.200000000,46.200000000,
+    ");
     f.ok(&["convert", "points.csv", "--from", "EPSG:4326", "--z", "height", "-o", "points-back.geojson"]);
     assert_eq!(geometries("points-back.geojson"), geometries("points.geojson"));
     f.ok(&["convert", "points.geojson", "-o", "named.csv", "--columns", "e,n_,h", "--to", "EPSG:32632"]);
@@ -571,11 +571,11 @@ fn geometry_in_tables_comes_back() {
     f.write("written.csv", b"id,wkt\n1,POINT Z (9.1 46.1 321.5)\n2,POINT Z (9.1 46.1 300)\n3,POINT (9 46)\n");
     f.ok(&["convert", "written.csv", "--from", "EPSG:4326", "-o", "read.csv"]);
     insta::assert_snapshot!(f.read("read.csv"), @r"
-        id,wkt,lon,lat,height
-        1,POINT Z (9.1 46.1 321.5),9.100000000,46.100000000,321.5000
-        2,POINT Z (9.1 46.1 300),9.100000000,46.100000000,300.0000
-        3,POINT (9 46),9.000000000,46.000000000,
-        ");
+    id,wkt,lon,lat,height
+    1,POINT Z (9.1 46.1 321.5),9.100000000,46.100000000,321.5000
+    2,POINT Z (9.1 46.1 300),9.100000000,46.100000000,300.0000
+    3,POINT (9 46),9.000000000,46.000000000,
+    ");
 }
 
 #[test]
@@ -639,7 +639,7 @@ fn several_inputs_and_all_layers_in_one_command() {
     let out = f.ok(&["look", "all.gpkg"]);
     assert!(out.contains("layer      north") && out.contains("layer      south"), "{out}");
     // Every layer of a file, every sheet of a workbook, every file of an archive.
-    f.ok(&["convert", "all.gpkg", "--all-layers", "--drop", "feature_id", "-o", "all.geojson", "-q"]);
+    f.ok(&["convert", "all.gpkg", "--all-layers", "-o", "all.geojson", "-q"]);
     assert_eq!(f.read("all.geojson").matches("\"Point\"").count(), 3);
     let mut zip = zip::ZipWriter::new(std::fs::File::create(f.path("years.zip")).unwrap());
     for (name, text) in [("2019/a.csv", "id,lon,lat\n1,-123.8,46.2\n"), ("2020/a.csv", "id,lon,lat\n2,-123.8,46.1\n")] {
@@ -676,11 +676,44 @@ fn errors_and_formulas_without_values_in_workbooks_are_told() {
         sheet.write(row, 2, 46.2).unwrap();
     }
     sheet.write_formula(1, 3, rust_xlsxwriter::Formula::new("=NA()").set_result("#N/A")).unwrap();
-    sheet.write_formula(2, 3, rust_xlsxwriter::Formula::new("=1+1").set_result("")).unwrap();
     book.save(f.path("e.xlsx")).unwrap();
     let r = f.json(&["convert", "e.xlsx", "--from", "EPSG:4326", "-o", "e.csv", "--json"]);
     let doubt = &r["doubts"].as_array().unwrap().iter().find(|d| d["id"] == "lost-values").unwrap()["message"];
     assert!(doubt.as_str().unwrap().contains("1 cell holds an error and no value: D2 (#N/A)"), "{doubt}");
     assert!(f.ok(&["look", "e.xlsx"]).contains("lost-values"));
     assert_eq!(f.read("e.csv").lines().nth(1), Some("1,-123.8,46.2,"));
+    // As a script writes a workbook: formulas whose values nobody computed.
+    let mut zip = zip::ZipWriter::new(std::fs::File::create(f.path("script.xlsx")).unwrap());
+    let cell = |name: &str, inner: &str| format!("<c r=\"{name}\">{inner}</c>");
+    let text = |name: &str, text: &str| format!("<c r=\"{name}\" t=\"inlineStr\"><is><t>{text}</t></is></c>");
+    let header = [text("A1", "lon"), text("B1", "lat"), text("C1", "sum")].concat();
+    let row = [cell("A2", "<v>-123.8</v>"), cell("B2", "<v>46.2</v>"), cell("C2", "<f>A2+B2</f>")].concat();
+    let sheet = format!(
+        "<worksheet xmlns=\"http://schemas.openxmlformats.org/spreadsheetml/2006/main\"><sheetData><row r=\"1\">{header}</row><row r=\"2\">{row}</row></sheetData></worksheet>"
+    );
+    for (name, bytes) in [
+        (
+            "[Content_Types].xml",
+            r#"<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/worksheets/sheet1.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/></Types>"#,
+        ),
+        (
+            "_rels/.rels",
+            r#"<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="a" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" Target="xl/workbook.xml"/></Relationships>"#,
+        ),
+        (
+            "xl/workbook.xml",
+            r#"<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets><sheet name="Gates" sheetId="1" r:id="b"/></sheets></workbook>"#,
+        ),
+        (
+            "xl/_rels/workbook.xml.rels",
+            r#"<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="b" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" Target="worksheets/sheet1.xml"/></Relationships>"#,
+        ),
+        ("xl/worksheets/sheet1.xml", sheet.as_str()),
+    ] {
+        zip.start_file(name, zip::write::SimpleFileOptions::default()).unwrap();
+        std::io::Write::write_all(&mut zip, bytes.as_bytes()).unwrap();
+    }
+    zip.finish().unwrap();
+    let out = f.ok(&["look", "script.xlsx"]);
+    assert!(out.contains("formulas without a stored value are empty here: C2"), "{out}");
 }

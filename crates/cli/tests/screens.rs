@@ -523,6 +523,7 @@ fn one_coordinate_in_other_countries() {
       global area reference system                364MX36                                    cell: 9.3 km
       Maidenhead locator                          JO02up57wv                                 cell: 19.3 m
       well-known text                             POINT (1.716046 52.657981)                 last digit: 11.1 cm
+      geo address                                 geo:52.6579808,1.7160462                   last digit: 1.1 cm
       zone 31U, central meridian 3°, from 0° to 6°
       international map sheet 1:1,000,000 NN-31
 
@@ -553,6 +554,7 @@ fn one_coordinate_in_other_countries() {
       global area reference system                365MP24                                    cell: 9.3 km
       Maidenhead locator                          JN18du55ix                                 cell: 19.3 m
       well-known text                             POINT (2.294496 48.858198)                 last digit: 11.1 cm
+      geo address                                 geo:48.8581984,2.2944960                   last digit: 1.1 cm
       zone 31U, central meridian 3°, from 0° to 6°
       international map sheet 1:1,000,000 NM-31
 
@@ -567,33 +569,34 @@ fn one_coordinate_in_other_countries() {
     insta::assert_snapshot!(
         f.ok(&["at", "--from", "EPSG:4938", "--to", "EPSG:7842", "--", "-4052051.7643 4212836.2017 -2545106.0245"]),
         @r#"
-    read as      X -4052051.7643, Y 4212836.2017, Z -2545106.0245 m (geocentric coordinates)
-    in           GDA94 (EPSG:4283)
-    to WGS 84    by Geocentric Datum of Australia 1994 to WGS 84 (zero shift); accuracy 1 m
+        read as      X -4052051.7643, Y 4212836.2017, Z -2545106.0245 m (geocentric coordinates)
+        in           GDA94 (EPSG:4283)
+        to WGS 84    by Geocentric Datum of Australia 1994 to WGS 84 (zero shift); accuracy 1 m
 
-    the same spot in WGS 84
-      decimal degrees                             -23.670124, 133.885513                     last digit: 11.1 cm
-      degrees and decimal minutes                 23° 40.2074' S, 133° 53.1308' E            last digit: 18.5 cm
-      degrees, minutes and seconds                23° 40' 12.45" S, 133° 53' 07.85" E        last digit: 30.8 cm
-      UTM                                         53K 386352.4 7381850.8                     last digit: 10.0 cm
-      degrees, minutes and seconds in one number  234012.45S 1335307.85E                     last digit: 30.8 cm
-      ISO 6709                                    -23.670124+133.885513/                     last digit: 11.1 cm
-      military grid reference                     53KLP8635281850                            last digit: 1.0 m
-      geohash                                     qgz1qdurw9                                 cell: 59.4 cm
-      open location code                          5Q8M8VHP+X62                               cell: 2.8 m
-      world geographic reference system           WEPG5313019792                             cell: 1.8 m
-      global area reference system                628FN28                                    cell: 9.2 km
-      Maidenhead locator                          PG66wh69ge                                 cell: 19.2 m
-      well-known text                             POINT (133.885513 -23.670124)              last digit: 11.1 cm
-      zone 53K, central meridian 135°, from 132° to 138°
-      international map sheet 1:1,000,000 SF-53
+        the same spot in WGS 84
+          decimal degrees                             -23.670124, 133.885513                     last digit: 11.1 cm
+          degrees and decimal minutes                 23° 40.2074' S, 133° 53.1308' E            last digit: 18.5 cm
+          degrees, minutes and seconds                23° 40' 12.45" S, 133° 53' 07.85" E        last digit: 30.8 cm
+          UTM                                         53K 386352.4 7381850.8                     last digit: 10.0 cm
+          degrees, minutes and seconds in one number  234012.45S 1335307.85E                     last digit: 30.8 cm
+          ISO 6709                                    -23.670124+133.885513/                     last digit: 11.1 cm
+          military grid reference                     53KLP8635281850                            last digit: 1.0 m
+          geohash                                     qgz1qdurw9                                 cell: 59.4 cm
+          open location code                          5Q8M8VHP+X62                               cell: 2.8 m
+          world geographic reference system           WEPG5313019792                             cell: 1.8 m
+          global area reference system                628FN28                                    cell: 9.2 km
+          Maidenhead locator                          PG66wh69ge                                 cell: 19.2 m
+          well-known text                             POINT (133.885513 -23.670124)              last digit: 11.1 cm
+          geo address                                 geo:-23.6701239,133.8855133                last digit: 1.1 cm
+          zone 53K, central meridian 135°, from 132° to 138°
+          international map sheet 1:1,000,000 SF-53
 
-    in other systems (easting or longitude first)
-     code        name                x            y              z   unit     accuracy
-    ───────────────────────────────────────────────────────────────────────────────────
-     EPSG:7842   GDA2020   -4052052.74   4212835.99   -2545104.590   metres   0.01 m
-      EPSG:7842 by GDA94 to GDA2020
-    "#
+        in other systems (easting or longitude first)
+         code        name                x            y              z   unit     accuracy
+        ───────────────────────────────────────────────────────────────────────────────────
+         EPSG:7842   GDA2020   -4052052.74   4212835.99   -2545104.590   metres   0.01 m
+          EPSG:7842 by GDA94 to GDA2020
+        "#
     );
 }
 
@@ -624,7 +627,7 @@ fn wrong_usage_is_answered_with_what_to_do() {
     insta::assert_snapshot!(r("convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o x.csv --grids nowhere"), @r#"[2] basilocus: --grids nowhere: there is no such folder"#);
     insta::assert_snapshot!(r("convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o x.csv --require-accuracy 0.5"), @r#"[1] basilocus: no way from NAD27 / Oregon North (EPSG:32026) to WGS 84 (EPSG:4326) is accurate to 0.5 m: the best is "NAD27 to WGS 84, western states" with 8 m; ask for less, or bring what gives it: a grid file (--grids) or a fit of your own (--via FILE)"#);
     insta::assert_snapshot!(r("convert survey_1958.txt --from EPSG:32026 --to EPSG:4326 -o x.csv --notation runes"), @r#"
-    [2] error: invalid value 'runes' for '--notation <NOTATION>': "runes" is no notation; one of decimal-degrees, degrees-minutes, degrees-minutes-seconds, utm, packed, iso-6709, mgrs, great-britain-grid, irish-grid, geohash, open-location-code, georef, gars, maidenhead, well-known-text is expected
+    [2] error: invalid value 'runes' for '--notation <NOTATION>': "runes" is no notation; one of decimal-degrees, degrees-minutes, degrees-minutes-seconds, utm, packed, iso-6709, mgrs, great-britain-grid, irish-grid, geohash, open-location-code, georef, gars, maidenhead, well-known-text, geo-uri is expected
 
     For more information, try '--help'.
     "#);

@@ -136,6 +136,8 @@ struct Page {
     open: Vec<Open>,
     closed: Vec<Open>,
     met: usize,
+    /// Whether what comes is no text of the page: a script or a style.
+    is_hidden: bool,
 }
 
 impl Page {
@@ -148,6 +150,7 @@ impl Page {
 
     fn start(&mut self, tag: &Tag) {
         let name = &*tag.name;
+        self.is_hidden |= matches!(name, "script" | "style" | "noscript" | "template") && !tag.self_closing;
         if name == "table" {
             self.open.push(Open { number: self.met, ..Default::default() });
             self.met += 1;
@@ -182,6 +185,7 @@ impl Page {
     }
 
     fn end(&mut self, name: &str) {
+        self.is_hidden &= !matches!(name, "script" | "style" | "noscript" | "template");
         if name == "table" {
             return self.close();
         }
@@ -220,7 +224,8 @@ impl TokenSink for Sink {
             }
             TagToken(tag) => page.end(&tag.name),
             CharacterTokens(text) => {
-                if let Some(open) = page.open.last_mut() {
+                let is_hidden = page.is_hidden;
+                if let Some(open) = page.open.last_mut().filter(|_| !is_hidden) {
                     open.text(&text);
                 }
             }
