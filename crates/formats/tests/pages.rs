@@ -72,3 +72,10 @@ fn pages_say_their_encoding() {
     let r = read_bytes("a.html", &text, &of(Some("1"))).unwrap();
     assert_eq!(r.rows[2][3], "Mühle");
 }
+
+#[test]
+fn pages_in_xml_are_pages_too() {
+    let text = "<?xml version=\"1.0\"?>\n<!DOCTYPE html PUBLIC \"-//W3C//DTD XHTML 1.0 Strict//EN\" \"x.dtd\">\n<html xmlns=\"http://www.w3.org/1999/xhtml\"><body><table><tr><th>id</th><th>lon</th></tr><tr><td>1</td><td>-123.8</td></tr></table></body></html>";
+    let r = read_bytes("a.xhtml", text.as_bytes(), &of(None)).unwrap();
+    assert_eq!((r.names, r.rows), (vec!["id".to_string(), "lon".into()], vec![vec!["1".to_string(), "-123.8".into()]]));
+}

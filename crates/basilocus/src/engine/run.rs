@@ -174,7 +174,9 @@ fn paths_of(plan: &Plan, names: &[String], options: &RunOptions) -> Result<Paths
         paths.read(&layer.source, "a source");
     }
     // A step says what it reads and writes; moved here so that the plan stays as it is.
-    let mut named: Vec<StepPlan> = plan.layers.iter().flat_map(|l| l.steps.clone()).collect();
+    // A model is read before anything is written, and may be replaced by what it was the model of.
+    let may_clash = |step: &&StepPlan| !matches!(step, StepPlan::Like(_));
+    let mut named: Vec<StepPlan> = plan.layers.iter().flat_map(|l| l.steps.iter()).filter(may_clash).cloned().collect();
     for step in named.iter_mut().filter_map(StepPlan::step_mut) {
         let written = step.written();
         let mut own: Vec<PathBuf> = written.iter().map(|(path, _)| path.clone()).collect();

@@ -43,7 +43,8 @@ fn is_page(head: &Head) -> bool {
     head.is_text()
         && (begin.starts_with("<!doctype html")
             || ["<html", "<head", "<body", "<table", "<div"].iter().any(|tag| starts(tag))
-            || begin.starts_with("<!--") && begin.contains("<html"))
+            || begin.starts_with("<!--") && begin.contains("<html")
+            || head.root().is_some_and(|root| root.name.eq_ignore_ascii_case("html")))
 }
 
 #[cfg(feature = "pages")]

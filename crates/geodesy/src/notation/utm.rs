@@ -111,7 +111,8 @@ pub(super) fn read_with(text: &str, letters_are_bands: bool) -> Result<Reading, 
     }
     let mut readings = Vec::new();
     let mut problem = None;
-    for side in sides(&letter).into_iter().filter(|s| !(letters_are_bands && letter == "s" && matches!(s, Side::South))) {
+    for side in sides(&letter).into_iter().filter(|s| !(letters_are_bands && letter == "s" && matches!(s, Side::South)))
+    {
         match place(number, side, *easting, *northing) {
             Ok(reading) => {
                 if !readings.iter().any(|r: &Reading| r.lat_deg == reading.lat_deg && r.lon_deg == reading.lon_deg) {
