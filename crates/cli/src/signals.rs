@@ -17,7 +17,7 @@ pub(crate) fn cancel() -> Cancel {
 
 /// Ends the process, whatever its other threads wait for.
 fn end(message: &str) -> ! {
-    basilocus::formats::remove_all();
+    basilocus::formats::remove_temporary_files();
     eprintln!("basilocus: {message}");
     std::process::exit(1)
 }

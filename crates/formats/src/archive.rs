@@ -57,6 +57,10 @@ pub(crate) fn unpack(
             !belongs && DRIVERS.iter().any(|d| d.endings.contains(&ending.as_str()))
         })
         .collect();
+    // Pages beside data say what it is; alone they may be the data.
+    let is_page = |m: &&&Member| crate::html::DRIVER.endings.contains(&m.ending().as_str());
+    let besides: Vec<&Member> = candidates.iter().filter(|m| !is_page(m)).copied().collect();
+    let candidates = if wanted.is_none() && !besides.is_empty() { besides } else { candidates };
     let chosen = match (wanted, candidates.as_slice()) {
         (Some(wanted), _) => choose(path, wanted, &candidates)?,
         (None, [one]) => *one,

@@ -146,11 +146,10 @@ fn refuse(head: &Head) -> Result<(), FormatError> {
             return Err(not(format!("is {what}, not a table; {} are read", all_read())));
         }
     }
-    match head.root().map(|r| r.name.as_str()) {
-        Some("ExceptionReport" | "ServiceExceptionReport" | "ServiceException") => {
-            return Err(not("is what a service answers when it refuses; read it, and ask the service again".into()));
-        }
-        _ => {}
+    if let Some("ExceptionReport" | "ServiceExceptionReport" | "ServiceException") =
+        head.root().map(|r| r.name.as_str())
+    {
+        return Err(not("is what a service answers when it refuses; read it, and ask the service again".into()));
     }
     if head.first().is_none() && head.is_text() && !head.is_utf16() {
         return Err(FormatError::Empty {

@@ -29,7 +29,7 @@ pub(crate) fn moving() -> MutexGuard<'static, ()> {
 
 /// Removes every temporary file and folder of this process, for one that ends right after: outputs that are being moved to
 /// their places get there first, and nothing is made or moved afterwards.
-pub fn remove_all() {
+pub fn remove_temporary_files() {
     // Never given back: whoever wants to move outputs or to make a file now waits until the process is gone.
     std::mem::forget(moving());
     let mut paths = all();
@@ -39,7 +39,7 @@ pub fn remove_all() {
     std::mem::forget(paths);
 }
 
-/// A temporary path of this process, for [`remove_all`].
+/// A temporary path of this process, for [`remove_temporary_files`].
 #[derive(Debug)]
 struct Kept(PathBuf);
 

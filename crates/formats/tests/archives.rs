@@ -47,6 +47,9 @@ fn the_one_file_that_can_be_read_is() {
     assert_eq!(rows(&path, &other).unwrap().0, [["2"]]);
     let none = InputOptions { layer: Some("third".into()), ..Default::default() };
     assert!(rows(&path, &none).unwrap_err().contains("there is no file in the archive \"third\""));
+    // A page that describes the data is not in its way.
+    archive(&path, &[("about.html", b"<html><table><tr><td>a<td>b<tr><td>1<td>2</table>"), ("gates.csv", b"id\n1\n")]);
+    assert_eq!(rows(&path, &InputOptions::default()).unwrap().0, [["1"]]);
     archive(&path, &[("picture.png", b"\x89PNG")]);
     assert!(rows(&path, &InputOptions::default()).unwrap_err().contains("without a file that is read"));
     assert_eq!(layers(&path).unwrap(), Vec::<String>::new());

@@ -25,8 +25,11 @@ pub struct HtmlReader {
     places: Vec<usize>,
 }
 
-/// The tables of a page with their names: those that have a row below a header, and more than one column.
-fn named_tables(path: &Path, options: &InputOptions) -> Result<(Vec<(String, Table)>, Vec<String>), FormatError> {
+/// Tables with their names.
+type Named = Vec<(String, Table)>;
+
+/// The tables of a page with their names, and how it was read: those that have a row below a header, and more than one column.
+fn named_tables(path: &Path, options: &InputOptions) -> Result<(Named, Vec<String>), FormatError> {
     let length = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
     if length > LARGEST {
         return Err(FormatError::broken(path, format!("is a page of {length} bytes; save the table that it shows")));
@@ -46,7 +49,7 @@ fn named_tables(path: &Path, options: &InputOptions) -> Result<(Vec<(String, Tab
     let found = tables(&text)
         .ok_or_else(|| FormatError::broken(path, "has merged cells that make more cells than any page shows"))?;
     let is_table = |t: &Table| t.rows.len() > 1 && t.rows.first().is_some_and(|r| r.cells.len() > 1);
-    let mut named: Vec<(String, Table)> = Vec::new();
+    let mut named = Named::new();
     for (number, table) in found.into_iter().filter(is_table).enumerate() {
         let caption: String = table.caption.chars().take(LONGEST_NAME).collect();
         let is_taken = named.iter().any(|(name, _)| *name == caption);

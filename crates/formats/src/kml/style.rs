@@ -71,7 +71,7 @@ impl Styles {
     pub fn missing(&self) -> Vec<&str> {
         let icons = self.met.iter().filter_map(|(_, icon)| icon.as_deref());
         let mut missing: Vec<&str> = icons
-            .filter(|icon| !icon.contains("://") && !(is_picture(Path::new(icon)) && Path::new(icon).is_file()))
+            .filter(|icon| !(icon.contains("://") || is_picture(Path::new(icon)) && Path::new(icon).is_file()))
             .collect();
         missing.sort_unstable();
         missing.dedup();
