@@ -297,8 +297,9 @@ const FILLERS: &[&str] = &[
     "y",
 ];
 
-/// What a header says without those, in letters and digits of lower case.
-fn core_of(header: &str) -> String {
+/// What a header of positions says without the words that say nothing, in letters and digits of lower case: `mgrs` of
+/// `MGRS coordinate`.
+pub fn core_of(header: &str) -> String {
     let words = header.split(|c: char| !c.is_alphanumeric()).map(plain);
     words.filter(|w| !FILLERS.contains(&w.as_str())).collect()
 }

@@ -118,32 +118,18 @@ impl Notation {
         DEFINITIONS[self as usize]
     }
 
-    /// The notation that a column's header names, beside words that say nothing of it.
+    /// The notation that a column's header names.
     ///
     /// ```
     /// use basilocus_geodesy::notation::Notation;
     /// assert_eq!(Notation::of_header("UTM zone"), None);
-    /// assert_eq!(Notation::of_header("MGRS coordinate"), Some(Notation::Mgrs));
+    /// assert_eq!(Notation::of_header("MGRS"), Some(Notation::Mgrs));
     /// ```
     pub fn of_header(header: &str) -> Option<Self> {
-        const FILLERS: [&str; 10] = [
-            "coordinate",
-            "coordinates",
-            "coord",
-            "coords",
-            "koordinate",
-            "koordinaten",
-            "position",
-            "location",
-            "code",
-            "reference",
-        ];
-        let words: Vec<String> = header.split(|c: char| !c.is_alphanumeric()).map(str::to_lowercase).collect();
-        let core: String = words.iter().filter(|w| !FILLERS.contains(&w.as_str())).cloned().collect();
+        let plain: String = header.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect();
         let is_named =
-            |n: &Notation, plain: &str| n.definition().headers.contains(&plain) || n.name().replace('-', "") == plain;
-        let find = |plain: String| NOTATIONS.iter().copied().find(|n| is_named(n, &plain));
-        find(words.concat()).or_else(|| find(core))
+            |n: &Notation| n.definition().headers.contains(&plain.as_str()) || n.name().replace('-', "") == plain;
+        NOTATIONS.iter().copied().find(is_named)
     }
 
     /// Whether a code of it may be taken for another's, or for a word, where nothing says what it is.

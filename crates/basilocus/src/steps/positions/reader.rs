@@ -13,9 +13,9 @@ use basilocus_geodesy::crs::{Crs, Kind};
 use basilocus_geodesy::notation::{
     self, AxisOrder, Known, Notation, NotationError, NotationErrorKind, OrderEvidence, Reading,
 };
-use basilocus_table::Reason;
 use basilocus_table::batch::{Points, cell_text};
 use basilocus_table::geometry::{Geometries, Geometry};
+use basilocus_table::{Reason, role};
 use std::collections::BTreeMap;
 use std::path::Path;
 use std::sync::Arc;
@@ -539,12 +539,13 @@ impl Evidence {
 
 /// What the header of a column of whole positions says of them; what the user says of the order counts more.
 fn said_by_header(header: &str, order: Option<AxisOrder>) -> Known {
-    let said = match basilocus_table::role::order_in_header(header) {
+    let said = match role::order_in_header(header) {
         Some(true) => AxisOrder::LatitudeFirst,
         Some(false) => AxisOrder::LongitudeFirst,
         None => AxisOrder::Reject,
     };
-    Known { order: order.unwrap_or(said), notation: Notation::of_header(header), utm_bands: false }
+    let notation = Notation::of_header(header).or_else(|| Notation::of_header(&role::core_of(header)));
+    Known { order: order.unwrap_or(said), notation, utm_bands: false }
 }
 
 fn words_of(header: &str, known: &Known) -> Option<String> {
