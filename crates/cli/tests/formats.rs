@@ -717,3 +717,21 @@ fn errors_and_formulas_without_values_in_workbooks_are_told() {
     let out = f.ok(&["look", "script.xlsx"]);
     assert!(out.contains("formulas without a stored value are empty here: C2"), "{out}");
 }
+
+#[test]
+fn areas_without_a_system_are_said_one() {
+    let f = Folder::new();
+    f.write("ring.csv", "geometry\n\"POLYGON ((0 0, 4 0, 4 4, 0 4, 0 0))\"\n");
+    f.ok(&["convert", "ring.csv", "--from", "EPSG:32610", "-o", "ring.shp", "-q"]);
+    std::fs::remove_file(f.path("ring.prj")).unwrap();
+    f.write("in.csv", "id,easting,northing\n1,1,1\n2,9,9\n");
+    let line = ["select", "in.csv", "--from", "EPSG:32610", "--inside", "ring.shp", "-o", "some.csv", "--overwrite"];
+    let message = f.refusal(&line);
+    assert!(message.contains("areas without a known reference system; say it with --inside-from"), "{message}");
+    f.ok(&[&line[..], &["--inside-from", "EPSG:32610", "-q"]].concat());
+    assert_eq!(f.read("some.csv"), "id,easting,northing\n1,1,1\n");
+    f.ok(&["convert", "ring.csv", "--from", "EPSG:32610", "-o", "ring.gpkg", "-q"]);
+    let carried = ["select", "in.csv", "--from", "EPSG:32610", "--inside", "ring.gpkg", "-o", "x.csv"];
+    let message = f.refusal(&[&carried[..], &["--inside-from", "EPSG:4326"]].concat());
+    assert!(message.contains("--inside-from EPSG:4326: the areas of ring.gpkg carry their system"), "{message}");
+}

@@ -172,6 +172,7 @@ impl From<LayerPlan> for super::LayerPlan {
             extent: select.extent,
             inside: select.inside.map(|areas| Inside {
                 areas,
+                from: None,
                 layer: select.inside_layer,
                 choose: select.choose,
                 take: select.take,

@@ -46,6 +46,9 @@ use std::sync::Arc;
 pub struct Inside {
     /// A layer of polygons; rows inside one of them are chosen.
     pub areas: PathBuf,
+    /// The system of the areas, where their file carries none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub from: Option<String>,
     /// Its layer, where the file has several.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub layer: Option<String>,
@@ -122,6 +125,7 @@ impl Step for Inside {
 
     fn each_path(&mut self, each: &mut dyn FnMut(&mut PathBuf)) {
         each(&mut self.areas);
+        super::to::each_system_file(self.from.as_mut(), each);
     }
 }
 
@@ -135,9 +139,16 @@ impl Inside {
         let choose: Vec<Condition> =
             self.choose.iter().map(|c| Condition::read(c, "`choose`", &columns, file)).collect::<Result<_, _>>()?;
         let take: Vec<usize> = self.take.iter().map(|t| columns.require(t, file)).collect::<Result<_, _>>()?;
-        let system = basilocus_table::batch::point_crs(&schema).ok_or_else(|| {
+        let carried = basilocus_table::batch::point_crs(&schema);
+        if let (Some(carried), Some(said)) = (&carried, &self.from) {
+            return Err(Error::Usage(format!(
+                "`inside_from` {said}: the areas of {} carry their system ({carried})",
+                file.display()
+            )));
+        }
+        let system = carried.or_else(|| self.from.clone()).ok_or_else(|| {
             Error::Usage(format!(
-                "{}: areas without a known reference system; write it into the file first",
+                "{}: areas without a known reference system; say it with `inside_from`",
                 file.display()
             ))
         })?;

@@ -40,6 +40,9 @@ struct Choice {
     /// Layer of the areas, where their file has several
     #[arg(long, value_name = "NAME", requires = "inside")]
     inside_layer: Option<String>,
+    /// System of the areas, where their file carries none
+    #[arg(long, value_name = "CRS", requires = "inside")]
+    inside_from: Option<String>,
     /// Which of the areas, by a column of theirs, as --value
     #[arg(long = "where", value_name = "COLUMN=VALUE", requires = "inside")]
     choose: Vec<String>,
@@ -67,7 +70,13 @@ impl Perform for Select {
             )
             .into());
         }
-        let inside = c.inside.map(|areas| Inside { areas, layer: c.inside_layer, choose: c.choose, take: c.take });
+        let inside = c.inside.map(|areas| Inside {
+            areas,
+            from: c.inside_from,
+            layer: c.inside_layer,
+            choose: c.choose,
+            take: c.take,
+        });
         let flags = Flags { inside, values: c.values, extent: c.extent, ..self.table.flags(&self.input_file) };
         let split = |o: OutputPlan| OutputPlan { split_by: c.split_by.clone(), ..o };
         let outputs = self.behaviour.outputs().into_iter().map(split).collect();

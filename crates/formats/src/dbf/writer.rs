@@ -10,6 +10,8 @@ use std::fs::File;
 use std::io::{BufReader, BufWriter, Read, Seek, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use unicode_normalization::UnicodeNormalization;
+use unicode_normalization::char::is_combining_mark;
 
 /// Longest name of a column, in letters.
 const NAME: usize = 10;
@@ -71,8 +73,7 @@ impl Columns {
 
 /// A name of letters, figures and underscores that begins with a letter, is not too long and is not taken.
 fn valid_name(wanted: &str, taken: &[String]) -> String {
-    let mut name: String =
-        wanted.trim().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' }).take(NAME).collect();
+    let mut name: String = plain(wanted.trim()).chars().take(NAME).collect();
     if !name.starts_with(|c: char| c.is_ascii_alphabetic()) {
         name.insert(0, 'F');
         name.truncate(NAME);
@@ -84,6 +85,33 @@ fn valid_name(wanted: &str, taken: &[String]) -> String {
         let end = format!("_{n}");
         out = format!("{}{end}", &name[..name.len().min(NAME - end.len())]);
         n += 1;
+    }
+    out
+}
+
+/// A name in plain letters, figures and underscores: letters without their marks, and two for one where that is how it is
+/// written without.
+fn plain(name: &str) -> String {
+    let mut out = String::with_capacity(name.len());
+    for c in name.nfd().filter(|c| !is_combining_mark(*c)) {
+        match c {
+            c if c.is_ascii_alphanumeric() => out.push(c),
+            'ß' => out.push_str("ss"),
+            'æ' => out.push_str("ae"),
+            'Æ' => out.push_str("AE"),
+            'œ' => out.push_str("oe"),
+            'Œ' => out.push_str("OE"),
+            'ø' => out.push('o'),
+            'Ø' => out.push('O'),
+            'ł' => out.push('l'),
+            'Ł' => out.push('L'),
+            'đ' | 'ð' => out.push('d'),
+            'Đ' | 'Ð' => out.push('D'),
+            'þ' => out.push_str("th"),
+            'Þ' => out.push_str("TH"),
+            'ı' => out.push('i'),
+            _ => out.push('_'),
+        }
     }
     out
 }
@@ -367,7 +395,10 @@ mod tests {
             ("district name", "district_n"),
             ("district nature", "district_1"),
             ("DISTRICT_N", "DISTRICT_2"),
-            ("größe", "gr__e"),
+            ("größe", "grosse"),
+            ("état", "etat"),
+            ("Køl Ælv", "Kol_AElv"),
+            ("名前", "F__"),
             ("2nd", "F2nd"),
             ("", "F"),
             ("id", "id"),
