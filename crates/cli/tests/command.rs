@@ -628,10 +628,24 @@ fn text_as_other_programs_leave_it() {
     assert!(out.contains("1 ragged row"), "{out}");
     let (out, text) = read("short.csv", short, &["--fill-short-rows"]);
     assert!(out.contains("3 rows in = 3 out") && text.contains("2,-123.7,46.1,,\n"), "{out}{text}");
+    // Also where most rows leave out several, so that the header is wider than what is usual.
+    let shorter = b"id,lon,lat,note,more,last\n1,-123.8,46.2\n2,-123.7,46.1\n3,-123.6,46.1,c,d,e\n4,-123.5,46.1\n";
+    let (out, text) = read("shorter.csv", shorter, &["--fill-short-rows"]);
+    assert!(
+        out.contains("4 rows in = 4 out") && text.starts_with("id,lon,lat,note,more,last\n1,-123.8,46.2,,,\n"),
+        "{out}{text}"
+    );
     // A name without a column, and a delimiter behind the last name.
     f.write("long.csv", "id,name,lon,lat,more\n1,a,-123.8,46.2\n2,b,-123.7,46.1\n");
     let message = f.refusal(&["convert", "long.csv", "--from", "EPSG:4326", "-o", "x.csv"]);
     assert!(message.contains("line 1: the header has 5 names and the rows have 4 fields"), "{message}");
+    // A title with as many commas is none of it: below it stand the names.
+    let title = b"Gates, culverts, weirs, ditches\nid,lon,lat\n1,-123.8,46.2\n2,-123.7,46.1\n";
+    let (out, text) = read("title.csv", title, &[]);
+    assert!(
+        out.contains("1 lines above the header are passed over") && text.starts_with("id,lon,lat\n"),
+        "{out}{text}"
+    );
     let (_, text) = read("trail.csv", b"id,name,lon,lat,\n1,a,-123.8,46.2\n2,b,-123.7,46.1\n", &[]);
     assert!(text.starts_with("id,name,lon,lat\n"), "{text}");
 }

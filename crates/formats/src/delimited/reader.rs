@@ -181,9 +181,14 @@ fn header(
         None => {
             // Titles and remarks above the table have other widths than its rows.
             let mut line = 0;
-            for candidate in text.lines() {
-                let fields = records(candidate, delimiter, 1).pop().unwrap_or_default();
-                let is_wider = fields.len() == width + 1 && width > 1 && fields.iter().all(|f| is_name(f));
+            let mut lines = text.lines().peekable();
+            while let Some(candidate) = lines.next() {
+                let cut = |line: &str| records(line, delimiter, 1).pop().unwrap_or_default();
+                let fields = cut(candidate);
+                // Names for more than the rows have, with values right below; a title has names below, or another one.
+                let are_names = |fields: &[String]| fields.iter().all(|f| is_name(f));
+                let has_values = lines.peek().is_some_and(|next| !are_names(&cut(next)));
+                let is_wider = fields.len() > width && width > 1 && are_names(&fields) && has_values;
                 if fields.len() == width || (fields.len() + 1 == width && width > 2) || is_wider {
                     break;
                 }
@@ -204,23 +209,21 @@ fn header(
         return Ok((numbered(fields.len()), None, skipped + line_of_header));
     }
     let mut fields = fields;
-    if wanted.is_none() && fields.len() == width + 1 && width > 1 && !options.fill_short_rows {
+    if wanted.is_none() && width > 1 && !options.fill_short_rows {
         // A delimiter behind the last name makes a name without a column.
-        match fields.last().map(|f| f.trim()) {
-            Some("") => {
-                fields.pop();
-            }
-            _ => {
-                return Err(FormatError::Malformed {
-                    path: path.to_path_buf(),
-                    line: skipped + line_of_header + 1,
-                    problem: format!(
-                        "the header has {} names and the rows have {width} fields: take out the name that has no column (or say `fill_short_rows` where the last one is often empty): {}",
-                        fields.len(),
-                        fields.join(", ")
-                    ),
-                });
-            }
+        while fields.len() > width && fields.last().is_some_and(|f| f.trim().is_empty()) {
+            fields.pop();
+        }
+        if fields.len() > width {
+            return Err(FormatError::Malformed {
+                path: path.to_path_buf(),
+                line: skipped + line_of_header + 1,
+                problem: format!(
+                    "the header has {} names and the rows have {width} fields: take out what names no column (or say `fill_short_rows` where the last ones are often empty): {}",
+                    fields.len(),
+                    fields.join(", ")
+                ),
+            });
         }
     }
     if wanted.is_none() && line_of_header > 0 {
