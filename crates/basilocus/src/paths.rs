@@ -6,7 +6,11 @@ use std::path::{Path, PathBuf};
 
 /// The files of a run.
 #[derive(Debug, Default)]
-pub(crate) struct Paths(Vec<Named>);
+pub(crate) struct Paths {
+    named: Vec<Named>,
+    /// How many of them are known to be in nobody's way.
+    checked: usize,
+}
 
 /// A file and what it is in the run.
 #[derive(Debug)]
@@ -63,7 +67,7 @@ impl Paths {
         }
         // The same file in the same part is no clash, such as a reference that is said twice.
         let identity = Identity::of(path);
-        if self.0.iter().any(|n| n.identity == identity && n.what == what && !n.is_written && !is_written) {
+        if self.named.iter().any(|n| n.identity == identity && n.what == what && !n.is_written && !is_written) {
             return;
         }
         let belonging: Vec<PathBuf> = match Format::of_ending(path) {
@@ -71,18 +75,19 @@ impl Paths {
             None => Vec::new(),
         };
         let beside = format!("a file that belongs to {}", path.display());
-        self.0.push(Named { identity, path: path.to_path_buf(), what, is_written });
+        self.named.push(Named { identity, path: path.to_path_buf(), what, is_written });
         for path in belonging.into_iter().filter(|p| is_written || p.is_file()) {
-            self.0.push(Named { identity: Identity::of(&path), path, what: beside.clone(), is_written });
+            self.named.push(Named { identity: Identity::of(&path), path, what: beside.clone(), is_written });
         }
     }
 
     /// # Errors
     /// [`Error::Usage`] for the first two parts that one file would have to play.
-    fn check(&self) -> Result<(), Error> {
-        for (at, one) in self.0.iter().enumerate() {
+    fn check(&mut self) -> Result<(), Error> {
+        // A thousand parts of a layer come one after the other: each is compared once with those before it.
+        for (at, one) in self.named.iter().enumerate().skip(self.checked) {
             let clashes = |other: &&Named| other.identity == one.identity && (one.is_written || other.is_written);
-            if let Some(other) = self.0[..at].iter().find(clashes) {
+            if let Some(other) = self.named[..at].iter().find(clashes) {
                 let named = if one.path == other.path {
                     one.path.display().to_string()
                 } else {
@@ -97,6 +102,7 @@ impl Paths {
                 )));
             }
         }
+        self.checked = self.named.len();
         Ok(())
     }
 }
