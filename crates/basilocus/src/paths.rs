@@ -2,6 +2,7 @@
 
 use crate::Error;
 use basilocus_formats::{Format, is_address, is_standard};
+use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
 /// The files of a run.
@@ -27,8 +28,9 @@ enum Identity {
     /// One that is there: links, and letters of another case where those do not count, lead to the same.
     #[cfg(unix)]
     There(u64, u64),
-    /// One that is not there yet, in letters of one case, as many systems take them for the same.
-    Name(PathBuf),
+    /// One that is not there yet, in letters of one case, as many systems take them for the same. Its bytes, as paths are
+    /// compared part by part, which many outputs feel.
+    Name(OsString),
 }
 
 impl Identity {
@@ -42,7 +44,7 @@ impl Identity {
         }
         let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
         let name = path.file_name().map_or(String::new(), |n| n.to_string_lossy().to_lowercase());
-        Identity::Name(folder.canonicalize().unwrap_or_else(|_| folder.to_path_buf()).join(name))
+        Identity::Name(folder.canonicalize().unwrap_or_else(|_| folder.to_path_buf()).join(name).into_os_string())
     }
 }
 
