@@ -148,6 +148,99 @@ fn systems_of_ones_own_compute_and_carry_their_shift() {
     assert_eq!(op.accuracy_m(), None, "nobody states an accuracy");
 }
 
+/// A projection of one's own as files carry it: no code, the datum in a spelling of its own.
+fn own_scale(geographic: &str, datum: &str, spheroid: &str, central_meridian: f64) -> String {
+    format!(
+        r#"PROJCS["own",GEOGCS["{geographic}",DATUM["{datum}",SPHEROID[{spheroid}]],PRIMEM["Greenwich",0.0],UNIT["Degree",0.0174532925199433]],PROJECTION["Transverse_Mercator"],PARAMETER["False_Easting",500000.0],PARAMETER["False_Northing",0.0],PARAMETER["Central_Meridian",{central_meridian}],PARAMETER["Scale_Factor",0.9997],PARAMETER["Latitude_Of_Origin",0.0],UNIT["Meter",1.0]]"#
+    )
+}
+
+#[test]
+fn a_projection_of_ones_own_on_a_named_datum_is_transformed_like_the_datum() {
+    const GRS: &str = r#""GRS_1980",6378137.0,298.257222101"#;
+    for (geographic, datum, spheroid, meridian, base) in [
+        ("GCS_WGS_1984", "D_WGS_1984", r#""WGS_1984",6378137.0,298.257223563"#, 9.0, 4326),
+        ("GCS_ETRS_1989", "D_ETRS_1989", GRS, 9.0, 4258),
+        ("GCS_ETRS_1989", "European_Terrestrial_Reference_System_1989", GRS, 9.0, 4258),
+        ("GCS_North_American_1983", "D_North_American_1983", GRS, -123.0, 4269),
+        ("NAD83", "North_American_Datum_1983", GRS, -123.0, 4269),
+        ("GCS_North_American_1983_HARN", "D_North_American_1983_HARN", GRS, -123.0, 4152),
+        ("GCS_NAD_1983_2011", "D_NAD_1983_2011", GRS, -123.0, 6318),
+        ("GCS_North_American_1927", "D_North_American_1927", r#""Clarke_1866",6378206.4,294.9786982"#, -123.0, 4267),
+        ("GCS_European_1950", "D_European_1950", r#""International_1924",6378388.0,297.0"#, 9.0, 4230),
+        ("GCS_OSGB_1936", "D_OSGB_1936", r#""Airy_1830",6377563.396,299.3249646"#, -2.0, 4277),
+        (
+            "GCS_Deutsches_Hauptdreiecksnetz",
+            "D_Deutsches_Hauptdreiecksnetz",
+            r#""Bessel_1841",6377397.155,299.1528128"#,
+            9.0,
+            4314,
+        ),
+        ("GCS_GDA_1994", "D_GDA_1994", GRS, 147.0, 4283),
+        ("GCS_NZGD_2000", "D_NZGD_2000", GRS, 173.0, 4167),
+        ("GCS_Pulkovo_1942", "D_Pulkovo_1942", r#""Krasovsky_1940",6378245.0,298.3"#, 39.0, 4284),
+        ("GCS_Tokyo", "D_Tokyo", r#""Bessel_1841",6377397.155,299.1528128"#, 139.0, 4301),
+        ("GCS_SIRGAS_2000", "D_SIRGAS_2000", GRS, -51.0, 4674),
+        ("GCS_CH1903", "D_CH1903", r#""Bessel_1841",6377397.155,299.1528128"#, 7.5, 4149),
+        ("GCS_Amersfoort", "D_Amersfoort", r#""Bessel_1841",6377397.155,299.1528128"#, 5.4, 4289),
+        ("GCS_MGI", "D_MGI", r#""Bessel_1841",6377397.155,299.1528128"#, 13.3, 4312),
+    ] {
+        let found = recognise(&wkt::read(&own_scale(geographic, datum, spheroid, meridian)).unwrap());
+        assert!(!found.in_catalogue);
+        let Kind::Projected { base: own, .. } = &found.crs.kind else { panic!("{:?}", found.crs.kind) };
+        assert_eq!(own.code, Some(base), "{datum}: {:#?} {:?}", found.evidence, found.others);
+        // The same numbers on the same datum: what the geographic system gives, this one gives.
+        let geographic = crs(&format!("EPSG:{base}"));
+        let (lon, lat) = (meridian + 1.0, middle(&geographic).1);
+        let (x, y) = found.crs.projection().unwrap().unwrap().forward(lon, lat).unwrap();
+        let to = crs("EPSG:4326");
+        let [ours, theirs] = [(&found.crs, x, y), (&geographic, lon, lat)].map(|(from, x, y)| {
+            basilocus_geodesy::operation::Operation::between(from, &to, None).unwrap().apply_one(x, y, 0.0).unwrap()
+        });
+        assert!((ours.0 - theirs.0).abs() < 1e-8 && (ours.1 - theirs.1).abs() < 1e-8, "{datum}: {ours:?} {theirs:?}");
+    }
+    let found = recognise(&wkt::read(&own_scale("x", "D_Nobody_Knows", GRS, 9.0)).unwrap());
+    assert!(found.evidence.iter().any(|e| e.contains("none of the catalogue")), "{:?}", found.evidence);
+}
+
+#[test]
+fn realisations_that_share_their_numbers_are_told_apart_by_name() {
+    for (name, geographic, datum, expected) in [
+        (
+            "NAD_1983_StatePlane_Oregon_North_FIPS_3601_Feet_Intl",
+            "GCS_North_American_1983",
+            "D_North_American_1983",
+            2269,
+        ),
+        (
+            "NAD_1983_HARN_StatePlane_Oregon_North_FIPS_3601_Feet_Intl",
+            "GCS_North_American_1983_HARN",
+            "D_North_American_1983_HARN",
+            2913,
+        ),
+        (
+            "NAD_1983_NSRS2007_StatePlane_Oregon_North_FIPS_3601_Ft_Intl",
+            "GCS_NAD_1983_NSRS2007",
+            "D_NAD_1983_NSRS2007",
+            3646,
+        ),
+        ("NAD_1983_CORS96_StatePlane_Oregon_North_FIPS_3601_Ft_Intl", "GCS_NAD_1983_CORS96", "D_NAD_1983_CORS96", 6885),
+        ("NAD_1983_2011_StatePlane_Oregon_North_FIPS_3601_Ft_Intl", "GCS_NAD_1983_2011", "D_NAD_1983_2011", 6559),
+    ] {
+        let text = format!(
+            r#"PROJCS["{name}",GEOGCS["{geographic}",DATUM["{datum}",SPHEROID["GRS_1980",6378137.0,298.257222101]],PRIMEM["Greenwich",0.0],UNIT["Degree",0.0174532925199433]],PROJECTION["Lambert_Conformal_Conic"],PARAMETER["False_Easting",8202099.737532808],PARAMETER["False_Northing",0.0],PARAMETER["Central_Meridian",-120.5],PARAMETER["Standard_Parallel_1",44.33333333333334],PARAMETER["Standard_Parallel_2",46.0],PARAMETER["Latitude_Of_Origin",43.66666666666666],UNIT["Foot",0.3048]]"#
+        );
+        let (code, evidence) = recognised(&text);
+        assert_eq!(code, format!("EPSG:{expected}"), "{evidence:#?}");
+        let start = text.find("GEOGCS").unwrap();
+        let end = text.find(",PROJECTION").unwrap();
+        let base = crs(&format!("EPSG:{expected}"));
+        let Kind::Projected { base, .. } = &base.kind else { unreachable!() };
+        let (code, evidence) = recognised(&text[start..end]);
+        assert_eq!(code, format!("EPSG:{}", base.code.unwrap()), "{evidence:#?}");
+    }
+}
+
 #[test]
 fn heights_are_read_and_written() {
     for text in ["EPSG:4326+ellipsoidal", "EPSG:4326+5773", "EPSG:2269+6360", "EPSG:32610+ellipsoidal"] {

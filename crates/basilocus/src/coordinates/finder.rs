@@ -1,6 +1,7 @@
 //! Finds the operation between two systems by what the plan says of ways, grids and epochs.
 
 use crate::Error;
+use crate::coordinates::fitted::Fitted;
 use crate::coordinates::grids::GridFolders;
 use crate::coordinates::transformation::{OwnTransformation, TransformationFile};
 use crate::plan::OperationPlan;
@@ -111,6 +112,11 @@ impl Finder {
     /// The system that a fitted map of the plane leads to.
     pub fn own_target(&self) -> Option<&Crs> {
         self.own.as_ref().filter(|o| o.is_plane()).map(|o| &o.to)
+    }
+
+    /// The fitted transformation as it is used between two systems, where it is.
+    pub(crate) fn fitted(&self, source: &Crs, target: &Crs) -> Option<Fitted> {
+        Fitted::of(self.own.as_ref()?, source, target)
     }
 
     /// All ways between two systems, best first.

@@ -16,6 +16,7 @@
 pub mod accuracy;
 pub mod finder;
 pub mod fit;
+pub(crate) mod fitted;
 pub mod grids;
 pub mod measure;
 pub mod place;

@@ -22,7 +22,8 @@ use crate::Error;
 use crate::coordinates::system;
 use basilocus_geodesy::UnknownName;
 use basilocus_geodesy::crs::{Crs, Kind};
-use basilocus_geodesy::datum::fit::{FitKind, Local, PlaneTransformation};
+use basilocus_geodesy::datum::control::Control;
+use basilocus_geodesy::datum::fit::{ControlPair, FitKind, Local, PlaneTransformation};
 use basilocus_geodesy::datum::{Helmert, RotationConvention, molodensky_badekas};
 use basilocus_geodesy::operation::{Operation, Shift, Transformation, Via};
 use serde::{Deserialize, Serialize};
@@ -120,7 +121,10 @@ pub(crate) struct OwnTransformation {
     pub from: Crs,
     pub to: Crs,
     local: Local,
-    accuracy_m: Option<f64>,
+    pub accuracy_m: Option<f64>,
+    /// What its control pairs carry, where the file has them, and how many they are.
+    pub control: Option<Control>,
+    pub pairs: usize,
 }
 
 impl TransformationFile {
@@ -210,7 +214,22 @@ impl TransformationFile {
             (false, ..) => return Err(bad(format!("kind = \"{}\" needs [plane], and no [space]", self.kind))),
             (true, ..) => return Err(bad(format!("kind = \"{}\" needs [space], and no [plane]", self.kind))),
         };
-        Ok(OwnTransformation { name: self.name.clone(), from, to, local, accuracy_m: self.accuracy_m })
+        Ok(OwnTransformation {
+            name: self.name.clone(),
+            from,
+            to,
+            local,
+            accuracy_m: self.accuracy_m,
+            control: self.control(kind),
+            pairs: self.pairs.len(),
+        })
+    }
+
+    fn control(&self, kind: FitKind) -> Option<Control> {
+        let position = |v: &[f64]| [0, 1, 2].map(|i| v.get(i).copied().unwrap_or(0.0));
+        let pairs: Vec<ControlPair> =
+            self.pairs.iter().map(|p| ControlPair { from: position(&p.from), to: position(&p.to) }).collect();
+        Control::of(&pairs, kind)
     }
 }
 

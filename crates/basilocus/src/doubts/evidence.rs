@@ -2,6 +2,7 @@
 
 use super::minutes_as_decimals::Axis;
 use super::{Finding, Watch};
+use crate::coordinates::fitted::Fitted;
 use crate::engine::{Columns, Coordinates, Placed, PlacedFrom, Rows, TakenOperation, UnusedColumn};
 use basilocus_formats::{About, Format, Suspicion};
 use basilocus_geodesy::crs::{Area, Crs, Kind};
@@ -9,7 +10,7 @@ use basilocus_geodesy::operation::{MissedWay, Operation};
 use basilocus_table::{ColumnProfile, Ledger, Role};
 use std::cell::OnceCell;
 use std::path::PathBuf;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// A layer before its rows come by.
 #[derive(Default)]
@@ -40,6 +41,8 @@ pub(crate) struct Scene {
     pub missed: Vec<Missed>,
     /// A frame that moves and one that is fixed to its plate, where they were taken as equal.
     pub mixed_frames: Option<(String, String)>,
+    /// A fitted transformation, and the operation that it is a part of.
+    pub fitted: Option<(Arc<Fitted>, Arc<Operation>)>,
 }
 
 /// A better way that was missed for want of a grid file.
@@ -177,6 +180,7 @@ impl Scene {
             header_row: about.header_row,
             ..Default::default()
         };
+        scene.fitted = operations.iter().find_map(|o| Some((o.fitted.clone()?, o.operation.clone())));
         scene.missed = operations.iter().filter_map(missed).collect();
         if let Some(placed) = columns.placed() {
             scene.add_places(placed, operations)?;
@@ -239,7 +243,8 @@ impl<'a> Seen<'a> {
         Seen { rows, scene, placed, degrees, placement, axes }
     }
 
-    fn placed(&self) -> &Coordinates {
+    /// Positions as they were placed.
+    pub(super) fn placed(&self) -> &Coordinates {
         self.placed.get_or_init(|| self.rows.positions_as_placed())
     }
 

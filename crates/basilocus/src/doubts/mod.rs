@@ -93,6 +93,7 @@ doubts! {
     wrong_measure,
     unused_column,
     lost_values,
+    beyond_control,
 }
 
 impl DoubtName {

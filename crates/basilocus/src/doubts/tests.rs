@@ -28,7 +28,7 @@ fn scene(target: Option<u32>) -> Scene {
             let target = catalogue.get(code).unwrap();
             let operation = basilocus_geodesy::operation::Operation::between(&wgs84, &target, None).unwrap();
             let report = crate::OperationReport::of(&wgs84, &target, &operation);
-            crate::engine::TakenOperation { target, operation: operation.into(), report, worth: None }
+            crate::engine::TakenOperation { target, operation: operation.into(), report, worth: None, fitted: None }
         })
         .into_iter()
         .collect();

@@ -4,6 +4,7 @@ use super::chain::{Chain, Run};
 use super::outputs::{Encoder, Outputs};
 use super::reach::{Reach, is_in_degrees};
 use super::set_aside::{AsideFile, add_row};
+use super::setting::TakenOperation;
 use super::{Counts, Part};
 use crate::Error;
 use crate::addresses::review::Review;
@@ -187,7 +188,7 @@ impl LayerAccount {
             left_out: text(&self.ledger.left_out),
             levels: self.counts.levels.clone(),
             notations: self.counts.notations.iter().map(|(n, rows)| (n.to_string(), *rows)).collect(),
-            operations: chain.decisions.operations.iter().map(|o| o.report.clone()).collect(),
+            operations: chain.decisions.operations.iter().map(TakenOperation::report_at_the_end).collect(),
             set_aside_file: None,
             set_aside_told: Vec::new(),
             extent: self.reach.extent(chain.columns().placed().is_some_and(|p| is_in_degrees(&p.crs))),

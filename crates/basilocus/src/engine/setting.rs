@@ -5,6 +5,7 @@ use super::rows::Rows;
 use super::{Account, BoundStep, roles_of};
 use crate::Error;
 use crate::coordinates::finder::Finder;
+use crate::coordinates::fitted::Fitted;
 use crate::report::OperationReport;
 use basilocus_formats::Format;
 use basilocus_geodesy::crs::Crs;
@@ -61,6 +62,21 @@ pub(crate) struct TakenOperation {
     pub report: OperationReport,
     /// What the digits that a workbook shows of its columns are worth.
     pub worth: Option<String>,
+    /// The fitted transformation that is a part of it.
+    pub fitted: Option<Arc<Fitted>>,
+}
+
+impl TakenOperation {
+    /// The report once all rows were seen: beyond its control pairs a fitted transformation is worth less.
+    pub(crate) fn report_at_the_end(&self) -> OperationReport {
+        let mut report = self.report.clone();
+        if let Some(fitted) = &self.fitted {
+            let (accuracy_m, told) = fitted.accuracy(report.accuracy_m);
+            report.accuracy_m = accuracy_m;
+            report.notes.extend(told);
+        }
+        report
+    }
 }
 
 /// The files of a review.

@@ -260,6 +260,15 @@ fn here(typed: &Typed) -> Area {
 
 fn in_system(typed: &Typed, crs: &Crs, finder: &Finder) -> Result<SpotSystem, Error> {
     let (x, y, z, operation) = typed.in_system(crs, finder)?;
+    let mut notes = operation.notes().to_vec();
+    let mut accuracy_m = operation.accuracy_m();
+    if let Some(fitted) = finder.fitted(&typed.crs, crs) {
+        let (x, y) = if fitted.of_target { (x, y) } else { (typed.x, typed.y) };
+        notes.extend(fitted.far_words(fitted.see(vec![x], vec![y])));
+        let (grown, told) = fitted.accuracy(accuracy_m);
+        accuracy_m = grown;
+        notes.extend(told);
+    }
     Ok(SpotSystem {
         code: crs.identifier(),
         name: crs.name.clone(),
@@ -268,8 +277,8 @@ fn in_system(typed: &Typed, crs: &Crs, finder: &Finder) -> Result<SpotSystem, Er
         z,
         unit: crs.unit_words(),
         operation: operation.name().to_string(),
-        accuracy_m: operation.accuracy_m(),
-        notes: operation.notes().to_vec(),
+        accuracy_m,
+        notes,
         is_geographic: crs.is_geographic(),
     })
 }

@@ -38,8 +38,8 @@ pub struct Recognition {
 pub fn recognise(definition: &Definition) -> Recognition {
     let own = &definition.crs;
     let catalogue = Catalogue::embedded();
-    let as_defined = |evidence: Vec<String>, others: Vec<Crs>| Recognition {
-        crs: own.clone(),
+    let as_defined = |mut evidence: Vec<String>, others: Vec<Crs>| Recognition {
+        crs: on_known_datum(own, &mut evidence),
         in_catalogue: false,
         evidence,
         others,
@@ -118,6 +118,44 @@ pub fn recognise(definition: &Definition) -> Recognition {
         best.datum().map_or("its datum", |d| d.name.as_str())
     ));
     Recognition { crs: best.clone(), in_catalogue: true, evidence, others }
+}
+
+/// A projected system of its own kept as it is, its datum the catalogue's where that is known by its numbers and names:
+/// what leads from there to other datums leads from here.
+fn on_known_datum(own: &Crs, evidence: &mut Vec<String>) -> Crs {
+    let mut crs = own.clone();
+    let Kind::Projected { datum, base, .. } = &mut crs.kind else { return crs };
+    if datum.shift.is_some() {
+        // The file says itself how its datum is shifted.
+        return crs;
+    }
+    let kind = Kind::Geographic { datum: datum.clone(), unit: base.unit.clone() };
+    let geographic = Crs { code: None, name: base.name.clone(), kind, area: own.area.clone(), axes: String::new() };
+    let known = recognise(&Definition { crs: geographic, claimed_code: base.code });
+    let found = if known.in_catalogue {
+        Some(&known.crs)
+    } else {
+        // Several systems may share a datum; which of them it is changes nothing.
+        let mut alike = known.others.iter().filter(|c| overlap(&tokens(&datum.name), &datum_tokens(c)) == 1.0);
+        let first = alike.next();
+        first.filter(|f| alike.all(|c| c.datum().map(|d| &d.name) == f.datum().map(|d| &d.name)))
+    };
+    let Some((found, as_known)) = found.and_then(|f| Some((f, f.datum()?))) else {
+        evidence
+            .push(format!("its datum \"{}\" is none of the catalogue: no way to other datums is known", datum.name));
+        return crs;
+    };
+    evidence.push(format!("its datum \"{}\" is that of {}, and transformed like it", datum.name, found.title()));
+    base.code = found.code;
+    *datum = as_known.clone();
+    if crs.area.share_of_earth() > 0.999 {
+        crs.area = found.area.clone();
+    }
+    crs
+}
+
+fn datum_tokens(crs: &Crs) -> BTreeSet<String> {
+    tokens(crs.datum().map_or("", |d| d.name.as_str()))
 }
 
 /// In what two systems differ, in words; `None` where their numbers are the same.
@@ -215,6 +253,22 @@ fn likeness(own: &Crs, other: &Crs) -> (f64, f64) {
     (datum, overlap(&name, &other_name))
 }
 
+/// What abbreviations of frames stand for: files spell out what the registry shortens, and the other way round.
+const SPELT_OUT: &[(&str, &[&str])] = &[
+    ("cors", &["continuously", "operating", "station"]),
+    ("csrs", &["canadian", "spatial"]),
+    ("ed", &["european"]),
+    ("etrs", &["european", "terrestrial"]),
+    ("fbn", &["federal", "base", "network"]),
+    ("gda", &["geocentric", "australia"]),
+    ("harn", &["high", "accuracy", "network"]),
+    ("itrf", &["international", "terrestrial", "frame"]),
+    ("nad", &["north", "american"]),
+    ("nsrs", &["national", "spatial"]),
+    ("wgs", &["w"]),
+    ("world", &["w"]),
+];
+
 /// Words and numbers of a name: years of the last century by their last two digits, fillers left out.
 fn tokens(name: &str) -> BTreeSet<String> {
     const FILLERS: &[&str] = &["datum", "d", "gcs", "geodetic", "system", "the", "of", "crs", "ensemble", "reference"];
@@ -227,10 +281,10 @@ fn tokens(name: &str) -> BTreeSet<String> {
                 _ => word.clone(),
             };
             if !FILLERS.contains(&short.as_str()) {
-                out.insert(match short.as_str() {
-                    "world" => "w".to_string(),
-                    _ => short,
-                });
+                match SPELT_OUT.iter().find(|(abbreviation, _)| *abbreviation == short) {
+                    Some((_, words)) => out.extend(words.iter().map(|w| w.to_string())),
+                    None => drop(out.insert(short)),
+                }
             }
             word.clear();
         }
@@ -240,6 +294,10 @@ fn tokens(name: &str) -> BTreeSet<String> {
         if !c.is_alphanumeric() {
             push(&mut word);
             digits = None;
+            if c == '+' {
+                // A frame's successor may differ from it by this sign alone.
+                push(&mut "plus".to_string());
+            }
             continue;
         }
         if digits.is_some_and(|d| d != c.is_ascii_digit()) {

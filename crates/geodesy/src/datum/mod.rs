@@ -9,7 +9,9 @@
 //! | [`grid_shift`] | NTv2 grids |
 //! | [`geoid`] | grids of heights |
 //! | [`fit`] | parameters from control pairs |
+//! | [`control`] | how far those pairs carry |
 
+pub mod control;
 pub mod fit;
 pub mod geocentric;
 pub mod geoid;

@@ -39,7 +39,7 @@ mod token;
 
 pub use angle::{Angle, read_angle};
 use definition::{Definition, LastDigit, Print};
-pub use number::read_number;
+pub use number::{DecimalMark, MarkEvidence, mark_evidence, read_number, read_number_marked};
 
 use crate::names::{self, UnknownName};
 use std::fmt::{self, Display, Formatter};

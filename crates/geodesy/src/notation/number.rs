@@ -59,6 +59,90 @@ pub fn read_number(text: &str) -> Result<f64, NotationError> {
     plain(&plain_text).ok_or_else(not_a_number)
 }
 
+/// What parts the fraction of a number from its whole.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum DecimalMark {
+    /// A point, as in `5,116,569.25`.
+    Point,
+    /// A comma, as in `5.116.569,25`.
+    Comma,
+}
+
+/// What the marks of a number say about how its column is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum MarkEvidence {
+    /// Nothing: it has no mark, or is no number.
+    None,
+    /// One mark before exactly three digits: decimals, or thousands.
+    Either,
+    /// The decimal mark can only be this one.
+    Only(DecimalMark),
+}
+
+/// What the marks of a number say about how its column is written: `500.123,45` allows a decimal comma alone, `930,000` and
+/// `438.278` allow both.
+///
+/// ```
+/// use basilocus_geodesy::notation::{DecimalMark, MarkEvidence, mark_evidence};
+/// assert_eq!(mark_evidence("5.400.000,10"), MarkEvidence::Only(DecimalMark::Comma));
+/// assert_eq!(mark_evidence("1,234,567"), MarkEvidence::Only(DecimalMark::Point));
+/// assert_eq!(mark_evidence("930,000"), MarkEvidence::Either);
+/// assert_eq!(mark_evidence("930"), MarkEvidence::None);
+/// ```
+pub fn mark_evidence(text: &str) -> MarkEvidence {
+    let trimmed = text.trim();
+    if is_either(trimmed) {
+        return MarkEvidence::Either;
+    }
+    if read_number(trimmed).is_err() {
+        return MarkEvidence::None;
+    }
+    let (comma, point) = (trimmed.rfind(','), trimmed.rfind('.'));
+    let several = |mark: char| trimmed.matches(mark).count() > 1;
+    MarkEvidence::Only(match (comma, point) {
+        (None, None) => return MarkEvidence::None,
+        (Some(comma), Some(point)) if comma > point => DecimalMark::Comma,
+        (Some(_), Some(_)) => DecimalMark::Point,
+        // A mark that comes twice parts thousands, so the decimal mark is the other one.
+        (Some(_), None) if several(',') => DecimalMark::Point,
+        (Some(_), None) => DecimalMark::Comma,
+        (None, Some(_)) if several('.') => DecimalMark::Comma,
+        (None, Some(_)) => DecimalMark::Point,
+    })
+}
+
+/// Whether a text is one to three digits, a mark, and three digits.
+fn is_either(text: &str) -> bool {
+    let digits = text.strip_prefix(['+', '-', '−']).unwrap_or(text);
+    let is_digits = |t: &str| !t.is_empty() && t.bytes().all(|b| b.is_ascii_digit());
+    digits.split_once([',', '.']).is_some_and(|(before, after)| {
+        is_digits(before) && is_digits(after) && after.len() == 3 && before.len() <= 3 && !before.starts_with('0')
+    })
+}
+
+/// Reads one number of a column whose decimal mark is known; else as [`read_number`].
+///
+/// # Errors
+/// Where the text is no number.
+///
+/// ```
+/// use basilocus_geodesy::notation::{DecimalMark, read_number_marked};
+/// assert_eq!(read_number_marked("930,000", DecimalMark::Comma).unwrap(), 930.0);
+/// assert_eq!(read_number_marked("930,000", DecimalMark::Point).unwrap(), 930_000.0);
+/// assert_eq!(read_number_marked("438.278", DecimalMark::Comma).unwrap(), 438_278.0);
+/// ```
+pub fn read_number_marked(text: &str, decimal: DecimalMark) -> Result<f64, NotationError> {
+    let trimmed = text.trim();
+    if !is_either(trimmed) {
+        return read_number(text);
+    }
+    let (thousands, mark) = match decimal {
+        DecimalMark::Point => (',', '.'),
+        DecimalMark::Comma => ('.', ','),
+    };
+    read_number(&trimmed.replace(thousands, "").replace(mark, "."))
+}
+
 /// A number in the machine's own form, finite. `inf`, `nan` and hexadecimal are no coordinates.
 #[inline]
 fn plain(text: &str) -> Option<f64> {
@@ -107,6 +191,43 @@ mod tests {
         ] {
             assert_eq!(read_number(text).unwrap(), value, "{text}");
         }
+    }
+
+    #[test]
+    fn marks_tell_what_they_are_or_leave_it_open() {
+        use DecimalMark::{Comma, Point};
+        for (text, evidence) in [
+            ("", MarkEvidence::None),
+            ("5116569", MarkEvidence::None),
+            ("5 116 569", MarkEvidence::None),
+            ("abc", MarkEvidence::None),
+            ("1.2.3", MarkEvidence::None),
+            ("930,000", MarkEvidence::Either),
+            ("-438.278", MarkEvidence::Either),
+            ("0,123", MarkEvidence::Only(Comma)),
+            ("0.123", MarkEvidence::Only(Point)),
+            ("012.345", MarkEvidence::Only(Point)),
+            ("5116,569", MarkEvidence::Only(Comma)),
+            ("5 116,569", MarkEvidence::Only(Comma)),
+            ("12,5", MarkEvidence::Only(Comma)),
+            ("500.123,45", MarkEvidence::Only(Comma)),
+            ("5.400.000", MarkEvidence::Only(Comma)),
+            ("5,400,000", MarkEvidence::Only(Point)),
+            ("500,123.45", MarkEvidence::Only(Point)),
+            ("46.2", MarkEvidence::Only(Point)),
+        ] {
+            assert_eq!(mark_evidence(text), evidence, "{text}");
+        }
+        for (text, comma, point) in [
+            ("930,000", 930.0, 930_000.0),
+            ("-438.278", -438_278.0, -438.278),
+            ("12,5", 12.5, 12.5),
+            ("1.234.567", 1_234_567.0, 1_234_567.0),
+        ] {
+            assert_eq!(read_number_marked(text, Comma).unwrap(), comma, "{text}");
+            assert_eq!(read_number_marked(text, Point).unwrap(), point, "{text}");
+        }
+        assert!(read_number_marked("12x", Comma).is_err());
     }
 
     #[test]

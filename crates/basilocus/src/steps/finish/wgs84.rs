@@ -45,6 +45,7 @@ impl Step for AlwaysWgs84 {
                 operation: operation.clone(),
                 report,
                 worth: None,
+                fitted: setting.finder.fitted(source, &wgs84).map(Arc::new),
             });
         }
         let with_heights = columns.has_heights();

@@ -1,6 +1,7 @@
 //! Columns of numbers, whatever their type.
 
 use arrow_array::{Array, Float64Array, Int64Array, RecordBatch, StringArray};
+use basilocus_geodesy::notation::{DecimalMark, MarkEvidence, mark_evidence, read_number_marked};
 use basilocus_table::batch::cell_text;
 
 /// A column of numbers, whatever its type.
@@ -42,6 +43,27 @@ impl<'a> Numbers<'a> {
             }
             _ => None,
         }
+    }
+
+    /// The number, where it is a text whose decimal mark alone leaves it open.
+    pub(super) fn get_marked(&self, row: usize, mark: DecimalMark) -> Option<f64> {
+        let Numbers::Text(a) = self else { return None };
+        let text = Some(a.value(row)).filter(|_| a.is_valid(row))?;
+        read_number_marked(text, mark).ok()
+    }
+
+    /// What the marks of a text say.
+    pub(super) fn marks(&self, row: usize) -> MarkEvidence {
+        match self {
+            Numbers::Text(a) if a.is_valid(row) => mark_evidence(a.value(row)),
+            _ => MarkEvidence::None,
+        }
+    }
+
+    /// Whether a text has a comma that may begin decimals or part thousands, or says that a point may part thousands.
+    pub(super) fn has_open_marks(&self, row: usize) -> bool {
+        matches!(self, Numbers::Text(a) if a.is_valid(row) && a.value(row).contains(','))
+            && self.marks(row) != MarkEvidence::None
     }
 
     /// Counts whether a text has a comma or a point.

@@ -11,7 +11,7 @@ use crate::engine::{Account, Columns, Coordinates, PlacedFrom, Rows, middle, put
 use arrow_array::RecordBatch;
 use basilocus_geodesy::crs::{Crs, Kind};
 use basilocus_geodesy::notation::{
-    self, AxisOrder, Known, Notation, NotationError, NotationErrorKind, OrderEvidence, Reading,
+    self, AxisOrder, DecimalMark, Known, MarkEvidence, Notation, NotationError, NotationErrorKind, OrderEvidence, Reading,
 };
 use basilocus_table::batch::{Points, cell_text};
 use basilocus_table::geometry::{Geometries, Geometry};
@@ -28,6 +28,8 @@ pub(crate) struct PositionReader {
     zones: Option<Zones>,
     /// What is known of how a column of whole positions is written.
     known: Known,
+    /// The decimal mark of columns of numbers, once all rows have settled it.
+    decimal: Option<DecimalMark>,
     pub(crate) crs: Crs,
     /// How the columns were read, in words.
     pub(crate) interpretation: Vec<String>,
@@ -83,7 +85,7 @@ impl PositionReader {
             Source::Geometry => ("geometry".into(), "geometry".into()),
         };
         let foreign = Arc::new(Foreign::new(finder.clone(), crs.clone()));
-        Ok(PositionReader { source, height, zones, known, crs, interpretation, foreign, names, in_degrees })
+        Ok(PositionReader { source, height, zones, known, decimal: None, crs, interpretation, foreign, names, in_degrees })
     }
 
     /// Names of the x and y columns.
@@ -154,7 +156,7 @@ impl PositionReader {
             account.counts.turned += turn(&mut out[0]);
         }
         if let Some(z) = self.height {
-            read_heights(records, z, &mut out[2], account);
+            read_heights(records, z, self.decimal, &mut out[2], account);
         }
         if needs_height(&self.crs) {
             for (row, z) in out[2].iter().enumerate() {
@@ -243,7 +245,8 @@ impl PositionReader {
                     put(out, row, (x, y, None));
                     match how {
                         Some(how) => *notations.entry(how).or_default() += 1,
-                        None => cx.count_marks(row, &mut account.counts.marks),
+                        None if self.decimal.is_none() => cx.count_marks(row, &mut account.counts.marks),
+                        None => {}
                     }
                     self.check(row, (x, y), account);
                 }
@@ -342,7 +345,14 @@ impl PositionReader {
     /// Whether how a column of whole positions is written is open: nobody said it, and some rows do not say it by
     /// themselves.
     pub(crate) fn is_open(&self, sample: &Rows) -> bool {
-        let Source::OneColumn(list) = &self.source else { return false };
+        let list = match &self.source {
+            Source::OneColumn(list) => list,
+            Source::Columns { x, y } if !self.in_degrees => {
+                let columns = [*x, *y].map(|at| Numbers::of(sample.records(), at));
+                return columns.iter().any(|c| (0..sample.len()).any(|row| c.has_open_marks(row)));
+            }
+            _ => return false,
+        };
         let text = |row| joined_text(sample.records(), list, row);
         let order = self.known.order == AxisOrder::Reject && self.crs.is_geographic();
         (0..sample.len()).any(|row| {
@@ -355,7 +365,16 @@ impl PositionReader {
     /// What rows say about how they are written.
     pub(super) fn count_evidence(&self, rows: &Rows) -> Evidence {
         let mut counts = Evidence::default();
-        let Source::OneColumn(list) = &self.source else { return counts };
+        let list = match &self.source {
+            Source::OneColumn(list) => list,
+            Source::Columns { x, y } => {
+                for column in [*x, *y].map(|at| Numbers::of(rows.records(), at)) {
+                    (0..rows.len()).for_each(|row| counts.add_marks(column.marks(row)));
+                }
+                return counts;
+            }
+            _ => return counts,
+        };
         for row in 0..rows.len() {
             let text = joined_text(rows.records(), list, row);
             match notation::order_evidence(&text) {
@@ -377,7 +396,24 @@ impl PositionReader {
     /// Settles how the column is written by the evidence of all rows, where it is one-sided and some row needs it. Gives
     /// what to tell.
     pub(super) fn settle(&mut self, counts: &Evidence) -> Vec<String> {
-        self.settle_order(counts).into_iter().chain(self.settle_notation(counts)).collect()
+        let told = [self.settle_order(counts), self.settle_notation(counts), self.settle_marks(counts)];
+        told.into_iter().flatten().collect()
+    }
+
+    fn settle_marks(&mut self, counts: &Evidence) -> Option<String> {
+        let (decimal, mark, thousands, evidence) = match (counts.decimal_commas, counts.decimal_points) {
+            (n, 0) if n > 0 => (DecimalMark::Comma, "comma", "point", n),
+            (0, n) if n > 0 => (DecimalMark::Point, "point", "comma", n),
+            _ => return None,
+        };
+        if counts.open_marks == 0 {
+            return None;
+        }
+        self.decimal = Some(decimal);
+        Some(format!(
+            "in \"{}\" and \"{}\" a {mark} begins the decimals and a {thousands} parts thousands: {evidence} of their numbers allow nothing else, none contradicts, and {} could be either",
+            self.names.0, self.names.1, counts.open_marks
+        ))
     }
 
     fn settle_order(&mut self, counts: &Evidence) -> Option<String> {
@@ -431,7 +467,8 @@ impl PositionReader {
         name: &str,
         is_y: bool,
     ) -> Result<(f64, Option<&'static str>), Unusable> {
-        if let Some(v) = column.get(row) {
+        let marked = self.decimal.and_then(|mark| column.get_marked(row, mark));
+        if let Some(v) = marked.or_else(|| column.get(row)) {
             return Ok((v, None));
         }
         let text = column.text(row);
@@ -522,15 +559,31 @@ pub(super) struct Evidence {
     pub bands: u64,
     /// Rows that cannot be read by themselves.
     pub open: u64,
+    /// Numbers whose decimal mark can only be a comma, only a point, and either.
+    pub decimal_commas: u64,
+    pub decimal_points: u64,
+    pub open_marks: u64,
 }
 
 impl Evidence {
+    fn add_marks(&mut self, marks: MarkEvidence) {
+        match marks {
+            MarkEvidence::None => {}
+            MarkEvidence::Either => self.open_marks += 1,
+            MarkEvidence::Only(DecimalMark::Comma) => self.decimal_commas += 1,
+            MarkEvidence::Only(DecimalMark::Point) => self.decimal_points += 1,
+        }
+    }
+
     pub(super) fn merge(&mut self, other: &Evidence) {
         self.latitude_first += other.latitude_first;
         self.longitude_first += other.longitude_first;
         self.either += other.either;
         self.bands += other.bands;
         self.open += other.open;
+        self.decimal_commas += other.decimal_commas;
+        self.decimal_points += other.decimal_points;
+        self.open_marks += other.open_marks;
         for (notation, rows) in &other.notations {
             *self.notations.entry(*notation).or_default() += rows;
         }
@@ -557,7 +610,13 @@ fn words_of(header: &str, known: &Known) -> Option<String> {
     Some(format!("{order}, as the header \"{header}\" says"))
 }
 
-fn read_heights(records: &RecordBatch, column: usize, out: &mut [f64], account: &mut Account) {
+fn read_heights(
+    records: &RecordBatch,
+    column: usize,
+    decimal: Option<DecimalMark>,
+    out: &mut [f64],
+    account: &mut Account,
+) {
     let heights = Numbers::of(records, column);
     let name = records.schema_ref().field(column).name();
     for (row, slot) in out.iter_mut().enumerate() {
@@ -565,7 +624,7 @@ fn read_heights(records: &RecordBatch, column: usize, out: &mut [f64], account: 
         if text.trim().is_empty() {
             continue;
         }
-        match heights.get(row) {
+        match decimal.and_then(|mark| heights.get_marked(row, mark)).or_else(|| heights.get(row)) {
             Some(v) => *slot = v,
             None => match notation::read_number(&text) {
                 Ok(v) => *slot = v,

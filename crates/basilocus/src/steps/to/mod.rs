@@ -150,7 +150,8 @@ impl Step for To {
                 columns.insert(at, column);
                 at += 1;
             }
-            setting.decisions.operations.push(target.taken(&source));
+            let fitted = setting.finder.fitted(&source, &target.crs).map(Arc::new);
+            setting.decisions.operations.push(TakenOperation { fitted, ..target.taken(&source) });
             targets.push(target);
         }
         let first = &targets[0];
@@ -311,6 +312,7 @@ impl Target {
             operation: self.operation.clone(),
             report: self.report(source),
             worth: self.worth((self.crs.area.south_deg + self.crs.area.north_deg) / 2.0),
+            fitted: None,
         }
     }
 }
