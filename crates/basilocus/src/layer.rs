@@ -208,7 +208,7 @@ impl Layer {
 
     /// Measures lengths and areas.
     pub fn measure(self) -> Self {
-        self.then(Measure {})
+        self.then(Measure::default())
     }
 
     /// Brings positions to a system, and writes coordinates in columns.

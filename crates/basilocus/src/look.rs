@@ -8,7 +8,7 @@ use crate::plan::LayerPlan;
 use crate::steps::positions;
 use basilocus_formats::{About, Decoded, Format, FormatError, InputOption, layers};
 use basilocus_table::geometry::TYPES;
-use basilocus_table::{Batch, ColumnProfile, Ledger, Reason, Role, ValueKind};
+use basilocus_table::{Batch, ColumnProfile, Ledger, Moment, Reason, Role, ValueKind};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -170,7 +170,7 @@ pub(crate) fn columns_of(path: &Path) -> Result<Vec<(String, ValueKind)>, Error>
         Ok(())
     })?;
     let kind = |field: &arrow_schema::Field, p: &ColumnProfile| {
-        if typed { declared(field.data_type()) } else { p.kind() }
+        if typed { declared(field) } else { p.kind() }
     };
     let fields = schema.fields().iter().zip(&profiles);
     let attributes = fields.filter(|(f, _)| f.name() != basilocus_table::POINT_COLUMN);
@@ -251,7 +251,7 @@ impl Counted {
             if is_geometry(field) {
                 return self.geometry(p, any_shape);
             }
-            let kind = if typed { declared(field.data_type()) } else { p.kind() };
+            let kind = if typed { declared(field) } else { p.kind() };
             ColumnReport {
                 name: name.clone(),
                 role: role.map(|r| r.name().to_string()),
@@ -304,8 +304,13 @@ fn address_parts(roles: &[Option<Role>]) -> Option<String> {
 }
 
 /// The kind of values that a type says.
-fn declared(t: &arrow_schema::DataType) -> ValueKind {
-    match t {
+fn declared(field: &arrow_schema::Field) -> ValueKind {
+    match Moment::of_field(field) {
+        Some(Moment::Date) => return ValueKind::Date,
+        Some(Moment::DateTime { utc }) => return ValueKind::DateTime { utc },
+        None => {}
+    }
+    match field.data_type() {
         arrow_schema::DataType::Int64 => ValueKind::Integer,
         arrow_schema::DataType::Float64 => ValueKind::Real,
         arrow_schema::DataType::Boolean => ValueKind::Boolean,

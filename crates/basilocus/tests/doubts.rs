@@ -1,9 +1,10 @@
 //! Every doubt on a file that raises it, with what it says; and on the nearest file that should raise none.
 
+use basilocus::coordinates::fit::{FitPlan, fit_to_file};
 use basilocus::doubts::DOUBTS;
-use basilocus::plan::LayerPlan;
+use basilocus::plan::{Flags, LayerPlan, OperationPlan, OutputPlan, Plan};
 use basilocus::steps::{Positions, To, Values};
-use basilocus::{Cancel, DoubtReport, Layer, look};
+use basilocus::{Cancel, DoubtReport, Layer, Report, RunOptions, look, run};
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 
@@ -147,7 +148,7 @@ fn decimal_comma() {
     let f = Folder::new();
     let doubts = f.converted("x;y\n438277,8;5116580,3\n438300.5;5116600.25\n", "EPSG:32610", "EPSG:4326");
     let doubt = only(&doubts, "decimal-comma");
-    assert!(doubt.message.contains("1 rows write their numbers with a comma and 1 with a point"), "{}", doubt.message);
+    assert!(doubt.message.contains("1 row with a comma in its number and 1 with a point"), "{}", doubt.message);
     assert!(f.converted("x;y\n438277,8;5116580,3\n438300;5116600\n", "EPSG:32610", "EPSG:4326").is_empty());
 }
 
@@ -192,7 +193,7 @@ fn outside_area() {
     let f = Folder::new();
     let doubts = f.converted("lon,lat\n-123.8123,46.2\n-96.7,40.8123\n-123.7,46.1\n", "EPSG:4326", "EPSG:2269");
     let doubt = only(&doubts, "outside-area");
-    assert!(doubt.message.contains("1 of 3 positions are outside the area of use"), "{}", doubt.message);
+    assert!(doubt.message.contains("1 of 3 positions is outside the area of use"), "{}", doubt.message);
     // A system of the whole Earth has no outside.
     assert!(f.converted("lon,lat\n-123.8123,46.2\n-96.7,40.8123\n", "EPSG:4326", "EPSG:3857").is_empty());
 }
@@ -340,6 +341,54 @@ fn lost_values() {
     let message = &only(&doubts, "lost-values").message;
     assert_eq!(message, "1 cell holds an error and no value: D2 (#N/A)");
     assert!(ids(&f.looked_at("a.xlsx", book(false))).is_empty());
+}
+
+#[test]
+fn beyond_control() {
+    let f = Folder::new();
+    let pairs = "name,x,y,e,n\nA,0,0,500000.01,5100000\nB,1000,0,500999.99,5100000\nC,0,1000,500000,5101000.01\nD,1000,1000,501000,5100999.99\nE,500,400,500500.01,5100400\n";
+    let fit = FitPlan {
+        pairs: f.write("pairs.csv", pairs),
+        old: vec!["x".into(), "y".into()],
+        new: vec!["e".into(), "n".into()],
+        to: "EPSG:32610".into(),
+        ..Default::default()
+    };
+    let file = f.0.path().join("local.toml");
+    fit_to_file(&fit, &file, false).unwrap();
+    let report = |rows: &str| {
+        let source = f.write("points.csv", format!("id,x,y\n1,450,520\n2,10,980\n{rows}"));
+        let flags = Flags {
+            source,
+            positions: Some(Positions { x: Some("x".into()), y: Some("y".into()), ..Default::default() }),
+            operation: OperationPlan { via: Some(file.display().to_string()), ..Default::default() },
+            to: Some(To { systems: vec!["EPSG:32610".into()], ..Default::default() }),
+            ..Default::default()
+        };
+        let plan = Plan {
+            layers: vec![flags.layer()],
+            outputs: vec![OutputPlan::new(f.0.path().join("out.csv"))],
+            ..Default::default()
+        };
+        run(&plan, &RunOptions { overwrite: true, ..Default::default() }).unwrap()
+    };
+    let near = report("3,1200,500\n");
+    assert!(near.doubts.is_empty(), "{:?}", near.doubts);
+    let far = report("3,900000,500\n");
+    let message = &only(&far.doubts, "beyond-control").message;
+    assert!(
+        message.starts_with("1 position is far from the 5 control pairs of \"pairs\", up to 899000 units"),
+        "{message}"
+    );
+    // The error grows with the distance: it is no longer that of the pairs.
+    let accuracy = |r: &Report| r.layers[0].operations[0].accuracy_m.unwrap();
+    assert!(
+        accuracy(&near) < 0.05 && accuracy(&far) > 100.0 * accuracy(&near),
+        "{} {}",
+        accuracy(&near),
+        accuracy(&far)
+    );
+    assert!(far.layers[0].operations[0].notes.iter().any(|n| n.contains("at the farthest position")));
 }
 
 #[test]

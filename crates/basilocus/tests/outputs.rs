@@ -95,7 +95,7 @@ fn coordinate_columns_are_named_after_the_target_or_as_asked() {
     assert_eq!(columns(&["EPSG:4978"], To::default()).unwrap(), "id,position,x,y,z");
     assert_eq!(
         columns(&["EPSG:32610", "EPSG:2269"], To::default()).unwrap(),
-        "id,position,easting,northing,easting_2269,northing_2269"
+        "id,position,easting_32610,northing_32610,easting_2269,northing_2269"
     );
     assert_eq!(
         columns(&[], To::default()).unwrap(),
@@ -103,7 +103,15 @@ fn coordinate_columns_are_named_after_the_target_or_as_asked() {
         "a position in one column is written as numbers"
     );
     let named = |names: &[&str]| To { columns: names.iter().map(|n| n.to_string()).collect(), ..Default::default() };
-    assert_eq!(columns(&["EPSG:32610", "EPSG:4326"], named(&["e", "n"])).unwrap(), "id,position,e,n,lon,lat");
+    assert_eq!(columns(&["EPSG:32610", "EPSG:4326"], named(&["e", "n"])).unwrap(), "id,position,e,n,lon_4326,lat_4326");
+    assert_eq!(
+        columns(&["EPSG:32610", "EPSG:4326"], named(&["e", "n", "lam", "phi"])).unwrap(),
+        "id,position,e,n,lam,phi"
+    );
+    let e = columns(&["EPSG:32610", "EPSG:4326"], named(&["e", "n", "lam"])).unwrap_err();
+    assert!(e.contains("1 columns for WGS 84 (EPSG:4326); 2 are written: lon, lat"), "{e}");
+    let e = columns(&["EPSG:32610"], named(&["e", "n", "h", "i"])).unwrap_err();
+    assert!(e.contains("`columns` names 4 columns; 2 are written: e, n"), "{e}");
     assert!(columns(&["EPSG:32610"], named(&["e"])).unwrap_err().contains("2 are written"));
     assert!(
         columns(&["EPSG:32610"], named(&["ID", "n"])).unwrap_err().contains("there is a column of that name already")

@@ -292,7 +292,7 @@ fn polygons_are_closed_and_vertices_give_their_points_back() {
 fn measure_adds_lengths_on_the_ellipsoid() {
     let alone = Alone::of("trail,lon,lat\nA,0,0\nA,1,0\n");
     let lines = Lines { by: Some("trail".into()), order: None };
-    let (text, _) = alone.run(vec![wgs84(), lines.into(), Measure {}.into()], "out.geojson").unwrap();
+    let (text, _) = alone.run(vec![wgs84(), lines.into(), Measure::default().into()], "out.geojson").unwrap();
     let json: serde_json::Value = serde_json::from_str(&text).unwrap();
     let measures: Vec<f64> =
         json["features"][0]["properties"].as_object().unwrap().values().filter_map(|v| v.as_f64()).collect();
@@ -302,7 +302,7 @@ fn measure_adds_lengths_on_the_ellipsoid() {
 
 #[test]
 fn measure_of_points_is_an_error() {
-    let e = Alone::of(GATES).error(vec![wgs84(), Measure {}.into()]);
+    let e = Alone::of(GATES).error(vec![wgs84(), Measure::default().into()]);
     assert!(e.contains("`measure`") && e.contains("no lines or polygons"), "{e}");
 }
 

@@ -1,7 +1,7 @@
 //! Options that many commands share: they mean the same everywhere. Most are declared where plans are, by the library.
 
 use basilocus::plan::{Flags, InputPlan, OperationPlan, OutputPlan, ShowPlan};
-use basilocus::steps::{Join, Lines, Polygons, Positions, To};
+use basilocus::steps::{Join, Lines, Measure, Polygons, Positions, To};
 use clap::{Args, ValueEnum};
 use std::path::{Path, PathBuf};
 
@@ -69,9 +69,10 @@ pub(crate) struct WriteArgs {
     /// Systems and coordinates
     #[command(flatten)]
     pub(crate) to: To,
-    /// Add length_m (of polygons the perimeter) and area_m2 of lines and polygons, geodesic
-    #[arg(long)]
-    pub(crate) measure: bool,
+    /// Add length_m (of polygons the perimeter) and area_m2 of lines and polygons, geodesic; under names of your own with
+    /// --measure=LENGTH,AREA
+    #[arg(long, value_name = "LENGTH,AREA", num_args = 0..=2, require_equals = true, value_delimiter = ',')]
+    pub(crate) measure: Option<Vec<String>>,
     /// Bring the columns to the names, types and order of another layer or table, or of a header alone
     #[arg(long, value_name = "FILE")]
     pub(crate) like: Option<PathBuf>,
@@ -131,7 +132,7 @@ impl WriteArgs {
     pub(crate) fn flags(&self, flags: Flags) -> Flags {
         Flags {
             name: self.layer_name.clone(),
-            measure: self.measure,
+            measure: self.measure.clone().map(|columns| Measure { columns }),
             to: Some(self.to.clone()),
             like: self.like.clone(),
             show: self.show.clone(),
@@ -173,6 +174,10 @@ pub(crate) struct RunBehaviour {
     /// with tabs; may be given several times
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Vec<PathBuf>,
+    /// One output for each value of a column, also of one taken from areas: OUT-VALUE.ending; `geometry` for one a kind of
+    /// geometry
+    #[arg(long, value_name = "COLUMN")]
+    pub(crate) split_by: Option<String>,
     /// Replace outputs that exist
     #[arg(long)]
     pub(crate) overwrite: bool,
@@ -182,6 +187,9 @@ pub(crate) struct RunBehaviour {
     /// Add the layer to a GeoPackage that exists
     #[arg(long, conflicts_with = "overwrite")]
     pub(crate) append: bool,
+    /// Add the rows to the layer of that name in a GeoPackage that exists
+    #[arg(long, conflicts_with_all = ["overwrite", "append"])]
+    pub(crate) append_rows: bool,
     /// Exit status 3 where a row is set aside or a doubt raised; nothing is written where a missing grid file would make
     /// the result coarser
     #[arg(long)]
@@ -209,6 +217,7 @@ pub(crate) struct RunBehaviour {
 impl RunBehaviour {
     /// The outputs of a plan.
     pub(crate) fn outputs(&self) -> Vec<OutputPlan> {
-        self.output.iter().map(OutputPlan::new).collect()
+        let split = |o: OutputPlan| OutputPlan { split_by: self.split_by.clone(), ..o };
+        self.output.iter().map(|file| split(OutputPlan::new(file))).collect()
     }
 }

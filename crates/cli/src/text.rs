@@ -7,6 +7,7 @@ use basilocus::geodesy::crs::{Crs, Kind};
 use basilocus::look::LookReport;
 use basilocus::lookup::ReferenceReport;
 use basilocus::report::{LayerReport, OperationReport, Report};
+use basilocus::table::counted::of_number;
 use comfy_table::{CellAlignment, ContentArrangement, Table, TableComponent, presets};
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
@@ -250,9 +251,18 @@ pub fn ledger(
         l => format!(" + {} not chosen ({})", thousands(l), counts(left_out)),
     };
     if joined > 0 {
-        left.insert_str(0, &format!(" + {} further positions of lines or polygons", thousands(joined)));
+        left.insert_str(
+            0,
+            &format!(" + {} further {} of lines or polygons", thousands(joined), of_number(joined, "position")),
+        );
     }
-    format!("{} rows in = {} out{left} + {} set aside{reasons}", thousands(rows_in), thousands(rows_out), thousands(n))
+    format!(
+        "{} {} in = {} out{left} + {} set aside{reasons}",
+        thousands(rows_in),
+        of_number(rows_in, "row"),
+        thousands(rows_out),
+        thousands(n)
+    )
 }
 
 /// Elements of a document that are shown; more are counted.
@@ -511,8 +521,9 @@ pub fn build(r: &BuildReport) -> String {
     if r.folded > 0 {
         let _ = writeln!(
             out,
-            "  note       {} rows are the same address point as another row and share its place",
-            thousands(r.folded)
+            "  note       {} {} the same address point as another row, sharing its place",
+            thousands(r.folded),
+            if r.folded == 1 { "row is" } else { "rows are" }
         );
     }
     for d in &r.doubts {

@@ -329,8 +329,8 @@ fn a_saved_plan_gives_the_same_bytes_and_runs_on_another_table() {
     }
     f.write("june.csv", "id,lon,lat\n9,-123.7,46.1\n");
     f.ok(&["run", "gates.plan.toml", "--input", "june.csv", "-o", "june-out.csv", "-q"]);
-    insta::assert_snapshot!(f.read("june-out.csv"), @"
-    gate,lon,lat,state,easting,northing,lon_4269,lat_4269
+    insta::assert_snapshot!(f.read("june-out.csv"), @r"
+    gate,lon,lat,state,easting_2269,northing_2269,lon_4269,lat_4269
     9,-123.7,46.1,OR,7390493.4365,903247.5673,-123.700000000,46.100000000
     ");
 }
@@ -531,7 +531,7 @@ fn the_demonstration() {
         let column = |name: &str| header.iter().position(|h| h == name).unwrap();
         let first = points.rows().nth(1).unwrap();
         assert!(matches!(first[column("Zip")], Data::String(_)), "postcodes are text");
-        assert!(matches!(first[column("easting")], Data::Float(_)), "coordinates are numbers");
+        assert!(matches!(first[column("easting_2269")], Data::Float(_)), "coordinates are numbers");
         assert_eq!(workbook.worksheet_range("Set aside").unwrap().height(), 12);
         let about = workbook.worksheet_range("About").unwrap();
         let text: String =
@@ -607,7 +607,7 @@ fn text_as_other_programs_leave_it() {
     };
     let table = "id,lon,lat\n1,-123.8,46.2\n2,-123.7,46.1\n";
     let (out, _) = read("sep.csv", b"sep=;\r\nid;lon;lat\r\n1;-123,8;46,2\r\n", &[]);
-    assert!(out.contains("delimiter semicolon (the file says so") && out.contains("1 rows in = 1 out"), "{out}");
+    assert!(out.contains("delimiter semicolon (the file says so") && out.contains("1 row in = 1 out"), "{out}");
     let (out, text) = read("cr.csv", table.replace('\n', "\r").as_bytes(), &[]);
     assert!(out.contains("line ends of old systems") && text == table, "{out}{text}");
     let wide: Vec<u8> = table.encode_utf16().flat_map(u16::to_le_bytes).collect();
@@ -643,7 +643,7 @@ fn text_as_other_programs_leave_it() {
     let title = b"Gates, culverts, weirs, ditches\nid,lon,lat\n1,-123.8,46.2\n2,-123.7,46.1\n";
     let (out, text) = read("title.csv", title, &[]);
     assert!(
-        out.contains("1 lines above the header are passed over") && text.starts_with("id,lon,lat\n"),
+        out.contains("1 line above the header is passed over") && text.starts_with("id,lon,lat\n"),
         "{out}{text}"
     );
     let (_, text) = read("trail.csv", b"id,name,lon,lat,\n1,a,-123.8,46.2\n2,b,-123.7,46.1\n", &[]);

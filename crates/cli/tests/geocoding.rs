@@ -112,20 +112,20 @@ fn nearest_and_compare() {
         "#);
     f.write("moved.csv", "gate,lon,lat\nnear,-123.7987,46.2011\nfar,-120,40\nnew,-121,41\n");
     insta::assert_snapshot!(f.ok(&["compare", "gates.csv", "moved.csv", "--key", "gate", "-o", "moved.geojson"]), @r#"
-          read as    gates.csv: WGS 84, as nothing else is said
-          read as    gates.csv: positions from columns "lon" and "lat" (found), in WGS 84 (EPSG:4326) (degrees)
-          read as    moved.csv: WGS 84, as nothing else is said
-          read as    moved.csv: positions from columns "lon" and "lat" (found), in WGS 84 (EPSG:4326) (degrees)
-          rows       2 and 3 with a position; 2 are in both
-          alone      1 in the second only: new
-          distance   median 55.58 m, 95 % within 111 m, largest 111 m
-          far        1 of 2 rows are 50.00 m or more apart; 1 are at the same place
-        Worst first (longitude, latitude, WGS 84):
-         row    distance   first                    second
-        ───────────────────────────────────────────────────────────────────
-         near   111 m      -123.798700, 46.200100   -123.798700, 46.201100
-          wrote      moved.geojson
-        "#);
+      read as    gates.csv: WGS 84, as nothing else is said
+      read as    gates.csv: positions from columns "lon" and "lat" (found), in WGS 84 (EPSG:4326) (degrees)
+      read as    moved.csv: WGS 84, as nothing else is said
+      read as    moved.csv: positions from columns "lon" and "lat" (found), in WGS 84 (EPSG:4326) (degrees)
+      rows       2 and 3 with a position; 2 are in both
+      alone      1 in the second only: new
+      distance   median 55.58 m, 95 % within 111 m, largest 111 m
+      far        1 of 2 rows 50.00 m or more apart; 1 at the same place
+    Worst first (longitude, latitude, WGS 84):
+     row    distance   first                    second
+    ───────────────────────────────────────────────────────────────────
+     near   111 m      -123.798700, 46.200100   -123.798700, 46.201100
+      wrote      moved.geojson
+    "#);
     let (status, _, _) = f.run(&["compare", "gates.csv", "moved.csv", "--key", "gate", "--strict"]);
     assert_eq!(status, 3);
     let r = f.json(&["compare", "gates.csv", "moved.csv", "--key", "gate", "--json"]);

@@ -6,6 +6,7 @@ use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, Int64Array,
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use basilocus_table::batch::{point_array, point_field};
 use basilocus_table::geometry::{Geometry, geometry_field, wkb};
+use basilocus_table::moment::field_of;
 use basilocus_table::{Batch, POINT_COLUMN, SetAsideRow};
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
@@ -68,7 +69,7 @@ pub(crate) fn layer_schema(columns: &[(String, DataType)], shape: Shape, crs: Op
         while !taken.insert(unique.clone()) {
             unique.push('_');
         }
-        fields.push(Field::new(unique, kind.clone(), true));
+        fields.push(field_of(Field::new(unique, DataType::Utf8, true), kind));
     }
     match shape {
         Shape::None => {}

@@ -152,21 +152,25 @@ pub trait Writer {
     ) -> Result<(PendingOutput, Vec<String>), FormatError>;
 }
 
-/// Opens an output that is there to add layers to it; one that is not there is created.
+/// Opens an output that is there to add layers to it, and with `adds_rows` rows to the layers of their names; one that is
+/// not there is created.
 ///
 /// # Errors
 /// As [`create`]; [`FormatError::Option`] for formats that hold one layer, or whose files are written whole.
-pub fn append(path: &Path) -> Result<Box<dyn Writer>, FormatError> {
+pub fn append(path: &Path, adds_rows: bool) -> Result<Box<dyn Writer>, FormatError> {
     if Format::of_ending(path) != Some(Format::GeoPackage) {
         return Err(FormatError::Option {
             path: path.to_path_buf(),
-            problem: "`append` adds a layer to a GeoPackage; the output is none".into(),
+            problem: format!(
+                "`{}` adds to a GeoPackage; the output is none",
+                if adds_rows { "append_rows" } else { "append" }
+            ),
         });
     }
     if !path.exists() {
         return create(path, false);
     }
-    geopackage::append(PendingOutput::new(path, true)?)
+    geopackage::append(PendingOutput::new(path, true)?, adds_rows)
 }
 
 /// Creates an output; its format is that of its ending.

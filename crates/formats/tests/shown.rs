@@ -137,7 +137,7 @@ fn a_layer_joins_a_geopackage() {
     let add = |name: &str| -> Result<(), FormatError> {
         let (mut out, batch) = layer(&ROWS, system(2269, false), Presentation::default());
         out.name = name.into();
-        let mut writer = append(&path)?;
+        let mut writer = append(&path, false)?;
         let encoder = writer.start_layer(&out)?;
         writer.write(encoder.encode(&batch))?;
         writer.end_layer()?;
@@ -167,10 +167,10 @@ fn a_layer_joins_a_geopackage() {
     std::fs::write(folder.path().join("a.gpkg-wal"), "x").unwrap();
     assert!(add("third").unwrap_err().to_string().contains("another program has it open"));
     std::fs::write(folder.path().join("b.gpkg"), "no database").unwrap();
-    let message = append(&folder.path().join("b.gpkg")).err().unwrap().to_string();
+    let message = append(&folder.path().join("b.gpkg"), false).err().unwrap().to_string();
     assert!(message.contains("GeoPackage"), "{message}");
     assert!(
-        append(&folder.path().join("b.csv"))
+        append(&folder.path().join("b.csv"), false)
             .err()
             .unwrap()
             .to_string()

@@ -1,4 +1,4 @@
-//! Units of length and angle, with the two feet kept apart.
+//! Units of length, area and angle, with the two feet kept apart.
 
 /// A unit of length.
 #[derive(Debug, Clone, PartialEq)]
@@ -153,7 +153,12 @@ pub fn find_length(name: &str) -> Option<LinearUnit> {
     let wanted = name.trim().to_lowercase();
     LENGTHS
         .iter()
-        .find(|u| u.names.iter().any(|n| n.to_lowercase() == wanted) || u.unit().plural().to_lowercase() == wanted)
+        .find(|u| {
+            let plural = u.unit().plural().to_lowercase();
+            // The foot that says no more is the international one.
+            let short = plural.trim_start_matches("international ");
+            u.names.iter().any(|n| n.to_lowercase() == wanted) || plural == wanted || short == wanted
+        })
         .map(Length::unit)
 }
 
@@ -189,6 +194,88 @@ pub fn find_angle(name: &str) -> Option<&'static Angle> {
     let wanted = name.trim().to_lowercase();
     let singular = wanted.strip_suffix('s').unwrap_or(&wanted);
     ANGLES.iter().find(|u| u.names.iter().any(|n| n.to_lowercase() == wanted || n.to_lowercase() == singular))
+}
+
+/// A unit of area.
+#[derive(Debug, Clone, PartialEq)]
+pub struct AreaUnit {
+    /// Name, such as `hectare`, `square US survey foot`.
+    pub name: String,
+    /// Square metres in it.
+    pub square_metres: f64,
+    /// Where the number comes from.
+    pub source: &'static str,
+}
+
+/// Units of area with names of their own; the square of every unit of length is one as well.
+pub const AREAS: &[(&[&str], f64, &str)] = &[
+    (&["are", "a"], 100.0, SI),
+    (&["hectare", "ha"], 10_000.0, SI),
+    (&["dunam", "decare"], 1000.0, SI),
+    (&["acre", "ac", "international acre"], 4046.8564224, AGREEMENT),
+    (&["rood"], 1011.7141056, AGREEMENT),
+    (&["US survey acre", "acUS", "survey acre"], 10.0 * SURVEY_CHAIN_M * SURVEY_CHAIN_M, MENDENHALL),
+];
+
+/// Metres in a chain of 66 US survey feet.
+const SURVEY_CHAIN_M: f64 = 79_200.0 / 3937.0;
+
+/// The squares that are listed where nobody asked for one.
+const SQUARES: [&str; 8] =
+    ["metre", "kilometre", "centimetre", "foot", "yard", "mile", "US survey foot", "US survey mile"];
+
+impl AreaUnit {
+    /// What several of it are called: `acres`, `square feet`.
+    pub fn plural(&self) -> String {
+        match self.name.strip_prefix("square ") {
+            Some(length) => {
+                let unit = LinearUnit { name: length.to_string(), metres: 1.0 };
+                // Of a square nobody asks whether its foot is the international one: it says so if it is not.
+                format!("square {}", unit.plural().trim_start_matches("international "))
+            }
+            None => format!("{}s", self.name),
+        }
+    }
+}
+
+fn square_of(unit: &Length) -> AreaUnit {
+    let name = format!("square {}", unit.names[0]);
+    AreaUnit { name, square_metres: unit.metres * unit.metres, source: unit.source }
+}
+
+/// The units of area that people ask for, largest names first.
+pub fn usual_areas() -> Vec<AreaUnit> {
+    let squares = SQUARES.iter().filter_map(|name| LENGTHS.iter().find(|l| l.names[0] == *name)).map(square_of);
+    let named = AREAS.iter().map(|(names, square_metres, source)| AreaUnit {
+        name: names[0].to_string(),
+        square_metres: *square_metres,
+        source,
+    });
+    squares.chain(named).collect()
+}
+
+/// A unit of area by its name in the singular or plural, or by its sign: `ha`, `acres`, `square feet`, `sq ft`, `ft2`, `m²`.
+///
+/// ```
+/// use basilocus_geodesy::unit::find_area;
+/// assert_eq!(find_area("acres").unwrap().square_metres, 4046.8564224);
+/// assert_eq!(find_area("sq ft").unwrap().square_metres, 0.09290304);
+/// assert!(find_area("ft").is_none());
+/// ```
+pub fn find_area(name: &str) -> Option<AreaUnit> {
+    let wanted = name.trim().to_lowercase();
+    let singular = wanted.strip_suffix('s').unwrap_or(&wanted);
+    let named =
+        AREAS.iter().find(|(names, ..)| names.iter().map(|n| n.to_lowercase()).any(|n| n == wanted || n == singular));
+    if let Some((names, square_metres, source)) = named {
+        return Some(AreaUnit { name: names[0].to_string(), square_metres: *square_metres, source });
+    }
+    let length = ["square ", "sq. ", "sq "]
+        .iter()
+        .find_map(|p| wanted.strip_prefix(p))
+        .or_else(|| ["²", "^2", "2"].iter().find_map(|s| wanted.strip_suffix(s)))?;
+    let found = find_length(length)?;
+    LENGTHS.iter().find(|l| l.names[0] == found.name).map(square_of)
 }
 
 impl AngularUnit {
@@ -234,6 +321,25 @@ mod tests {
         assert_eq!(find_angle("Grads").map(|a| a.degrees), Some(0.9));
         assert_eq!(length_of("Foot_US", 0.3048006096012192).name, "US survey foot");
         assert_eq!(length_of("some_unit", 2.5).name, "some unit");
+    }
+
+    #[test]
+    fn areas_are_what_their_definitions_make_of_them() {
+        let square_metres = |name: &str| find_area(name).map(|u| u.square_metres);
+        assert_eq!(square_metres("ha"), Some(1e4));
+        // NIST Special Publication 811, appendix B.8: 4046.873 m² for the acre of US survey feet.
+        assert!((square_metres("US survey acre").unwrap() - 4046.873).abs() < 5e-4);
+        // An acre is a tenth of a furlong by a furlong, a square mile 640 of them.
+        assert!((square_metres("acre").unwrap() - 201.168 * 20.1168).abs() < 1e-9);
+        assert!((square_metres("square miles").unwrap() / square_metres("acres").unwrap() - 640.0).abs() < 1e-9);
+        assert_eq!(square_metres("Square Clarke's links"), Some(0.201166195164 * 0.201166195164));
+        for same in ["ft2", "ft²", "ft^2", "sq ft", "sq. ft", "square foot", "square feet"] {
+            assert_eq!(square_metres(same), Some(0.3048 * 0.3048), "{same}");
+        }
+        assert_eq!((square_metres("m"), square_metres("square"), square_metres("2")), (None, None, None));
+        let names: Vec<String> = usual_areas().iter().map(AreaUnit::plural).collect();
+        assert!(names.contains(&"square US survey feet".into()) && names.contains(&"acres".into()), "{names:?}");
+        assert!(names.contains(&"square feet".into()), "{names:?}");
     }
 
     #[test]

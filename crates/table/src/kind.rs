@@ -1,5 +1,7 @@
 //! The type of a column, decided from all of its values, not the first ones.
 
+use crate::Moment;
+
 /// What all values of a column are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
@@ -12,8 +14,13 @@ pub enum ValueKind {
     Integer,
     /// Numbers.
     Real,
-    /// Dates (and times) in ISO 8601 form.
+    /// Dates in ISO 8601 form.
     Date,
+    /// Dates with times of day in ISO 8601 form, all in universal time or none.
+    DateTime {
+        /// Whether they are in universal time.
+        utc: bool,
+    },
     /// Anything else, and everything that would lose something as a number: leading zeros, long identifiers.
     Text,
 }
@@ -27,6 +34,7 @@ impl ValueKind {
             ValueKind::Integer => "whole number",
             ValueKind::Real => "number",
             ValueKind::Date => "date",
+            ValueKind::DateTime { .. } => "date and time",
             ValueKind::Text => "text",
         }
     }
@@ -47,6 +55,10 @@ pub struct ColumnProfile {
     pub booleans: u64,
     /// ISO dates.
     pub dates: u64,
+    /// ISO dates with a time of day that says no zone.
+    pub local_times: u64,
+    /// ISO dates with a time of day in universal time.
+    pub utc_times: u64,
     /// Digits that begin with a zero, or more digits than a double holds.
     pub codes: u64,
     /// Longest value, in characters.
@@ -89,7 +101,9 @@ impl ColumnProfile {
                 }
             }
             Class::Boolean => self.booleans += 1,
-            Class::Date => self.dates += 1,
+            Class::Moment(Moment::Date) => self.dates += 1,
+            Class::Moment(Moment::DateTime { utc: false }) => self.local_times += 1,
+            Class::Moment(Moment::DateTime { utc: true }) => self.utc_times += 1,
             Class::Text => {}
         }
     }
@@ -107,6 +121,8 @@ impl ColumnProfile {
         self.reals += other.reals;
         self.booleans += other.booleans;
         self.dates += other.dates;
+        self.local_times += other.local_times;
+        self.utc_times += other.utc_times;
         self.codes += other.codes;
         self.longest = self.longest.max(other.longest);
         self.decimals = self.decimals.max(other.decimals);
@@ -129,6 +145,8 @@ impl ColumnProfile {
             n if n == self.integers + self.reals => ValueKind::Real,
             n if n == self.booleans => ValueKind::Boolean,
             n if n == self.dates => ValueKind::Date,
+            n if n == self.local_times => ValueKind::DateTime { utc: false },
+            n if n == self.utc_times => ValueKind::DateTime { utc: true },
             _ => ValueKind::Text,
         }
     }
@@ -139,7 +157,7 @@ enum Class {
     Real(f64, usize),
     Code,
     Boolean,
-    Date,
+    Moment(Moment),
     Text,
 }
 
@@ -160,8 +178,8 @@ fn classify(value: &str) -> Class {
                 value.parse().map_or(Class::Text, Class::Integer)
             };
         }
-        if is_date(bytes) {
-            return Class::Date;
+        if let Some(moment) = Moment::of(value) {
+            return Class::Moment(moment);
         }
         let rest = &body[digits..];
         let plain = rest.iter().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'e' | b'E' | b'+' | b'-'));
@@ -180,19 +198,6 @@ fn classify(value: &str) -> Class {
         };
     }
     if value.eq_ignore_ascii_case("true") || value.eq_ignore_ascii_case("false") { Class::Boolean } else { Class::Text }
-}
-
-fn is_date(b: &[u8]) -> bool {
-    let digit = |i: usize| b.get(i).is_some_and(u8::is_ascii_digit);
-    let date = b.len() >= 10
-        && (0..4).all(digit)
-        && b[4] == b'-'
-        && digit(5)
-        && digit(6)
-        && b[7] == b'-'
-        && digit(8)
-        && digit(9);
-    date && (b.len() == 10 || matches!(b[10], b'T' | b' '))
 }
 
 #[cfg(test)]
@@ -215,7 +220,11 @@ mod tests {
         assert_eq!(kind(&["12345678901234567"]), ValueKind::Text, "17 digits do not fit a double");
         assert_eq!(kind(&["0.5", "-0.25", "0"]), ValueKind::Real);
         assert_eq!(kind(&["true", "FALSE"]), ValueKind::Boolean);
-        assert_eq!(kind(&["2026-11-25", "2026-11-25T10:00:00Z"]), ValueKind::Date);
+        assert_eq!(kind(&["2026-11-25", "2024-02-29"]), ValueKind::Date);
+        assert_eq!(kind(&["2026-11-25", "2026-02-30"]), ValueKind::Text, "no day of the calendar");
+        assert_eq!(kind(&["2026-11-25", "2026-11-25T10:00:00Z"]), ValueKind::Text, "a day is no moment");
+        assert_eq!(kind(&["2026-11-25T10:00", "2026-11-25 10:00:00.5"]), ValueKind::DateTime { utc: false });
+        assert_eq!(kind(&["2026-11-25T10:00Z"]), ValueKind::DateTime { utc: true });
         assert_eq!(kind(&["", " "]), ValueKind::Empty);
         assert_eq!(kind(&["1e5"]), ValueKind::Real);
         assert_eq!(kind(&["-"]), ValueKind::Text);

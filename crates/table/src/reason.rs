@@ -20,6 +20,10 @@ pub struct Reason(Cow<'static, str>);
 impl Reason {
     /// A row without a single value.
     pub const BLANK_ROW: Reason = Reason::new("blank row");
+    /// The header once more, among the rows.
+    pub const HEADER_AGAIN: Reason = Reason::new("header again");
+    /// A row of another table that stands below the one that is read.
+    pub const OTHER_TABLE: Reason = Reason::new("another table");
     /// A row with more or fewer fields than the header.
     pub const RAGGED_ROW: Reason = Reason::new("ragged row");
     /// A row without a position, where one is needed.

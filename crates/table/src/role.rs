@@ -120,6 +120,18 @@ const HEADERS: &[(Role, &[&str])] = &[
             "lengtegraad",
             "longitud",
             "longitudine",
+            "geographischelänge",
+            "geogrlänge",
+            "östlichelänge",
+            "lengdegrad",
+            "længdegrad",
+            "längdgrad",
+            "pituusaste",
+            "długośćgeograficzna",
+            "dlugoscgeograficzna",
+            "zeměpisnádélka",
+            "zemepisnadelka",
+            "földrajzihosszúság",
         ],
     ),
     (
@@ -141,6 +153,17 @@ const HEADERS: &[(Role, &[&str])] = &[
             "breedtegraad",
             "latitud",
             "latitudine",
+            "geographischebreite",
+            "geogrbreite",
+            "nördlichebreite",
+            "breddegrad",
+            "breddgrad",
+            "leveysaste",
+            "szerokośćgeograficzna",
+            "szerokoscgeograficzna",
+            "zeměpisnášířka",
+            "zemepisnasirka",
+            "földrajziszélesség",
         ],
     ),
     (
@@ -169,6 +192,14 @@ const HEADERS: &[(Role, &[&str])] = &[
             "coordinatax",
             "este",
             "est",
+            "ostkoordinate",
+            "itäkoordinaatti",
+            "souřadnicex",
+            "współrzędnax",
+            "rdx",
+            "xrd",
+            "xl93",
+            "xlambert93",
         ],
     ),
     (
@@ -197,6 +228,14 @@ const HEADERS: &[(Role, &[&str])] = &[
             "coordinatay",
             "norte",
             "nord",
+            "nordkoordinate",
+            "pohjoiskoordinaatti",
+            "souřadnicey",
+            "współrzędnay",
+            "rdy",
+            "yrd",
+            "yl93",
+            "ylambert93",
         ],
     ),
     (
@@ -345,6 +384,80 @@ pub fn order_in_header(header: &str) -> Option<bool> {
     }
 }
 
+/// Words that name coordinates side by side alone: by themselves they are lengths and widths, or say nothing.
+const PAIRS: &[(&str, &str)] = &[
+    ("länge", "breite"),
+    ("laenge", "breite"),
+    ("lengte", "breedte"),
+    ("længde", "bredde"),
+    ("lengde", "bredde"),
+    ("längd", "bredd"),
+    ("pituus", "leveys"),
+    ("délka", "šířka"),
+    ("długość", "szerokość"),
+    ("hosszúság", "szélesség"),
+];
+
+/// The same for plane coordinates.
+const PLANE_PAIRS: &[(&str, &str)] = &[
+    ("e", "n"),
+    ("ost", "nord"),
+    ("oost", "noord"),
+    ("øst", "nord"),
+    ("öst", "nord"),
+    ("öst", "norr"),
+    ("itä", "pohjoinen"),
+    ("wschód", "północ"),
+    ("východ", "sever"),
+];
+
+/// How sure a header is that counts beside another alone.
+const BESIDE: usize = 55;
+
+/// Roles of headers that tell something side by side, where no other header names a coordinate and the values agree: degrees
+/// with decimals as coordinates have them and no measured thing, plane coordinates of some size.
+fn pair_up(headers: &[&str], sample: &[Vec<&str>], found: &mut [Option<(Role, usize)>]) {
+    let is_open = |slot: &Option<(Role, usize)>| {
+        !slot.is_some_and(|(r, _)| matches!(r, Role::Longitude | Role::Latitude | Role::Coordinates))
+    };
+    if !found.iter().all(is_open) {
+        return;
+    }
+    let at = |word: &str| headers.iter().position(|h| plain(h) == word);
+    let all = |at: usize, right: &dyn Fn(&str) -> bool| {
+        let mut filled = sample.get(at).into_iter().flatten().map(|t| t.trim()).filter(|t| !t.is_empty()).peekable();
+        filled.peek().is_some() && filled.all(right)
+    };
+    let degrees = |limit: f64| {
+        move |text: &str| {
+            if text.contains('°') {
+                return true;
+            }
+            let text = text.replace(',', ".");
+            let decimals = text.split_once('.').map_or(0, |(_, d)| d.len());
+            decimals >= 3 && text.parse::<f64>().is_ok_and(|v| v.abs() <= limit)
+        }
+    };
+    let is_far = |text: &str| {
+        let digits: String =
+            text.chars().take_while(|c| !matches!(c, ',' | '.')).filter(char::is_ascii_digit).collect();
+        text.starts_with(|c: char| c.is_ascii_digit() || c == '-') && digits.len() >= 5
+    };
+    let sides = |x: &str, y: &str| Some((at(x)?, at(y)?));
+    for (x, y) in PAIRS.iter().filter_map(|(x, y)| sides(x, y)) {
+        if all(x, &degrees(180.0)) && all(y, &degrees(90.0)) {
+            (found[x], found[y]) = (Some((Role::Longitude, BESIDE)), Some((Role::Latitude, BESIDE)));
+            return;
+        }
+    }
+    for (x, y) in PLANE_PAIRS.iter().filter_map(|(x, y)| sides(x, y)) {
+        if all(x, &is_far) && all(y, &is_far) {
+            (found[x], found[y]) = (Some((Role::Easting, BESIDE)), Some((Role::Northing, BESIDE)));
+            return;
+        }
+    }
+}
+
 /// How sure a header is of which one word tells the role.
 const ONE_WORD: usize = 50;
 
@@ -395,6 +508,7 @@ fn counts_rows(numbers: &[f64]) -> bool {
 /// values only where they leave no doubt.
 pub fn detect(headers: &[&str], sample: &[Vec<&str>], told: Told) -> Vec<Option<Role>> {
     let mut found: Vec<Option<(Role, usize)>> = headers.iter().map(|h| from_header(h, told)).collect();
+    pair_up(headers, sample, &mut found);
     for (i, slot) in found.iter_mut().enumerate() {
         let values: Vec<&str> =
             sample.get(i).map(|v| v.iter().map(|t| t.trim()).filter(|t| !t.is_empty()).collect()).unwrap_or_default();

@@ -42,6 +42,66 @@ fn headers() {
     }
 }
 
+/// Coordinates in tables of other languages, with values as they stand there; what is no coordinate beside them.
+#[test]
+fn coordinates_in_many_languages() {
+    const DEGREES: [&[&str]; 2] = [&["9.12345", "9.23456"], &["46.12345", "46.23456"]];
+    const METRES: [&[&str]; 2] = [&["500123.4", "438278"], &["5116580.25", "5116581"]];
+    let roles = |x: &str, y: &str, values: [&[&str]; 2]| {
+        let sample: Vec<Vec<&str>> = [&["1", "2"][..], values[0], values[1]].map(<[&str]>::to_vec).to_vec();
+        detect(&["Nr", x, y], &sample, &|_| None)[1..].to_vec()
+    };
+    for (x, y) in [
+        ("longitude", "latitude"),
+        ("Länge", "Breite"),
+        ("Laenge", "Breite"),
+        ("Längengrad", "Breitengrad"),
+        ("geographische Länge", "geographische Breite"),
+        ("lengtegraad", "breedtegraad"),
+        ("Lengte", "Breedte"),
+        ("longitud", "latitud"),
+        ("longitudine", "latitudine"),
+        ("længdegrad", "breddegrad"),
+        ("lengdegrad", "breddegrad"),
+        ("längdgrad", "breddgrad"),
+        ("Längd", "Bredd"),
+        ("pituusaste", "leveysaste"),
+        ("długość geograficzna", "szerokość geograficzna"),
+        ("zeměpisná délka", "zeměpisná šířka"),
+        ("délka", "šířka"),
+    ] {
+        assert_eq!(roles(x, y, DEGREES), [Some(Role::Longitude), Some(Role::Latitude)], "{x}, {y}");
+    }
+    for (x, y) in [
+        ("Rechtswert", "Hochwert"),
+        ("Ost", "Nord"),
+        ("E", "N"),
+        ("X-coordinaat", "Y-coordinaat"),
+        ("rd_x", "rd_y"),
+        ("oost", "noord"),
+        ("Coordonnée X", "Coordonnée Y"),
+        ("Est", "Nord"),
+        ("Este", "Norte"),
+        ("coordinata x", "coordinata y"),
+        ("coordenada_x", "coordenada_y"),
+        ("Øst", "Nord"),
+        ("Öst", "Norr"),
+        ("itäkoordinaatti", "pohjoiskoordinaatti"),
+        ("wschód", "północ"),
+        ("souřadnice X", "souřadnice Y"),
+    ] {
+        assert_eq!(roles(x, y, METRES), [Some(Role::Easting), Some(Role::Northing)], "{x}, {y}");
+    }
+    // A hut is so long and so wide; E and N are marks of anything.
+    assert_eq!(roles("Länge", "Breite", [&["12.5", "8.0"], &["6.25", "4.5"]]), [None, None]);
+    assert_eq!(roles("Lengte", "Breedte", [&["12", "8"], &["6", "4"]]), [None, None]);
+    assert_eq!(roles("e", "n", [&["3", "4"], &["1", "9"]]), [None, None]);
+    // Beside true coordinates they are what they are.
+    let sample = vec![vec!["9.1"], vec!["46.2"], vec!["9.123"], vec!["46.123"]];
+    let found = detect(&["lon", "lat", "Länge", "Breite"], &sample, &|_| None);
+    assert_eq!(found, [Some(Role::Longitude), Some(Role::Latitude), None, None]);
+}
+
 #[test]
 fn values_decide_where_headers_do_not() {
     let roles = |headers: &[&str], columns: &[&[&str]]| {

@@ -1,6 +1,7 @@
 //! Postcode, town and region of an address contradict each other.
 
 use super::{AtTheEnd, Doubt, Ending, Finding, Scene};
+use basilocus_table::counted;
 
 pub static DOUBT: Doubt = Doubt {
     name: "contradiction",
@@ -16,7 +17,7 @@ fn finding(_: &Scene, end: &Ending) -> Option<Finding> {
     (n > 0).then(|| Finding {
         column: None,
         rows: n,
-        message: format!("in {n} addresses postcode, locality and region contradict each other"),
+        message: format!("in {} postcode, locality and region contradict each other", counted(n, "address")),
         mend: "the rows set aside name the parts".into(),
     })
 }

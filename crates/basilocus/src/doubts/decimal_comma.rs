@@ -3,6 +3,7 @@
 //! Where commas are decimal signs, a point may stand between thousands: `438.278` beside `438278,5` may be 438 278.
 
 use super::{AtTheEnd, Doubt, Ending, Finding, Scene};
+use basilocus_table::counted;
 
 pub static DOUBT: Doubt = Doubt {
     name: "decimal-comma",
@@ -19,7 +20,9 @@ fn finding(scene: &Scene, end: &Ending) -> Option<Finding> {
         column: scene.columns_of_positions(),
         rows: commas.min(points),
         message: format!(
-            "{commas} rows write their numbers with a comma and {points} with a point only: in some of them the mark may part thousands"
+            "{} with a comma in its number and {} with a point only: in some of them the mark may part thousands",
+            counted(commas, "row"),
+            points
         ),
         mend: "look at both kinds".into(),
     })

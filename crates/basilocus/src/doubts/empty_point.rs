@@ -2,6 +2,7 @@
 
 use super::evidence::{Placement, WatchPlaces};
 use super::{Doubt, Finding, Scene};
+use basilocus_table::counted::{counted, is_or_are};
 
 pub static DOUBT: Doubt = Doubt {
     name: "empty-point",
@@ -16,8 +17,9 @@ fn finding(scene: &Scene, seen: &Placement) -> Option<Finding> {
         column: scene.columns_of_positions(),
         rows: seen.at_zero,
         message: format!(
-            "{} positions are exactly 0, 0, which is how many programs write an empty value",
-            seen.at_zero
+            "{} {} exactly 0, 0, which is how many programs write an empty value",
+            counted(seen.at_zero, "position"),
+            is_or_are(seen.at_zero)
         ),
         mend: DOUBT.mend.into(),
     })

@@ -1,6 +1,7 @@
 //! An empty result that looks like success.
 
 use super::{AtTheEnd, Doubt, Ending, Finding, Scene};
+use basilocus_table::counted;
 
 pub static DOUBT: Doubt = Doubt {
     name: "empty-result",
@@ -20,12 +21,18 @@ fn finding(_: &Scene, end: &Ending) -> Option<Finding> {
         ("the source has columns and no row".to_string(), "look whether it is the file, sheet or layer that is meant")
     } else if ledger.left_out_total() > 0 {
         let reasons: Vec<String> = ledger.left_out.iter().map(|(r, n)| format!("{n} {r}")).collect();
-        let message =
-            format!("the result is empty: none of the {} rows was chosen ({})", ledger.rows_in, reasons.join(", "));
+        let message = format!(
+            "the result is empty: none of the {} was chosen ({})",
+            counted(ledger.rows_in, "row"),
+            reasons.join(", ")
+        );
         (message, "look at the values and areas that were said")
     } else {
         let main = ledger.set_aside.iter().max_by_key(|(_, n)| **n).map_or("", |(r, _)| r.as_str());
-        let message = format!("the result is empty: all {} rows were set aside (most of them: {main})", ledger.rows_in);
+        let message = match ledger.rows_in {
+            1 => format!("the result is empty: its one row was set aside ({main})"),
+            n => format!("the result is empty: all {n} rows were set aside (most of them: {main})"),
+        };
         (message, "the rows set aside say why")
     };
     Some(Finding { column: None, rows: ledger.rows_in, message, mend: mend.into() })

@@ -2,6 +2,7 @@
 
 use super::evidence::{Placement, WatchPlaces};
 use super::{Doubt, Finding, Scene};
+use basilocus_table::counted::is_or_are;
 
 pub static DOUBT: Doubt = Doubt {
     name: "missing-sign",
@@ -16,9 +17,10 @@ fn finding(scene: &Scene, seen: &Placement) -> Option<Finding> {
         column: scene.columns_of_positions(),
         rows: seen.inside_if_negated,
         message: format!(
-            "the longitudes seem to lack their minus sign: {} of {} positions are outside the area of use of {}, and inside it in the other hemisphere",
+            "the longitudes seem to lack their minus sign: {} of {} positions {} outside the area of use of {}, and inside it in the other hemisphere",
             seen.inside_if_negated,
             seen.positions,
+            is_or_are(seen.inside_if_negated),
             scene.area_of()
         ),
         mend: DOUBT.mend.into(),

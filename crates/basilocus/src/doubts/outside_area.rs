@@ -2,6 +2,7 @@
 
 use super::evidence::{Placement, WatchPlaces};
 use super::{Doubt, Finding, Scene};
+use basilocus_table::counted::is_or_are;
 
 pub static DOUBT: Doubt = Doubt {
     name: "outside-area",
@@ -16,9 +17,10 @@ fn finding(scene: &Scene, seen: &Placement) -> Option<Finding> {
         column: scene.columns_of_positions(),
         rows: seen.outside,
         message: format!(
-            "{} of {} positions are outside the area of use of {}",
+            "{} of {} positions {} outside the area of use of {}",
             seen.outside,
             seen.positions,
+            is_or_are(seen.outside),
             scene.area_of()
         ),
         mend: DOUBT.mend.into(),

@@ -2,6 +2,7 @@
 
 use super::evidence::{Placement, WatchPlaces};
 use super::{Doubt, Finding, Scene};
+use basilocus_table::counted::is_or_are;
 
 pub static DOUBT: Doubt = Doubt {
     name: "swapped-axes",
@@ -16,9 +17,10 @@ fn finding(scene: &Scene, seen: &Placement) -> Option<Finding> {
         column: scene.columns_of_positions(),
         rows: seen.inside_if_swapped,
         message: format!(
-            "longitude and latitude look swapped: {} of {} positions are outside the area of use of {}, and inside it when exchanged",
+            "longitude and latitude look swapped: {} of {} positions {} outside the area of use of {}, and inside it when exchanged",
             seen.inside_if_swapped,
             seen.positions,
+            is_or_are(seen.inside_if_swapped),
             scene.area_of()
         ),
         mend: DOUBT.mend.into(),

@@ -62,7 +62,8 @@ impl Outputs {
         };
         let formats = plan.outputs.iter().map(format).collect::<Result<Vec<_>, _>>()?;
         let column = split_column(plan)?;
-        if options.append && column.is_some() {
+        let appends = options.append || options.append_rows;
+        if appends && column.is_some() {
             return Err(Error::Usage(
                 "`append` and `split_by` exclude each other: parts are files of their own".into(),
             ));
@@ -75,7 +76,7 @@ impl Outputs {
             Some(column) => Files::Split(Box::new(Split::new(column, paths().collect(), options.overwrite, taken))),
             None => Files::Whole(
                 paths()
-                    .map(|p| if options.append { append(&p) } else { create(&p, options.overwrite) })
+                    .map(|p| if appends { append(&p, options.append_rows) } else { create(&p, options.overwrite) })
                     .collect::<Result<_, _>>()?,
             ),
         };

@@ -36,6 +36,8 @@ pub struct RunOptions<'a> {
     pub overwrite: bool,
     /// Whether layers are added to GeoPackages that exist.
     pub append: bool,
+    /// Whether rows are added to the layers of their names in them, where they have such.
+    pub append_rows: bool,
     /// Whether a coarser operation than the best, for want of a grid file, is an error.
     pub strict: bool,
     /// Lets another thread stop the run.
@@ -78,7 +80,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     let is_told = set_aside::is_told(plan);
     let mut layers = Layers { outputs: &mut outputs, beside: Beside::default(), report, options, run: &run, is_told };
     for ((layer, name), chain) in plan.layers.iter().zip(&names).zip(&mut chains) {
-        layers.run(layer, name, chain, set_aside::path(plan, name, options.append))?;
+        layers.run(layer, name, chain, set_aside::path(plan, name, options.append || options.append_rows))?;
     }
     let Layers { mut beside, mut report, .. } = layers;
     let about = workbook_about::of(&report, &chains, &day);
@@ -194,7 +196,7 @@ fn paths_of(plan: &Plan, names: &[String], options: &RunOptions) -> Result<Paths
         }
     }
     for name in names {
-        if let Some(file) = set_aside::path(plan, name, options.append) {
+        if let Some(file) = set_aside::path(plan, name, options.append || options.append_rows) {
             paths.written(&file, "the file of rows set aside")?;
         }
     }
@@ -214,7 +216,8 @@ fn save(plan: &Plan, file: &Path, overwrite: bool) -> Result<PendingOutput, Erro
 
 /// Left alone, rows set aside by an earlier run would be taken for this one's.
 fn check_set_aside(plan: &Plan, names: &[String], options: &RunOptions) -> Result<(), Error> {
-    let there = |name: &String| set_aside::path(plan, name, options.append).filter(|p| p.exists());
+    let there =
+        |name: &String| set_aside::path(plan, name, options.append || options.append_rows).filter(|p| p.exists());
     match names.iter().find_map(there).filter(|_| !options.overwrite) {
         Some(path) => Err(FormatError::OutputExists { path }.into()),
         None => Ok(()),

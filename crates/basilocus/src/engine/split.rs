@@ -3,7 +3,8 @@
 use crate::Error;
 use crate::paths::Paths;
 use basilocus_formats::{Encode, LayerOut, PendingOutput, RunAbout, SetAsideTable, Writer, create};
-use basilocus_table::Batch;
+use basilocus_table::batch::spatial_index;
+use basilocus_table::{Batch, Geometry, Spatial};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -65,7 +66,9 @@ impl Split {
     pub(crate) fn write(&mut self, output: usize, batch: &Batch) -> Result<(), Error> {
         let schema = batch.records().schema();
         let Ok(column) = schema.index_of(&self.column) else { return Ok(()) };
-        let texts: Vec<String> = (0..batch.len()).map(|row| batch.text(column, row)).collect();
+        let spatial = (spatial_index(&schema) == Some(column)).then(|| Spatial::of(batch.records()));
+        let text = |row| spatial.as_ref().map_or_else(|| batch.text(column, row), |s| kind_of(s.get(row)).to_string());
+        let texts: Vec<String> = (0..batch.len()).map(text).collect();
         let mut values: Vec<&String> = texts.iter().collect();
         values.sort();
         values.dedup();
@@ -145,6 +148,18 @@ impl Split {
             }
         }
         Ok((pending, told))
+    }
+}
+
+/// The kind of a geometry, as formats part them that hold one alone.
+fn kind_of(geometry: Option<Geometry>) -> &'static str {
+    match geometry {
+        None => "none",
+        Some(Geometry::Point(_)) => "points",
+        Some(Geometry::MultiPoint(_)) => "multipoints",
+        Some(Geometry::LineString(_) | Geometry::MultiLineString(_)) => "lines",
+        Some(Geometry::Polygon(_) | Geometry::MultiPolygon(_)) => "polygons",
+        Some(Geometry::Collection(_)) => "collections",
     }
 }
 

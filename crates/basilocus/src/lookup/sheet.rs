@@ -34,7 +34,7 @@ pub struct SheetQuestion {
     /// Which number comes first, where the text does not say
     #[cfg_attr(feature = "arguments", arg(long, value_name = "latitude-first|longitude-first"))]
     pub order: Option<AxisOrder>,
-    /// Write the limits of the sheets as a layer of polygons (.geojson)
+    /// Write the limits of the sheets as a layer of polygons, in any format that has a place for them
     #[cfg_attr(feature = "arguments", arg(short, long, value_name = "FILE"))]
     pub output: Option<PathBuf>,
     /// Replace a layer that exists

@@ -1,8 +1,10 @@
-//! A length or angle in other units, the two feet kept apart.
+//! A length, area or angle in other units, the two feet kept apart.
 
 use crate::Error;
 use basilocus_geodesy::notation;
-use basilocus_geodesy::unit::{ANGLES, Angle, LENGTHS, LinearUnit, find_angle, find_length};
+use basilocus_geodesy::unit::{
+    ANGLES, AREAS, Angle, AreaUnit, LENGTHS, LinearUnit, find_angle, find_area, find_length, usual_areas,
+};
 use serde::Serialize;
 
 /// A number with its unit.
@@ -12,7 +14,7 @@ pub struct UnitsQuestion {
     /// The number
     #[cfg_attr(feature = "arguments", arg(allow_negative_numbers = true))]
     pub value: String,
-    /// Its unit, such as ft, ftUS, "Clarke's link", grad
+    /// Its unit, such as ft, ftUS, "Clarke's link", acre, "square feet", grad
     pub unit: String,
     /// Unit to give it in; all of them unless said
     #[cfg_attr(feature = "arguments", arg(long, value_name = "UNIT"))]
@@ -30,6 +32,9 @@ pub struct UnitsReport {
     /// The length in metres.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub metres: Option<f64>,
+    /// The area in square metres.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub square_metres: Option<f64>,
     /// The angle in degrees.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub degrees: Option<f64>,
@@ -44,6 +49,9 @@ pub struct UnitsReport {
     /// The unit as it is read, and how many metres it has.
     #[serde(skip)]
     pub length: Option<LinearUnit>,
+    /// The same of an area.
+    #[serde(skip)]
+    pub area: Option<AreaUnit>,
 }
 
 /// What a unit measures.
@@ -54,6 +62,8 @@ pub struct UnitsReport {
 pub enum UnitKind {
     /// Lengths.
     Length,
+    /// Areas.
+    Area,
     /// Angles.
     Angle,
 }
@@ -72,6 +82,9 @@ pub struct InUnit {
     /// Metres in one unit, of lengths.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub metres: Option<f64>,
+    /// Square metres in one unit, of areas.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub square_metres: Option<f64>,
     /// Who defines the unit.
     pub source: String,
 }
@@ -98,8 +111,20 @@ impl UnitsQuestion {
         if let Some(unit) = find_angle(&self.unit) {
             return self.angle(value, unit);
         }
-        let known: Vec<&str> = LENGTHS.iter().map(|l| l.names[0]).chain(ANGLES.iter().map(|a| a.names[0])).collect();
-        Err(Error::Usage(format!("\"{}\" is no unit that is known; there are {}", self.unit, known.join(", "))))
+        if let Some(unit) = find_area(&self.unit) {
+            return self.area(value, unit);
+        }
+        let known: Vec<&str> = LENGTHS
+            .iter()
+            .map(|l| l.names[0])
+            .chain(AREAS.iter().map(|a| a.0[0]))
+            .chain(ANGLES.iter().map(|a| a.names[0]))
+            .collect();
+        Err(Error::Usage(format!(
+            "\"{}\" is no unit that is known; there are {}, and the squares of lengths",
+            self.unit,
+            known.join(", ")
+        )))
     }
 
     fn length(&self, value: f64, unit: LinearUnit) -> Result<UnitsReport, Error> {
@@ -123,6 +148,7 @@ impl UnitsQuestion {
                 plural: w.plural(),
                 value: metres / w.metres,
                 metres: Some(w.metres),
+                square_metres: None,
                 source: LENGTHS.iter().find(|l| l.names[0] == w.name).map_or("", |l| l.source).to_string(),
             })
             .collect();
@@ -135,11 +161,52 @@ impl UnitsQuestion {
             value,
             unit: unit.name.clone(),
             metres: Some(metres),
+            square_metres: None,
             degrees: None,
             kind: UnitKind::Length,
             others,
             other_foot,
             length: Some(unit),
+            area: None,
+        })
+    }
+
+    fn area(&self, value: f64, unit: AreaUnit) -> Result<UnitsReport, Error> {
+        let square_metres = value * unit.square_metres;
+        let wanted = if self.to.is_empty() {
+            usual_areas()
+        } else {
+            let named = |t: &String| {
+                find_area(t).ok_or_else(|| {
+                    Error::Usage(format!(
+                        "`to` {t} is no unit of area that is known; such as ha, acre, \"square feet\", ft2, km2"
+                    ))
+                })
+            };
+            self.to.iter().map(named).collect::<Result<_, _>>()?
+        };
+        let others = wanted
+            .iter()
+            .map(|w| InUnit {
+                unit: w.name.clone(),
+                plural: w.plural(),
+                value: square_metres / w.square_metres,
+                metres: None,
+                square_metres: Some(w.square_metres),
+                source: w.source.to_string(),
+            })
+            .collect();
+        Ok(UnitsReport {
+            value,
+            unit: unit.name.clone(),
+            metres: None,
+            square_metres: Some(square_metres),
+            degrees: None,
+            kind: UnitKind::Area,
+            others,
+            other_foot: None,
+            length: None,
+            area: Some(unit),
         })
     }
 
@@ -164,6 +231,7 @@ impl UnitsQuestion {
                 plural: w.names[0].to_string(),
                 value: degrees / w.degrees,
                 metres: None,
+                square_metres: None,
                 source: w.source.to_string(),
             })
             .collect();
@@ -171,11 +239,13 @@ impl UnitsQuestion {
             value,
             unit: unit.names[0].to_string(),
             metres: None,
+            square_metres: None,
             degrees: Some(degrees),
             kind: UnitKind::Angle,
             others,
             other_foot: None,
             length: None,
+            area: None,
         })
     }
 }

@@ -64,7 +64,7 @@ pub struct Flags {
     /// Rows by areas.
     pub inside: Option<Inside>,
     /// Whether lengths and areas are measured.
-    pub measure: bool,
+    pub measure: Option<Measure>,
     /// Systems and coordinate columns.
     pub to: Option<To>,
     /// The model whose columns are taken.
@@ -103,9 +103,7 @@ impl Flags {
         steps.extend(self.nearest.map(StepPlan::from));
         steps.extend(self.extent.map(StepPlan::from));
         steps.extend(self.inside.map(StepPlan::from));
-        if self.measure {
-            steps.push(Measure {}.into());
-        }
+        steps.extend(self.measure.map(StepPlan::from));
         // Before coordinates are written, so that they may have the names of columns that go.
         if !self.drop.is_empty() {
             steps.push(Drop(self.drop).into());

@@ -177,7 +177,7 @@ impl From<LayerPlan> for super::LayerPlan {
                 choose: select.choose,
                 take: select.take,
             }),
-            measure: old.write.measure,
+            measure: old.write.measure.then(Default::default),
             to: Some(To {
                 systems: old.to,
                 notation: old.write.notation,

@@ -14,6 +14,7 @@ use basilocus_formats::InputOptions;
 use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::Reason;
+use basilocus_table::counted;
 use basilocus_table::geometry::{Geometries, Geometry, Position, antimeridian};
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
@@ -99,10 +100,11 @@ impl Step for Inside {
         let count = areas.list.len();
         setting.interpret(format!(
             "rows inside {} of {}{}",
-            if count == 1 { "1 area".to_string() } else { format!("{count} areas") },
+            counted(count as u64, "area"),
             self.areas.display(),
             match areas.unusable {
                 0 => String::new(),
+                1 => ", without a row of it that is no usable polygon".into(),
                 n => format!(", without {n} rows of it that are no usable polygons"),
             }
         ));

@@ -7,7 +7,8 @@ use arrow_array::{Array, ArrayRef, BooleanArray, Float64Array, Int64Array, Strin
 use arrow_schema::{DataType, Field, SchemaRef};
 use basilocus_formats::{FormatError, InputOptions};
 use basilocus_table::batch::cell_text;
-use basilocus_table::{Reason, ValueKind};
+use basilocus_table::moment::field_of;
+use basilocus_table::{Moment, Reason, ValueKind};
 use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -62,6 +63,7 @@ impl Step for Like {
             fitted.push(Column {
                 role: there.and_then(|c| c.role),
                 added: there.is_none_or(|c| c.added),
+                field: field.clone(),
                 ..Column::added(field.name(), field.data_type().clone())
             });
         }
@@ -142,8 +144,8 @@ impl Model {
             notices.map(|(words, list)| format!("as in {}: {words}: {}", self.name, list.join(", "))).collect();
         let fields = pairs()
             .map(|(at, (name, kind))| {
-                let own = at.and_then(|i| columns.get(i)).map_or(DataType::Utf8, |c| c.field.data_type().clone());
-                Field::new(name.clone(), kind.clone().unwrap_or(own), true)
+                let own = at.and_then(|i| columns.get(i)).map_or(DataType::Utf8, |c| type_of_field(&c.field));
+                field_of(Field::new(name.clone(), DataType::Utf8, true), &kind.clone().unwrap_or(own))
             })
             .collect();
         Fitting { sources, fields, notices }
@@ -167,7 +169,7 @@ impl Work for Bringing {
                 let reason = format!(
                     "column \"{}\": \"{text}\" is no {}, which {} has there",
                     field.name(),
-                    words(field.data_type()),
+                    words(&type_of_field(field)),
                     self.model
                 );
                 account.set_aside(row, Reason::DOES_NOT_FIT_THE_MODEL, reason);
@@ -185,6 +187,8 @@ fn type_of(kind: ValueKind) -> Option<DataType> {
         ValueKind::Real => Some(DataType::Float64),
         ValueKind::Boolean => Some(DataType::Boolean),
         ValueKind::Text => Some(DataType::Utf8),
+        ValueKind::Date => Some(Moment::Date.data_type()),
+        ValueKind::DateTime { utc } => Some(Moment::DateTime { utc }.data_type()),
         _ => None,
     }
 }
@@ -194,8 +198,16 @@ fn words(t: &DataType) -> &'static str {
         DataType::Int64 => "whole number",
         DataType::Float64 => "number",
         DataType::Boolean => "true or false",
+        DataType::Date32 => "date",
+        DataType::Timestamp(_, None) => "date with a time",
+        DataType::Timestamp(..) => "date with a time in universal time",
         _ => "text",
     }
+}
+
+/// The type of a field, that of dates and times included.
+fn type_of_field(field: &Field) -> DataType {
+    Moment::of_field(field).map_or_else(|| field.data_type().clone(), Moment::data_type)
 }
 
 /// A column in another type; `unfit` is told of each value that has none, which is null then.
@@ -208,7 +220,8 @@ fn converted(array: Option<&ArrayRef>, rows: usize, field: &Field, unfit: &mut d
             _ => Arc::new(StringArray::from(vec![None::<&str>; rows])),
         };
     };
-    if array.data_type() == field.data_type() {
+    let moment = Moment::of_field(field);
+    if array.data_type() == field.data_type() && moment.is_none() {
         return array.clone();
     }
     let texts: Vec<Option<String>> =
@@ -221,6 +234,10 @@ fn converted(array: Option<&ArrayRef>, rows: usize, field: &Field, unfit: &mut d
                 .collect::<Float64Array>(),
         ),
         DataType::Boolean => Arc::new(read(&texts, truth, unfit).into_iter().collect::<BooleanArray>()),
+        _ if moment.is_some() => {
+            let same = |t: &str| (Moment::of(t) == moment).then(|| t.to_string());
+            Arc::new(read(&texts, same, unfit).into_iter().collect::<StringArray>())
+        }
         _ => Arc::new(texts.into_iter().collect::<StringArray>()),
     }
 }

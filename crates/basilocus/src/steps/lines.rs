@@ -6,6 +6,7 @@ use crate::engine::{Column, Columns, Rows, Setting};
 use arrow_array::{ArrayRef, BinaryArray, Int64Array, StringArray};
 use arrow_schema::DataType;
 use basilocus_table::batch::cell_text;
+use basilocus_table::counted::{counted, is_or_are, of_number};
 use basilocus_table::geometry::{Geometry, Position, geometry_field, wkb};
 use basilocus_table::{Batch, Reason, SetAsideRow};
 use serde::{Deserialize, Serialize};
@@ -255,7 +256,13 @@ impl Collect for Joining {
         let positions: usize = shapes.iter().map(|(l, _)| l.positions.len()).sum();
         let name = self.shape.name;
         let plural = if shapes.len() == 1 { "" } else { "s" };
-        let mut notices = vec![format!("{positions} rows are the positions of {} {name}{plural}", shapes.len())];
+        let mut notices = vec![format!(
+            "{} {} the {} of {} {name}{plural}",
+            counted(positions as u64, "row"),
+            is_or_are(positions as u64),
+            of_number(positions as u64, "position"),
+            shapes.len()
+        )];
         let differ: Vec<&str> =
             self.places.iter().zip(&self.common).filter(|(_, c)| !**c).map(|(at, _)| self.name(*at)).collect();
         if !differ.is_empty() {

@@ -33,9 +33,17 @@ use std::sync::Arc;
 /// assert!(std::fs::read_to_string(out)?.contains("111319.49"));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub struct Measure {}
+pub struct Measure {
+    /// Names of the columns: of the length or perimeter in metres, and of the area in square metres; `length_m` and
+    /// `area_m2` unless said.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub columns: Vec<String>,
+}
+
+/// What the columns are called where nobody says it, and their decimals.
+const COLUMNS: [(&str, usize); 2] = [("length_m", 3), ("area_m2", 2)];
 
 impl Step for Measure {
     fn bind(&self, mut columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
@@ -53,9 +61,23 @@ impl Step for Measure {
         })?;
         let (to_degrees, ellipsoid) = (Operation::to_degrees(&placed.crs)?, datum.ellipsoid.clone());
         setting.interpret(format!("lengths, perimeters and areas are geodesic, on the ellipsoid {}", ellipsoid.name));
-        for (name, digits) in [("length_m", 3), ("area_m2", 2)] {
-            let free = columns.free_name(name, None);
-            columns.push(Column::added(free, DataType::Float64).with_digits(digits));
+        if !matches!(self.columns.len(), 0 | 2) {
+            return Err(Error::Usage(format!(
+                "`measure` names {} columns; two are written: that of the length or perimeter, and that of the area",
+                self.columns.len()
+            )));
+        }
+        for (at, (usual, digits)) in COLUMNS.into_iter().enumerate() {
+            let name = match self.columns.get(at) {
+                Some(said) if columns.position(said).is_some() => {
+                    return Err(Error::Usage(format!(
+                        "`measure` {said}: there is a column of that name already, and it stays; choose another name, or `drop` it"
+                    )));
+                }
+                Some(said) => said.clone(),
+                None => columns.free_name(usual, None),
+            };
+            columns.push(Column::added(name, DataType::Float64).with_digits(digits));
         }
         let schema = columns.schema();
         Ok(Bound::blocks(columns, Measuring { to_degrees, ellipsoid, schema }))

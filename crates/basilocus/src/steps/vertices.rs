@@ -7,6 +7,7 @@ use arrow_array::{ArrayRef, Float64Array, Int64Array};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_table::Reason;
 use basilocus_table::batch::{point_crs, point_field, take};
+use basilocus_table::counted;
 use basilocus_table::geometry::{Geometry, Position};
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
@@ -73,7 +74,7 @@ impl Look for Counting {
     fn bind(self: Box<Self>, setting: &mut Setting) -> Result<(Columns, Box<dyn Work>), Error> {
         let Counting { mut columns, heights, rows, positions } = *self;
         let (rows, positions, with_heights) = (rows.into_inner(), positions.into_inner(), heights.into_inner());
-        setting.note(format!("{rows} rows have {positions} positions, each a row now"));
+        setting.note(format!("{} of {}, each a row now", counted(positions, "position"), counted(rows, "row")));
         let geometry = columns.geometry().unwrap_or_default();
         let system = point_crs(&columns.schema());
         let mut points = columns.remove(geometry);

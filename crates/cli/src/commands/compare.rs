@@ -7,6 +7,7 @@ use crate::signals;
 use crate::text::{self, thousands};
 use anyhow::Result;
 use basilocus::compare::{ComparePlan, CompareReport, compare};
+use basilocus::table::counted::of_number;
 use clap::Parser;
 use std::fmt::Write;
 
@@ -67,9 +68,9 @@ fn words(r: &CompareReport) -> String {
     );
     let _ = writeln!(
         out,
-        "  far        {} of {} rows are {} or more apart; {} are at the same place",
+        "  far        {} of {} {} or more apart; {} at the same place",
         thousands(r.far),
-        thousands(r.pairs),
+        format_args!("{} {}", thousands(r.pairs), of_number(r.pairs, "row")),
         metres(r.far_m),
         thousands(r.same)
     );

@@ -6,6 +6,7 @@ use crate::flags::in_text;
 use crate::text;
 use anyhow::Result;
 use basilocus::coordinates::fit::{FitPlan, FitReport, fit_to_file};
+use basilocus::table::counted;
 use clap::Parser;
 use std::fmt::Write;
 use std::path::PathBuf;
@@ -47,7 +48,7 @@ fn words(r: &FitReport) -> String {
     }
     let _ = writeln!(out, "  from       {}", r.from);
     let _ = writeln!(out, "  to         {}", r.to);
-    let _ = writeln!(out, "  fitted     {} from {} control pairs", r.kind, r.pairs);
+    let _ = writeln!(out, "  fitted     {} from {}", r.kind, counted(r.pairs as u64, "control pair"));
     for p in &r.parameters {
         let _ = writeln!(out, "             {p}");
     }

@@ -53,6 +53,7 @@ pub(super) fn of_plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
     let options = RunOptions {
         overwrite: behaviour.overwrite,
         append: behaviour.append,
+        append_rows: behaviour.append_rows,
         strict: behaviour.strict,
         cancel: signals::cancel(),
         progress: Some(&bar),
@@ -115,6 +116,9 @@ impl Perform for Run {
             let split_by = saved.outputs.first().and_then(|o| o.split_by.clone());
             let output = |file| OutputPlan { split_by: split_by.clone(), ..OutputPlan::new(file) };
             saved.outputs = self.behaviour.output.iter().map(output).collect();
+        }
+        if let Some(column) = &self.behaviour.split_by {
+            saved.outputs.iter_mut().for_each(|o| o.split_by = Some(column.clone()));
         }
         if let Some(date) = &saved.date
             && !self.behaviour.json

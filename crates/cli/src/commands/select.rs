@@ -6,7 +6,7 @@ use crate::Done;
 use crate::args::{RunBehaviour, TableArgs};
 use anyhow::Result;
 use basilocus::Plan;
-use basilocus::plan::{Flags, OutputPlan};
+use basilocus::plan::Flags;
 use basilocus::steps::{Extent, Inside};
 use clap::{Args, Parser};
 use std::path::PathBuf;
@@ -56,15 +56,12 @@ struct Choice {
     /// Rows between meridians and parallels, degrees of WGS 84
     #[arg(long, value_name = "WEST,SOUTH,EAST,NORTH", allow_hyphen_values = true)]
     extent: Option<Extent>,
-    /// One output for each value of a column, also of one taken from the areas: OUT-VALUE.ending
-    #[arg(long, value_name = "COLUMN")]
-    split_by: Option<String>,
 }
 
 impl Perform for Select {
     fn perform(self) -> Result<Done> {
         let c = self.choice;
-        if c.inside.is_none() && c.values.is_empty() && c.extent.is_none() && c.split_by.is_none() {
+        if c.inside.is_none() && c.values.is_empty() && c.extent.is_none() && self.behaviour.split_by.is_none() {
             return Err(basilocus::Error::Usage(
                 "nothing is chosen; say --inside AREAS, --value COLUMN=VALUE, --extent or --split-by COLUMN".into(),
             )
@@ -78,8 +75,7 @@ impl Perform for Select {
             take: c.take,
         });
         let flags = Flags { inside, values: c.values, extent: c.extent, ..self.table.flags(&self.input_file) };
-        let split = |o: OutputPlan| OutputPlan { split_by: c.split_by.clone(), ..o };
-        let outputs = self.behaviour.outputs().into_iter().map(split).collect();
+        let outputs = self.behaviour.outputs();
         of_plan(Plan { layers: vec![flags.layer()], outputs, ..Default::default() }, &self.behaviour)
     }
 }

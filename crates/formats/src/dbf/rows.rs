@@ -6,6 +6,7 @@ use super::memo::Memo;
 use crate::FormatError;
 use crate::feature::Cell;
 use arrow_schema::DataType;
+use basilocus_table::Moment;
 use std::fs::File;
 use std::io::{BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
@@ -170,6 +171,7 @@ impl Table {
                 b'B' if c.width == 8 => DataType::Float64,
                 b'O' | b'Y' => DataType::Float64,
                 b'L' if whole => DataType::Boolean,
+                b'D' if whole => Moment::Date.data_type(),
                 _ => DataType::Utf8,
             })
             .collect();
@@ -196,6 +198,10 @@ impl Table {
                     }
                     // Another letter than those of yes and no would be lost as one.
                     b'L' => found.whole[i] &= values.into_iter().all(|v| b"TtYyFfNn? \0".contains(&v[0])),
+                    // Eight figures that are no day stay what they are.
+                    b'D' => {
+                        found.whole[i] &= values.map(trimmed).all(|v| is_no_day(v) || Moment::of(&day(v)).is_some())
+                    }
                     b'C' if !plain => {
                         found.utf8 &= values.into_iter().all(|v| std::str::from_utf8(trimmed(v)).is_ok());
                     }
@@ -228,14 +234,8 @@ impl Table {
                 _ => Cell::Null,
             },
             b'D' => {
-                let text = String::from_utf8_lossy(trimmed(value)).into_owned();
-                match text.as_bytes() {
-                    [] | b"00000000" => Cell::Null,
-                    b if b.len() == 8 && b.iter().all(u8::is_ascii_digit) => {
-                        Cell::Text(format!("{}-{}-{}", &text[..4], &text[4..6], &text[6..]))
-                    }
-                    _ => Cell::Text(text),
-                }
+                let text = trimmed(value);
+                if is_no_day(text) { Cell::Null } else { Cell::Text(day(text)) }
             }
             b'I' => value.first_chunk().map_or(Cell::Null, |b| Cell::Integer(i64::from(i32::from_le_bytes(*b)))),
             b'B' if column.width == 8 => eight().map_or(Cell::Null, |b| real(f64::from_le_bytes(*b))),
@@ -392,6 +392,18 @@ impl Cursor<'_> {
         let Some(row) = self.bytes()? else { return Ok(None) };
         Ok(Some(Row { cells: table.cells(row), deleted: row[0] == b'*' }))
     }
+}
+
+/// Whether a day is left empty.
+fn is_no_day(text: &[u8]) -> bool {
+    text.is_empty() || text == b"00000000"
+}
+
+/// Eight figures as a date; anything else as it is.
+fn day(text: &[u8]) -> String {
+    let whole = String::from_utf8_lossy(text).into_owned();
+    let is_day = text.len() == 8 && text.iter().all(u8::is_ascii_digit);
+    if is_day { format!("{}-{}-{}", &whole[..4], &whole[4..6], &whole[6..]) } else { whole }
 }
 
 #[cfg(test)]

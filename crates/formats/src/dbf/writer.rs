@@ -4,8 +4,9 @@ use crate::writer::{AsRows, ColumnStyle, Encode, Encoded, LayerOut, RunAbout, Se
 use crate::{FormatError, PendingOutput};
 use arrow_array::{Array, ArrayRef, BooleanArray, Float64Array, Int64Array};
 use arrow_schema::DataType;
-use basilocus_table::Batch;
 use basilocus_table::batch::{cell_text, spatial_index};
+use basilocus_table::counted;
+use basilocus_table::{Batch, Moment};
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Read, Seek, Write};
 use std::path::{Path, PathBuf};
@@ -17,6 +18,8 @@ use unicode_normalization::char::is_combining_mark;
 const NAME: usize = 10;
 /// Longest text, in bytes.
 const TEXT: usize = 254;
+/// Most columns, as dBase IV has it; programs cut what is behind them, or refuse the file.
+const MOST_COLUMNS: usize = 255;
 /// Most figures of a number with its sign and point, as dBase IV has it.
 const FIGURES: usize = 20;
 /// Most decimals: two less, for the sign and the point.
@@ -37,13 +40,29 @@ pub(crate) struct Columns {
 enum Kind {
     Text,
     Whole,
-    Real { digits: Option<usize> },
+    Real {
+        digits: Option<usize>,
+    },
     Logical,
+    /// Days, as long as all values are such.
+    Day,
 }
 
 impl Columns {
-    pub(crate) fn of(layer: &LayerOut) -> Self {
+    /// # Errors
+    /// Where there are more than a table holds.
+    pub(crate) fn of(layer: &LayerOut, target: &Path) -> Result<Self, FormatError> {
         let skip = spatial_index(&layer.schema);
+        let count = layer.schema.fields().len() - usize::from(skip.is_some());
+        if count > MOST_COLUMNS {
+            return Err(FormatError::Option {
+                path: target.to_path_buf(),
+                problem: format!(
+                    "a DBF holds {MOST_COLUMNS} columns at most, and {} has {count}: leave some out with `keep` or `drop`, or write a GeoPackage",
+                    layer.name
+                ),
+            });
+        }
         let mut columns = Columns { list: Vec::new(), names: Vec::new(), told: Vec::new() };
         let mut renamed: Vec<String> = Vec::new();
         for (i, field) in layer.schema.fields().iter().enumerate().filter(|(i, _)| Some(*i) != skip) {
@@ -52,6 +71,7 @@ impl Columns {
                 DataType::Int64 => Kind::Whole,
                 DataType::Float64 => Kind::Real { digits: style.and_then(|s: &ColumnStyle| s.digits) },
                 DataType::Boolean => Kind::Logical,
+                _ if Moment::of_field(field) == Some(Moment::Date) => Kind::Day,
                 _ => Kind::Text,
             };
             let name = valid_name(field.name(), &columns.names);
@@ -67,7 +87,7 @@ impl Columns {
                 renamed.join(", ")
             ));
         }
-        columns
+        Ok(columns)
     }
 }
 
@@ -131,6 +151,8 @@ struct Width {
     decimals: usize,
     /// Texts that were cut, numbers that lost figures.
     lost: u64,
+    /// Whether a value of a column of days is none.
+    other: bool,
 }
 
 impl TableSpool {
@@ -155,7 +177,11 @@ impl TableSpool {
                         width.whole = width.whole.max(front.len());
                         width.decimals = width.decimals.max(behind.len());
                     }
-                    _ => width.whole = width.whole.max(text.len()),
+                    _ => {
+                        width.whole = width.whole.max(text.len());
+                        width.other |=
+                            *kind == Kind::Day && !text.is_empty() && Moment::of(&text) != Some(Moment::Date);
+                    }
                 }
                 self.file.write_all(&(text.len() as u32).to_le_bytes())?;
                 self.file.write_all(text.as_bytes())?;
@@ -170,6 +196,9 @@ impl TableSpool {
     /// # Errors
     /// Where it cannot be written or would be too large.
     pub(crate) fn finish(mut self, path: &Path, target: &Path, date: &str) -> Result<Vec<String>, FormatError> {
+        for ((_, kind), _) in self.columns.list.iter_mut().zip(&self.widths).filter(|(_, w)| w.other) {
+            *kind = Kind::Text;
+        }
         let failed = |e: std::io::Error| FormatError::write(target, e);
         // A table without a column is none.
         let numbered = self.columns.list.is_empty();
@@ -183,7 +212,7 @@ impl TableSpool {
         let row_length = 1 + layout.iter().map(|(_, w, _)| w).sum::<usize>();
         let length = 32 + 32 * layout.len() + 1;
         let size = length as u64 + self.rows * row_length as u64;
-        if size > LARGEST || row_length > 65_535 || layout.len() > 2046 || self.rows > u64::from(u32::MAX) {
+        if size > LARGEST || row_length > 65_535 || self.rows > u64::from(u32::MAX) {
             return Err(FormatError::write(
                 target,
                 format!(
@@ -228,10 +257,13 @@ impl TableSpool {
             if width.lost > 0 {
                 told.push(match kind {
                     Kind::Text => format!(
-                        "column {name}: {} texts were cut after {TEXT} bytes, the most that DBF holds; a GeoPackage holds all",
-                        width.lost
+                        "column {name}: {} cut after {TEXT} bytes, the most that DBF holds; a GeoPackage holds all",
+                        counted(width.lost, "text")
                     ),
-                    _ => format!("column {name}: {} numbers lost figures: DBF holds {FIGURES} of them", width.lost),
+                    _ => format!(
+                        "column {name}: figures lost in {}: DBF holds {FIGURES} of them",
+                        counted(width.lost, "number")
+                    ),
                 });
             }
         }
@@ -245,6 +277,7 @@ fn layout(kind: Kind, w: &Width) -> (u8, usize, usize) {
         Kind::Text => (b'C', w.whole.clamp(1, TEXT), 0),
         Kind::Whole => (b'N', w.whole.clamp(1, 20), 0),
         Kind::Logical => (b'L', 1, 0),
+        Kind::Day => (b'D', 8, 0),
         Kind::Real { digits } => {
             let decimals = digits.unwrap_or(w.decimals).min(DECIMALS);
             let whole = w.whole.max(1);
@@ -265,6 +298,11 @@ fn fit(text: &[u8], kind: Kind, (_, width, decimals): (u8, usize, usize), out: &
             out.extend_from_slice(&text.as_bytes()[..cut]);
             out.extend(pad(width - cut));
             cut < text.len()
+        }
+        Kind::Day => {
+            out.extend(text.iter().filter(|b| b.is_ascii_digit()));
+            out.resize(width, b' ');
+            false
         }
         Kind::Logical => {
             out.push(text.first().copied().unwrap_or(b'?'));
@@ -310,7 +348,7 @@ fn text_of(array: &ArrayRef, row: usize, kind: Kind) -> String {
             Some(false) => "F".into(),
             None => String::new(),
         },
-        Kind::Text => cell_text(array, row),
+        Kind::Text | Kind::Day => cell_text(array, row),
     }
 }
 
@@ -355,7 +393,7 @@ impl Writer for DbfWriter {
                 "a DBF holds one table; write an XLSX or a GeoPackage",
             ));
         }
-        self.table = Some(TableSpool::new(Columns::of(layer), self.pending.target())?);
+        self.table = Some(TableSpool::new(Columns::of(layer, self.pending.target())?, self.pending.target())?);
         Ok(Arc::new(AsRows))
     }
 

@@ -7,6 +7,7 @@ use super::{Dialect, delimiter_name};
 use crate::reader::{About, Block, Decode, InputOptions, Reader, Suspicion};
 use crate::{Format, FormatError};
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
+use basilocus_table::counted::{counted, is_or_are};
 use encoding_rs::Encoding;
 use std::collections::HashSet;
 use std::fs::File;
@@ -227,7 +228,11 @@ fn header(
         }
     }
     if wanted.is_none() && line_of_header > 0 {
-        notes.push(format!("{line_of_header} lines above the header are passed over"));
+        notes.push(format!(
+            "{} above the header {} passed over",
+            counted(line_of_header, "line"),
+            is_or_are(line_of_header)
+        ));
     }
     let first_field_lines = header_lines(rest, delimiter);
     Ok((unique_names(&fields, notes), Some(skipped + line_of_header + 1), skipped + line_of_header + first_field_lines))

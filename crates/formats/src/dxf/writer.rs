@@ -4,6 +4,7 @@
 use crate::writer::{AsRows, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, naming_column, styled_text};
 use crate::{FormatError, PendingOutput, number};
 use basilocus_table::batch::spatial_index;
+use basilocus_table::counted;
 use basilocus_table::geometry::{Geometry, Position};
 use basilocus_table::{Batch, Spatial};
 use std::collections::BTreeSet;
@@ -287,8 +288,10 @@ impl Writer for DxfWriter {
         _: &SetAsideTable,
     ) -> Result<(PendingOutput, Vec<String>), FormatError> {
         if self.cut > 0 {
-            self.told
-                .push(format!("{} texts were cut to {LONGEST} characters, the most that a drawing holds", self.cut));
+            self.told.push(format!(
+                "{} cut to {LONGEST} characters, the most that a drawing holds",
+                counted(self.cut, "text")
+            ));
         }
         if self.holes {
             self.told.push("holes of polygons are closed lines of their own in a drawing".into());

@@ -15,6 +15,7 @@ use arrow_array::builder::BinaryBuilder;
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
 use basilocus_table::batch::{point_array, point_field};
 use basilocus_table::geometry::{Geometry, geometry_field, wkb};
+use basilocus_table::moment::field_of;
 use basilocus_table::{Batch, SetAsideRow};
 use std::fs::File;
 use std::io::{Read, Seek, SeekFrom};
@@ -94,7 +95,7 @@ impl GeoJsonReader {
             .iter()
             .zip(&fields_seen)
             .map(|((own, t), name)| {
-                let field = Field::new(name, t.clone(), true);
+                let field = field_of(Field::new(name, DataType::Utf8, true), t);
                 match (nested.contains(own), lists.contains(own)) {
                     (true, _) => field.with_metadata(Form::Nested.metadata()),
                     (_, true) => field.with_metadata(Form::List.metadata()),

@@ -5,6 +5,7 @@ use super::feature::Scalar;
 use super::names::Names;
 use super::scanner::Scanner;
 use arrow_schema::DataType;
+use basilocus_table::Moment;
 
 /// Which kinds of values a column has, a bit each; nulls have none.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -16,6 +17,9 @@ impl Kinds {
     const INTEGER: Kinds = Kinds(2);
     const REAL: Kinds = Kinds(4);
     const TEXT: Kinds = Kinds(8);
+    const DATE: Kinds = Kinds(16);
+    const LOCAL_TIME: Kinds = Kinds(32);
+    const UTC_TIME: Kinds = Kinds(64);
 
     pub(super) fn of(value: &Scalar) -> Self {
         match value {
@@ -23,7 +27,18 @@ impl Kinds {
             Scalar::Boolean(_) => Self::BOOLEAN,
             Scalar::Integer(_) => Self::INTEGER,
             Scalar::Real(_) => Self::REAL,
-            Scalar::Text(_) | Scalar::Other(_) => Self::TEXT,
+            Scalar::Text(text) => Self::of_text(text),
+            Scalar::Other(_) => Self::TEXT,
+        }
+    }
+
+    /// Of a string: JSON has no other form for dates.
+    fn of_text(text: &str) -> Self {
+        match Moment::of(text) {
+            Some(Moment::Date) => Self::DATE,
+            Some(Moment::DateTime { utc: false }) => Self::LOCAL_TIME,
+            Some(Moment::DateTime { utc: true }) => Self::UTC_TIME,
+            None => Self::TEXT,
         }
     }
 
@@ -42,6 +57,9 @@ impl Kinds {
             Self::BOOLEAN => DataType::Boolean,
             Self::INTEGER => DataType::Int64,
             Self::REAL | Kinds(6) => DataType::Float64,
+            Self::DATE => Moment::Date.data_type(),
+            Self::LOCAL_TIME => Moment::DateTime { utc: false }.data_type(),
+            Self::UTC_TIME => Moment::DateTime { utc: true }.data_type(),
             _ => DataType::Utf8,
         }
     }
@@ -140,7 +158,13 @@ fn coordinates(s: &mut Scanner) -> Option<usize> {
 
 fn kind(s: &mut Scanner) -> Option<Kinds> {
     Some(match s.peek()? {
-        b'"' | b'{' | b'[' => {
+        b'"' => {
+            let start = s.at + 1;
+            s.skip_string()?;
+            // Nobody writes a date with escapes.
+            Kinds::of_text(s.text.get(start..s.at - 1)?)
+        }
+        b'{' | b'[' => {
             s.skip()?;
             Kinds::TEXT
         }

@@ -6,6 +6,8 @@ mod blob;
 #[cfg(feature = "geopackage")]
 mod reader;
 #[cfg(feature = "geopackage")]
+mod there;
+#[cfg(feature = "geopackage")]
 mod writer;
 
 use crate::Format;
@@ -53,14 +55,14 @@ fn create(pending: PendingOutput) -> Result<Box<dyn Writer>, FormatError> {
     Ok(Box::new(GeoPackageWriter::create(pending)?))
 }
 
-/// Opens one that is there to add layers to it.
+/// Opens one that is there to add layers to it, and rows to its layers.
 #[cfg(feature = "geopackage")]
-pub(crate) fn append(pending: PendingOutput) -> Result<Box<dyn Writer>, FormatError> {
-    Ok(Box::new(GeoPackageWriter::append(pending)?))
+pub(crate) fn append(pending: PendingOutput, adds_rows: bool) -> Result<Box<dyn Writer>, FormatError> {
+    Ok(Box::new(GeoPackageWriter::append(pending, adds_rows)?))
 }
 
 #[cfg(not(feature = "geopackage"))]
-pub(crate) fn append(pending: crate::PendingOutput) -> Result<Box<dyn crate::Writer>, crate::FormatError> {
+pub(crate) fn append(pending: crate::PendingOutput, _: bool) -> Result<Box<dyn crate::Writer>, crate::FormatError> {
     left_out(pending.target())
 }
 

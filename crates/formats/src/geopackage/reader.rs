@@ -5,6 +5,7 @@ use crate::feature::{Cell, FeatureSource, Give, Shape, layer_schema};
 use crate::reader::{About, InputOptions};
 use crate::{Format, FormatError};
 use arrow_schema::{DataType, SchemaRef};
+use basilocus_table::Moment;
 use basilocus_table::geometry::Geometry;
 use rusqlite::config::DbConfig;
 use rusqlite::types::ValueRef;
@@ -154,12 +155,15 @@ impl GeoPackageReader {
                         notes.push(format!("column {name} holds binary data and is left out"));
                         continue;
                     }
+                    "DATE" => Moment::Date.data_type(),
+                    "DATETIME" => Moment::DateTime { utc: true }.data_type(),
                     _ => DataType::Utf8,
                 };
                 kinds.push((name.clone(), data_type));
                 columns.push(name);
             }
         }
+        doubt_moments(&connection, &layer, &mut kinds, &columns, &mut notes).map_err(broken)?;
         widen(&connection, &layer, &mut kinds, &columns, &mut notes).map_err(broken)?;
         let schema = layer_schema(&kinds, shape, crs.as_deref());
         let about = About {
@@ -186,6 +190,34 @@ fn key_is_row_number(connection: &Connection, layer: &str) -> rusqlite::Result<O
     Ok(is_number.then_some(key))
 }
 
+/// Takes columns as text that are declared as dates or times and hold a value that is none.
+fn doubt_moments(
+    connection: &Connection,
+    layer: &str,
+    kinds: &mut [(String, DataType)],
+    columns: &[String],
+    notes: &mut Vec<String>,
+) -> rusqlite::Result<()> {
+    for ((name, kind), column) in kinds.iter_mut().zip(columns) {
+        if !matches!(kind, DataType::Date32 | DataType::Timestamp(..)) {
+            continue;
+        }
+        let c = quoted(column);
+        let mut statement = connection.prepare(&format!("SELECT {c} FROM {} WHERE {c} IS NOT NULL", quoted(layer)))?;
+        let mut rows = statement.query([])?;
+        let mut is_right = true;
+        while let (true, Some(row)) = (is_right, rows.next()?) {
+            let text = row.get_ref(0)?.as_str().ok();
+            is_right = text.and_then(Moment::of).is_some_and(|m| m.data_type() == *kind);
+        }
+        if !is_right {
+            notes.push(format!("column {name} is declared as dates and holds something else too: it is read as text"));
+            *kind = DataType::Utf8;
+        }
+    }
+    Ok(())
+}
+
 /// Makes the types of columns those of all their values: SQLite holds a text in a column of numbers without a word, and as a
 /// number it would be lost.
 fn widen(
@@ -195,7 +227,8 @@ fn widen(
     columns: &[String],
     notes: &mut Vec<String>,
 ) -> rusqlite::Result<()> {
-    let numeric: Vec<usize> = (0..kinds.len()).filter(|i| kinds[*i].1 != DataType::Utf8).collect();
+    let is_numeric = |t: &DataType| matches!(t, DataType::Boolean | DataType::Int64 | DataType::Float64);
+    let numeric: Vec<usize> = (0..kinds.len()).filter(|i| is_numeric(&kinds[*i].1)).collect();
     if numeric.is_empty() {
         return Ok(());
     }
@@ -251,6 +284,17 @@ fn cell(value: ValueRef, kind: &DataType) -> Cell {
     }
 }
 
+/// A moment without milliseconds that are none.
+fn moment(cell: Cell) -> Cell {
+    match cell {
+        Cell::Text(text) => Cell::Text(match text.strip_suffix(".000Z") {
+            Some(whole) => format!("{whole}Z"),
+            None => text,
+        }),
+        other => other,
+    }
+}
+
 impl GeoPackageReader {
     /// The geometry of a row, or the class and the reason why there is none.
     fn geometry(&self, value: ValueRef) -> Result<Option<Geometry>, (&'static str, String)> {
@@ -290,7 +334,9 @@ impl FeatureSource for GeoPackageReader {
         while let Some(row) = found.next().map_err(broken)? {
             let mut cells = Vec::with_capacity(self.columns.len());
             for i in 0..self.columns.len() {
-                cells.push(cell(row.get_ref(i).map_err(broken)?, self.schema.field(i).data_type()));
+                let field = self.schema.field(i);
+                let value = cell(row.get_ref(i).map_err(broken)?, field.data_type());
+                cells.push(if Moment::of_field(field).is_some() { moment(value) } else { value });
             }
             let geometry = match &self.geometry {
                 None => Ok(None),

@@ -3,12 +3,14 @@
 use super::KEY;
 use super::blob::{self, Blob};
 use super::reader::quoted;
+use super::there::LayerThere;
 use crate::writer::{AsRows, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput};
 use arrow_array::{Array, BooleanArray, Float64Array, Int64Array};
-use arrow_schema::DataType;
+use arrow_schema::{DataType, Field};
 use basilocus_table::batch::{Points, cell_text, point_index, spatial_index};
-use basilocus_table::geometry::{Geometries, Geometry, TYPES};
+use basilocus_table::geometry::{Geometries, Geometry, TYPES, wkb};
+use basilocus_table::{Moment, Spatial, counted};
 use rusqlite::config::DbConfig;
 use rusqlite::types::Value;
 use rusqlite::{Connection, OptionalExtension, params};
@@ -27,6 +29,8 @@ pub struct GeoPackageWriter {
     tables: Vec<String>,
     /// Tables that the file had before.
     there: Vec<String>,
+    /// Whether rows are added to a layer of the same name.
+    adds_rows: bool,
     told: Vec<String>,
 }
 
@@ -34,17 +38,29 @@ struct Layer {
     table: String,
     insert: String,
     columns: Vec<usize>,
+    /// Of each, whether it holds moments.
+    moments: Vec<bool>,
     srs_id: Option<i32>,
     with_z: bool,
     /// Type of the geometry in the standard's words; none while nothing was written.
     kind: Option<&'static str>,
     with_m: bool,
     rows: i64,
+    /// The layer that was there before.
+    there: Option<LayerThere>,
     /// West, south, east, north of what was written.
     extent: Option<[f64; 4]>,
 }
 
 impl Layer {
+    /// A geometry as the layer that was there holds it; else why it does not.
+    fn fitted(&self, geometry: Geometry) -> Result<Geometry, String> {
+        match self.there.as_ref().and_then(|t| t.geometry.as_ref()) {
+            Some(there) => there.fitted(geometry),
+            None => Ok(geometry),
+        }
+    }
+
     /// The blob of a geometry, which counts for the extent and the type of the layer.
     fn shape(&mut self, srs_id: i32, wkb: &[u8], geometry: &Geometry) -> Value {
         let bounds = geometry.bounds();
@@ -109,15 +125,17 @@ impl GeoPackageWriter {
             layer: None,
             tables: Vec::new(),
             there: Vec::new(),
+            adds_rows: false,
             told: Vec::new(),
         })
     }
 
-    /// Opens a copy of the GeoPackage that is there; the layers that are written join those that it has.
+    /// Opens a copy of the GeoPackage that is there; the layers that are written join those that it has, and with
+    /// `adds_rows` the rows of a layer join those of the layer of its name.
     ///
     /// # Errors
     /// Where it is no GeoPackage, is open elsewhere, or cannot be copied.
-    pub fn append(pending: PendingOutput) -> Result<Self, FormatError> {
+    pub fn append(pending: PendingOutput, adds_rows: bool) -> Result<Self, FormatError> {
         let target = pending.target().to_path_buf();
         // What another program has written and not put in its place yet would be missing in a copy.
         for ending in ["-wal", "-journal"] {
@@ -149,7 +167,8 @@ impl GeoPackageWriter {
             .map_err(failed)?;
         // Tables that a file without geometry, or of an older version, may lack.
         connection.execute_batch(&if_missing(BASE)).map_err(failed)?;
-        Ok(GeoPackageWriter { pending, connection, layer: None, tables: Vec::new(), there, told: Vec::new() })
+        let (tables, told) = (Vec::new(), Vec::new());
+        Ok(GeoPackageWriter { pending, connection, layer: None, tables, there, adds_rows, told })
     }
 
     fn failed(&self, e: rusqlite::Error) -> FormatError {
@@ -163,12 +182,29 @@ fn if_missing(base: &str) -> String {
     creates.map(|s| s.replacen("CREATE TABLE", "CREATE TABLE IF NOT EXISTS", 1) + ";\n").collect()
 }
 
-fn sql_type(t: &DataType) -> &'static str {
-    match t {
+fn sql_type(field: &Field) -> &'static str {
+    match Moment::of_field(field) {
+        Some(Moment::Date) => return "DATE",
+        // The standard knows moments in universal time alone.
+        Some(Moment::DateTime { utc: true }) => return "DATETIME",
+        _ => {}
+    }
+    match field.data_type() {
         DataType::Boolean => "BOOLEAN",
         DataType::Int64 => "INTEGER",
         DataType::Float64 => "DOUBLE",
         _ => "TEXT",
+    }
+}
+
+/// A moment in the one form that the standard has; anything else as it is.
+fn moment_text(text: String) -> String {
+    match Moment::read(&text) {
+        Some((Moment::DateTime { utc: true }, civil)) => {
+            let written = civil.text();
+            if written.contains('.') { written + "Z" } else { written + ".000Z" }
+        }
+        _ => text,
     }
 }
 
@@ -239,13 +275,112 @@ impl GeoPackageWriter {
     }
 }
 
+impl GeoPackageWriter {
+    /// Goes on with a layer that the file has.
+    fn start_rows(&mut self, layer: &LayerOut, there: LayerThere) -> Result<Arc<dyn Encode>, FormatError> {
+        let refused = |problem: String| FormatError::Option { path: self.pending.target().to_path_buf(), problem };
+        let names = there.names_of(layer).map_err(refused)?;
+        there.is_in(layer.crs.as_ref(), &self.connection).map_err(|e| self.failed(e))?.map_err(refused)?;
+        let geometry = spatial_index(&layer.schema);
+        let columns: Vec<usize> = (0..layer.schema.fields().len()).filter(|i| Some(*i) != geometry).collect();
+        let written: Vec<String> =
+            there.geometry.iter().map(|g| quoted(&g.column)).chain(names.iter().map(|n| quoted(n))).collect();
+        let places: Vec<String> = (1..=written.len()).map(|i| format!("?{i}")).collect();
+        self.tables.push(there.table.clone());
+        self.layer = Some(Layer {
+            table: there.table.clone(),
+            insert: format!(
+                "INSERT INTO {} ({}) VALUES ({})",
+                quoted(&there.table),
+                written.join(", "),
+                places.join(", ")
+            ),
+            moments: moments_of(layer, &columns),
+            columns,
+            srs_id: there.geometry.as_ref().map(|g| g.srs_id),
+            with_z: false,
+            with_m: false,
+            kind: None,
+            rows: 0,
+            there: Some(there),
+            extent: None,
+        });
+        Ok(Arc::new(AsRows))
+    }
+
+    /// Puts what rows that were added change of a layer that was there: its extent, its heights, its index.
+    fn end_rows(&mut self, layer: &Layer, there: &LayerThere) -> rusqlite::Result<()> {
+        let table = &layer.table;
+        if let Some([west, south, east, north]) = layer.extent {
+            self.connection.execute(
+                "UPDATE gpkg_contents SET min_x = min(ifnull(min_x, ?2), ?2), min_y = min(ifnull(min_y, ?3), ?3), max_x = max(ifnull(max_x, ?4), ?4), max_y = max(ifnull(max_y, ?5), ?5) WHERE table_name = ?1",
+                params![table, west, south, east, north],
+            )?;
+        }
+        if let Some(geometry) = &there.geometry {
+            // 2: some may have them. What all had before, not all have now, and the other way round.
+            self.connection.execute(
+                "UPDATE gpkg_geometry_columns SET z = CASE WHEN z = ?2 THEN z ELSE 2 END, m = CASE WHEN m = 0 AND ?3 THEN 2 ELSE m END WHERE table_name = ?1 AND ?4",
+                params![table, i32::from(layer.with_z), layer.with_m, layer.rows > 0],
+            )?;
+            let index = format!("rtree_{table}_{}", geometry.column);
+            if self.there.iter().any(|t| t.eq_ignore_ascii_case(&index)) {
+                fill_index(&self.connection, table, (&there.key, &geometry.column), &index, there.last_key)?;
+            }
+        }
+        let rows = counted(layer.rows as u64, "row");
+        self.told.push(format!("{rows} added to the layer \"{table}\" that is there"));
+        Ok(())
+    }
+}
+
+/// Fills the index of a layer with the rows behind a key. Points are written without an envelope, and what stands at the
+/// places of their numbers SQL cannot read; a pass in Rust can.
+fn fill_index(
+    connection: &Connection,
+    table: &str,
+    (key, column): (&str, &str),
+    index: &str,
+    behind: i64,
+) -> rusqlite::Result<()> {
+    let (key, column) = (quoted(key), quoted(column));
+    let mut select = connection
+        .prepare(&format!("SELECT {key}, {column} FROM {} WHERE {column} IS NOT NULL AND {key} > ?1", quoted(table)))?;
+    let mut insert = connection.prepare(&format!("INSERT INTO {} VALUES (?1, ?2, ?3, ?4, ?5)", quoted(index)))?;
+    let mut rows = select.query([behind])?;
+    while let Some(row) = rows.next()? {
+        let (id, bytes): (i64, Vec<u8>) = (row.get(0)?, row.get(1)?);
+        if let Ok(Blob::Geometry(geometry)) = blob::read(&bytes)
+            && let Some([west, south, east, north]) = geometry.bounds()
+        {
+            insert.execute(params![id, west, east, south, north])?;
+        }
+    }
+    Ok(())
+}
+
+/// Of each column, whether it holds moments.
+fn moments_of(layer: &LayerOut, columns: &[usize]) -> Vec<bool> {
+    let is_moment =
+        |i: &usize| matches!(Moment::of_field(layer.schema.field(*i)), Some(Moment::DateTime { utc: true }));
+    columns.iter().map(is_moment).collect()
+}
+
 impl Writer for GeoPackageWriter {
     fn start_layer(&mut self, layer: &LayerOut) -> Result<Arc<dyn Encode>, FormatError> {
+        if self.adds_rows
+            && let Some(there) = LayerThere::find(&self.connection, &table_name(&layer.name, &self.tables))
+                .map_err(|e| self.failed(e))?
+        {
+            return self.start_rows(layer, there);
+        }
         let table = table_name(&layer.name, &self.tables);
         if self.there.iter().any(|t| t.eq_ignore_ascii_case(&table)) {
             return Err(FormatError::Option {
                 path: self.pending.target().to_path_buf(),
-                problem: format!("has a layer \"{table}\" already; give the new one another name with `layer_name`"),
+                problem: format!(
+                    "has a layer \"{table}\" already; give the new one another name with `layer_name`, or add the rows to it with `append_rows`"
+                ),
             });
         }
         if table != layer.name {
@@ -287,7 +422,7 @@ impl Writer for GeoPackageWriter {
                     layer.name
                 ));
             }
-            definitions.push(format!("{} {}", quoted(&name), sql_type(field.data_type())));
+            definitions.push(format!("{} {}", quoted(&name), sql_type(field)));
             names.push(quoted(&name));
             taken.push(name);
         }
@@ -323,7 +458,9 @@ impl Writer for GeoPackageWriter {
             (1..=names.len()).map(|i| format!("?{i}")).collect::<Vec<_>>().join(", ")
         );
         let kind = points.then_some("POINT");
-        self.layer = Some(Layer { table, insert, columns, srs_id, with_z, with_m: false, kind, rows: 0, extent: None });
+        let moments = moments_of(layer, &columns);
+        let (with_m, rows, there, extent) = (false, 0, None, None);
+        self.layer = Some(Layer { table, insert, columns, moments, srs_id, with_z, with_m, kind, rows, there, extent });
         Ok(Arc::new(AsRows))
     }
 
@@ -339,10 +476,19 @@ impl Writer for GeoPackageWriter {
         let mut statement = self.connection.prepare_cached(&layer.insert).map_err(failed)?;
         let points = Points::of(batch.records());
         let shapes = Geometries::of(batch.records());
+        let spatial = Spatial::of(batch.records());
         for row in 0..batch.len() {
             let mut at = 1;
             if let Some(srs_id) = layer.srs_id {
-                let value = match points.as_ref().and_then(|p| p.get(row)) {
+                let point = points.as_ref().and_then(|p| p.get(row)).filter(|_| layer.there.is_none());
+                let value = match point {
+                    None if layer.there.is_some() => {
+                        let refused = |problem: String| {
+                            FormatError::write(target, format!("row {}: {problem}", batch.source_rows()[row]))
+                        };
+                        let fitted = spatial.get(row).map(|g| layer.fitted(g)).transpose().map_err(refused)?;
+                        fitted.map_or(Value::Null, |g| layer.shape(srs_id, &wkb::write(&g), &g))
+                    }
                     Some((x, y, z)) => {
                         let e = layer.extent.get_or_insert([x, y, x, y]);
                         *e = [e[0].min(x), e[1].min(y), e[2].max(x), e[3].max(y)];
@@ -361,7 +507,7 @@ impl Writer for GeoPackageWriter {
                 statement.raw_bind_parameter(at, value).map_err(failed)?;
                 at += 1;
             }
-            for column in &layer.columns {
+            for (column, moment) in layer.columns.iter().zip(&layer.moments) {
                 let array = batch.records().column(*column);
                 let any = array.as_any();
                 if array.is_null(row) {
@@ -378,7 +524,9 @@ impl Writer for GeoPackageWriter {
                 } else if let Some(a) = any.downcast_ref::<BooleanArray>() {
                     statement.raw_bind_parameter(at, a.value(row)).map_err(failed)?;
                 } else {
-                    statement.raw_bind_parameter(at, cell_text(array, row)).map_err(failed)?;
+                    let text = cell_text(array, row);
+                    let text = if *moment { moment_text(text) } else { text };
+                    statement.raw_bind_parameter(at, text).map_err(failed)?;
                 }
                 at += 1;
             }
@@ -392,6 +540,9 @@ impl Writer for GeoPackageWriter {
         let Some(layer) = self.layer.take() else {
             return Ok(());
         };
+        if let Some(there) = &layer.there {
+            return self.end_rows(&layer, there).map_err(|e| self.failed(e));
+        }
         let failed = |e| self.failed(e);
         let [w, s, e, n] = layer.extent.map_or([None; 4], |x| x.map(Some));
         self.connection
@@ -420,29 +571,8 @@ impl Writer for GeoPackageWriter {
                 )
                 .map_err(failed)?;
             self.connection.execute_batch(&index_sql(&layer.table)).map_err(failed)?;
-            // Points are written without an envelope, so the index is filled from the blobs: x and y stand at
-            // bytes 14 and 22 (from 1), little-endian doubles, which SQL cannot read; a pass in Rust can.
-            let mut select = self
-                .connection
-                .prepare(&format!(
-                    "SELECT {KEY}, {GEOMETRY} FROM {} WHERE {GEOMETRY} IS NOT NULL",
-                    quoted(&layer.table)
-                ))
+            fill_index(&self.connection, &layer.table, (KEY, GEOMETRY), &index_name(&layer.table), i64::MIN)
                 .map_err(failed)?;
-            let mut insert = self
-                .connection
-                .prepare(&format!("INSERT INTO {} VALUES (?1, ?2, ?3, ?4, ?5)", quoted(&index_name(&layer.table))))
-                .map_err(failed)?;
-            let mut rows = select.query([]).map_err(failed)?;
-            while let Some(row) = rows.next().map_err(failed)? {
-                let id: i64 = row.get(0).map_err(failed)?;
-                let bytes: Vec<u8> = row.get(1).map_err(failed)?;
-                if let Ok(Blob::Geometry(geometry)) = blob::read(&bytes)
-                    && let Some([west, south, east, north]) = geometry.bounds()
-                {
-                    insert.execute(params![id, west, east, south, north]).map_err(failed)?;
-                }
-            }
         }
         Ok(())
     }

@@ -39,3 +39,6 @@ fn is_collection(root: &Element) -> bool {
     matches!(root.name.as_str(), "FeatureCollection" | "SpatialDataset")
         || ["http://www.opengis.net/gml", "http://www.opengis.net/wfs"].iter().any(|s| root.space.starts_with(s))
 }
+
+/// What the name spaces of our own elements begin with.
+const OWN_SPACE: &str = "urn:x-basilocus:";

@@ -86,7 +86,7 @@ fn feature<'a>(e: &'a Element, reader: &GeometryReader) -> Feature<'a> {
     };
     // The identifier of the document, but where a property holds it already: so it is after a way through other formats.
     let identifier = e.attribute("id").or_else(|| e.attribute("fid"));
-    if let Some(id) = identifier.filter(|_| e.child(ID).is_none()) {
+    if let Some(id) = identifier.filter(|id| e.child(ID).is_none() && !is_row_number(e, id)) {
         put(ID, id);
     }
     for property in &e.children {
@@ -111,6 +111,13 @@ fn feature<'a>(e: &'a Element, reader: &GeometryReader) -> Feature<'a> {
         }
     }
     out
+}
+
+/// Whether an identifier is one that our writer made of the name of the layer and the number of the row.
+fn is_row_number(e: &Element, id: &str) -> bool {
+    let number = id.strip_prefix(e.name.as_str()).and_then(|rest| rest.strip_prefix('.'));
+    e.space.starts_with(super::OWN_SPACE)
+        && number.is_some_and(|n| n.split('.').all(|part| !part.is_empty() && part.bytes().all(|b| b.is_ascii_digit())))
 }
 
 /// The name of a column: names of elements, outermost first, each with its name space in braces.

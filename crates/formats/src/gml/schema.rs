@@ -15,7 +15,7 @@ pub(super) struct FeatureType {
 
 /// The name space of a file's own elements.
 pub(super) fn space(stem: &str) -> String {
-    format!("urn:x-basilocus:{}", ncname(stem))
+    format!("{}{}", super::OWN_SPACE, ncname(stem))
 }
 
 /// A name as XML wants it for elements: letters, digits, `_`, `-` and `.`, not beginning with the latter three.
@@ -30,6 +30,8 @@ pub(super) fn ncname(name: &str) -> String {
 
 fn xsd_type(t: &DataType) -> &'static str {
     match t {
+        DataType::Date32 => "date",
+        DataType::Timestamp(..) => "dateTime",
         DataType::Boolean => "boolean",
         DataType::Int64 => "long",
         DataType::Float64 => "double",

@@ -5,9 +5,10 @@ use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTa
 use crate::xml::push_escaped;
 use crate::{FormatError, PendingOutput, number};
 use arrow_array::Array;
+use arrow_schema::{DataType, Field};
 use basilocus_table::batch::{point_index, spatial_index};
 use basilocus_table::geometry::{Geometry, Position};
-use basilocus_table::{Batch, Spatial};
+use basilocus_table::{Batch, Moment, Spatial};
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::PathBuf;
@@ -119,13 +120,17 @@ impl Writer for GmlWriter {
         });
         self.types.push(FeatureType {
             name: name.clone(),
-            properties: columns.iter().map(|(i, n)| (n.clone(), layer.schema.field(*i).data_type().clone())).collect(),
+            properties: columns.iter().map(|(i, n)| (n.clone(), type_of(layer.schema.field(*i)))).collect(),
             geometry,
         });
         let digits = if layer.crs.as_ref().is_some_and(|c| c.geographic) { 9 } else { 4 };
         let flattened = self.flattened.clone();
+        let is_moment = |(i, _): &(usize, String)| {
+            matches!(Moment::of_field(layer.schema.field(*i)), Some(Moment::DateTime { .. }))
+        };
         Ok(Arc::new(FeatureEncoder {
             name,
+            moments: columns.iter().map(is_moment).collect(),
             columns,
             styles: layer.styles.clone(),
             srs,
@@ -172,12 +177,27 @@ impl Writer for GmlWriter {
 struct FeatureEncoder {
     name: String,
     columns: Vec<(usize, String)>,
+    /// Of each column, whether it holds moments.
+    moments: Vec<bool>,
     styles: Vec<ColumnStyle>,
     srs: String,
     north_first: bool,
     digits: usize,
     /// Geometries whose heights were left out because not all positions have one.
     flattened: Arc<AtomicU64>,
+}
+
+/// The type of a property, that of dates and times included.
+fn type_of(field: &Field) -> DataType {
+    Moment::of_field(field).map_or_else(|| field.data_type().clone(), Moment::data_type)
+}
+
+/// A moment in the one form that XML's schema has; anything else as it is.
+fn moment_text(text: String) -> String {
+    match Moment::read(&text) {
+        Some((Moment::DateTime { utc }, civil)) => civil.text() + if utc { "Z" } else { "" },
+        _ => text,
+    }
 }
 
 impl Encode for FeatureEncoder {
@@ -192,13 +212,14 @@ impl Encode for FeatureEncoder {
             nth = if row > 0 && batch.source_rows()[row - 1] == number { nth + 1 } else { 0 };
             let id = if nth > 0 { format!("{name}.{number}.{nth}") } else { format!("{name}.{number}") };
             out.push_str(&format!("<l:featureMember><l:{name} gml:id=\"{id}\">"));
-            for (column, property) in &self.columns {
+            for ((column, property), moment) in self.columns.iter().zip(&self.moments) {
                 if batch.records().column(*column).is_null(row) {
                     continue;
                 }
                 out.push_str(&format!("<l:{property}>"));
                 let digits = self.styles.get(*column).and_then(|s| s.digits);
-                push_escaped(&mut out, &styled_text(batch, *column, row, digits));
+                let text = styled_text(batch, *column, row, digits);
+                push_escaped(&mut out, &if *moment { moment_text(text) } else { text });
                 out.push_str(&format!("</l:{property}>"));
             }
             if let Some(mut g) = spatial.get(row) {

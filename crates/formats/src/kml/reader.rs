@@ -38,9 +38,11 @@ impl KmlReader {
         let mut looks = Looks::default();
         let mut shared: Vec<String> = Vec::new();
         let mut said = [false; 3];
+        let mut folders = Folders::default();
         let (mut rows, mut any_shape, mut z) = (0u64, false, false);
         placemarks(path, &mut looks, &mut |p| {
             rows += 1;
+            folders.add(&p.values);
             for (name, _) in &p.values {
                 if !columns.contains(name) {
                     columns.push(name.clone());
@@ -62,6 +64,11 @@ impl KmlReader {
                 what: "the file holds no Placemark; it may only lead to others (NetworkLink)",
             });
         }
+        let mut notes = Vec::new();
+        if let Some(name) = folders.only() {
+            columns.retain(|c| c != FOLDER);
+            notes.push(format!("all placemarks are in the folder \"{name}\""));
+        }
         // A style may stand behind what uses it: only now all are known.
         for look in shared.iter().filter_map(|url| looks.of(url)) {
             said.iter_mut().zip(&look.0).for_each(|(all, one)| *all |= one.is_some());
@@ -75,11 +82,33 @@ impl KmlReader {
         let kinds: Vec<(String, DataType)> = columns.iter().map(|c| (c.clone(), DataType::Utf8)).collect();
         let about = About {
             crs: Some("EPSG:4326".into()),
+            notes,
             // Data of KML is text unless a schema says otherwise; the values decide.
             ..About::of(path, Format::Kml)?
         };
         let schema = layer_schema(&kinds, shape, Some("EPSG:4326"));
         Ok(KmlReader { path: path.to_path_buf(), about, schema, shape, columns, looks })
+    }
+}
+
+/// The column of folders.
+const FOLDER: &str = "folder";
+
+/// Whether all placemarks are in one folder, which says no more of one than of another.
+#[derive(Default)]
+struct Folders {
+    first: Option<String>,
+    several: bool,
+}
+
+impl Folders {
+    fn add(&mut self, values: &[(String, String)]) {
+        let folder = values.iter().find(|(name, _)| name == FOLDER).map_or("", |(_, folder)| folder);
+        self.several |= self.first.get_or_insert_with(|| folder.to_string()) != folder;
+    }
+
+    fn only(self) -> Option<String> {
+        self.first.filter(|f| !f.is_empty() && !self.several)
     }
 }
 
@@ -131,7 +160,7 @@ fn placemark(e: &Element, folder: &str) -> Placemark {
     let mut put = |name: &str, value: &str| {
         // What is there twice has its values side by side.
         match values.iter_mut().find(|(n, _)| n == name) {
-            Some((_, there)) if !value.is_empty() => {
+            Some((_, there)) if !value.is_empty() && there != value => {
                 there.push_str("; ");
                 there.push_str(value);
             }
@@ -147,7 +176,7 @@ fn placemark(e: &Element, folder: &str) -> Placemark {
         }
     }
     if !folder.is_empty() {
-        put("folder", folder);
+        put(FOLDER, folder);
     }
     if let Some(when) = e.child("TimeStamp").and_then(|t| t.text_of("when")) {
         put("time", when);

@@ -5,6 +5,7 @@ use arrow_array::cast::AsArray;
 use arrow_array::types::*;
 use arrow_array::{Array, ArrayRef};
 use arrow_schema::{DataType, TimeUnit};
+use basilocus_table::Moment;
 
 /// The type that a column becomes; `None` for one that is left out.
 pub(super) fn kind(t: &DataType) -> Option<DataType> {
@@ -22,14 +23,18 @@ pub(super) fn kind(t: &DataType) -> Option<DataType> {
         | DataType::LargeUtf8
         | DataType::Utf8View
         | DataType::UInt64
-        | DataType::Date32
         | DataType::Date64
-        | DataType::Timestamp(..)
         | DataType::Time32(_)
         | DataType::Time64(_)
         | DataType::Decimal32(..)
         | DataType::Decimal64(..)
         | DataType::Decimal128(..) => DataType::Utf8,
+        DataType::Date32 => Moment::Date.data_type(),
+        // What is finer than a millisecond stays text.
+        DataType::Timestamp(TimeUnit::Second | TimeUnit::Millisecond, zone) => {
+            Moment::DateTime { utc: zone.is_some() }.data_type()
+        }
+        DataType::Timestamp(..) => DataType::Utf8,
         DataType::Dictionary(_, inner) => kind(inner)?,
         _ => return None,
     })

@@ -3,11 +3,12 @@
 use super::system;
 use crate::writer::{AsRows, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
 use crate::{FormatError, PendingOutput};
-use arrow_array::{ArrayRef, BinaryArray, Float64Array, StructArray};
+use arrow_array::{Array, ArrayRef, BinaryArray, Date32Array, Float64Array, StructArray, TimestampMillisecondArray};
 use arrow_schema::{DataType, Field, Fields, Schema, SchemaRef};
-use basilocus_table::batch::{record_batch, spatial_index};
+use basilocus_table::batch::{cell_text, record_batch, spatial_index};
 use basilocus_table::geometry::{Geometry, wkb};
-use basilocus_table::{Batch, Spatial};
+use basilocus_table::moment::Civil;
+use basilocus_table::{Batch, Moment, Spatial};
 use parquet::arrow::ArrowWriter;
 use parquet::arrow::arrow_writer::ArrowWriterOptions;
 use parquet::basic::{Compression, ZstdLevel};
@@ -60,12 +61,40 @@ fn bounds_fields() -> Fields {
     EDGES.iter().map(|e| Field::new(*e, DataType::Float64, false)).collect()
 }
 
+/// A column of dates or times in the type of its field; any other as it is.
+fn moments(array: &ArrayRef, field: &Field) -> Result<ArrayRef, parquet::errors::ParquetError> {
+    let wanted = field.data_type();
+    if !matches!(wanted, DataType::Date32 | DataType::Timestamp(..)) {
+        return Ok(array.clone());
+    }
+    let read = |row: usize| {
+        let text = cell_text(array, row);
+        let found = Moment::read(&text).filter(|(m, _)| m.data_type() == *wanted).map(|(_, civil)| civil);
+        found.map(Some).ok_or_else(|| {
+            let problem = format!("column \"{}\" holds dates, and \"{text}\" is none such", field.name());
+            parquet::errors::ParquetError::General(problem)
+        })
+    };
+    let civils: Vec<Option<Civil>> =
+        (0..array.len()).map(|row| if array.is_null(row) { Ok(None) } else { read(row) }).collect::<Result<_, _>>()?;
+    Ok(match wanted {
+        DataType::Date32 => Arc::new(civils.iter().map(|c| c.map(|c| c.days())).collect::<Date32Array>()),
+        DataType::Timestamp(_, zone) => {
+            let times = civils.iter().map(|c| c.map(|c| c.milliseconds())).collect::<TimestampMillisecondArray>();
+            Arc::new(times.with_timezone_opt(zone.clone()))
+        }
+        _ => array.clone(),
+    })
+}
+
 impl Layer {
     fn write(&mut self, batch: &Batch) -> Result<(), parquet::errors::ParquetError> {
         let records = batch.records();
         let skip = spatial_index(&records.schema());
+        let attributes = (0..records.num_columns()).filter(|i| Some(*i) != skip).map(|i| records.column(i));
+        let fields = self.schema.fields().clone();
         let mut columns: Vec<ArrayRef> =
-            (0..records.num_columns()).filter(|i| Some(*i) != skip).map(|i| records.column(i).clone()).collect();
+            attributes.zip(&fields).map(|(array, field)| moments(array, field)).collect::<Result<_, _>>()?;
         if self.geometry {
             let spatial = Spatial::of(records);
             let shapes: Vec<Option<Geometry>> = (0..batch.len())
@@ -113,7 +142,8 @@ impl Writer for ParquetWriter {
                 self.told.push(format!("column \"{}\" is called \"{name}\": the name is taken", field.name()));
             }
             taken.push(name.clone());
-            fields.push(Field::new(name, field.data_type().clone(), true));
+            let kind = Moment::of_field(field).map_or_else(|| field.data_type().clone(), Moment::data_type);
+            fields.push(Field::new(name, kind, true));
         }
         let mut crs = None;
         if geometry.is_some() {

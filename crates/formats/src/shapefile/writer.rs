@@ -7,6 +7,7 @@ use crate::writer::{AsRows, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, 
 use crate::{FormatError, PendingOutput};
 use arrow_schema::DataType;
 use basilocus_table::batch::{point_index, spatial_index};
+use basilocus_table::counted;
 use basilocus_table::{Geometry, Spatial};
 use std::fs::File;
 use std::io::{BufWriter, Seek, SeekFrom, Write};
@@ -139,7 +140,7 @@ impl Writer for ShapefileWriter {
             extent: None,
             heights: None,
             measures: None,
-            table: TableSpool::new(Columns::of(layer), &target)?,
+            table: TableSpool::new(Columns::of(layer, &target)?, &target)?,
             system: layer.crs.as_ref().map(|c| c.wkt.clone()),
             without_height: 0,
             waiting: 0,
@@ -174,7 +175,7 @@ impl Writer for ShapefileWriter {
                     return Err(FormatError::write(
                         &target,
                         format!(
-                            "row {} holds {}, and the rows before it {}: a shapefile holds one kind of geometry; write a GeoPackage, or choose one kind",
+                            "row {} holds {}, and the rows before it {}: a shapefile holds one kind of geometry; write a GeoPackage, choose one kind, or part them with `split_by` geometry",
                             batch.source_rows()[row],
                             family.name(),
                             kind.family.name()
@@ -231,8 +232,8 @@ impl Writer for ShapefileWriter {
         }
         if layer.without_height > 0 {
             told.push(format!(
-                "{} positions have no height; a shapefile with heights says 0 for them",
-                layer.without_height
+                "{} without a height; a shapefile with heights says 0 there",
+                counted(layer.without_height, "position")
             ));
         }
         if layer.with_m {

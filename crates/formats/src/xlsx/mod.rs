@@ -1,6 +1,8 @@
 //! Office Open XML workbooks, and OpenDocument ones, which are read. Behind the feature `workbooks`.
 
 #[cfg(feature = "workbooks")]
+mod header;
+#[cfg(feature = "workbooks")]
 mod reader;
 #[cfg(feature = "workbooks")]
 mod tables;

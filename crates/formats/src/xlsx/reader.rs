@@ -3,7 +3,8 @@
 //! Numbers become their shortest text, dates ISO 8601, booleans `true`/`false`; a text cell stays as it is, so
 //! that `01234` keeps its zero. Error cells (`#N/A`) become empty, which is told.
 
-use super::workbook::{Workbook, cell_name, formulas_without_value};
+use super::header::{Row, SheetRow, Table, holds_what_is_open_below, of_two_rows, second_group};
+use super::workbook::{Workbook, cell_name, column_name, formulas_without_value};
 use crate::FormatError;
 use crate::delimited::unique_names;
 use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, Suspicion, check_columns};
@@ -33,6 +34,8 @@ pub struct XlsxReader {
     schema: SchemaRef,
     /// Sheet row (from 0) of the first data row.
     data_from: u32,
+    /// What tells rows that are none of the table.
+    table: Table,
     /// Cells with errors that the last pass met, and the first of them.
     errors: (u64, Vec<String>),
 }
@@ -88,7 +91,7 @@ impl XlsxReader {
             ));
         }
         // The first rows, to find the header.
-        let mut head: Vec<(u32, Vec<String>)> = Vec::new();
+        let mut head: Vec<SheetRow> = Vec::new();
         workbook.each_row(path, &sheet, &mut |row, cells, _| {
             head.push((row, cells.to_vec()));
             head.len() < HEAD
@@ -124,15 +127,35 @@ impl XlsxReader {
                     notes.push("no header: the first row is all numbers, so columns are numbered".into());
                     (None, (1..=width).map(|i| format!("column_{i}")).collect(), row)
                 } else {
-                    (Some(u64::from(row) + 1), cells, row + 1)
+                    let by_number = |wanted: Option<u32>| head.iter().find(|(r, _)| Some(*r) == wanted).map(|(_, c)| c);
+                    let below = |row: u32| head.iter().filter(|(r, _)| *r > row).cloned().collect::<Vec<_>>();
+                    let above = by_number(row.checked_sub(1)).filter(|c| holds_what_is_open_below(c, &cells));
+                    let upper = above.and_then(|above| Some((row - 1, of_two_rows(above, &cells, &below(row))?)));
+                    let two = upper.or_else(|| {
+                        let second = by_number(Some(row + 1))?;
+                        Some((row, of_two_rows(&cells, second, &below(row + 1))?))
+                    });
+                    match two {
+                        Some((first, joined)) => {
+                            notes.push(format!(
+                                "the header goes over rows {} and {}, which are joined",
+                                first + 1,
+                                first + 2
+                            ));
+                            (Some(u64::from(first) + 2), joined, first + 2)
+                        }
+                        None => (Some(u64::from(row) + 1), cells, row + 1),
+                    }
                 }
             }
         };
         let mut fields = fields;
+        let mut rows: Vec<SheetRow> = head.iter().filter(|(r, _)| *r >= data_from).cloned().collect();
+        let table = header_row.map(|_| Table::new(&fields, &rows)).unwrap_or_default();
+        rows.truncate(table.ends_at(&rows));
         // Columns that stand right of the header still hold data.
-        let data_width = head
+        let data_width = rows
             .iter()
-            .filter(|(r, _)| *r >= data_from)
             .map(|(_, c)| c.iter().rposition(|v| !v.trim().is_empty()).map_or(0, |i| i + 1))
             .max()
             .unwrap_or(0);
@@ -140,8 +163,16 @@ impl XlsxReader {
             fields.pop();
         }
         fields.resize(fields.len().max(data_width), String::new());
-        if let Some(row) = header_row.filter(|r| *r > 1 && options.header_row.is_none()) {
+        let is_joined = notes.iter().any(|n| n.starts_with("the header goes over"));
+        if let Some(row) = header_row.filter(|r| *r > 1 && options.header_row.is_none() && !is_joined) {
             notes.push(format!("header found in row {row}; the rows above it are passed over"));
+        }
+        if let Some(column) = second_group(&fields, &rows).filter(|_| header_row.is_some()) {
+            notes.push(format!(
+                "column {} is empty: what stands right of it, from \"{}\" on, may be another table; its cells are read as those of the same rows",
+                column_name(column as u32 - 1),
+                fields[column].trim()
+            ));
         }
         check_columns(path, fields.len())?;
         let names_of_columns = unique_names(&fields, &mut notes);
@@ -158,7 +189,8 @@ impl XlsxReader {
             notes,
             ..About::of(path, workbook.format())?
         };
-        Ok(XlsxReader { path: path.to_path_buf(), sheet, about, schema, data_from, errors: Default::default() })
+        let errors = Default::default();
+        Ok(XlsxReader { path: path.to_path_buf(), sheet, about, schema, data_from, table, errors })
     }
 }
 
@@ -215,6 +247,9 @@ impl Reader for XlsxReader {
         let mut failed = None;
         let (schema, data_from) = (self.schema.clone(), self.data_from);
         let mut found: (u64, Vec<String>) = Default::default();
+        // Row of the header of another table, once one has begun.
+        let mut other: Option<u32> = None;
+        let table = self.table.clone();
         workbook.each_row(&self.path, &self.sheet, &mut |row, cells, errors| {
             if row < data_from {
                 return true;
@@ -244,13 +279,35 @@ impl Reader for XlsxReader {
             } else {
                 (next..row).for_each(|r| blank(r, "blank row".into()));
             }
+            let behind_a_gap = row > next && next > data_from;
             next = row + 1;
-            for (i, column) in building.columns.iter_mut().enumerate() {
-                column.append_value(cells.get(i).map_or("", String::as_str));
+            let is = if other.is_some() { Row::OtherHeader } else { table.row(cells, behind_a_gap) };
+            let reason = match is {
+                Row::Own => None,
+                Row::HeaderAgain => Some((Reason::HEADER_AGAIN, "the header is repeated here".to_string())),
+                Row::OtherHeader => {
+                    let begins = *other.get_or_insert(row) + 1;
+                    Some((
+                        Reason::OTHER_TABLE,
+                        format!("another table begins in row {begins}; say `header_row` {begins} to read that one"),
+                    ))
+                }
+            };
+            if let Some((class, reason)) = reason {
+                building.set_aside.push(SetAsideRow {
+                    source_row: u64::from(row) + 1,
+                    class,
+                    reason,
+                    values: (0..width).map(|i| cells.get(i).cloned().unwrap_or_default()).collect(),
+                });
+            } else {
+                for (i, column) in building.columns.iter_mut().enumerate() {
+                    column.append_value(cells.get(i).map_or("", String::as_str));
+                }
+                building.source_rows.push(u64::from(row) + 1);
             }
-            building.source_rows.push(u64::from(row) + 1);
             building.weight += cells.iter().map(String::len).sum::<usize>() + width * size_of::<i32>();
-            if building.source_rows.len() >= ROWS || building.weight >= BYTES {
+            if building.source_rows.len() + building.set_aside.len() >= ROWS || building.weight >= BYTES {
                 match building.finish(&schema) {
                     Ok(decoded) => stopped = !sink(Block::Rows(decoded)),
                     Err(e) => {

@@ -104,12 +104,17 @@ impl Workbook {
 
 /// The name of a cell: row and column, both from 0, as `D14`.
 pub(super) fn cell_name(row: u32, column: u32) -> String {
+    format!("{}{}", column_name(column), row + 1)
+}
+
+/// The name of a column, counted from 0: `D`.
+pub(super) fn column_name(column: u32) -> String {
     let (mut letters, mut left) = (String::new(), column + 1);
     while left > 0 {
         letters.insert(0, char::from(b'A' + ((left - 1) % 26) as u8));
         left = (left - 1) / 26;
     }
-    format!("{letters}{}", row + 1)
+    letters
 }
 
 /// Cells of the first rows of a sheet that hold a formula and no value: its program never computed them, or left them out.

@@ -6,7 +6,9 @@ use crate::writer::{AsRows, ColumnStyle, Encode, Encoded, LayerOut, RunAbout, Se
 use crate::{FormatError, PendingOutput};
 use arrow_array::{Array, BooleanArray, Float64Array, Int64Array, StringArray};
 use arrow_schema::DataType;
+use basilocus_table::Moment;
 use basilocus_table::batch::{cell_text, spatial_index};
+use basilocus_table::counted;
 use rust_xlsxwriter::{
     DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError,
 };
@@ -21,6 +23,8 @@ pub struct XlsxWriter {
     layer: Option<LayerOut>,
     columns: Vec<usize>,
     formats: Vec<Format>,
+    /// What the columns of dates and times are.
+    moments: Vec<Option<Moment>>,
     /// The sheets of the layer that are being written, by the value of its category; one of no value without a category.
     open: BTreeMap<Option<String>, Sheet>,
     sheets: usize,
@@ -97,6 +101,7 @@ impl XlsxWriter {
             layer: None,
             columns: Vec::new(),
             formats: Vec::new(),
+            moments: Vec::new(),
             open: BTreeMap::new(),
             sheets: 0,
             names: Vec::new(),
@@ -209,6 +214,12 @@ struct Heading {
     numeric: bool,
 }
 
+/// How moments are shown; the cells hold their numbers.
+fn moment_format(moment: Option<Moment>) -> Format {
+    let form = if moment == Some(Moment::Date) { "yyyy-mm-dd" } else { "yyyy-mm-dd hh:mm:ss" };
+    Format::new().set_num_format(form).set_align(FormatAlign::Left).set_indent(1)
+}
+
 /// Texts keep a little distance from the numbers on their left.
 fn text_format() -> Format {
     Format::new().set_align(FormatAlign::Left).set_indent(1)
@@ -263,10 +274,16 @@ impl Writer for XlsxWriter {
                 format!("{} columns; a sheet holds 16,384", self.columns.len()),
             ));
         }
+        // A cell says no zone: moments in universal time stay text, which does.
+        let moment =
+            |c: &usize| Moment::of_field(layer.schema.field(*c)).filter(|m| *m != Moment::DateTime { utc: true });
+        self.moments = self.columns.iter().map(moment).collect();
         self.formats = self
             .columns
             .iter()
-            .map(|c| match layer.styles.get(*c).and_then(|s| s.digits) {
+            .zip(&self.moments)
+            .map(|(c, moment)| match layer.styles.get(*c).and_then(|s| s.digits) {
+                _ if moment.is_some() => moment_format(*moment),
                 Some(0) => Format::new().set_num_format("0"),
                 Some(d) => Format::new().set_num_format(format!("0.{}", "0".repeat(d))),
                 None if matches!(layer.schema.field(*c).data_type(), DataType::Utf8) => text_format(),
@@ -290,12 +307,17 @@ impl Writer for XlsxWriter {
             self.sheet_of(value.clone())?;
             let Some(open) = self.open.get_mut(&value) else { continue };
             let (index, at, room) = (open.index, open.row, MOST_LINKS - open.links);
-            let (workbook, columns) = (&mut self.workbook, &self.columns);
+            let (workbook, columns, moments) = (&mut self.workbook, &self.columns, &self.moments);
             let wrote = guarded(self.pending.target(), || {
                 let sheet = workbook.worksheet_from_index(index)?;
                 let mut wrote = Wrote { room, ..Wrote::default() };
-                for (i, column) in columns.iter().enumerate() {
-                    write_cell(sheet, (at, i as u16), batch.records().column(*column), row, &mut wrote)?;
+                for (i, (column, moment)) in columns.iter().zip(moments).enumerate() {
+                    let array = batch.records().column(*column);
+                    if let Some(number) = moment.and_then(|_| serial(array, row)) {
+                        sheet.write_number(at, i as u16, number)?;
+                        continue;
+                    }
+                    write_cell(sheet, (at, i as u16), array, row, &mut wrote)?;
                 }
                 Ok(wrote)
             })?;
@@ -343,13 +365,15 @@ impl Writer for XlsxWriter {
         guarded(&target, || workbook.save(path))?;
         if self.cut > 0 {
             self.told.push(format!(
-                "{} cells held more than {MOST_CHARACTERS} characters, which a workbook cannot; their texts were cut",
-                self.cut
+                "{} with more than {MOST_CHARACTERS} characters, which a workbook cannot hold: cut",
+                counted(self.cut, "text")
             ));
         }
         if self.unlinked > 0 {
-            self.told
-                .push(format!("{} addresses are text and no links: a sheet holds {MOST_LINKS} links", self.unlinked));
+            self.told.push(format!(
+                "{} as text and not as links: a sheet holds {MOST_LINKS} links",
+                counted(self.unlinked, "address")
+            ));
         }
         Ok((self.pending, self.told))
     }
@@ -430,6 +454,19 @@ fn date(text: &str) -> Option<ExcelDateTime> {
     let mut parts = text.split('-');
     let (y, m, d) = (parts.next()?.parse().ok()?, parts.next()?.parse().ok()?, parts.next()?.parse().ok()?);
     ExcelDateTime::from_ymd(y, m, d).ok()
+}
+
+/// A date or time as the number that workbooks hold for it: days since the end of 1899; none before March 1900, where
+/// programs disagree, and for what is no date.
+fn serial(array: &arrow_array::ArrayRef, row: usize) -> Option<f64> {
+    const FIRST: i32 = -25_508;
+    const ZERO: i32 = -25_569;
+    if array.is_null(row) {
+        return None;
+    }
+    let (_, civil) = Moment::read(&cell_text(array, row))?;
+    let days = civil.days();
+    (days >= FIRST).then(|| f64::from(days - ZERO) + f64::from(civil.millisecond) / 86_400_000.0)
 }
 
 /// What became of the cells of a row.

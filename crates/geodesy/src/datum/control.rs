@@ -34,7 +34,8 @@ impl Control {
     /// What the pairs of a fit carry, in the plane of their old coordinates; `None` where there are too few, or they
     /// leave the transformation undetermined.
     pub fn of(pairs: &[ControlPair], kind: FitKind) -> Option<Self> {
-        if pairs.len() < kind.pairs_needed() || pairs.iter().any(|p| !(p.from[0].is_finite() && p.from[1].is_finite())) {
+        if pairs.len() < kind.pairs_needed() || pairs.iter().any(|p| !(p.from[0].is_finite() && p.from[1].is_finite()))
+        {
             return None;
         }
         let limit = |f: fn(f64, f64) -> f64, axis: usize| pairs.iter().map(|p| p.from[axis]).reduce(f).unwrap_or(0.0);

@@ -4,6 +4,7 @@ use super::{Known, ReviewRow, Store, write};
 use crate::Error;
 use crate::engine::ReviewFiles;
 use basilocus_formats::PendingOutput;
+use basilocus_table::counted::{counted, is_or_are};
 
 /// The rows in doubt of a layer, and what was found for the others, until the answers come back.
 pub(crate) struct Review {
@@ -41,8 +42,10 @@ impl Review {
         let asked = write(&self.pending, &self.rows, date)?;
         let path = self.pending.target().display().to_string();
         let told = format!(
-            "{} rows with {asked} different addresses are in doubt: answer in {path}, then run this again with `answers` {path}; what was found for the other rows waits in {}",
-            self.rows.len(),
+            "{} with {} {} in doubt: answer in {path}, then run this again with `answers` {path}; what was found for the other rows waits in {}",
+            counted(self.rows.len() as u64, "row"),
+            counted(asked, "different address"),
+            is_or_are(self.rows.len() as u64),
             self.store.path().display()
         );
         Ok((self.pending, told))

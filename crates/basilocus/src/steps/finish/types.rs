@@ -4,7 +4,8 @@ use crate::engine::{Column, Columns, Rows};
 use arrow_array::{ArrayRef, BooleanArray, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, Field};
 use basilocus_formats::ColumnStyle;
-use basilocus_table::{ColumnProfile, Role, ValueKind};
+use basilocus_table::moment::field_of;
+use basilocus_table::{ColumnProfile, Moment, Role, ValueKind};
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// The type of a column, as its values have it.
@@ -29,6 +30,8 @@ impl Decided {
             (ValueKind::Boolean, _) => DataType::Boolean,
             (ValueKind::Integer, _) => DataType::Int64,
             (ValueKind::Real, _) => DataType::Float64,
+            (ValueKind::Date, _) => Moment::Date.data_type(),
+            (ValueKind::DateTime { utc }, _) => Moment::DateTime { utc }.data_type(),
             _ => DataType::Utf8,
         };
         let style = ColumnStyle {
@@ -41,7 +44,7 @@ impl Decided {
     /// The field with the type; one that has a type already keeps it.
     pub(super) fn field(&self, field: &Field) -> Field {
         match field.data_type() {
-            DataType::Utf8 => field.clone().with_data_type(self.kind.clone()),
+            DataType::Utf8 => field_of(field.clone(), &self.kind),
             _ => field.clone(),
         }
     }
@@ -102,6 +105,10 @@ pub(super) fn cast(column: &ArrayRef, kind: &DataType) -> Option<ArrayRef> {
         DataType::Boolean => {
             Arc::new(trimmed.map(|v| v.map(|v| v.eq_ignore_ascii_case("true"))).collect::<BooleanArray>())
         }
+        DataType::Utf8 if texts.iter().any(|t| t == Some("")) => {
+            // A cell of a table with nothing in it has no value.
+            Arc::new(texts.iter().map(|t| t.filter(|t| !t.is_empty())).collect::<StringArray>())
+        }
         _ => return None,
     })
 }
@@ -133,6 +140,10 @@ mod tests {
         let numbers = cast(&texts, &DataType::Int64).unwrap();
         let numbers = numbers.as_any().downcast_ref::<Int64Array>().unwrap();
         assert_eq!(numbers.iter().collect::<Vec<_>>(), [Some(7), None, None]);
-        assert!(cast(&texts, &DataType::Utf8).is_none());
+        let blank = cast(&texts, &DataType::Utf8).unwrap();
+        let blank = blank.as_any().downcast_ref::<StringArray>().unwrap();
+        assert_eq!(blank.iter().collect::<Vec<_>>(), [Some(" 7 "), None, None], "text stays as it is");
+        let full: ArrayRef = Arc::new(StringArray::from(vec![Some("a"), None]));
+        assert!(cast(&full, &DataType::Utf8).is_none());
     }
 }

@@ -128,6 +128,7 @@ impl Step for Positions {
             setting.finder = Arc::new(setting.finder.around(near));
         }
         let with_heights = reader.has_heights(&columns, &sample);
+        let middles = reader.columns_of_middles(&columns, &sample);
         if let Some(at) = reader.column_of_shapes() {
             columns.remove(at);
             let style = ColumnStyle { digits: None, longest: None };
@@ -138,8 +139,8 @@ impl Step for Positions {
             crs: reader.crs.clone(),
             first_crs: reader.crs.clone(),
             origin: reader.origin(),
-            names: reader.names().clone(),
-            in_columns: reader.origin() == PlacedFrom::Columns,
+            in_columns: reader.origin() == PlacedFrom::Columns || middles.is_some(),
+            names: middles.unwrap_or_else(|| reader.names().clone()),
             is_written: false,
         };
         columns.place(placed, with_heights)?;

@@ -3,7 +3,7 @@
 use super::foreign::Foreign;
 use super::numbers::Numbers;
 use super::parts::Axis;
-use super::source::{Found, Source, find, needs_height};
+use super::source::{Found, Height, Source, find, needs_height};
 use super::zones::Zones;
 use super::{Positions, Search, is_like_wgs84, shapes};
 use crate::Error;
@@ -11,9 +11,11 @@ use crate::engine::{Account, Columns, Coordinates, PlacedFrom, Rows, middle, put
 use arrow_array::RecordBatch;
 use basilocus_geodesy::crs::{Crs, Kind};
 use basilocus_geodesy::notation::{
-    self, AxisOrder, DecimalMark, Known, MarkEvidence, Notation, NotationError, NotationErrorKind, OrderEvidence, Reading,
+    self, AxisOrder, DecimalMark, Known, MarkEvidence, Notation, NotationError, NotationErrorKind, OrderEvidence,
+    Reading,
 };
 use basilocus_table::batch::{Points, cell_text};
+use basilocus_table::counted::{counted, is_or_are};
 use basilocus_table::geometry::{Geometries, Geometry};
 use basilocus_table::{Reason, role};
 use std::collections::BTreeMap;
@@ -24,7 +26,7 @@ use std::sync::Arc;
 #[derive(Debug, Clone)]
 pub(crate) struct PositionReader {
     source: Source,
-    height: Option<usize>,
+    height: Option<Height>,
     zones: Option<Zones>,
     /// What is known of how a column of whole positions is written.
     known: Known,
@@ -85,7 +87,18 @@ impl PositionReader {
             Source::Geometry => ("geometry".into(), "geometry".into()),
         };
         let foreign = Arc::new(Foreign::new(finder.clone(), crs.clone()));
-        Ok(PositionReader { source, height, zones, known, decimal: None, crs, interpretation, foreign, names, in_degrees })
+        Ok(PositionReader {
+            source,
+            height,
+            zones,
+            known,
+            decimal: None,
+            crs,
+            interpretation,
+            foreign,
+            names,
+            in_degrees,
+        })
     }
 
     /// Names of the x and y columns.
@@ -108,6 +121,28 @@ impl PositionReader {
             Source::Shapes(at) => Some(at),
             _ => None,
         }
+    }
+
+    /// The columns in which the middles of lines and polygons stand already, as we write them beside the geometry.
+    pub(super) fn columns_of_middles(&self, columns: &Columns, sample: &Rows) -> Option<(String, String)> {
+        let Source::Shapes(at) = self.source else { return None };
+        let [x, y, ..] = self.crs.column_names();
+        let (x, y) = (columns.position(x)?, columns.position(y)?);
+        let n = sample.len();
+        let mut middles: Coordinates = [vec![f64::NAN; n], vec![f64::NAN; n], vec![f64::NAN; n]];
+        self.read_shapes(sample.records(), at, &mut middles, &mut Account::new(n));
+        let written = [x, y].map(|at| Numbers::of(sample.records(), at));
+        // Half of the last digit that is written.
+        let close = if self.crs.is_geographic() { 1e-8 } else { 1e-3 };
+        let mut rows = (0..n).filter(|row| middles[0][*row].is_finite()).peekable();
+        let are_there = rows.peek().is_some()
+            && rows.all(|row| {
+                let is_same =
+                    |axis: usize| written[axis].get(row).is_some_and(|v| (v - middles[axis][row]).abs() <= close);
+                is_same(0) && is_same(1)
+            });
+        let name = |at: usize| columns.get(at).map(|c| c.name().to_string());
+        if are_there { Some((name(x)?, name(y)?)) } else { None }
     }
 
     /// Whether the geometry stays as the source has it.
@@ -155,8 +190,8 @@ impl PositionReader {
         if self.in_degrees && !matches!(self.source, Source::Geometry | Source::Shapes(_)) {
             account.counts.turned += turn(&mut out[0]);
         }
-        if let Some(z) = self.height {
-            read_heights(records, z, self.decimal, &mut out[2], account);
+        if let Some(height) = self.height {
+            read_heights(records, height, self.decimal, &mut out[2], account);
         }
         if needs_height(&self.crs) {
             for (row, z) in out[2].iter().enumerate() {
@@ -411,8 +446,12 @@ impl PositionReader {
         }
         self.decimal = Some(decimal);
         Some(format!(
-            "in \"{}\" and \"{}\" a {mark} begins the decimals and a {thousands} parts thousands: {evidence} of their numbers allow nothing else, none contradicts, and {} could be either",
-            self.names.0, self.names.1, counts.open_marks
+            "in \"{}\" and \"{}\" a {mark} begins the decimals and a {thousands} parts thousands: {} of theirs {}, none contradicts, and {} could be either",
+            self.names.0,
+            self.names.1,
+            counted(evidence, "number"),
+            if evidence == 1 { "allows nothing else" } else { "allow nothing else" },
+            counts.open_marks
         ))
     }
 
@@ -427,8 +466,10 @@ impl PositionReader {
         }
         self.known.order = order;
         Some(format!(
-            "{words} in \"{}\": {evidence} of its rows allow no other order, none contradicts, and {} rows could be either",
-            self.names.0, counts.either
+            "{words} in \"{}\": {evidence} of its rows {} no other order, none contradicts, and {} could be either",
+            self.names.0,
+            if evidence == 1 { "allows" } else { "allow" },
+            counted(counts.either, "row")
         ))
     }
 
@@ -442,8 +483,9 @@ impl PositionReader {
             self.known.utm_bands = counts.bands > 0;
             return self.known.utm_bands.then(|| {
                 format!(
-                    "letters behind zones in \"{}\" are bands, S among them: {} rows have others than N and S",
-                    self.names.0, counts.bands
+                    "letters behind zones in \"{}\" are bands, S among them: others than N and S are in {}",
+                    self.names.0,
+                    counted(counts.bands, "row")
                 )
             });
         }
@@ -452,10 +494,11 @@ impl PositionReader {
         }
         self.known.notation = Some(*notation);
         Some(format!(
-            "{} in \"{}\": {rows} of its rows are of no other notation, none contradicts, and {} rows could be of several or none",
+            "{} in \"{}\": {rows} of its rows {} of no other notation, none contradicts, and {} could be of several or none",
             notation.words(),
             self.names.0,
-            counts.open
+            is_or_are(*rows),
+            counted(counts.open, "row")
         ))
     }
 
@@ -612,13 +655,13 @@ fn words_of(header: &str, known: &Known) -> Option<String> {
 
 fn read_heights(
     records: &RecordBatch,
-    column: usize,
+    height: Height,
     decimal: Option<DecimalMark>,
     out: &mut [f64],
     account: &mut Account,
 ) {
-    let heights = Numbers::of(records, column);
-    let name = records.schema_ref().field(column).name();
+    let heights = Numbers::of(records, height.column);
+    let name = records.schema_ref().field(height.column).name();
     for (row, slot) in out.iter_mut().enumerate() {
         let text = heights.text(row);
         if text.trim().is_empty() {
@@ -628,6 +671,7 @@ fn read_heights(
             Some(v) => *slot = v,
             None => match notation::read_number(&text) {
                 Ok(v) => *slot = v,
+                Err(_) if height.is_found => {}
                 Err(e) => {
                     let why = unusable(name, &text, &e, false);
                     account.set_aside(row, why.class, why.reason);

@@ -1,6 +1,7 @@
 //! Which columns hold the positions, and in which system they are.
 
 use super::Positions;
+use super::numbers::Numbers;
 use super::parts::{self, Axis};
 use super::shapes;
 use super::zones::Zones;
@@ -35,7 +36,7 @@ pub(super) enum Source {
 pub(super) struct Found {
     pub source: Source,
     pub crs: Crs,
-    pub height: Option<usize>,
+    pub height: Option<Height>,
     /// The column of zones, where the system is one of them.
     pub zones: Option<Zones>,
     pub interpretation: Vec<String>,
@@ -45,6 +46,14 @@ pub(super) struct Found {
 pub(crate) fn has_position_roles(columns: &Columns) -> bool {
     let has = |role| columns.iter().any(|c| c.role == Some(role));
     has(Role::Longitude) && has(Role::Latitude) || has(Role::Easting) && has(Role::Northing) || has(Role::Coordinates)
+}
+
+/// A column of heights.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Height {
+    pub column: usize,
+    /// Whether nobody asked for it: what is no number there is no height, and no reason to set a row aside.
+    pub is_found: bool,
 }
 
 /// Whether a system cannot be computed without heights.
@@ -90,19 +99,26 @@ pub(super) fn find(
             crs.title()
         )));
     }
-    let height = search.height(&source, &crs)?;
+    let mut height = search.height(&source, &crs)?;
+    let beside = search.height_beside(&source).filter(|_| height.is_none());
+    let is_found = beside.is_some();
+    height = height.or(beside);
     let mut interpretation = vec![format!(
         "positions from {what}{}, in {} ({})",
         if said { "" } else { " (found)" },
         crs.title(),
         crs.unit_words()
     )];
+    if let Some(column) = beside.and_then(|at| columns.get(at)) {
+        interpretation.push(format!("heights from the column \"{}\" beside them (found)", column.name()));
+    }
     interpretation.extend(evidence.into_iter().map(|e| format!("system: {e}")));
     let zones = match source {
         Source::Columns { .. } => Zones::find(columns, sample, &crs),
         _ => None,
     };
     interpretation.extend(zones.iter().map(Zones::words));
+    let height = height.map(|column| Height { column, is_found });
     Ok(Found { source, crs, height, zones, interpretation })
 }
 
@@ -269,6 +285,19 @@ impl Search<'_> {
             _ => "",
         };
         Err(Error::NoCrs { path: self.path.to_path_buf(), what: what.to_string(), hint: hint.into() })
+    }
+
+    /// A column of heights right behind those of x and y, as we write them ourselves: of numbers, in no other unit by its
+    /// name.
+    fn height_beside(&self, source: &Source) -> Option<usize> {
+        let Source::Columns { x, y } = source else { return None };
+        let at = x.max(y) + 1;
+        let column = self.columns.get(at).filter(|c| x.abs_diff(*y) == 1 && c.role == Some(Role::Height))?;
+        let in_feet = column.name().to_lowercase().trim_end_matches(')').ends_with("ft");
+        let values = Numbers::of(self.sample.records(), at);
+        let rows = || (0..self.sample.len()).filter(|row| !values.text(*row).trim().is_empty());
+        let are_numbers = rows().next().is_some() && rows().all(|row| values.get(row).is_some());
+        (are_numbers && !in_feet).then_some(at)
     }
 
     /// The column of heights, where the system needs them or the plan names it.

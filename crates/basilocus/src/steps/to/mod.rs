@@ -56,7 +56,7 @@ pub struct To {
     #[cfg_attr(feature = "arguments", arg(long, value_name = "N"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub digits: Option<usize>,
-    /// Names of the coordinate columns: easting/longitude, northing/latitude, height
+    /// Names of the coordinate columns: easting/longitude, northing/latitude, height; of several systems one after the other
     #[cfg_attr(feature = "arguments", arg(long, value_name = "A,B[,C]", value_delimiter = ','))]
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub columns: Vec<String>,
@@ -113,7 +113,8 @@ impl To {
             PlacedFrom::Addresses => own && placed.in_columns,
             _ if !self.systems.is_empty() || !self.columns.is_empty() => false,
             PlacedFrom::Geometry => {
-                own && !setting.outputs.is_empty() && setting.outputs.iter().all(|o| o.holds_geometry())
+                let holds = !setting.outputs.is_empty() && setting.outputs.iter().all(|o| o.holds_geometry());
+                own && (placed.in_columns || holds)
             }
             PlacedFrom::Columns | PlacedFrom::OneColumn => own && placed.in_columns,
         }
@@ -139,13 +140,15 @@ impl Step for To {
         let taken_out = if self.replace { take_out_columns(&mut columns, &placed) } else { Vec::new() };
         let mut at = taken_out.first().copied().unwrap_or(columns.len());
         let mut targets = Vec::new();
+        let several = wanted.len() > 1;
+        let mut said = self.columns.as_slice();
         for (i, crs) in wanted.into_iter().enumerate() {
             let kind = match (self.are_there(&placed, &crs, setting), i) {
                 (true, _) => ColumnsWanted::None,
                 (false, 0) => ColumnsWanted::First,
                 (false, _) => ColumnsWanted::Further,
             };
-            let (target, added) = Target::new(&source, crs, self, kind, &columns, setting)?;
+            let (target, added) = Target::new(&source, crs, self, (kind, several), &mut said, &columns, setting)?;
             for column in added {
                 columns.insert(at, column);
                 at += 1;
@@ -153,6 +156,16 @@ impl Step for To {
             let fitted = setting.finder.fitted(&source, &target.crs).map(Arc::new);
             setting.decisions.operations.push(TakenOperation { fitted, ..target.taken(&source) });
             targets.push(target);
+        }
+        // A name for a height that there is none of is no mistake.
+        if said.len() > usize::from(!several && self.columns.len() == 3) {
+            let written: Vec<&str> = targets.iter().flat_map(|t| &t.columns).map(String::as_str).collect();
+            return Err(Error::Usage(format!(
+                "`columns` names {} columns; {} are written: {}",
+                self.columns.len(),
+                written.len(),
+                written.join(", ")
+            )));
         }
         let first = &targets[0];
         let moves = !first.crs.is_same(&source);

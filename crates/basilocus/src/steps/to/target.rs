@@ -116,7 +116,8 @@ impl Target {
         source: &Crs,
         crs: Crs,
         plan: &To,
-        wanted: ColumnsWanted,
+        (wanted, several): (ColumnsWanted, bool),
+        said: &mut &[String],
         there: &Columns,
         setting: &mut Setting,
     ) -> Result<(Self, Vec<Column>), Error> {
@@ -144,7 +145,7 @@ impl Target {
             digits,
             digits_said: plan.digits.is_some(),
         };
-        target.columns = target.names(plan, wanted, there, setting)?;
+        target.columns = target.names((wanted, several), said, there, setting)?;
         let added = target.columns.iter().enumerate().map(|(axis, name)| target.column(name, axis)).collect();
         Ok((target, added))
     }
@@ -152,8 +153,8 @@ impl Target {
     /// The names of its columns.
     fn names(
         &self,
-        plan: &To,
-        wanted: ColumnsWanted,
+        (wanted, several): (ColumnsWanted, bool),
+        said: &mut &[String],
         there: &Columns,
         setting: &mut Setting,
     ) -> Result<Vec<String>, Error> {
@@ -164,30 +165,34 @@ impl Target {
         };
         match wanted {
             ColumnsWanted::None => Ok(Vec::new()),
-            ColumnsWanted::First if !plan.columns.is_empty() => {
-                if plan.columns.len() < usual.len() || plan.columns.len() > 3 {
+            _ if !said.is_empty() => {
+                let Some((own, others)) = said.split_at_checked(usual.len()) else {
                     return Err(Error::Usage(format!(
-                        "`columns` names {} columns; {} are written: {}",
-                        plan.columns.len(),
+                        "`columns` names {} columns for {}; {} are written: {}",
+                        said.len(),
+                        self.crs.title(),
                         usual.len(),
                         usual.join(", ")
                     )));
-                }
-                let said = &plan.columns[..usual.len()];
-                if let Some(name) = said.iter().find(|name| there.position(name).is_some()) {
+                };
+                *said = others;
+                if let Some(name) = own.iter().find(|name| there.position(name).is_some()) {
                     return Err(Error::Usage(format!(
                         "`columns` {name}: there is a column of that name already, and it stays; choose another name, or `drop` it"
                     )));
                 }
-                Ok(said.to_vec())
+                Ok(own.to_vec())
             }
             _ => Ok(usual
                 .into_iter()
                 .map(|name| {
-                    let free = there.free_name(name, self.crs.code);
-                    if free != name {
+                    // Of several systems each says which it is.
+                    let coded = self.crs.code.filter(|_| several && !matches!(self.form, Form::Whole(_)));
+                    let wished = coded.map_or_else(|| name.to_string(), |code| format!("{name}_{code}"));
+                    let free = there.free_name(&wished, self.crs.code.filter(|_| coded.is_none()));
+                    if free != wished {
                         setting.note(format!(
-                            "the coordinates in {} are in the column \"{free}\": \"{name}\" is there already and stays",
+                            "the coordinates in {} are in the column \"{free}\": \"{wished}\" is there already and stays",
                             self.crs.title()
                         ));
                     }

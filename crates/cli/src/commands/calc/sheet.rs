@@ -7,6 +7,7 @@ use crate::text;
 use anyhow::Result;
 use basilocus::geodesy::notation::{self, Notation};
 use basilocus::lookup::{SheetFound, SheetQuestion, SheetReport};
+use basilocus::table::counted;
 use clap::Parser;
 use std::fmt::Write;
 
@@ -51,7 +52,7 @@ fn words(r: &SheetReport) -> String {
     }
     for path in &r.outputs {
         let written = r.sheets.iter().filter(|s| s.in_degrees).count();
-        let _ = writeln!(out, "  wrote      {} ({written} polygons)", path.display());
+        let _ = writeln!(out, "  wrote      {} ({})", path.display(), counted(written as u64, "polygon"));
     }
     out
 }

@@ -4,13 +4,13 @@ use crate::Done;
 use crate::commands::{Definition, Perform, json};
 use crate::text;
 use anyhow::Result;
-use basilocus::lookup::{UnitsQuestion, UnitsReport};
+use basilocus::lookup::{InUnit, UnitsQuestion, UnitsReport};
 use clap::Parser;
 use std::fmt::Write;
 
 pub(super) const COMMAND: Definition = Definition::reporting::<Units>("units", "calc-units");
 
-/// A length or angle in other units, the two feet kept apart
+/// A length, area or angle in other units, the two feet kept apart
 #[derive(Debug, Parser)]
 struct Units {
     /// The number with its unit
@@ -30,6 +30,14 @@ impl Perform for Units {
 }
 
 fn words(r: &UnitsReport, typed: &str) -> String {
+    if let Some(unit) = &r.area {
+        let row = |o: &InUnit| {
+            vec![figures(o.value), o.plural.clone(), figures(o.square_metres.unwrap_or_default()), o.source.clone()]
+        };
+        let rows: Vec<Vec<String>> = r.others.iter().map(row).collect();
+        let head = format!("{typed} {} ({} m² each)\n", unit.plural(), figures(unit.square_metres));
+        return head + &text::table(&["value", "unit", "m² in one", "by"], &rows);
+    }
     let Some(unit) = &r.length else {
         let rows: Vec<Vec<String>> =
             r.others.iter().map(|o| vec![figures(o.value), o.unit.clone(), o.source.clone()]).collect();
