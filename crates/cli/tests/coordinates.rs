@@ -631,6 +631,21 @@ fn systems_by_other_words_where_one_fits() {
 }
 
 #[test]
+fn numbers_whose_rest_stands_in_the_header() {
+    let f = Folder::new();
+    f.write("cut.csv", "id,Easting (+400000),Northing (+5 100 000)\n1,38278,16580.25\n2,123.4,81\n");
+    let out = f.ok(&["convert", "cut.csv", "--from", "EPSG:32610", "-o", "out.csv", "--no-progress"]);
+    assert!(out.contains("\"Northing (+5 100 000)\" are cut to their last digits: 5100000 is added"), "{out}");
+    let text = f.read("out.csv");
+    assert!(text.contains("1,38278,16580.25,438278.0000,5116580.2500"), "{text}");
+    assert!(text.contains("2,123.4,81,400123.4000,5100081.0000"), "{text}");
+    // A year is no rest, and degrees have none.
+    f.write("year.csv", "id,easting -1958,northing -1958\n1,438278,5116580\n");
+    f.ok(&["convert", "year.csv", "--from", "EPSG:32610", "-o", "year.geojson", "--no-progress"]);
+    assert!(f.read("year.geojson").contains("[-123.79999"), "{}", f.read("year.geojson"));
+}
+
+#[test]
 fn rows_of_another_grid_zone_are_set_aside() {
     let f = Folder::new();
     f.write(

@@ -423,7 +423,7 @@ fn pair_up(headers: &[&str], sample: &[Vec<&str>], found: &mut [Option<(Role, us
     if !found.iter().all(is_open) {
         return;
     }
-    let at = |word: &str| headers.iter().position(|h| plain(h) == word);
+    let at = |word: &str| headers.iter().position(|h| plain(rest_in_header(h).map_or(h, |(name, _)| name)) == word);
     let all = |at: usize, right: &dyn Fn(&str) -> bool| {
         let mut filled = sample.get(at).into_iter().flatten().map(|t| t.trim()).filter(|t| !t.is_empty()).peekable();
         filled.peek().is_some() && filled.all(right)
@@ -438,10 +438,12 @@ fn pair_up(headers: &[&str], sample: &[Vec<&str>], found: &mut [Option<(Role, us
             decimals >= 3 && text.parse::<f64>().is_ok_and(|v| v.abs() <= limit)
         }
     };
+    let cut = headers.iter().any(|h| rest_in_header(h).is_some());
     let is_far = |text: &str| {
         let digits: String =
             text.chars().take_while(|c| !matches!(c, ',' | '.')).filter(char::is_ascii_digit).collect();
-        text.starts_with(|c: char| c.is_ascii_digit() || c == '-') && digits.len() >= 5
+        // Of numbers whose rest stands in the header fewer digits are left.
+        text.starts_with(|c: char| c.is_ascii_digit() || c == '-') && digits.len() >= if cut { 1 } else { 5 }
     };
     let sides = |x: &str, y: &str| Some((at(x)?, at(y)?));
     for (x, y) in PAIRS.iter().filter_map(|(x, y)| sides(x, y)) {
@@ -456,6 +458,29 @@ fn pair_up(headers: &[&str], sample: &[Vec<&str>], found: &mut [Option<(Role, us
             return;
         }
     }
+}
+
+/// The rest of plane coordinates that are cut to their last digits, where a header says it: `Northing + 5100000`,
+/// `N (-5 100 000)`; with what the header says without it. A number below ten thousand, or one that ends in no three zeros,
+/// says something else.
+///
+/// ```
+/// use basilocus_table::role::rest_in_header;
+/// assert_eq!(rest_in_header("Northing (+5,100,000 m)"), Some(("Northing", 5_100_000.0)));
+/// assert_eq!(rest_in_header("E - 400000"), Some(("E", 400_000.0)));
+/// assert_eq!(rest_in_header("easting 1958"), None);
+/// ```
+pub fn rest_in_header(header: &str) -> Option<(&str, f64)> {
+    let trimmed = header.trim();
+    let (before, after) = trimmed.split_once(['+', '-', '−', '–'])?;
+    let name = before.trim_end().trim_end_matches('(').trim_end();
+    let number = after.trim().trim_end_matches(')').trim_end().trim_end_matches(['m', 'M']).trim_end();
+    let is_number = number.starts_with(|c: char| c.is_ascii_digit())
+        && number.chars().all(|c| c.is_ascii_digit() || matches!(c, ' ' | ',' | '.' | '\'' | '\u{a0}' | '\u{202f}'));
+    let digits: String = number.chars().filter(char::is_ascii_digit).collect();
+    let is_rest = is_number && (5..=8).contains(&digits.len()) && digits.ends_with("000");
+    let rest = digits.parse().ok().filter(|_| is_rest && !name.is_empty())?;
+    Some((name, rest))
 }
 
 /// How sure a header is of which one word tells the role.
@@ -474,6 +499,7 @@ pub type Told<'a> = &'a dyn Fn(&str) -> Option<(Role, usize)>;
 /// `told` knows the words of languages; what it says of a whole header or of a single word counts like the words that
 /// are known here.
 pub fn from_header(header: &str, told: Told) -> Option<(Role, usize)> {
+    let header = rest_in_header(header).map_or(header, |(name, _)| name);
     let known =
         |word: &str| HEADERS.iter().find_map(|(role, list)| Some((*role, list.iter().position(|w| *w == word)?)));
     if order_in_header(header).is_some() {
@@ -509,6 +535,8 @@ fn counts_rows(numbers: &[f64]) -> bool {
 pub fn detect(headers: &[&str], sample: &[Vec<&str>], told: Told) -> Vec<Option<Role>> {
     let mut found: Vec<Option<(Role, usize)>> = headers.iter().map(|h| from_header(h, told)).collect();
     pair_up(headers, sample, &mut found);
+    // Numbers whose rest stands in the header are none of degrees, small as they are.
+    let is_cut: Vec<bool> = headers.iter().map(|h| rest_in_header(h).is_some()).collect();
     for (i, slot) in found.iter_mut().enumerate() {
         let values: Vec<&str> =
             sample.get(i).map(|v| v.iter().map(|t| t.trim()).filter(|t| !t.is_empty()).collect()).unwrap_or_default();
@@ -526,10 +554,14 @@ pub fn detect(headers: &[&str], sample: &[Vec<&str>], told: Told) -> Vec<Option<
             {
                 Some((Role::Northing, r + 10))
             }
-            Some((Role::Easting, r)) if !numbers.is_empty() && in_degrees(180.0) && plain(headers[i]).contains('x') => {
+            Some((Role::Easting, r))
+                if !numbers.is_empty() && in_degrees(180.0) && plain(headers[i]).contains('x') && !is_cut[i] =>
+            {
                 Some((Role::Longitude, r + 10))
             }
-            Some((Role::Northing, r)) if !numbers.is_empty() && in_degrees(90.0) && plain(headers[i]).contains('y') => {
+            Some((Role::Northing, r))
+                if !numbers.is_empty() && in_degrees(90.0) && plain(headers[i]).contains('y') && !is_cut[i] =>
+            {
                 Some((Role::Latitude, r + 10))
             }
             // "No." and "Nr." are often those of the rows.

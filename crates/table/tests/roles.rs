@@ -92,6 +92,14 @@ fn coordinates_in_many_languages() {
     ] {
         assert_eq!(roles(x, y, METRES), [Some(Role::Easting), Some(Role::Northing)], "{x}, {y}");
     }
+    // The rest of the numbers stands in the header.
+    let cut: [&[&str]; 2] = [&["38278", "123.4"], &["16580.25", "81"]];
+    assert_eq!(roles("Easting (+400000)", "Northing (+5 100 000)", cut), [Some(Role::Easting), Some(Role::Northing)]);
+    assert_eq!(roles("E - 400,000", "N - 5,100,000", cut), [Some(Role::Easting), Some(Role::Northing)]);
+    assert_eq!(
+        roles("x +400000", "y +5100000", [&["78", "12"], &["80", "81"]]),
+        [Some(Role::Easting), Some(Role::Northing)]
+    );
     // A hut is so long and so wide; E and N are marks of anything.
     assert_eq!(roles("Länge", "Breite", [&["12.5", "8.0"], &["6.25", "4.5"]]), [None, None]);
     assert_eq!(roles("Lengte", "Breedte", [&["12", "8"], &["6", "4"]]), [None, None]);

@@ -139,7 +139,7 @@ impl Step for Positions {
             crs: reader.crs.clone(),
             first_crs: reader.crs.clone(),
             origin: reader.origin(),
-            in_columns: reader.origin() == PlacedFrom::Columns || middles.is_some(),
+            in_columns: reader.origin() == PlacedFrom::Columns && reader.are_whole() || middles.is_some(),
             names: middles.unwrap_or_else(|| reader.names().clone()),
             is_written: false,
         };

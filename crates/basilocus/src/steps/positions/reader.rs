@@ -30,6 +30,8 @@ pub(crate) struct PositionReader {
     zones: Option<Zones>,
     /// What is known of how a column of whole positions is written.
     known: Known,
+    /// What is missing from the numbers of each column, as their headers say it.
+    rests: [f64; 2],
     /// The decimal mark of columns of numbers, once all rows have settled it.
     decimal: Option<DecimalMark>,
     pub(crate) crs: Crs,
@@ -86,12 +88,22 @@ impl PositionReader {
             Source::Shapes(c) => (name(*c), name(*c)),
             Source::Geometry => ("geometry".into(), "geometry".into()),
         };
+        let mut rests = [0.0; 2];
+        if let (Source::Columns { .. }, false) = (&source, in_degrees) {
+            for (rest, name) in rests.iter_mut().zip([&names.0, &names.1]) {
+                if let Some((_, said)) = role::rest_in_header(name) {
+                    *rest = said;
+                    interpretation.push(format!("numbers in \"{name}\" are cut to their last digits: {said} is added"));
+                }
+            }
+        }
         let foreign = Arc::new(Foreign::new(finder.clone(), crs.clone()));
         Ok(PositionReader {
             source,
             height,
             zones,
             known,
+            rests,
             decimal: None,
             crs,
             interpretation,
@@ -99,6 +111,11 @@ impl PositionReader {
             names,
             in_degrees,
         })
+    }
+
+    /// Whether the columns hold the coordinates as they are.
+    pub(super) fn are_whole(&self) -> bool {
+        self.rests == [0.0; 2]
     }
 
     /// Names of the x and y columns.
@@ -272,6 +289,7 @@ impl PositionReader {
         for row in 0..records.num_rows() {
             match (self.number(&cx, row, &self.names.0, false), self.number(&cy, row, &self.names.1, true)) {
                 (Ok((x, how)), Ok((y, _))) => {
+                    let (x, y) = (x + self.rests[0], y + self.rests[1]);
                     let other = self.zones.as_ref().and_then(|z| z.refusal(records, row, &self.crs.title()));
                     if let Some(reason) = other {
                         account.set_aside(row, Reason::OTHER_ZONE, reason);
