@@ -508,10 +508,7 @@ fn rows_join_a_layer_that_is_there() {
             line("other.csv", &["--append-rows"]),
             "the column \"id\" of the layer \"gates\" is INTEGER, and the values of \"id\" are texts",
         ),
-        (
-            line("b.csv", &["--append-rows", "--keep", "id,name"]),
-            "is in EPSG:4326, and the rows are in NAD27",
-        ),
+        (line("b.csv", &["--append-rows", "--keep", "id,name"]), "is in EPSG:4326, and the rows are in NAD27"),
         (line("lines.geojson", &["--append-rows"]), "the geometry is LINESTRING, and the layer holds POINT"),
         (line("b.csv", &[]), "--overwrite"),
         (line("b.csv", &["--append"]), "--append-rows"),
@@ -528,6 +525,49 @@ fn rows_join_a_layer_that_is_there() {
     new[at] = "others";
     f.ok(&new);
     assert!(f.ok(&["look", "g.gpkg", "--no-progress"]).contains("layer      others\n"));
+}
+
+#[test]
+fn rows_without_a_geometry_stay_where_formats_have_a_place_for_them() {
+    let f = Folder::new();
+    let feature =
+        |id: u8, geometry: &str| format!(r#"{{"type":"Feature","properties":{{"id":{id}}},"geometry":{geometry}}}"#);
+    let points = [
+        feature(1, r#"{"type":"Point","coordinates":[-123.8,46.2]}"#),
+        feature(2, "null"),
+        feature(3, r#"{"type":"Point","coordinates":[-123.7,46.1]}"#),
+    ];
+    let lines =
+        [feature(1, "null"), feature(2, r#"{"type":"LineString","coordinates":[[-123.8,46.2],[-123.7,46.1]]}"#)];
+    for (name, features) in [("points", points.join(",")), ("lines", lines.join(","))] {
+        let source = format!("{name}.geojson");
+        f.write(&source, format!(r#"{{"type":"FeatureCollection","features":[{features}]}}"#));
+        let rows = if name == "points" { 3 } else { 2 };
+        for ending in ["geojson", "geojsonl", "gpkg", "shp", "kml", "gml"] {
+            for to in [None, Some("EPSG:32610")] {
+                let (one, back) = (format!("{name}-one.{ending}"), format!("{name}-back.geojson"));
+                let mut line = vec!["convert", &source, "-o", &one, "--overwrite"];
+                line.extend(to.iter().flat_map(|to| ["--to", to]));
+                let out = f.ok(&line);
+                assert!(out.contains("1 row without a geometry is kept without one"), "{one} {to:?}: {out}");
+                f.ok(&["convert", &one, "-o", &back, "--overwrite"]);
+                let text = f.read(&back);
+                assert_eq!(text.matches("\"geometry\":null").count(), 1, "{one} {to:?}: {text}");
+                assert_eq!(text.matches("\"Feature\"").count(), rows, "{one} {to:?}: {text}");
+            }
+        }
+        // A table has none, nor has a drawing, and a step that needs a place says so.
+        for line in [
+            vec!["convert", &source, "-o", "t.csv", "--overwrite"],
+            vec!["convert", &source, "-o", "t.dxf", "--overwrite"],
+            vec!["convert", &source, "-o", "t.gpkg", "-o", "t.csv", "--overwrite"],
+            vec!["select", &source, "--extent=-124,46,-123,47", "-o", "t.geojson", "--overwrite"],
+        ] {
+            let out = f.ok(&line);
+            assert!(out.contains(&format!("{rows} rows in = {} out + 1 set aside", rows - 1)), "{line:?}: {out}");
+            let _ = std::fs::remove_file(f.path("t.set-aside.csv"));
+        }
+    }
 }
 
 #[test]

@@ -20,6 +20,8 @@ pub struct Driver {
     pub geometry: GeometryPlace,
     /// Whether positions in it are WGS 84 by its standard, longitude first.
     pub always_wgs84: bool,
+    /// Whether a row of a layer may have no geometry in it.
+    pub null_geometry: bool,
     /// Options of [`InputOptions`] that mean something to it.
     pub options: &'static [InputOption],
     /// Whether the first bytes of a file are such as it has.
@@ -186,6 +188,11 @@ impl Format {
     /// Whether positions in it are WGS 84 by its standard, longitude first.
     pub fn is_always_wgs84(self) -> bool {
         self.driver().always_wgs84
+    }
+
+    /// Whether a row of a layer may have no geometry in it.
+    pub fn holds_null_geometry(self) -> bool {
+        self.driver().null_geometry
     }
 
     /// The endings of its files, the usual one first; none for formats that are known by their content alone.

@@ -172,7 +172,7 @@ impl Features {
         self.set_aside.push(SetAsideRow { source_row: number, class: class.into(), reason, values });
     }
 
-    /// Adds a feature, or sets it aside where its geometry cannot be used or is missing among points; hands over what is
+    /// Adds a feature, or sets it aside where its geometry cannot be used; hands over what is
     /// enough for a batch. False where no more is wanted.
     fn give(
         &mut self,
@@ -187,9 +187,6 @@ impl Features {
             self.weight += geometry.positions() * size_of::<basilocus_table::Position>();
         }
         match geometry {
-            Ok(None) if matches!(self.shape, Shape::Points { .. }) => {
-                self.set_aside(number, &cells, "no geometry", "the row has no geometry; a point is expected".into());
-            }
             Ok(geometry) => self.push(number, cells, geometry, bytes),
             Err((class, reason)) => self.set_aside(number, &cells, class, reason),
         }

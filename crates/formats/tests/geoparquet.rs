@@ -78,7 +78,7 @@ fn native_encodings() {
     let r = read(&path, &InputOptions::default()).unwrap();
     assert_eq!(
         (r.rows, r.aside.len(), r.crs.as_deref()),
-        (vec![vec!["-123.8 46.2".to_string()]], 1, Some("EPSG:4326"))
+        (vec![vec!["-123.8 46.2".to_string()], vec![String::new()]], 0, Some("EPSG:4326"))
     );
     // A polygon of two rings: a list of lists of coordinates.
     let numbers =

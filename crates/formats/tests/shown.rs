@@ -174,6 +174,6 @@ fn a_layer_joins_a_geopackage() {
             .err()
             .unwrap()
             .to_string()
-            .contains("`append` adds a layer to a GeoPackage")
+            .contains("`append` adds to a GeoPackage")
     );
 }

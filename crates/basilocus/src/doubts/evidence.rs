@@ -130,6 +130,9 @@ impl Placement {
 
     #[inline]
     fn add(&mut self, lon_deg: f64, lat_deg: f64, area: Option<&Area>) {
+        if !(lon_deg.is_finite() && lat_deg.is_finite()) {
+            return;
+        }
         self.positions += 1;
         if lon_deg == 0.0 && lat_deg == 0.0 {
             self.at_zero += 1;

@@ -25,6 +25,8 @@ pub(crate) struct Counts {
     pub marks: (u64, u64),
     /// Longitudes beyond 180° that were taken as those within it.
     pub turned: u64,
+    /// Rows that are kept without a geometry.
+    pub without_geometry: u64,
     /// Addresses whose parts contradict each other.
     pub contradictions: u64,
     /// Rows for the review.
@@ -103,6 +105,7 @@ impl Counts {
         self.marks.0 += other.marks.0;
         self.marks.1 += other.marks.1;
         self.turned += other.turned;
+        self.without_geometry += other.without_geometry;
         self.contradictions += other.contradictions;
         self.doubtful.extend(other.doubtful);
         self.found.extend(other.found);

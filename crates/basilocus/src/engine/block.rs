@@ -19,6 +19,8 @@ pub(crate) struct BoundStep {
     pub schema: SchemaRef,
     pub work: Box<dyn Work>,
     pub is_dear: bool,
+    /// Whether rows without a position have to go before it.
+    pub needs_positions: bool,
     pub keeps_positions: bool,
 }
 
@@ -55,7 +57,30 @@ impl Part {
         steps.iter().try_fold(self, Part::through_one)
     }
 
+    /// The block without its rows that have no position, which are set aside before a step of this name.
+    ///
+    /// # Errors
+    /// [`Error::Defect`] where rows cannot be taken out.
+    pub(crate) fn placed(mut self, step: &str) -> Result<Self, Error> {
+        let [x, ..] = self.rows.positions();
+        let keep: Vec<bool> = x.iter().map(|x| x.is_finite()).collect();
+        let unplaced = keep.iter().filter(|k| !**k).count() as u64;
+        if unplaced == 0 {
+            return Ok(self);
+        }
+        for row in (0..keep.len()).filter(|row| !keep[*row]) {
+            let reason = format!("the row has no geometry, which `{step}` needs");
+            self.set_aside.push(self.rows.set_aside(row, Reason::NO_GEOMETRY, reason));
+        }
+        self.counts.without_geometry = self.counts.without_geometry.saturating_sub(unplaced);
+        let rows = self.rows.filtered(&keep)?;
+        Ok(Part { rows, ..self })
+    }
+
     fn through_one(mut self, step: &BoundStep) -> Result<Self, Error> {
+        if step.needs_positions {
+            self = self.placed(&step.name)?;
+        }
         let before = self.rows.clone_origin();
         let mut account = Account::new(self.rows.len());
         let mut rows = step.work.apply(self.rows, &mut account)?;
@@ -131,6 +156,7 @@ mod tests {
             schema: schema.clone(),
             work: Box::new(work),
             is_dear: false,
+            needs_positions: false,
             keeps_positions: true,
         }
     }

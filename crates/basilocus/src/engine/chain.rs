@@ -212,6 +212,8 @@ struct Binder<'a> {
     start: Columns,
     columns: Columns,
     setting: Setting<'a>,
+    /// Whether the step that is bound now can do nothing with rows without a position.
+    needs_positions: bool,
     joined: u64,
     aside: AsideColumns,
     layer: String,
@@ -235,6 +237,7 @@ impl<'a> Binder<'a> {
             start,
             setting,
             joined: 0,
+            needs_positions: false,
             aside: AsideColumns { names, places: None },
             layer: plan.layer_name(),
             path: &plan.source,
@@ -246,6 +249,8 @@ impl<'a> Binder<'a> {
     /// Binds a step, and before it those that it needs.
     fn add(&mut self, step: &dyn Step) -> Result<(), Error> {
         self.grant(step.wish())?;
+        let may_lack = self.columns.placed().is_some_and(|p| p.may_lack);
+        self.needs_positions = may_lack && step.wish() == Wish::Positions && !step.takes_rows_without_position();
         match step.bind(self.columns.clone(), &mut self.setting)? {
             Bound::Blocks { columns, work } => self.push(step, columns, work),
             Bound::AfterLook(look) => {
@@ -253,7 +258,7 @@ impl<'a> Binder<'a> {
                 let (columns, work) = look.bind(&mut self.setting)?;
                 self.push(step, columns, work);
             }
-            Bound::All(collect) => self.collect(collect)?,
+            Bound::All(collect) => self.collect(step.name(), collect)?,
         }
         Ok(())
     }
@@ -269,6 +274,7 @@ impl<'a> Binder<'a> {
             columns,
             work,
             is_dear: step.is_dear(),
+            needs_positions: self.needs_positions,
             keeps_positions: step.keeps_positions(),
         });
     }
@@ -341,14 +347,18 @@ impl<'a> Binder<'a> {
     }
 
     /// Gives all rows to a step that makes others of them, which are the source from here on.
-    fn collect(&mut self, mut collect: Box<dyn Collect>) -> Result<(), Error> {
+    fn collect(&mut self, step: &str, mut collect: Box<dyn Collect>) -> Result<(), Error> {
         self.survey()?;
         let passing = self.run.passing(self.path, &self.layer);
         let (decoder, steps, progress) = (&*self.decoder, &self.setting.bound, self.run.progress);
         let bytes = self.reader.about().bytes;
         progress.start(&self.layer, "putting rows together", bytes);
         let mut set_aside: Vec<SetAsideRow> = Vec::new();
-        let work = |block: Block| Part::new(decoder.decode(block)?).through(steps);
+        let needs_positions = self.needs_positions;
+        let work = |block: Block| {
+            let part = Part::new(decoder.decode(block)?).through(steps)?;
+            if needs_positions { part.placed(step) } else { Ok(part) }
+        };
         stream(self.reader.as_mut(), &passing, &work, &mut |part: Part| {
             progress.advance(part.bytes, part.rows_in);
             set_aside.extend(part.set_aside);

@@ -74,6 +74,8 @@ pub struct Placed {
     pub in_columns: bool,
     /// Whether it was decided which columns hold the coordinates.
     pub is_written: bool,
+    /// Whether rows without a geometry are kept: all outputs have a place for them.
+    pub may_lack: bool,
 }
 
 /// What positions were made of.
@@ -271,7 +273,7 @@ mod tests {
     fn placed(code: u32, origin: PlacedFrom) -> Placed {
         let crs = Catalogue::embedded().get(code).unwrap();
         let names = ("x".to_string(), "y".to_string());
-        Placed { first_crs: crs.clone(), crs, origin, names, in_columns: true, is_written: false }
+        Placed { first_crs: crs.clone(), crs, origin, names, in_columns: true, is_written: false, may_lack: false }
     }
 
     #[test]

@@ -5,6 +5,7 @@ use super::outputs::{Encoder, Outputs};
 use super::reach::{Reach, is_in_degrees};
 use super::set_aside::{AsideFile, add_row};
 use super::setting::TakenOperation;
+use basilocus_table::counted::{counted, is_or_are};
 use super::{Counts, Part};
 use crate::Error;
 use crate::addresses::review::Review;
@@ -172,7 +173,9 @@ impl LayerAccount {
             "{n} {} taken as within −180…180, such as 181.5 as −178.5; the columns that they were read from stay",
             if n == 1 { "longitude beyond 180° is" } else { "longitudes beyond 180° are" }
         );
-        (n > 0).then_some(told).into_iter().collect()
+        let without = self.counts.without_geometry;
+        let kept = format!("{} without a geometry {} kept without one", counted(without, "row"), is_or_are(without));
+        [(n, told), (without, kept)].into_iter().filter(|(n, _)| *n > 0).map(|(_, told)| told).collect()
     }
 
     fn report(&self, layer: &LayerPlan, name: &str, chain: &Chain) -> LayerReport {

@@ -292,7 +292,10 @@ pub(crate) fn points(x: &Float64Array, y: &Float64Array, z: Option<&Float64Array
     if let Some(z) = z {
         columns.push(Arc::new(z.clone()));
     }
-    Arc::new(StructArray::new(point_fields(z.is_some()), columns, None))
+    // A place without numbers is none.
+    let there = |row: usize| x.value(row).is_finite() && y.value(row).is_finite();
+    let nulls = (!(0..x.len()).all(there)).then(|| (0..x.len()).map(there).collect::<Vec<bool>>().into());
+    Arc::new(StructArray::new(point_fields(z.is_some()), columns, nulls))
 }
 
 /// Whether a field is that of a geometry.

@@ -83,6 +83,10 @@ impl Step for Measure {
         Ok(Bound::blocks(columns, Measuring { to_degrees, ellipsoid, schema }))
     }
 
+    fn takes_rows_without_position(&self) -> bool {
+        true
+    }
+
     fn wish(&self) -> Wish {
         Wish::Positions
     }

@@ -116,6 +116,12 @@ pub trait Step: fmt::Debug + Send + Sync {
         false
     }
 
+    /// Whether it can do something with rows that have no position, where it wishes for positions. They are set aside
+    /// before a step that cannot.
+    fn takes_rows_without_position(&self) -> bool {
+        false
+    }
+
     /// Whether a row costs so much that no pass should go through it that can do without.
     fn is_dear(&self) -> bool {
         false

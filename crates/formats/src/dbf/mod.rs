@@ -39,6 +39,7 @@ pub(crate) static DRIVER: Driver = Driver {
     companions: &["cpg", "dbt", "fpt"],
     geometry: GeometryPlace::None,
     always_wgs84: false,
+    null_geometry: false,
     options: &[],
     recognises: |head| is_dbf(&head.bytes),
     open: |path, options| Ok(Box::new(DbfReader::open(path, options)?)),

@@ -34,6 +34,7 @@ pub(crate) static DRIVER: Driver = Driver {
     companions: &[],
     geometry: GeometryPlace::None,
     always_wgs84: false,
+    null_geometry: false,
     options: &[InputOption::Delimiter, InputOption::ShortRows],
     recognises: |head| head.is_text() && !head.is_xml(),
     open: |path, options| Ok(Box::new(DelimitedReader::open(path, options)?)),

@@ -52,6 +52,7 @@ pub(crate) static DRIVER: Driver = Driver {
     companions: &[],
     geometry: GeometryPlace::Needs,
     always_wgs84: false,
+    null_geometry: false,
     options: &[InputOption::Layer],
     recognises: |head| is_dxf(&head.bytes),
     open: |path, options| Ok(Box::new(DxfReader::open(path, options)?)),

@@ -85,6 +85,7 @@ pub(crate) static DRIVER: Driver = Driver {
     companions: &[],
     geometry: GeometryPlace::Needs,
     always_wgs84: true,
+    null_geometry: true,
     options: &[],
     recognises: |head| head.is_text() && head.first() == Some(b'{') && has_type(head),
     open: |path, options| Ok(Box::new(GeoJsonReader::open(path, options)?)),

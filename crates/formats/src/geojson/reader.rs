@@ -189,8 +189,7 @@ impl Layout {
         };
         let shape = match (broken, &f.geometry) {
             (Some(problem), _) => Err(("is no feature", problem)),
-            (None, None) if self.any_shape => Ok(None),
-            (None, None) => Err(("no geometry", "the feature has no geometry; a point is expected".to_string())),
+            (None, None) => Ok(None),
             (None, Some(g)) => geometry::read(g)
                 .map(Some)
                 .map_err(|problem| ("geometry cannot be read", format!("the geometry: {problem}"))),
@@ -227,7 +226,7 @@ impl<'a> Features<'a> for Reading<'_, 'a> {
     fn usual(&mut self, s: &mut Scanner<'a>) -> Option<()> {
         let Reading { layout, rows, row, number } = self;
         row.read(s, &layout.columns, layout.sequence.is_some())?;
-        if !layout.any_shape && !matches!(row.geometry, Some(Geometry::Point(_))) {
+        if !layout.any_shape && !matches!(row.geometry, Some(Geometry::Point(_)) | None) {
             return None;
         }
         layout.place(rows, row.geometry.as_ref());

@@ -33,6 +33,7 @@ pub(crate) static DRIVER: Driver = Driver {
     companions: &[],
     geometry: GeometryPlace::Holds,
     always_wgs84: false,
+    null_geometry: true,
     options: &[InputOption::Layer],
     recognises: |head| head.bytes.starts_with(b"SQLite format 3\0"),
     open,

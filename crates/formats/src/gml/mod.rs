@@ -27,6 +27,7 @@ pub(crate) static DRIVER: Driver = Driver {
     companions: &["xsd"],
     geometry: GeometryPlace::Holds,
     always_wgs84: false,
+    null_geometry: true,
     options: &[InputOption::Layer],
     recognises: |head| head.root().is_some_and(is_collection),
     open: |path, options| Ok(Box::new(GmlReader::open(path, options)?)),

@@ -17,6 +17,7 @@ pub(crate) static DRIVER: Driver = Driver {
     companions: &[],
     geometry: GeometryPlace::Needs,
     always_wgs84: true,
+    null_geometry: false,
     options: &[InputOption::Layer],
     recognises: |head| head.root().is_some_and(|r| r.name == "gpx"),
     open: |path, options| Ok(Box::new(GpxReader::open(path, options)?)),

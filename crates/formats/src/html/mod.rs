@@ -28,6 +28,7 @@ pub(crate) static DRIVER: Driver = Driver {
     companions: &[],
     geometry: GeometryPlace::None,
     always_wgs84: false,
+    null_geometry: false,
     options: &[InputOption::Layer],
     recognises: is_page,
     open,

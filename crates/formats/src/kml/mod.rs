@@ -20,6 +20,7 @@ pub(crate) static DRIVER: Driver = Driver {
     companions: &[],
     geometry: GeometryPlace::Needs,
     always_wgs84: true,
+    null_geometry: true,
     options: &[],
     recognises: |head| head.root().is_some_and(|r| r.name == "kml"),
     open: |path, options| Ok(Box::new(KmlReader::open(path, options)?)),

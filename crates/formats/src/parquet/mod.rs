@@ -32,6 +32,7 @@ pub(crate) static DRIVER: Driver = Driver {
     companions: &[],
     geometry: GeometryPlace::Holds,
     always_wgs84: false,
+    null_geometry: true,
     options: &[],
     recognises: |head| head.bytes.starts_with(b"PAR1"),
     open,

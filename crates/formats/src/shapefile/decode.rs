@@ -54,9 +54,6 @@ impl ShapeDecoder {
     fn geometry(&self, content: &[u8]) -> Result<Option<Geometry>, (&'static str, String)> {
         match (record::read(content), self.shape) {
             (Err(problem), _) => Err(("geometry cannot be read", problem)),
-            (Ok(None), Shape::Points { .. }) => {
-                Err(("no geometry", "the row has no geometry; a point is expected".into()))
-            }
             (Ok(Some(g)), Shape::Points { .. }) if !matches!(g, Geometry::Point(_)) => Err((
                 "geometry is not a point",
                 format!("the shape is a {}; the file says that it holds points", g.type_name()),
@@ -126,10 +123,12 @@ impl Decode for ShapeDecoder {
                     set_aside.push(self.set_aside(at, row, class, reason));
                     continue;
                 }
-                (Ok(Some(Geometry::Point(p))), Shape::Points { .. }) => {
-                    places.x.push(p.x);
-                    places.y.push(p.y);
-                    places.z.push(p.z);
+                (Ok(g), Shape::Points { .. }) => {
+                    let (x, y, z) =
+                        if let Some(Geometry::Point(p)) = g { (p.x, p.y, p.z) } else { (f64::NAN, f64::NAN, f64::NAN) };
+                    places.x.push(x);
+                    places.y.push(y);
+                    places.z.push(z);
                 }
                 (Ok(g), _) => places.shapes.push(g.as_ref().map(wkb::write)),
             }

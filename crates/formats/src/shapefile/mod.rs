@@ -29,6 +29,7 @@ pub(crate) static DRIVER: Driver = Driver {
     companions: &["shx", "dbf", "prj", "cpg", "dbt", "fpt", "sbn", "sbx", "qix", "fbn", "fbx", "ain", "aih"],
     geometry: GeometryPlace::Needs,
     always_wgs84: false,
+    null_geometry: true,
     options: &[],
     recognises: |head| head.bytes.starts_with(&MAGIC),
     open: |path, options| Ok(Box::new(ShapefileReader::open(path, options)?)),

@@ -54,6 +54,7 @@ pub(crate) static DRIVER: Driver = Driver {
     companions: &[],
     geometry: GeometryPlace::None,
     always_wgs84: false,
+    null_geometry: false,
     options: &[InputOption::Sheet],
     recognises: |head| head.bytes.starts_with(b"PK\x03\x04"),
     open,
@@ -69,6 +70,7 @@ pub(crate) static OPEN_DOCUMENT: Driver = Driver {
     companions: &[],
     geometry: GeometryPlace::None,
     always_wgs84: false,
+    null_geometry: false,
     options: &[InputOption::Sheet],
     recognises: |head| {
         // The first member of such a file says what it is, unpacked.

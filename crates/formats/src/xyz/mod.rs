@@ -57,6 +57,7 @@ pub(crate) static DRIVER: Driver = Driver {
     companions: &[],
     geometry: GeometryPlace::None,
     always_wgs84: false,
+    null_geometry: false,
     options: &[],
     recognises: |head| {
         let named = head.path.extension().is_some_and(|e| e.eq_ignore_ascii_case("xyz"));

@@ -93,7 +93,7 @@ impl Bringing {
         let [mut x, mut y, mut z] = start.clone();
         self.operation.apply(&mut x, &mut y, &mut z);
         for row in 0..rows.len() {
-            if !(x[row].is_finite() && y[row].is_finite()) {
+            if !(x[row].is_finite() && y[row].is_finite()) && start[0][row].is_finite() {
                 let reason = self.refused((start[0][row], start[1][row], start[2][row]));
                 account.set_aside(row, Reason::CANNOT_BE_TRANSFORMED, reason);
             }

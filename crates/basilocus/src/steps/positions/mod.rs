@@ -121,8 +121,12 @@ impl Step for Positions {
     fn bind(&self, mut columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
         setting.find_roles(&mut columns)?;
         let sample = setting.sample()?.clone();
-        let reader = PositionReader::new(self, &setting.finder, &columns, &sample, setting.source())?;
+        let mut reader = PositionReader::new(self, &setting.finder, &columns, &sample, setting.source())?;
         setting.decisions.interpretation.extend(reader.interpretation.iter().cloned());
+        reader.keeps_empty = reader.origin() == PlacedFrom::Geometry
+            && reader.column_of_shapes().is_none()
+            && !setting.outputs.is_empty()
+            && setting.outputs.iter().all(|o| o.holds_null_geometry());
         let is_open = reader.is_open(&sample);
         if let Some(near) = near(&reader, &sample) {
             setting.finder = Arc::new(setting.finder.around(near));
@@ -142,6 +146,7 @@ impl Step for Positions {
             in_columns: reader.origin() == PlacedFrom::Columns && reader.are_whole() || middles.is_some(),
             names: middles.unwrap_or_else(|| reader.names().clone()),
             is_written: false,
+            may_lack: reader.keeps_empty,
         };
         columns.place(placed, with_heights)?;
         if columns.has_shapes() {

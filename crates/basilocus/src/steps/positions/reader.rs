@@ -30,6 +30,8 @@ pub(crate) struct PositionReader {
     zones: Option<Zones>,
     /// What is known of how a column of whole positions is written.
     known: Known,
+    /// Whether rows without a geometry stay.
+    pub(super) keeps_empty: bool,
     /// What is missing from the numbers of each column, as their headers say it.
     rests: [f64; 2],
     /// The decimal mark of columns of numbers, once all rows have settled it.
@@ -103,6 +105,7 @@ impl PositionReader {
             height,
             zones,
             known,
+            keeps_empty: false,
             rests,
             decimal: None,
             crs,
@@ -212,7 +215,8 @@ impl PositionReader {
         }
         if needs_height(&self.crs) {
             for (row, z) in out[2].iter().enumerate() {
-                if account.is_in_use(row) && z.is_nan() {
+                let is_placed = !self.keeps_empty || out[0][row].is_finite();
+                if account.is_in_use(row) && z.is_nan() && is_placed {
                     let reason = format!("the row has no height, which {} needs", self.crs.title());
                     account.set_aside(row, Reason::NO_HEIGHT, reason);
                 }
@@ -234,11 +238,12 @@ impl PositionReader {
                     put(out, row, (x, y, z));
                     self.check(row, (x, y), account);
                 }
+                None if self.keeps_empty => account.counts.without_geometry += 1,
                 None if shapes.is_some() => {
-                    account.set_aside(row, Reason::NO_COORDINATES, "the row has no geometry, or an empty one");
+                    account.set_aside(row, Reason::NO_GEOMETRY, "the row has no geometry, or an empty one");
                 }
                 None => {
-                    account.set_aside(row, Reason::NO_COORDINATES, "the row has no geometry; a point is expected");
+                    account.set_aside(row, Reason::NO_GEOMETRY, "the row has no geometry; a point is expected");
                 }
             }
         }

@@ -181,6 +181,10 @@ impl Step for To {
         Ok(Bound::blocks(columns, Bringing { targets, schema, taken_out, written_at, rebuilds, with_heights }))
     }
 
+    fn takes_rows_without_position(&self) -> bool {
+        true
+    }
+
     fn wish(&self) -> Wish {
         Wish::Positions
     }
@@ -241,7 +245,8 @@ impl Work for Bringing {
             let [mut x, mut y, mut z] = start.clone();
             target.operation.apply(&mut x, &mut y, &mut z);
             for row in 0..rows.len() {
-                if !(x[row].is_finite() && y[row].is_finite()) && account.is_in_use(row) {
+                let is_placed = start[0][row].is_finite();
+                if !(x[row].is_finite() && y[row].is_finite()) && is_placed && account.is_in_use(row) {
                     let reason = target.refused(start[0][row], start[1][row], start[2][row]);
                     account.set_aside(row, Reason::CANNOT_BE_TRANSFORMED, reason);
                 }

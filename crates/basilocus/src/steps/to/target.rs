@@ -262,7 +262,7 @@ impl Target {
     pub(crate) fn without_text(&self, place: &[Float64Array; 3], texts: Option<&ArrayRef>, account: &mut Account) {
         let (Form::Whole(n), Some(texts)) = (self.form, texts) else { return };
         for row in (0..texts.len()).filter(|r| texts.is_null(*r)) {
-            if account.is_in_use(row) {
+            if account.is_in_use(row) && place[0].value(row).is_finite() {
                 let reason = format!(
                     "{}, {} has no {}: the position is outside its area; choose another `notation` for these rows",
                     place[0].value(row),
@@ -285,7 +285,7 @@ impl Target {
         match self.form {
             Form::Numbers { with_z } => {
                 let axes = if with_z { &place[..] } else { &place[..2] };
-                axes.iter().map(|a| Arc::new(a.clone()) as ArrayRef).collect()
+                axes.iter().map(|a| Arc::new(without_nan(a)) as ArrayRef).collect()
             }
             Form::Angles(n) => vec![
                 text(&|i| notation::print_angle(x[i], false, n, self.digits)),
@@ -300,6 +300,14 @@ impl Target {
                 }
             },
         }
+    }
+}
+
+/// Numbers, none where there is no number.
+fn without_nan(axis: &Float64Array) -> Float64Array {
+    match axis.values().iter().any(|v| v.is_nan()) {
+        true => axis.iter().map(|v| v.filter(|v| !v.is_nan())).collect(),
+        false => axis.clone(),
     }
 }
 
