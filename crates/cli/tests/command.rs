@@ -597,6 +597,52 @@ fn a_table_without_rows_is_a_layer_without_rows_and_a_doubt() {
 }
 
 #[test]
+fn a_saved_plan_says_what_was_found() {
+    let f = Folder::new();
+    f.write(
+        "gates.csv",
+        "Gates of 2026\ngate;Länge;Breite;height\nA;-123,80001;46,20001;3,5\nB;-123,70001;46,10001;4,5\n".as_bytes(),
+    );
+    f.ok(&["convert", "gates.csv", "--from", "EPSG:4326", "-o", "out.gpkg", "--save-plan", "p.toml"]);
+    let plan = f.read("p.toml");
+    for part in [
+        "[layer.found]",
+        "encoding = \"utf-8\"",
+        "delimiter = \";\"",
+        "header_row = 2",
+        "x = \"Länge\"",
+        "y = \"Breite\"",
+        "from = \"EPSG:4326\"",
+    ] {
+        assert!(plan.contains(part), "{part} is missing in {plan}");
+    }
+    let before = std::fs::read(f.path("out.gpkg")).unwrap();
+    f.ok(&["run", "p.toml", "--overwrite"]);
+    assert_eq!(std::fs::read(f.path("out.gpkg")).unwrap(), before);
+    // A table that is otherwise is refused: nothing else is found in it.
+    for (table, part) in [
+        (
+            "Gates of 2027\ngate;lon;lat\nA;-123,8;46,2\n",
+            "the column of longitudes, eastings or x is \"lon\" here, and was \"Länge\" when the plan was saved",
+        ),
+        (
+            "gate,Länge,Breite\nA,-123.80001,46.20001\nB,-123.70001,46.20001\n",
+            "the delimiter is \",\" here, and was \";\" when the plan was saved",
+        ),
+    ] {
+        f.write("july.csv", table.as_bytes());
+        let message = f.refusal(&["run", "p.toml", "--input", "july.csv", "-o", "july.gpkg"]);
+        assert!(message.contains(part), "{message}");
+        assert!(!f.path("july.gpkg").exists());
+    }
+    // A workbook's sheet, and a step that the engine added.
+    f.ok(&["convert", "out.gpkg", "-o", "book.xlsx"]);
+    f.ok(&["convert", "book.xlsx", "--from", "EPSG:4326", "-o", "b.geojson", "--save-plan", "b.toml"]);
+    let plan = f.read("b.toml");
+    assert!(plan.contains("sheet = ") && plan.contains("x = \"lon\""), "{plan}");
+}
+
+#[test]
 fn text_as_other_programs_leave_it() {
     let f = Folder::new();
     let read = |name: &str, bytes: &[u8], more: &[&str]| {
@@ -642,10 +688,7 @@ fn text_as_other_programs_leave_it() {
     // A title with as many commas is none of it: below it stand the names.
     let title = b"Gates, culverts, weirs, ditches\nid,lon,lat\n1,-123.8,46.2\n2,-123.7,46.1\n";
     let (out, text) = read("title.csv", title, &[]);
-    assert!(
-        out.contains("1 line above the header is passed over") && text.starts_with("id,lon,lat\n"),
-        "{out}{text}"
-    );
+    assert!(out.contains("1 line above the header is passed over") && text.starts_with("id,lon,lat\n"), "{out}{text}");
     let (_, text) = read("trail.csv", b"id,name,lon,lat,\n1,a,-123.8,46.2\n2,b,-123.7,46.1\n", &[]);
     assert!(text.starts_with("id,name,lon,lat\n"), "{text}");
 }

@@ -341,6 +341,58 @@ mod unix {
         assert_eq!(f.names(), ["gates.csv", "many.csv"]);
     }
 
+    /// The disk is full after so many bytes, at places all over an output: what was there is there as it was, or the new one is
+    /// there as a whole, with all the files that belong to it; nothing else is left, and the word says what failed.
+    #[test]
+    fn a_full_disk_leaves_the_old_output_or_the_new_one() {
+        const ENDINGS: [&str; 11] = ["csv", "xlsx", "geojson", "gpkg", "shp", "dbf", "kml", "kmz", "gml", "gpx", "dxf"];
+        let f = Folder::new();
+        f.write("old.csv", format!("id,lon,lat\n{}", bare_points(3)));
+        f.write("new.csv", format!("id,lon,lat\n{}", bare_points(1_500)));
+        let whole = |ending: &str, source: &str| {
+            let out = format!("out.{ending}");
+            f.ok(&["convert", source, "--from", "EPSG:4326", "-o", &out, "--overwrite"]);
+            parts(&f)
+        };
+        let (mut failed, mut done) = (0, 0);
+        for ending in ENDINGS {
+            let new = whole(ending, "new.csv");
+            let largest = new.iter().map(|(_, bytes)| bytes.len()).max().unwrap() as u64 / 1024 + 2;
+            let old = whole(ending, "old.csv");
+            assert_ne!(old, new, "{ending}");
+            // Spools and databases write more than is left of them.
+            for limit in (0..10).map(|i| i * largest / 8) {
+                let line = format!("convert new.csv --from EPSG:4326 -o out.{ending} --overwrite");
+                let binary = assert_cmd::cargo::cargo_bin("basilocus");
+                let script = format!("ulimit -f {limit}; exec {} {line}", binary.display());
+                let o = Command::new("bash").arg("-c").arg(script).current_dir(f.0.path()).output().unwrap();
+                let words = String::from_utf8_lossy(&o.stderr).into_owned();
+                match o.status.code() {
+                    Some(0) => {
+                        done += 1;
+                        assert_eq!(parts(&f), new, "{ending} below {limit} KiB");
+                        assert_eq!(whole(ending, "old.csv"), old);
+                    }
+                    Some(1) => {
+                        failed += 1;
+                        assert!(words.contains(&format!("out.{ending}")), "{ending} below {limit} KiB: {words}");
+                        assert_eq!(parts(&f), old, "{ending} below {limit} KiB");
+                    }
+                    other => panic!("{ending} below {limit} KiB: {other:?} {words}"),
+                }
+            }
+            parts(&f).iter().for_each(|(name, _)| std::fs::remove_file(f.path(name)).unwrap());
+        }
+        assert!(failed > 5 * ENDINGS.len() && done >= ENDINGS.len(), "{failed} failed, {done} done");
+    }
+
+    /// All files of outputs, and whatever else a run left beside them.
+    fn parts(f: &Folder) -> Vec<(String, Vec<u8>)> {
+        let names =
+            f.names().into_iter().filter(|n| !["gates.csv", "old.csv", "new.csv", "temporary"].contains(&n.as_str()));
+        names.map(|n| (n.clone(), std::fs::read(f.path(&n)).unwrap())).collect()
+    }
+
     #[test]
     fn who_reads_the_first_line_only_is_no_error() {
         for line in [&["completions", "bash"][..], &["doubts"], &["crs", "find", "utm"]] {

@@ -22,6 +22,8 @@ pub struct Driver {
     pub always_wgs84: bool,
     /// Whether a row of a layer may have no geometry in it.
     pub null_geometry: bool,
+    /// What it shows of how rows are to be shown.
+    pub shows: &'static [Show],
     /// Options of [`InputOptions`] that mean something to it.
     pub options: &'static [InputOption],
     /// Whether the first bytes of a file are such as it has.
@@ -51,6 +53,30 @@ pub enum GeometryPlace {
     Holds,
     /// It is nothing without geometry.
     Needs,
+}
+
+/// How rows may be shown, in formats that are looked at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Show {
+    /// Groups by the values of a column: folders, layers, sheets.
+    Category,
+    /// A name beside the place.
+    Label,
+    /// A text that opens at a click.
+    Balloon,
+    /// A picture at the place.
+    Icon,
+    /// A colour.
+    Color,
+    /// What heights are counted from.
+    Altitude,
+}
+
+impl Show {
+    /// All of them.
+    pub(crate) const ALL: [Show; 6] =
+        [Show::Category, Show::Label, Show::Balloon, Show::Icon, Show::Color, Show::Altitude];
 }
 
 /// Options that some formats take.
@@ -188,6 +214,11 @@ impl Format {
     /// Whether positions in it are WGS 84 by its standard, longitude first.
     pub fn is_always_wgs84(self) -> bool {
         self.driver().always_wgs84
+    }
+
+    /// Whether it shows something of how rows are to be shown.
+    pub fn shows(self, what: Show) -> bool {
+        self.driver().shows.contains(&what)
     }
 
     /// Whether a row of a layer may have no geometry in it.

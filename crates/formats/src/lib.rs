@@ -60,7 +60,7 @@ mod xml;
 pub mod xyz;
 
 pub use detect::detect;
-pub use driver::{DRIVERS, Driver, Format, GeometryPlace, InputOption};
+pub use driver::{DRIVERS, Driver, Format, GeometryPlace, InputOption, Show};
 pub use error::FormatError;
 pub use http::is_address;
 pub use output::{PendingOutput, publish};

@@ -80,6 +80,10 @@ pub struct About {
     pub crs: Option<String>,
     /// Row of the header, counted from 1.
     pub header_row: Option<u64>,
+    /// The encoding of a text, by its name.
+    pub encoding: Option<String>,
+    /// The sign between its fields; none where it has one column.
+    pub delimiter: Option<char>,
     /// What was found or decided, for the user to see.
     pub notes: Vec<String>,
     /// What looks wrong already from its first rows.
@@ -105,6 +109,8 @@ impl About {
             layers: Vec::new(),
             crs: None,
             header_row: None,
+            encoding: None,
+            delimiter: None,
             notes: Vec::new(),
             suspicions: Vec::new(),
             bytes: std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len(),

@@ -52,6 +52,8 @@ impl MemoryReader {
             layers: Vec::new(),
             crs: basilocus_table::batch::point_crs(&schema),
             header_row: None,
+            encoding: None,
+            delimiter: None,
             notes: Vec::new(),
             suspicions: Vec::new(),
             bytes: 0,

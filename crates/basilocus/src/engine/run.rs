@@ -4,14 +4,15 @@ use super::chain::{Chain, Run};
 use super::layer_run::{self, Aside};
 use super::outputs::Outputs;
 use super::set_aside::{self, AsideFile};
-use super::{Cancel, Progress, workbook_about};
+use super::{Cancel, Progress, pinned, workbook_about};
 use crate::Error;
 use crate::addresses::review::Review;
 use crate::paths::Paths;
 use crate::plan::{LayerPlan, Plan};
 use crate::report::Report;
 use crate::steps::StepPlan;
-use basilocus_formats::{FormatError, PendingOutput, publish};
+use crate::steps::finish::check_show;
+use basilocus_formats::{Format, FormatError, PendingOutput, publish};
 use std::num::NonZeroUsize;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
@@ -62,7 +63,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     set_aside::check(plan)?;
     let names = layer_names(&plan.layers);
     let paths = paths_of(plan, &names, options)?;
-    let saved = options.save_plan.map(|file| save(plan, file, options.overwrite)).transpose()?;
+    let saved = options.save_plan.map(|file| prepare(plan, file, options.overwrite)).transpose()?;
     let mut outputs = Outputs::open(plan, options, paths)?;
     check_set_aside(plan, &names, options)?;
     let formats = outputs.formats.clone();
@@ -76,6 +77,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         threads: options.threads,
     };
     let mut chains = plan.layers.iter().map(|l| Chain::open(l, &run)).collect::<Result<Vec<_>, _>>()?;
+    plan.layers.iter().zip(&chains).try_for_each(|(layer, chain)| pinned::check(layer, chain))?;
     let report = Report { outputs: plan.outputs.iter().map(|o| o.file.clone()).collect(), ..Default::default() };
     let is_told = set_aside::is_told(plan);
     let mut layers = Layers { outputs: &mut outputs, beside: Beside::default(), report, options, run: &run, is_told };
@@ -83,6 +85,9 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         layers.run(layer, name, chain, set_aside::path(plan, name, options.append || options.append_rows))?;
     }
     let Layers { mut beside, mut report, .. } = layers;
+    if let Some(pending) = &saved {
+        save(&pinned::of(plan, &chains), pending)?;
+    }
     let about = workbook_about::of(&report, &chains, &day);
     let finished = outputs.finish(&about)?;
     report.notices.extend(finished.notices);
@@ -163,6 +168,10 @@ fn check(plan: &Plan) -> Result<(), Error> {
     if plan.outputs.is_empty() {
         return Err(Error::Usage("no output is said; name one with -o".into()));
     }
+    let formats: Vec<Format> = plan.outputs.iter().filter_map(|o| Format::of_ending(&o.file)).collect();
+    if formats.len() == plan.outputs.len() {
+        plan.layers.iter().try_for_each(|l| check_show(&l.show, &formats))?;
+    }
     Ok(())
 }
 
@@ -204,14 +213,19 @@ fn paths_of(plan: &Plan, names: &[String], options: &RunOptions) -> Result<Paths
     Ok(paths)
 }
 
+/// A file for the plan, whose text waits for what the run finds out. A plan that has no text is refused before that.
+fn prepare(plan: &Plan, file: &Path, overwrite: bool) -> Result<PendingOutput, Error> {
+    plan.to_text(file)?;
+    Ok(PendingOutput::new(file, overwrite)?)
+}
+
 /// The plan as a file, ready to be moved to its place.
-fn save(plan: &Plan, file: &Path, overwrite: bool) -> Result<PendingOutput, Error> {
+fn save(plan: &Plan, pending: &PendingOutput) -> Result<(), Error> {
+    let file = pending.target();
     let dated = Plan { date: plan.date.clone().or_else(|| Some(crate::today())), ..plan.clone() };
-    let text = dated.to_text(file)?;
-    let pending = PendingOutput::new(file, overwrite)?;
-    std::fs::write(pending.path(), text)
+    std::fs::write(pending.path(), dated.to_text(file)?)
         .map_err(|e| FormatError::Write { path: file.to_path_buf(), problem: e.to_string() })?;
-    Ok(pending)
+    Ok(())
 }
 
 /// Left alone, rows set aside by an earlier run would be taken for this one's.

@@ -7,6 +7,7 @@ use crate::Error;
 use crate::coordinates::finder::Finder;
 use crate::coordinates::fitted::Fitted;
 use crate::report::OperationReport;
+use crate::steps::Positions;
 use basilocus_formats::Format;
 use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::operation::Operation;
@@ -34,6 +35,8 @@ pub(crate) struct Decisions {
     pub interpretation: Vec<String>,
     /// What a user should be told.
     pub notices: Vec<String>,
+    /// Where positions were found, as a step that says all of it.
+    pub positions: Option<Positions>,
     /// Operations, one for each target system.
     pub operations: Vec<TakenOperation>,
     /// The review of addresses that was asked for.

@@ -120,6 +120,7 @@ impl Flags {
             input: self.input,
             operation: self.operation,
             show: self.show,
+            found: None,
             steps,
         }
     }

@@ -93,9 +93,66 @@ pub struct LayerPlan {
     /// How rows are shown, by formats that show things.
     #[serde(default, skip_serializing_if = "is_default")]
     pub show: ShowPlan,
+    /// What was found in the file when the plan was saved; what is found in another run has to be the same.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub found: Option<Found>,
     /// What happens to its rows, in this order.
     #[serde(default, rename = "step", skip_serializing_if = "Vec::is_empty")]
     pub steps: Vec<StepPlan>,
+}
+
+/// What a run found out of a layer that nobody said.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Found {
+    /// The sheet of a workbook.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub sheet: Option<String>,
+    /// The layer of a file that holds several.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub layer: Option<String>,
+    /// The encoding of a text.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub encoding: Option<String>,
+    /// The sign between its fields.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub delimiter: Option<String>,
+    /// The row of its header.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub header_row: Option<u64>,
+    /// The system of positions from columns.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub from: Option<String>,
+    /// Column or columns of longitude, easting or x.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub x: Option<String>,
+    /// Column or columns of latitude, northing or y.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub y: Option<String>,
+    /// Column of heights.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub z: Option<String>,
+    /// Column or columns that hold the whole position.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub coordinates: Option<String>,
+}
+
+impl Found {
+    /// What it says, in words and values.
+    pub(crate) fn parts(&self) -> [(&'static str, Option<String>); 10] {
+        [
+            ("the sheet", self.sheet.clone()),
+            ("the layer", self.layer.clone()),
+            ("the encoding", self.encoding.clone()),
+            ("the delimiter", self.delimiter.clone()),
+            ("the row of the header", self.header_row.map(|row| row.to_string())),
+            ("the column of longitudes, eastings or x", self.x.clone()),
+            ("the column of latitudes, northings or y", self.y.clone()),
+            ("the column of positions", self.coordinates.clone()),
+            ("the column of heights", self.z.clone()),
+            ("the system of positions", self.from.clone()),
+        ]
+    }
 }
 
 /// Which way is taken between systems.

@@ -40,6 +40,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::None,
     always_wgs84: false,
     null_geometry: false,
+    shows: &[],
     options: &[],
     recognises: |head| is_dbf(&head.bytes),
     open: |path, options| Ok(Box::new(DbfReader::open(path, options)?)),

@@ -35,6 +35,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::None,
     always_wgs84: false,
     null_geometry: false,
+    shows: &[],
     options: &[InputOption::Delimiter, InputOption::ShortRows],
     recognises: |head| head.is_text() && !head.is_xml(),
     open: |path, options| Ok(Box::new(DelimitedReader::open(path, options)?)),

@@ -114,7 +114,15 @@ impl DelimitedReader {
         }
         let schema =
             Arc::new(Schema::new(names.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>()));
-        let about = About { header_row, notes, suspicions, bytes, ..About::of(path, Format::Delimited)? };
+        let about = About {
+            header_row,
+            encoding: Some(encoding.name().to_lowercase()),
+            delimiter: (names.len() > 1).then_some(char::from(delimiter)),
+            notes,
+            suspicions,
+            bytes,
+            ..About::of(path, Format::Delimited)?
+        };
         Ok(DelimitedReader {
             path: path.to_path_buf(),
             dialect: Dialect { encoding, delimiter, width: names.len() },

@@ -12,7 +12,7 @@ mod transform;
 mod writer;
 
 use crate::Format;
-use crate::driver::{Driver, GeometryPlace, InputOption};
+use crate::driver::{Driver, GeometryPlace, InputOption, Show};
 pub use reader::DxfReader;
 pub(crate) use reader::layers;
 pub use writer::DxfWriter;
@@ -53,6 +53,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::Needs,
     always_wgs84: false,
     null_geometry: false,
+    shows: &[Show::Category],
     options: &[InputOption::Layer],
     recognises: |head| is_dxf(&head.bytes),
     open: |path, options| Ok(Box::new(DxfReader::open(path, options)?)),

@@ -19,6 +19,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::None,
     always_wgs84: false,
     null_geometry: false,
+    shows: &[],
     options: &[InputOption::Layer],
     recognises: |head| head.root().is_some(),
     open: |path, options| Ok(Box::new(FeedReader::open(path, options)?)),

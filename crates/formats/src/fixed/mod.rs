@@ -17,6 +17,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::None,
     always_wgs84: false,
     null_geometry: false,
+    shows: &[],
     options: &[InputOption::Fixed],
     recognises: |head| !head.is_xml() && head.lines().is_some_and(|text| find_ruler(&text).is_some()),
     open: |path, options| Ok(Box::new(FixedReader::open(path, options)?)),

@@ -86,6 +86,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::Needs,
     always_wgs84: true,
     null_geometry: true,
+    shows: &[],
     options: &[],
     recognises: |head| head.is_text() && head.first() == Some(b'{') && has_type(head),
     open: |path, options| Ok(Box::new(GeoJsonReader::open(path, options)?)),

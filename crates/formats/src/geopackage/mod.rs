@@ -34,6 +34,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::Holds,
     always_wgs84: false,
     null_geometry: true,
+    shows: &[],
     options: &[InputOption::Layer],
     recognises: |head| head.bytes.starts_with(b"SQLite format 3\0"),
     open,

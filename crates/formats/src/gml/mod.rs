@@ -28,6 +28,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::Holds,
     always_wgs84: false,
     null_geometry: true,
+    shows: &[],
     options: &[InputOption::Layer],
     recognises: |head| head.root().is_some_and(is_collection),
     open: |path, options| Ok(Box::new(GmlReader::open(path, options)?)),

@@ -18,6 +18,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::Needs,
     always_wgs84: true,
     null_geometry: false,
+    shows: &[],
     options: &[InputOption::Layer],
     recognises: |head| head.root().is_some_and(|r| r.name == "gpx"),
     open: |path, options| Ok(Box::new(GpxReader::open(path, options)?)),

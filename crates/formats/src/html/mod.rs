@@ -29,6 +29,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::None,
     always_wgs84: false,
     null_geometry: false,
+    shows: &[],
     options: &[InputOption::Layer],
     recognises: is_page,
     open,

@@ -8,7 +8,7 @@ mod style;
 mod writer;
 
 use crate::Format;
-use crate::driver::{Driver, GeometryPlace};
+use crate::driver::{Driver, GeometryPlace, Show};
 pub use reader::KmlReader;
 pub use writer::KmlWriter;
 
@@ -21,6 +21,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::Needs,
     always_wgs84: true,
     null_geometry: true,
+    shows: &Show::ALL,
     options: &[],
     recognises: |head| head.root().is_some_and(|r| r.name == "kml"),
     open: |path, options| Ok(Box::new(KmlReader::open(path, options)?)),

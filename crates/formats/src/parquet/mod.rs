@@ -33,6 +33,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::Holds,
     always_wgs84: false,
     null_geometry: true,
+    shows: &[],
     options: &[],
     recognises: |head| head.bytes.starts_with(b"PAR1"),
     open,

@@ -30,6 +30,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::Needs,
     always_wgs84: false,
     null_geometry: true,
+    shows: &[],
     options: &[],
     recognises: |head| head.bytes.starts_with(&MAGIC),
     open: |path, options| Ok(Box::new(ShapefileReader::open(path, options)?)),

@@ -12,7 +12,7 @@ mod workbook;
 mod writer;
 
 use crate::Format;
-use crate::driver::{Driver, GeometryPlace, InputOption, Layers};
+use crate::driver::{Driver, GeometryPlace, InputOption, Layers, Show};
 #[cfg(feature = "workbooks")]
 use crate::{FormatError, InputOptions, PendingOutput, Reader, Writer};
 #[cfg(feature = "workbooks")]
@@ -55,6 +55,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::None,
     always_wgs84: false,
     null_geometry: false,
+    shows: &[Show::Category],
     options: &[InputOption::Sheet],
     recognises: |head| head.bytes.starts_with(b"PK\x03\x04"),
     open,
@@ -71,6 +72,7 @@ pub(crate) static OPEN_DOCUMENT: Driver = Driver {
     geometry: GeometryPlace::None,
     always_wgs84: false,
     null_geometry: false,
+    shows: &[],
     options: &[InputOption::Sheet],
     recognises: |head| {
         // The first member of such a file says what it is, unpacked.

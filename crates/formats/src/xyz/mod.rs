@@ -58,6 +58,7 @@ pub(crate) static DRIVER: Driver = Driver {
     geometry: GeometryPlace::None,
     always_wgs84: false,
     null_geometry: false,
+    shows: &[],
     options: &[],
     recognises: |head| {
         let named = head.path.extension().is_some_and(|e| e.eq_ignore_ascii_case("xyz"));

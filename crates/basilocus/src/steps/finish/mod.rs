@@ -10,6 +10,7 @@ mod show;
 mod types;
 mod wgs84;
 
+pub(crate) use show::check as check_show;
 pub(crate) use types::{Types, TypesSurvey};
 pub(crate) use wgs84::AlwaysWgs84;
 

@@ -2,7 +2,30 @@
 
 use crate::Error;
 use crate::plan::ShowPlan;
-use basilocus_formats::{Presentation, Rule, Template, color};
+use basilocus_formats::{DRIVERS, Format, Presentation, Rule, Show, Template, color};
+
+/// Refuses what none of the outputs shows.
+///
+/// # Errors
+/// [`Error::Usage`] with the option, and the formats that show it.
+pub(crate) fn check(plan: &ShowPlan, outputs: &[Format]) -> Result<(), Error> {
+    let said = [
+        ("category", Show::Category, plan.category.is_some()),
+        ("label", Show::Label, plan.label.is_some()),
+        ("balloon", Show::Balloon, plan.balloon.is_some()),
+        ("icon", Show::Icon, plan.icon.is_some()),
+        ("color", Show::Color, plan.color.is_some()),
+        ("altitude", Show::Altitude, plan.altitude.is_some()),
+    ];
+    let idle = said.into_iter().find(|(_, what, is_said)| *is_said && !outputs.iter().any(|o| o.shows(*what)));
+    let Some((option, what, _)) = idle.filter(|_| !outputs.is_empty()) else { return Ok(()) };
+    let able: Vec<&str> = DRIVERS.iter().filter(|d| d.shows.contains(&what)).map(|d| d.name).collect();
+    Err(Error::Usage(format!(
+        "`{option}` does nothing in {}; it is for {}",
+        outputs.iter().map(|o| o.name()).collect::<Vec<_>>().join(" and "),
+        able.join(", ")
+    )))
+}
 
 /// The presentation for an output with these columns.
 ///
@@ -68,6 +91,17 @@ mod tests {
 
     fn some(text: &str) -> Option<String> {
         Some(text.into())
+    }
+
+    #[test]
+    fn what_no_output_shows_is_refused() {
+        let plan = ShowPlan { color: some("red"), category: some("state"), ..Default::default() };
+        assert!(check(&plan, &[Format::Kml, Format::Delimited]).is_ok());
+        assert!(check(&plan, &[]).is_ok(), "where nothing is said of outputs there is nothing to say");
+        let e = check(&plan, &[Format::Delimited, Format::GeoJson]).unwrap_err().to_string();
+        assert!(e.starts_with("`category` does nothing in delimited text and GeoJSON; it is for "), "{e}");
+        let e = check(&plan, &[Format::Xlsx]).unwrap_err().to_string();
+        assert_eq!(e, "`color` does nothing in XLSX workbook; it is for KML");
     }
 
     #[test]

@@ -127,6 +127,7 @@ impl Step for Positions {
             && reader.column_of_shapes().is_none()
             && !setting.outputs.is_empty()
             && setting.outputs.iter().all(|o| o.holds_null_geometry());
+        setting.decisions.positions = reader.pinned(self, &columns);
         let is_open = reader.is_open(&sample);
         if let Some(near) = near(&reader, &sample) {
             setting.finder = Arc::new(setting.finder.around(near));

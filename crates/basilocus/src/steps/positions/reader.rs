@@ -116,6 +116,25 @@ impl PositionReader {
         })
     }
 
+    /// The step with what was found; none where the system has no text, or the geometry of the source was taken, which says
+    /// all of it itself.
+    pub(super) fn pinned(&self, said: &Positions, columns: &Columns) -> Option<Positions> {
+        let names = |list: &[usize]| {
+            let names: Option<Vec<&str>> = list.iter().map(|at| columns.get(*at).map(|c| c.name())).collect();
+            names.map(|n| n.join(","))
+        };
+        let (x, y, coordinates) = match &self.source {
+            Source::Geometry => return None,
+            Source::Columns { x, y } => (names(&[*x]), names(&[*y]), None),
+            Source::Parts { x, y } => (names(&x.columns), names(&y.columns), None),
+            Source::OneColumn(list) => (None, None, names(list)),
+            Source::Shapes(at) => (None, None, names(&[*at])),
+        };
+        let from = crate::coordinates::system::text_of(&self.crs).ok()?;
+        let z = self.height.and_then(|h| names(&[h.column]));
+        Some(Positions { from: Some(from), x, y, z, coordinates, order: said.order })
+    }
+
     /// Whether the columns hold the coordinates as they are.
     pub(super) fn are_whole(&self) -> bool {
         self.rests == [0.0; 2]

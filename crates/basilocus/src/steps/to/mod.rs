@@ -167,6 +167,11 @@ impl Step for To {
                 written.join(", ")
             )));
         }
+        if let (Some(digits), true) = (self.digits, targets.iter().all(|t| t.columns.is_empty())) {
+            return Err(Error::Usage(format!(
+                "`digits` {digits}: they are those of coordinates in columns, and none is written; say `to` or `notation`, or leave them out"
+            )));
+        }
         let first = &targets[0];
         let moves = !first.crs.is_same(&source);
         let with_heights = columns.has_heights() || targets.iter().any(|t| t.operation.moves_heights());
