@@ -197,8 +197,8 @@ fn layer_text(out: &mut String, layer: &LayerReport, several: bool, verbose: boo
     if !layer.levels.is_empty() {
         let _ = writeln!(out, "  levels     {}", counts(&layer.levels));
     }
-    for op in &layer.operations {
-        operation(out, op, verbose);
+    for (nth, op) in layer.operations.iter().enumerate() {
+        operation(out, op, nth, verbose);
     }
     if let Some([w, s, e, n]) = layer.extent {
         let geographic = w.abs() <= 360.0 && e.abs() <= 360.0 && s.abs() <= 90.0 && n.abs() <= 90.0;
@@ -215,9 +215,10 @@ fn layer_text(out: &mut String, layer: &LayerReport, several: bool, verbose: boo
     }
 }
 
-fn operation(out: &mut String, op: &OperationReport, verbose: bool) {
+fn operation(out: &mut String, op: &OperationReport, nth: usize, verbose: bool) {
     if op.source == op.target {
-        let _ = writeln!(out, "  system     {}, as it is in the source", op.target);
+        let word = if nth == 0 { "system" } else { "also in" };
+        let _ = writeln!(out, "  {word:<10} {}, as it is in the source", op.target);
         return;
     }
     let _ = writeln!(out, "  operation  {} → {}", op.source, op.target);

@@ -28,15 +28,22 @@ pub fn write_tables(pending: &PendingOutput, tables: &[Table], date: &str) -> Re
     book.set_properties(&DocProperties::new().set_creation_datetime(&created));
     let bold =
         Format::new().set_bold().set_text_wrap().set_border_bottom(FormatBorder::Thin).set_align(FormatAlign::Top);
+    // Texts keep a little distance from the numbers on their left, so that both are not read as one.
+    let beside = |format: &Format| format.clone().set_align(FormatAlign::Left).set_indent(1);
+    let (bold, bold_number) = (beside(&bold), bold.set_align(FormatAlign::Right));
     let ask = bold.clone().set_background_color(Color::RGB(0xFF_F2_CC));
-    let cell = Format::new().set_align(FormatAlign::Top).set_text_wrap().set_num_format("@");
+    let cell = beside(&Format::new().set_align(FormatAlign::Top).set_text_wrap().set_num_format("@"));
     let number_cell = Format::new().set_align(FormatAlign::Top);
     let blank = cell.clone().set_background_color(Color::RGB(0xFF_FA_E8)).set_border(FormatBorder::Hair);
     for table in tables {
         let sheet = book.add_worksheet();
         sheet.set_name(&table.name).map_err(failed)?;
         for (c, name) in table.header.iter().enumerate() {
-            let format = if table.answers.contains(&c) { &ask } else { &bold };
+            let format = match (table.answers.contains(&c), table.numbers.contains(&c)) {
+                (true, _) => &ask,
+                (_, true) => &bold_number,
+                _ => &bold,
+            };
             sheet.write_string_with_format(0, c as u16, name, format).map_err(failed)?;
         }
         for (c, width) in table.widths.iter().enumerate() {

@@ -10,6 +10,7 @@
 //! | `foreign` | positions that say a system of their own |
 //! | `numbers` | columns of numbers, whatever their type |
 
+mod evidence;
 mod foreign;
 mod numbers;
 mod parts;
@@ -33,7 +34,7 @@ use basilocus_geodesy::ellipsoid::Ellipsoid;
 use basilocus_geodesy::notation::AxisOrder;
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::geometry::geometry_field;
-use reader::Evidence;
+use evidence::Evidence;
 use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex, PoisonError};
