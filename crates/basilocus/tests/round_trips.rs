@@ -227,6 +227,37 @@ fn systems_arrive_with_the_layer() {
     }
 }
 
+/// Columns that we wrote beside the geometry are written anew, not once more beside, and follow the geometry where it is
+/// another one now.
+#[test]
+fn columns_of_coordinates_do_not_grow_and_do_not_lie() {
+    let folder = tempfile::tempdir().unwrap();
+    for kind in ["Point", "LineString"] {
+        let source = source(folder.path(), kind, false);
+        let (table, again) = (folder.path().join("table.csv"), folder.path().join("again.csv"));
+        convert(&source, None, &table, None);
+        let layer = folder.path().join("layer.geojson");
+        convert(&table, Some("EPSG:4326"), &layer, None);
+        convert(&layer, None, &again, None);
+        let text = |path: &Path| std::fs::read_to_string(path).unwrap();
+        assert_eq!(text(&again).lines().next(), text(&table).lines().next(), "{kind}");
+        // Far behind the rows that are looked at first, somebody moved one.
+        let feature = |n: usize, lon: f64| {
+            let coordinates =
+                if kind == "Point" { json!([lon, 46.5]) } else { json!([[lon - 0.5, 46.5], [lon + 0.5, 46.5]]) };
+            let says = if n == 30_000 { lon - 1.0 } else { lon };
+            json!({"type": "Feature", "properties": {"n": n, "lon": says, "lat": 46.5}, "geometry": {"type": kind, "coordinates": coordinates}})
+        };
+        let features: Vec<Value> = (1..=30_000).map(|n| feature(n, -120.0 - n as f64 / 1e5)).collect();
+        std::fs::write(&layer, json!({"type": "FeatureCollection", "features": features}).to_string()).unwrap();
+        convert(&layer, None, &again, None);
+        let text = text(&again);
+        assert!(text.lines().next().unwrap().starts_with("n,lon,lat"), "{}", text.lines().next().unwrap());
+        let last: Vec<&str> = text.lines().last().unwrap().split(',').collect();
+        assert_eq!(last[..3], ["30000", "-120.300000000", "46.500000000"], "{kind}: the geometry counts");
+    }
+}
+
 #[test]
 fn dates_are_dates_where_a_format_has_them() {
     let folder = tempfile::tempdir().unwrap();

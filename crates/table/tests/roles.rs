@@ -101,7 +101,7 @@ fn coordinates_in_many_languages() {
         [Some(Role::Easting), Some(Role::Northing)]
     );
     // A hut is so long and so wide; E and N are marks of anything.
-    assert_eq!(roles("Länge", "Breite", [&["12.5", "8.0"], &["6.25", "4.5"]]), [None, None]);
+    assert_eq!(roles("Länge", "Breite", [&["12.500", "8.125"], &["6.250", "4.500"]]), [None, None]);
     assert_eq!(roles("Lengte", "Breedte", [&["12", "8"], &["6", "4"]]), [None, None]);
     assert_eq!(roles("e", "n", [&["3", "4"], &["1", "9"]]), [None, None]);
     // Beside true coordinates they are what they are.

@@ -21,6 +21,7 @@ fn scene(target: Option<u32>) -> Scene {
         names: ("lon".into(), "lat".into()),
         in_columns: true,
         is_written: true,
+        mirrored: false,
         may_lack: false,
     };
     columns.place(placed, false).unwrap();

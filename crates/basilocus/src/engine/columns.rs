@@ -74,6 +74,9 @@ pub struct Placed {
     pub in_columns: bool,
     /// Whether it was decided which columns hold the coordinates.
     pub is_written: bool,
+    /// Whether the columns of the names hold what is made of the geometry, as in files that we wrote: they are written anew,
+    /// not beside.
+    pub mirrored: bool,
     /// Whether rows without a geometry are kept: all outputs have a place for them.
     pub may_lack: bool,
 }
@@ -273,7 +276,16 @@ mod tests {
     fn placed(code: u32, origin: PlacedFrom) -> Placed {
         let crs = Catalogue::embedded().get(code).unwrap();
         let names = ("x".to_string(), "y".to_string());
-        Placed { first_crs: crs.clone(), crs, origin, names, in_columns: true, is_written: false, may_lack: false }
+        Placed {
+            first_crs: crs.clone(),
+            crs,
+            origin,
+            names,
+            in_columns: true,
+            is_written: false,
+            mirrored: false,
+            may_lack: false,
+        }
     }
 
     #[test]

@@ -27,7 +27,7 @@ pub(super) fn pair_up(headers: &[&str], sample: &[Vec<&str>], found: &mut [Optio
             }
             let text = text.replace(',', ".");
             let decimals = text.split_once('.').map_or(0, |(_, d)| d.len());
-            decimals >= 3 && text.parse::<f64>().is_ok_and(|v| v.abs() <= limit)
+            decimals >= 4 && text.parse::<f64>().is_ok_and(|v| v.abs() <= limit)
         }
     };
     let cut = headers.iter().any(|h| rest_in_header(h).is_some());

@@ -134,7 +134,7 @@ impl Step for Positions {
             setting.finder = Arc::new(setting.finder.around(near));
         }
         let with_heights = reader.has_heights(&columns, &sample);
-        let middles = reader.columns_of_middles(&columns, &sample);
+        let mirrored = reader.mirrored_in(&columns, &sample);
         if let Some(at) = reader.column_of_shapes() {
             columns.remove(at);
             let style = ColumnStyle { digits: None, longest: None };
@@ -145,8 +145,9 @@ impl Step for Positions {
             crs: reader.crs.clone(),
             first_crs: reader.crs.clone(),
             origin: reader.origin(),
-            in_columns: reader.origin() == PlacedFrom::Columns && reader.are_whole() || middles.is_some(),
-            names: middles.unwrap_or_else(|| reader.names().clone()),
+            in_columns: reader.origin() == PlacedFrom::Columns && reader.are_whole(),
+            mirrored: mirrored.is_some(),
+            names: mirrored.unwrap_or_else(|| reader.names().clone()),
             is_written: false,
             may_lack: reader.keeps_empty,
         };

@@ -161,26 +161,22 @@ impl PositionReader {
         }
     }
 
-    /// The columns in which the middles of lines and polygons stand already, as we write them beside the geometry.
-    pub(super) fn columns_of_middles(&self, columns: &Columns, sample: &Rows) -> Option<(String, String)> {
-        let Source::Shapes(at) = self.source else { return None };
+    /// The columns in which the coordinates of the geometry, or of its middles, stand as well, as we write them ourselves: by
+    /// their names, and by the first rows.
+    pub(super) fn mirrored_in(&self, columns: &Columns, sample: &Rows) -> Option<(String, String)> {
+        if !matches!(self.source, Source::Shapes(_) | Source::Geometry) {
+            return None;
+        }
         let [x, y, ..] = self.crs.column_names();
-        let (x, y) = (columns.position(x)?, columns.position(y)?);
-        let n = sample.len();
-        let mut middles: Coordinates = [vec![f64::NAN; n], vec![f64::NAN; n], vec![f64::NAN; n]];
-        self.read_shapes(sample.records(), at, &mut middles, &mut Account::new(n));
-        let written = [x, y].map(|at| Numbers::of(sample.records(), at));
-        // Half of the last digit that is written.
+        let written = [columns.position(x)?, columns.position(y)?].map(|at| Numbers::of(sample.records(), at));
+        let (places, _) = self.read(sample, &mut Account::new(sample.len()));
+        // The last digit that is written.
         let close = if self.crs.is_geographic() { 1e-8 } else { 1e-3 };
-        let mut rows = (0..n).filter(|row| middles[0][*row].is_finite()).peekable();
-        let are_there = rows.peek().is_some()
-            && rows.all(|row| {
-                let is_same =
-                    |axis: usize| written[axis].get(row).is_some_and(|v| (v - middles[axis][row]).abs() <= close);
-                is_same(0) && is_same(1)
-            });
-        let name = |at: usize| columns.get(at).map(|c| c.name().to_string());
-        if are_there { Some((name(x)?, name(y)?)) } else { None }
+        let is_same =
+            |axis: usize, row: usize| written[axis].get(row).is_some_and(|v| (v - places[axis][row]).abs() <= close);
+        let mut rows = (0..sample.len()).filter(|row| places[0][*row].is_finite()).peekable();
+        let are_there = rows.peek().is_some() && rows.all(|row| is_same(0, row) && is_same(1, row));
+        are_there.then(|| (x.to_string(), y.to_string()))
     }
 
     /// Whether the geometry stays as the source has it.

@@ -296,7 +296,9 @@ impl Search<'_> {
         let in_feet = column.name().to_lowercase().trim_end_matches(')').ends_with("ft");
         let values = Numbers::of(self.sample.records(), at);
         let rows = || (0..self.sample.len()).filter(|row| !values.text(*row).trim().is_empty());
-        let are_numbers = rows().next().is_some() && rows().all(|row| values.get(row).is_some());
+        // Numbers that stand for none are no heights, and nobody said that the others are.
+        let is_height = |v: f64| ![-9999.0, -99999.0, -32768.0, 9999.0, 99999.0].contains(&v);
+        let are_numbers = rows().next().is_some() && rows().all(|row| values.get(row).is_some_and(is_height));
         (are_numbers && !in_feet).then_some(at)
     }
 

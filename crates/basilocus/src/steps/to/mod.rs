@@ -113,8 +113,7 @@ impl To {
             PlacedFrom::Addresses => own && placed.in_columns,
             _ if !self.systems.is_empty() || !self.columns.is_empty() => false,
             PlacedFrom::Geometry => {
-                let holds = !setting.outputs.is_empty() && setting.outputs.iter().all(|o| o.holds_geometry());
-                own && (placed.in_columns || holds)
+                own && !setting.outputs.is_empty() && setting.outputs.iter().all(|o| o.holds_geometry())
             }
             PlacedFrom::Columns | PlacedFrom::OneColumn => own && placed.in_columns,
         }
@@ -137,7 +136,11 @@ impl Step for To {
             let plane = wanted.iter().find(|c| !c.is_geographic()).unwrap_or(&source);
             setting.finder = Arc::new(setting.finder.around(plane.area.clone()));
         }
-        let taken_out = if self.replace { take_out_columns(&mut columns, &placed) } else { Vec::new() };
+        // What stands in the columns already is written there anew: it could differ from the geometry in any row.
+        let is_own = |c: &Crs| c.is_same(&source) && self.notation.is_none() && self.columns.is_empty();
+        let anew = placed.mirrored
+            && matches!(wanted.as_slice(), [own] if is_own(own) && !self.are_there(&placed, own, setting));
+        let taken_out = if self.replace || anew { take_out_columns(&mut columns, &placed) } else { Vec::new() };
         let mut at = taken_out.first().copied().unwrap_or(columns.len());
         let mut targets = Vec::new();
         let several = wanted.len() > 1;
