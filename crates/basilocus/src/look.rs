@@ -258,7 +258,9 @@ impl Counted {
                 kind: kind.name().to_string(),
                 filled: p.filled,
                 empty: p.empty,
-                range: p.range.filter(|_| matches!(p.kind(), ValueKind::Integer | ValueKind::Real)),
+                range: p
+                    .range
+                    .filter(|_| matches!(p.kind(), ValueKind::Integer | ValueKind::Real | ValueKind::DecimalComma)),
                 note: (!p.code_examples.is_empty())
                     .then(|| format!("codes with leading zeros ({}) stay text", p.code_examples.join(", "))),
             }
@@ -324,7 +326,8 @@ fn extent_of_columns(columns: &[(String, Option<Role>, ColumnProfile)]) -> Optio
         columns
             .iter()
             .find(|(_, r, p)| {
-                r.is_some_and(|r| roles.contains(&r)) && matches!(p.kind(), ValueKind::Integer | ValueKind::Real)
+                r.is_some_and(|r| roles.contains(&r))
+                    && matches!(p.kind(), ValueKind::Integer | ValueKind::Real | ValueKind::DecimalComma)
             })
             .and_then(|(_, _, p)| p.range)
     };

@@ -465,13 +465,32 @@ fn a_drawing_becomes_a_layer_of_the_real_world() {
 }
 
 #[test]
+fn numbers_with_a_decimal_comma_are_numbers_in_typed_formats() {
+    let f = Folder::new();
+    f.write("g.csv", "gate;depth;rooms;list;lon;lat\nA;1,5;2;1,234;-123,8;46,2\nB;-12,25;;2,345;-123,7;46,1\n");
+    let line = ["convert", "g.csv", "--from", "EPSG:4326", "--no-progress"];
+    let out = f.ok(&[&line[..], &["-o", "g.geojson"]].concat());
+    assert!(out.contains("numbers with a decimal comma are numbers in typed formats: depth, lon, lat"), "{out}");
+    let text = f.read("g.geojson");
+    assert!(text.contains(r#""depth":1.5,"rooms":2,"list":"1,234""#), "{text}");
+    assert!(text.contains(r#""depth":-12.25,"rooms":null,"list":"2,345""#), "{text}");
+    // A text stays as it was written.
+    f.ok(&[&line[..], &["-o", "same.csv"]].concat());
+    assert!(f.read("same.csv").contains("A,\"1,5\",2,\"1,234\",\"-123,8\",\"46,2\""), "{}", f.read("same.csv"));
+    // Where commas part the fields, a quoted one is no decimal mark.
+    f.write("c.csv", "gate,pair,lon,lat\nA,\"1,5\",-123.8,46.2\n");
+    f.ok(&["convert", "c.csv", "--from", "EPSG:4326", "-o", "c.geojson", "--no-progress"]);
+    assert!(f.read("c.geojson").contains(r#""pair":"1,5""#));
+}
+
+#[test]
 fn gml_whose_axes_the_registry_orders() {
     let f = estuary();
     f.ok(&["convert", "gates.csv", "--from", "EPSG:4326", "-o", "g.gml", "--no-progress"]);
     assert!(f.read("g.gml").contains("<gml:pos>46.2 -123.7</gml:pos>"), "latitude first, as the registry has it");
     let out = f.ok(&["convert", "g.gml", "-o", "back.csv", "--no-progress"]);
     assert!(out.contains("northing or latitude first, and are turned"), "{out}");
-    assert!(f.read("back.csv").lines().nth(1).unwrap().starts_with("1,flap,-123.70,46.20,"), "{}", f.read("back.csv"));
+    assert!(f.read("back.csv").lines().nth(1).unwrap().starts_with("1,flap,-123.700000000,46.200000000"), "{}", f.read("back.csv"));
     // A system whose order our catalogue does not know: the area of use tells, and where it does not, the user.
     let system = "urn:ogc:def:crs:EPSG::2193";
     let collection = |pos: &str| {

@@ -14,6 +14,8 @@ pub enum ValueKind {
     Integer,
     /// Numbers.
     Real,
+    /// Numbers with a decimal comma, by at least one that allows nothing else (`12,5`, not `1,234`).
+    DecimalComma,
     /// Dates in ISO 8601 form.
     Date,
     /// Dates with times of day in ISO 8601 form, all in universal time or none.
@@ -33,6 +35,7 @@ impl ValueKind {
             ValueKind::Boolean => "true/false",
             ValueKind::Integer => "whole number",
             ValueKind::Real => "number",
+            ValueKind::DecimalComma => "number with a decimal comma",
             ValueKind::Date => "date",
             ValueKind::DateTime { .. } => "date and time",
             ValueKind::Text => "text",
@@ -51,6 +54,10 @@ pub struct ColumnProfile {
     pub integers: u64,
     /// Numbers with a fraction or an exponent.
     pub reals: u64,
+    /// Numbers with a comma that can only begin decimals.
+    pub decimal_commas: u64,
+    /// Numbers with a comma that may begin decimals or part thousands.
+    pub open_commas: u64,
     /// `true` or `false`.
     pub booleans: u64,
     /// ISO dates.
@@ -91,6 +98,11 @@ impl ColumnProfile {
                 self.decimals = self.decimals.max(decimals);
                 self.widen(v);
             }
+            Class::Comma { value, decimals, is_open } => {
+                *(if is_open { &mut self.open_commas } else { &mut self.decimal_commas }) += 1;
+                self.decimals = self.decimals.max(decimals);
+                self.widen(value);
+            }
             Class::Code => {
                 self.codes += 1;
                 if self.code_examples.len() < 3
@@ -119,6 +131,8 @@ impl ColumnProfile {
         self.empty += other.empty;
         self.integers += other.integers;
         self.reals += other.reals;
+        self.decimal_commas += other.decimal_commas;
+        self.open_commas += other.open_commas;
         self.booleans += other.booleans;
         self.dates += other.dates;
         self.local_times += other.local_times;
@@ -143,6 +157,9 @@ impl ColumnProfile {
             0 => ValueKind::Empty,
             n if n == self.integers => ValueKind::Integer,
             n if n == self.integers + self.reals => ValueKind::Real,
+            n if self.decimal_commas > 0 && n == self.integers + self.decimal_commas + self.open_commas => {
+                ValueKind::DecimalComma
+            }
             n if n == self.booleans => ValueKind::Boolean,
             n if n == self.dates => ValueKind::Date,
             n if n == self.local_times => ValueKind::DateTime { utc: false },
@@ -155,6 +172,7 @@ impl ColumnProfile {
 enum Class {
     Integer(f64),
     Real(f64, usize),
+    Comma { value: f64, decimals: usize, is_open: bool },
     Code,
     Boolean,
     Moment(Moment),
@@ -182,6 +200,16 @@ fn classify(value: &str) -> Class {
             return Class::Moment(moment);
         }
         let rest = &body[digits..];
+        if let Some(fraction) = rest.strip_prefix(b",") {
+            let is_number = !leading_zero && !fraction.is_empty() && fraction.iter().all(u8::is_ascii_digit);
+            // More digits than a double keeps would come back changed.
+            let fits = is_number && digits > 0 && digits + fraction.len() <= 17;
+            let is_open = fraction.len() == 3 && digits <= 3 && *first != b'0';
+            return match value.replace(',', ".").parse() {
+                Ok(number) if fits => Class::Comma { value: number, decimals: fraction.len(), is_open },
+                _ => Class::Text,
+            };
+        }
         let plain = rest.iter().all(|b| b.is_ascii_digit() || matches!(b, b'.' | b'e' | b'E' | b'+' | b'-'));
         if !plain || leading_zero {
             return Class::Text;
@@ -225,6 +253,13 @@ mod tests {
         assert_eq!(kind(&["2026-11-25", "2026-11-25T10:00:00Z"]), ValueKind::Text, "a day is no moment");
         assert_eq!(kind(&["2026-11-25T10:00", "2026-11-25 10:00:00.5"]), ValueKind::DateTime { utc: false });
         assert_eq!(kind(&["2026-11-25T10:00Z"]), ValueKind::DateTime { utc: true });
+        assert_eq!(kind(&["12,5", "-3", "0,25", ""]), ValueKind::DecimalComma);
+        assert_eq!(kind(&["1,234", "12,5"]), ValueKind::DecimalComma, "one settles the others");
+        assert_eq!(kind(&["1,234", "2,345"]), ValueKind::Text, "thousands or decimals");
+        assert_eq!(kind(&["12,5", "3.5"]), ValueKind::Text);
+        assert_eq!(kind(&["12,5", "1,2,3"]), ValueKind::Text);
+        assert_eq!(kind(&["012,5"]), ValueKind::Text);
+        assert_eq!(kind(&["12,", "12,5"]), ValueKind::Text);
         assert_eq!(kind(&["", " "]), ValueKind::Empty);
         assert_eq!(kind(&["1e5"]), ValueKind::Real);
         assert_eq!(kind(&["-"]), ValueKind::Text);

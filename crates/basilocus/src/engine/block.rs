@@ -57,11 +57,11 @@ impl Part {
         steps.iter().try_fold(self, Part::through_one)
     }
 
-    /// The block without its rows that have no position, which are set aside before a step of this name.
+    /// The block without its rows that have no position, which are set aside before a step that needs one.
     ///
     /// # Errors
     /// [`Error::Defect`] where rows cannot be taken out.
-    pub(crate) fn placed(mut self, step: &str) -> Result<Self, Error> {
+    pub(crate) fn placed(mut self) -> Result<Self, Error> {
         let [x, ..] = self.rows.positions();
         let keep: Vec<bool> = x.iter().map(|x| x.is_finite()).collect();
         let unplaced = keep.iter().filter(|k| !**k).count() as u64;
@@ -69,8 +69,8 @@ impl Part {
             return Ok(self);
         }
         for row in (0..keep.len()).filter(|row| !keep[*row]) {
-            let reason = format!("the row has no geometry, which `{step}` needs");
-            self.set_aside.push(self.rows.set_aside(row, Reason::NO_GEOMETRY, reason));
+            let reason = "the row has no geometry, and what is done to it needs a place";
+            self.set_aside.push(self.rows.set_aside(row, Reason::NO_GEOMETRY, reason.into()));
         }
         self.counts.without_geometry = self.counts.without_geometry.saturating_sub(unplaced);
         let rows = self.rows.filtered(&keep)?;
@@ -79,7 +79,7 @@ impl Part {
 
     fn through_one(mut self, step: &BoundStep) -> Result<Self, Error> {
         if step.needs_positions {
-            self = self.placed(&step.name)?;
+            self = self.placed()?;
         }
         let before = self.rows.clone_origin();
         let mut account = Account::new(self.rows.len());

@@ -109,7 +109,8 @@ impl Chain {
     /// A pass over all values for the types of columns of text.
     pub(crate) fn types(&mut self, run: &Run) -> Result<TypesSurvey, Error> {
         let steps = self.steps_for_types();
-        let survey = TypesSurvey::new(steps.last().map_or(&self.start, |s| &s.columns));
+        let with_commas = self.reader.about().delimiter.is_some_and(|d| d != ',');
+        let survey = TypesSurvey::new(steps.last().map_or(&self.start, |s| &s.columns), with_commas);
         let passing = run.passing(&self.path, &self.layer);
         let look = |rows: &Rows| survey.look(rows);
         let n = steps.len();
@@ -258,7 +259,7 @@ impl<'a> Binder<'a> {
                 let (columns, work) = look.bind(&mut self.setting)?;
                 self.push(step, columns, work);
             }
-            Bound::All(collect) => self.collect(step.name(), collect)?,
+            Bound::All(collect) => self.collect(collect)?,
         }
         Ok(())
     }
@@ -347,7 +348,7 @@ impl<'a> Binder<'a> {
     }
 
     /// Gives all rows to a step that makes others of them, which are the source from here on.
-    fn collect(&mut self, step: &str, mut collect: Box<dyn Collect>) -> Result<(), Error> {
+    fn collect(&mut self, mut collect: Box<dyn Collect>) -> Result<(), Error> {
         self.survey()?;
         let passing = self.run.passing(self.path, &self.layer);
         let (decoder, steps, progress) = (&*self.decoder, &self.setting.bound, self.run.progress);
@@ -357,7 +358,7 @@ impl<'a> Binder<'a> {
         let needs_positions = self.needs_positions;
         let work = |block: Block| {
             let part = Part::new(decoder.decode(block)?).through(steps)?;
-            if needs_positions { part.placed(step) } else { Ok(part) }
+            if needs_positions { part.placed() } else { Ok(part) }
         };
         stream(self.reader.as_mut(), &passing, &work, &mut |part: Part| {
             progress.advance(part.bytes, part.rows_in);

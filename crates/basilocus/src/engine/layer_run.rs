@@ -92,7 +92,15 @@ pub(super) fn run(
 /// The types of columns of text, where an output wants them and the source does not know them.
 fn types(chain: &mut Chain, outputs: &Outputs, run: &Run) -> Result<Arc<Types>, Error> {
     let wanted = !chain.reader.about().typed && outputs.formats.iter().any(|f| is_typed(*f));
-    Ok(Arc::new(if wanted { chain.types(run)?.types() } else { Types::default() }))
+    let types = if wanted { chain.types(run)?.types() } else { Types::default() };
+    let commas = types.with_commas();
+    if !commas.is_empty() {
+        chain
+            .decisions
+            .notices
+            .push(format!("numbers with a decimal comma are numbers in typed formats: {}", commas.join(", ")));
+    }
+    Ok(Arc::new(types))
 }
 
 /// Shows the doubts what became of a block, and makes it ready for all outputs.

@@ -23,13 +23,14 @@ pub(crate) struct Decided {
 pub(crate) struct Types(Vec<Decided>);
 
 impl Decided {
-    /// Postcodes and whatever has a code among its values stay text.
-    fn new(column: &Column, profile: ColumnProfile) -> Self {
+    /// Postcodes and whatever has a code among its values stay text, and numbers with a comma where commas part the fields.
+    fn new(column: &Column, profile: ColumnProfile, with_commas: bool) -> Self {
         let kind = match (profile.kind(), column.role) {
             (_, Some(Role::Postcode)) => DataType::Utf8,
             (ValueKind::Boolean, _) => DataType::Boolean,
             (ValueKind::Integer, _) => DataType::Int64,
             (ValueKind::Real, _) => DataType::Float64,
+            (ValueKind::DecimalComma, _) if with_commas => DataType::Float64,
             (ValueKind::Date, _) => Moment::Date.data_type(),
             (ValueKind::DateTime { utc }, _) => Moment::DateTime { utc }.data_type(),
             _ => DataType::Utf8,
@@ -56,6 +57,12 @@ impl Types {
         self.0.iter().find(|d| column.is_open && d.name == column.name())
     }
 
+    /// The columns of numbers that are written with a decimal comma.
+    pub(crate) fn with_commas(&self) -> Vec<String> {
+        let is_one = |d: &&Decided| d.kind == DataType::Float64 && d.profile.kind() == ValueKind::DecimalComma;
+        self.0.iter().filter(is_one).map(|d| d.name.clone()).collect()
+    }
+
     /// Names, roles and profiles of all columns.
     pub(crate) fn profiles(&self) -> Vec<(String, Option<Role>, ColumnProfile)> {
         self.0.iter().map(|d| (d.name.clone(), d.role, d.profile.clone())).collect()
@@ -66,15 +73,18 @@ impl Types {
 pub(crate) struct TypesSurvey {
     columns: Vec<(usize, Column)>,
     profiles: Mutex<Vec<ColumnProfile>>,
+    /// Whether a comma in a number may begin its decimals.
+    with_commas: bool,
 }
 
 impl TypesSurvey {
     /// Of the columns as they are where rows are looked at.
-    pub(crate) fn new(columns: &Columns) -> Self {
+    /// `with_commas` where a comma in a number may begin its decimals: where it parts fields, it is more likely a list.
+    pub(crate) fn new(columns: &Columns, with_commas: bool) -> Self {
         let columns: Vec<(usize, Column)> =
             columns.iter().cloned().enumerate().filter(|(_, c)| c.is_open && !c.is_geometry()).collect();
         let profiles = Mutex::new(vec![ColumnProfile::default(); columns.len()]);
-        TypesSurvey { columns, profiles }
+        TypesSurvey { columns, profiles, with_commas }
     }
 
     /// Looks at rows.
@@ -91,7 +101,13 @@ impl TypesSurvey {
     /// What was seen.
     pub(crate) fn types(self) -> Types {
         let profiles = self.profiles.into_inner().unwrap_or_else(PoisonError::into_inner);
-        Types(self.columns.iter().zip(profiles).map(|((_, column), p)| Decided::new(column, p)).collect())
+        Types(
+            self.columns
+                .iter()
+                .zip(profiles)
+                .map(|((_, column), p)| Decided::new(column, p, self.with_commas))
+                .collect(),
+        )
     }
 }
 
@@ -101,7 +117,11 @@ pub(super) fn cast(column: &ArrayRef, kind: &DataType) -> Option<ArrayRef> {
     let trimmed = texts.iter().map(|v| v.map(str::trim).filter(|v| !v.is_empty()));
     Some(match kind {
         DataType::Int64 => Arc::new(trimmed.map(|v| v.and_then(|v| v.parse().ok())).collect::<Int64Array>()),
-        DataType::Float64 => Arc::new(trimmed.map(|v| v.and_then(|v| v.parse().ok())).collect::<Float64Array>()),
+        DataType::Float64 => {
+            // A comma is there where it begins the decimals of all numbers of the column.
+            let number = |v: &str| v.parse().ok().or_else(|| v.replace(',', ".").parse().ok());
+            Arc::new(trimmed.map(|v| v.and_then(number)).collect::<Float64Array>())
+        }
         DataType::Boolean => {
             Arc::new(trimmed.map(|v| v.map(|v| v.eq_ignore_ascii_case("true"))).collect::<BooleanArray>())
         }
@@ -121,7 +141,7 @@ mod tests {
         let mut profile = ColumnProfile::default();
         values.iter().for_each(|v| profile.add(v));
         let column = Column { role, is_open: true, ..Column::added("c", DataType::Utf8) };
-        Decided::new(&column, profile).kind
+        Decided::new(&column, profile, true).kind
     }
 
     #[test]
@@ -132,6 +152,11 @@ mod tests {
         assert_eq!(decided(Some(Role::Postcode), &["97101", "97103"]), DataType::Utf8);
         assert_eq!(decided(None, &["true", "false"]), DataType::Boolean);
         assert_eq!(decided(None, &["1", "two"]), DataType::Utf8);
+        assert_eq!(decided(None, &["1,5", "2"]), DataType::Float64);
+        let mut profile = ColumnProfile::default();
+        profile.add("1,5");
+        let column = Column { is_open: true, ..Column::added("c", DataType::Utf8) };
+        assert_eq!(Decided::new(&column, profile, false).kind, DataType::Utf8, "where commas part fields it is a list");
     }
 
     #[test]

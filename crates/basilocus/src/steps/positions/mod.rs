@@ -123,7 +123,10 @@ impl Step for Positions {
         setting.find_roles(&mut columns)?;
         let sample = setting.sample()?.clone();
         let mut reader = PositionReader::new(self, &setting.finder, &columns, &sample, setting.source())?;
-        setting.decisions.interpretation.extend(reader.interpretation.iter().cloned());
+        // After rows were put together positions are read once more, as they were.
+        let known = &mut setting.decisions.interpretation;
+        let new = reader.interpretation.iter().filter(|line| !known.contains(line)).cloned().collect::<Vec<_>>();
+        known.extend(new);
         reader.keeps_empty = reader.origin() == PlacedFrom::Geometry
             && reader.column_of_shapes().is_none()
             && !setting.outputs.is_empty()
