@@ -490,7 +490,11 @@ fn gml_whose_axes_the_registry_orders() {
     assert!(f.read("g.gml").contains("<gml:pos>46.2 -123.7</gml:pos>"), "latitude first, as the registry has it");
     let out = f.ok(&["convert", "g.gml", "-o", "back.csv", "--no-progress"]);
     assert!(out.contains("northing or latitude first, and are turned"), "{out}");
-    assert!(f.read("back.csv").lines().nth(1).unwrap().starts_with("1,flap,-123.700000000,46.200000000"), "{}", f.read("back.csv"));
+    assert!(
+        f.read("back.csv").lines().nth(1).unwrap().starts_with("1,flap,-123.700000000,46.200000000"),
+        "{}",
+        f.read("back.csv")
+    );
     // A system whose order our catalogue does not know: the area of use tells, and where it does not, the user.
     let system = "urn:ogc:def:crs:EPSG::2193";
     let collection = |pos: &str| {
