@@ -17,6 +17,30 @@ fn is_value(cell: &str) -> bool {
     text.parse::<f64>().is_ok() || Moment::of(text).is_some() || matches!(text, "true" | "false")
 }
 
+/// Whether a text stands for a value that nobody has.
+fn is_missing(cell: &str) -> bool {
+    const WORDS: [&str; 16] = [
+        "n/a",
+        "na",
+        "n.a.",
+        "none",
+        "null",
+        "nil",
+        "nan",
+        "unknown",
+        "unk",
+        "missing",
+        "tbd",
+        "pending",
+        "k.a.",
+        "unbekannt",
+        "inconnu",
+        "desconocido",
+    ];
+    let text = cell.trim().to_lowercase();
+    WORDS.contains(&text.as_str()) || !text.chars().any(char::is_alphanumeric)
+}
+
 fn filled(cells: &[String]) -> impl Iterator<Item = (usize, &str)> {
     cells.iter().enumerate().map(|(i, c)| (i, c.trim())).filter(|(_, c)| !c.is_empty())
 }
@@ -129,8 +153,10 @@ impl Table {
         let names: Vec<(usize, &str)> = names.collect();
         // Names, at least two and none twice, where this table has values.
         let differ = names.iter().enumerate().all(|(n, (_, c))| names[..n].iter().all(|(_, other)| other != c));
-        let over_values = names.iter().filter(|(i, _)| self.valued.get(*i) == Some(&true)).count();
-        let is_header = names.len() >= 2 && differ && over_values > 0 && !names.iter().any(|(_, c)| is_value(c));
+        let mut over_values = names.iter().filter(|(i, _)| self.valued.get(*i) == Some(&true)).peekable();
+        // A row of the table whose values are missing is no header.
+        let names_something = over_values.peek().is_some() && !over_values.any(|(_, c)| is_missing(c));
+        let is_header = names.len() >= 2 && differ && names_something && !names.iter().any(|(_, c)| is_value(c));
         if is_header { Row::OtherHeader } else { Row::Own }
     }
 }
@@ -185,7 +211,9 @@ mod tests {
         assert_eq!(table.row(&cells(&["gate", "lon", "lat", ""]), false), Row::HeaderAgain);
         assert_eq!(table.row(&cells(&["G3", "-123.6", "46.3"]), true), Row::Own);
         assert_eq!(table.row(&cells(&["North district", "", ""]), true), Row::Own, "a heading alone");
-        assert_eq!(table.row(&cells(&["G3", "n/a", "n/a"]), true), Row::Own, "the same twice");
+        assert_eq!(table.row(&cells(&["G3", "see map", "see map"]), true), Row::Own, "the same twice");
+        assert_eq!(table.row(&cells(&["G3", "n/a", "?"]), true), Row::Own, "values that are missing");
+        assert_eq!(table.row(&cells(&["G3", "Unknown", "tbd"]), true), Row::Own, "values that are missing");
         assert_eq!(table.row(&cells(&["sum", "", "92.3"]), true), Row::Own);
         let texts = Table::new(&cells(&["name", "kind"]), &rows(&[&["A", "x"], &["B", "y"]]));
         assert_eq!(texts.row(&cells(&["C", "z"]), true), Row::Own, "texts tell nothing");
