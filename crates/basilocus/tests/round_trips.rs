@@ -232,8 +232,8 @@ fn systems_arrive_with_the_layer() {
 #[test]
 fn columns_of_coordinates_do_not_grow_and_do_not_lie() {
     let folder = tempfile::tempdir().unwrap();
-    for kind in ["Point", "LineString"] {
-        let source = source(folder.path(), kind, false);
+    for (kind, with_z) in [("Point", false), ("Point", true), ("LineString", false)] {
+        let source = source(folder.path(), kind, with_z);
         let (table, again) = (folder.path().join("table.csv"), folder.path().join("again.csv"));
         convert(&source, None, &table, None);
         let layer = folder.path().join("layer.geojson");

@@ -305,7 +305,8 @@ pub fn look(r: &LookReport) -> String {
         thousands(r.rows),
         r.columns.len(),
         if set_aside > 0 {
-            format!("; {} that cannot be used as they stand: {}", set_aside, counts(&r.set_aside))
+            let stand = if set_aside == 1 { "it stands" } else { "they stand" };
+            format!("; {set_aside} that cannot be used as {stand}: {}", counts(&r.set_aside))
         } else {
             String::new()
         }

@@ -243,7 +243,7 @@ fn square_of(unit: &Length) -> AreaUnit {
     AreaUnit { name, square_metres: unit.metres * unit.metres, source: unit.source }
 }
 
-/// The units of area that people ask for, largest names first.
+/// The units of area that are listed where nobody asks for one: squares, then those with names of their own.
 pub fn usual_areas() -> Vec<AreaUnit> {
     let squares = SQUARES.iter().filter_map(|name| LENGTHS.iter().find(|l| l.names[0] == *name)).map(square_of);
     let named = AREAS.iter().map(|(names, square_metres, source)| AreaUnit {

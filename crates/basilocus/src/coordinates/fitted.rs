@@ -5,6 +5,7 @@ use crate::coordinates::transformation::OwnTransformation;
 use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::datum::control::Control;
 use basilocus_geodesy::operation::Operation;
+use basilocus_table::counted::{counted, is_or_are};
 use std::sync::atomic::{AtomicU64, Ordering};
 
 /// A fitted transformation between two systems, with what is seen of its use.
@@ -70,10 +71,14 @@ impl Fitted {
         }
         let (mut far, mut growth, mut distance) = (0, 1f64, 0f64);
         for (x, y) in x.into_iter().zip(y).filter(|(x, y)| x.is_finite() && y.is_finite()) {
-            growth = growth.max(self.control.growth(x, y));
+            // Between the pairs the error is theirs.
+            let beyond = self.control.distance(x, y);
+            if beyond > 0.0 {
+                growth = growth.max(self.control.growth(x, y));
+            }
             if self.control.is_far(x, y) {
                 far += 1;
-                distance = distance.max(self.control.distance(x, y));
+                distance = distance.max(beyond);
             }
         }
         self.growth.fetch_max(growth.to_bits(), Ordering::Relaxed);
@@ -86,8 +91,9 @@ impl Fitted {
         let distance = f64::from_bits(self.distance.load(Ordering::Relaxed));
         (far > 0).then(|| {
             format!(
-                "{far} {} far from the {} control pairs of \"{}\", up to {distance:.0} {} away in {}: nothing tells whether it holds there",
-                if far == 1 { "position is" } else { "positions are" },
+                "{} {} far from the {} control pairs of \"{}\", up to {distance:.0} {} away in {}: nothing tells whether it holds there",
+                counted(far, "position"),
+                is_or_are(far),
                 self.pairs,
                 self.name,
                 self.unit,

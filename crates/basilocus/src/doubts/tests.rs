@@ -21,7 +21,7 @@ fn scene(target: Option<u32>) -> Scene {
         names: ("lon".into(), "lat".into()),
         in_columns: true,
         is_written: true,
-        mirrored: false,
+        mirrored: Vec::new(),
         may_lack: false,
     };
     columns.place(placed, false).unwrap();

@@ -74,9 +74,9 @@ pub struct Placed {
     pub in_columns: bool,
     /// Whether it was decided which columns hold the coordinates.
     pub is_written: bool,
-    /// Whether the columns of the names hold what is made of the geometry, as in files that we wrote: they are written anew,
-    /// not beside.
-    pub mirrored: bool,
+    /// Columns that hold the coordinates of the geometry as well, as in files that we wrote: they are written anew, not once
+    /// more beside.
+    pub mirrored: Vec<String>,
     /// Whether rows without a geometry are kept: all outputs have a place for them.
     pub may_lack: bool,
 }
@@ -283,7 +283,7 @@ mod tests {
             names,
             in_columns: true,
             is_written: false,
-            mirrored: false,
+            mirrored: Vec::new(),
             may_lack: false,
         }
     }

@@ -127,20 +127,25 @@ impl UnitsQuestion {
         )))
     }
 
+    /// The units to give it in: those that were asked for, else all that are listed.
+    fn wanted<U>(
+        &self,
+        kind: &str,
+        such_as: &str,
+        all: impl FnOnce() -> Vec<U>,
+        find: impl Fn(&str) -> Option<U>,
+    ) -> Result<Vec<U>, Error> {
+        if self.to.is_empty() {
+            return Ok(all());
+        }
+        let unknown = |t: &str| Error::Usage(format!("`to` {t} is no unit of {kind} that is known; such as {such_as}"));
+        self.to.iter().map(|t| find(t).ok_or_else(|| unknown(t))).collect()
+    }
+
     fn length(&self, value: f64, unit: LinearUnit) -> Result<UnitsReport, Error> {
         let metres = value * unit.metres;
-        let wanted: Vec<LinearUnit> = if self.to.is_empty() {
-            LENGTHS.iter().map(|l| l.unit()).collect()
-        } else {
-            let named = |t: &String| {
-                find_length(t).ok_or_else(|| {
-                    Error::Usage(format!(
-                        "`to` {t} is no unit of length that is known; such as m, ft, ftUS, yd, chain, \"Clarke's link\""
-                    ))
-                })
-            };
-            self.to.iter().map(named).collect::<Result<_, _>>()?
-        };
+        let all = || LENGTHS.iter().map(|l| l.unit()).collect();
+        let wanted = self.wanted("length", "m, ft, ftUS, yd, chain, \"Clarke's link\"", all, find_length)?;
         let others = wanted
             .iter()
             .map(|w| InUnit {
@@ -173,18 +178,7 @@ impl UnitsQuestion {
 
     fn area(&self, value: f64, unit: AreaUnit) -> Result<UnitsReport, Error> {
         let square_metres = value * unit.square_metres;
-        let wanted = if self.to.is_empty() {
-            usual_areas()
-        } else {
-            let named = |t: &String| {
-                find_area(t).ok_or_else(|| {
-                    Error::Usage(format!(
-                        "`to` {t} is no unit of area that is known; such as ha, acre, \"square feet\", ft2, km2"
-                    ))
-                })
-            };
-            self.to.iter().map(named).collect::<Result<_, _>>()?
-        };
+        let wanted = self.wanted("area", "ha, acre, \"square feet\", ft2, km2", usual_areas, find_area)?;
         let others = wanted
             .iter()
             .map(|w| InUnit {
@@ -212,18 +206,8 @@ impl UnitsQuestion {
 
     fn angle(&self, value: f64, unit: &Angle) -> Result<UnitsReport, Error> {
         let degrees = value * unit.degrees;
-        let wanted: Vec<&Angle> = if self.to.is_empty() {
-            ANGLES.iter().collect()
-        } else {
-            let named = |t: &String| {
-                find_angle(t).ok_or_else(|| {
-                    Error::Usage(format!(
-                        "`to` {t} is no unit of angle that is known; such as degree, grad, radian, arc-second, mil"
-                    ))
-                })
-            };
-            self.to.iter().map(named).collect::<Result<_, _>>()?
-        };
+        let all = || ANGLES.iter().collect();
+        let wanted = self.wanted("angle", "degree, grad, radian, arc-second, mil", all, find_angle)?;
         let others = wanted
             .iter()
             .map(|w| InUnit {

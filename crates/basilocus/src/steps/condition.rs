@@ -3,6 +3,7 @@
 use crate::Error;
 use crate::engine::Columns;
 use basilocus_geodesy::notation::read_number;
+use basilocus_table::Moment;
 use basilocus_table::batch::cell_text;
 use std::cmp::Ordering;
 use std::path::Path;
@@ -36,8 +37,15 @@ enum Choice {
 #[derive(Debug, Clone, PartialEq)]
 enum Bound {
     Number(f64),
-    /// A day or a moment, as ISO 8601 writes it.
-    Date(String),
+    /// A day, of the days since 1970.
+    Day(i32),
+    /// A moment in milliseconds since 1970, in universal time or in that of an unsaid clock.
+    Moment {
+        utc: bool,
+        milliseconds: i64,
+    },
+    /// A moment in another zone, of which the day alone is compared.
+    Zoned(i32),
 }
 
 /// What became of a condition.
@@ -55,8 +63,15 @@ const SIGNS: [&str; 10] = ["<=", ">=", "!=", "≤", "≥", "≠", "<", ">", "~",
 impl Bound {
     fn read(text: &str) -> Option<Self> {
         let text = text.trim();
-        if is_date(text) {
-            return Some(Bound::Date(text.to_string()));
+        match Moment::read(text) {
+            Some((Moment::Date, civil)) => return Some(Bound::Day(civil.days())),
+            Some((Moment::DateTime { utc }, civil)) => {
+                return Some(Bound::Moment { utc, milliseconds: civil.milliseconds() });
+            }
+            None => {}
+        }
+        if let (Some(first), Some(b'T' | b' ')) = (text.get(..10).and_then(Moment::read), text.as_bytes().get(10)) {
+            return Some(Bound::Zoned(first.1.days()));
         }
         read_number(text).ok().map(Bound::Number)
     }
@@ -64,22 +79,26 @@ impl Bound {
     fn compare(&self, other: &Bound) -> Option<Ordering> {
         match (self, other) {
             (Bound::Number(a), Bound::Number(b)) => a.partial_cmp(b),
+            (Bound::Number(_), _) | (_, Bound::Number(_)) => None,
+            (Bound::Moment { utc: a, milliseconds: m }, Bound::Moment { utc: b, milliseconds: n }) => {
+                (a == b).then(|| m.cmp(n))
+            }
             // A day holds all its moments: only as much is compared as both say.
-            (Bound::Date(a), Bound::Date(b)) => {
-                let n = a.len().min(b.len());
-                Some(a.as_bytes()[..n].cmp(&b.as_bytes()[..n]))
+            (Bound::Day(a), other) | (other, Bound::Day(a)) => {
+                let order = a.cmp(&other.day()?);
+                Some(if matches!(self, Bound::Day(_)) { order } else { order.reverse() })
             }
             _ => None,
         }
     }
-}
 
-/// Whether a text begins as a date of ISO 8601 does: `2026-11-27`, `2026-11-27T10:00:00`.
-fn is_date(text: &str) -> bool {
-    let b = text.as_bytes();
-    b.len() >= 10
-        && b[..10].iter().enumerate().all(|(i, c)| if i == 4 || i == 7 { *c == b'-' } else { c.is_ascii_digit() })
-        && (b.len() == 10 || matches!(b[10], b'T' | b' '))
+    fn day(&self) -> Option<i32> {
+        match self {
+            Bound::Day(day) | Bound::Zoned(day) => Some(*day),
+            Bound::Moment { milliseconds, .. } => i32::try_from(milliseconds.div_euclid(86_400_000)).ok(),
+            Bound::Number(_) => None,
+        }
+    }
 }
 
 /// Whether a text is of a pattern.
@@ -227,6 +246,9 @@ mod tests {
             ("built>1950-01-01", vec![1, 2]),
             ("built=1950-01-01..1962-06-30", vec![0, 1]),
             ("built<=1962-06-30", vec![0, 1]),
+            ("built<=1962-06-30 11:00", vec![0, 1]),
+            ("built>1962-06-30 09:59:59", vec![1, 2]),
+            ("built<1962-07-01T00:00:00+02:00", vec![0]),
             ("a<b<0", vec![2]),
             ("a<b=1..2", vec![0, 1]),
         ] {

@@ -255,13 +255,12 @@ impl Collect for Joining {
         set_aside.sort_by_key(|r| r.source_row);
         let positions: usize = shapes.iter().map(|(l, _)| l.positions.len()).sum();
         let name = self.shape.name;
-        let plural = if shapes.len() == 1 { "" } else { "s" };
         let mut notices = vec![format!(
-            "{} {} the {} of {} {name}{plural}",
+            "{} {} the {} of {}",
             counted(positions as u64, "row"),
             is_or_are(positions as u64),
             of_number(positions as u64, "position"),
-            shapes.len()
+            counted(shapes.len() as u64, name)
         )];
         let differ: Vec<&str> =
             self.places.iter().zip(&self.common).filter(|(_, c)| !**c).map(|(at, _)| self.name(*at)).collect();

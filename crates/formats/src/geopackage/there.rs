@@ -49,7 +49,8 @@ impl LayerThere {
         let mut rows = statement.query([&table])?;
         while let Some(row) = rows.next()? {
             let (name, kind, is_key): (String, String, i32) = (row.get(0)?, row.get(1)?, row.get(2)?);
-            if is_key == 1 {
+            // A key of another kind is a column like any other: the rows have numbers of their own beside it.
+            if is_key == 1 && kind.eq_ignore_ascii_case("INTEGER") {
                 key = name;
             } else if geometry.as_ref().is_none_or(|g: &GeometryThere| g.column != name) {
                 columns.push((name, kind.to_ascii_uppercase()));

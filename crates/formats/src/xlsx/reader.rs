@@ -107,6 +107,7 @@ impl XlsxReader {
             });
         }
         let width = head.iter().map(|(_, c)| c.len()).max().unwrap_or(0);
+        let mut is_joined = false;
         let (header_row, fields, data_from) = match options.header_row {
             Some(0) => (None, (1..=width).map(|i| format!("column_{i}")).collect::<Vec<_>>(), skip),
             Some(n) => {
@@ -137,6 +138,7 @@ impl XlsxReader {
                     });
                     match two {
                         Some((first, joined)) => {
+                            is_joined = true;
                             notes.push(format!(
                                 "the header goes over rows {} and {}, which are joined",
                                 first + 1,
@@ -163,7 +165,6 @@ impl XlsxReader {
             fields.pop();
         }
         fields.resize(fields.len().max(data_width), String::new());
-        let is_joined = notes.iter().any(|n| n.starts_with("the header goes over"));
         if let Some(row) = header_row.filter(|r| *r > 1 && options.header_row.is_none() && !is_joined) {
             notes.push(format!("header found in row {row}; the rows above it are passed over"));
         }

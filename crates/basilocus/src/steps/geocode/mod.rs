@@ -223,7 +223,7 @@ impl Step for Geocode {
         let before = columns.geometry();
         before.map(|at| columns.remove(at));
         let placed = Placed {
-            mirrored: false,
+            mirrored: Vec::new(),
             may_lack: false,
             first_crs: crs.clone(),
             crs,

@@ -149,8 +149,8 @@ impl Step for Positions {
             first_crs: reader.crs.clone(),
             origin: reader.origin(),
             in_columns: reader.origin() == PlacedFrom::Columns && reader.are_whole(),
-            mirrored: mirrored.is_some(),
-            names: mirrored.unwrap_or_else(|| reader.names().clone()),
+            mirrored,
+            names: reader.names().clone(),
             is_written: false,
             may_lack: reader.keeps_empty,
         };

@@ -162,21 +162,28 @@ impl PositionReader {
     }
 
     /// The columns in which the coordinates of the geometry, or of its middles, stand as well, as we write them ourselves: by
-    /// their names, and by the first rows.
-    pub(super) fn mirrored_in(&self, columns: &Columns, sample: &Rows) -> Option<(String, String)> {
+    /// their names, and by the first rows. Heights are one of them where longitudes and latitudes are.
+    pub(super) fn mirrored_in(&self, columns: &Columns, sample: &Rows) -> Vec<String> {
         if !matches!(self.source, Source::Shapes(_) | Source::Geometry) {
-            return None;
+            return Vec::new();
         }
-        let [x, y, ..] = self.crs.column_names();
-        let written = [columns.position(x)?, columns.position(y)?].map(|at| Numbers::of(sample.records(), at));
         let (places, _) = self.read(sample, &mut Account::new(sample.len()));
         // The last digit that is written.
-        let close = if self.crs.is_geographic() { 1e-8 } else { 1e-3 };
-        let is_same =
-            |axis: usize, row: usize| written[axis].get(row).is_some_and(|v| (v - places[axis][row]).abs() <= close);
-        let mut rows = (0..sample.len()).filter(|row| places[0][*row].is_finite()).peekable();
-        let are_there = rows.peek().is_some() && rows.all(|row| is_same(0, row) && is_same(1, row));
-        are_there.then(|| (x.to_string(), y.to_string()))
+        let close = |axis: usize| if axis < 2 && self.crs.is_geographic() { 1e-8 } else { 1e-3 };
+        let is_there = |axis: usize, name: &str| {
+            let Some(at) = columns.position(name) else { return false };
+            let written = Numbers::of(sample.records(), at);
+            let mut rows = (0..sample.len()).filter(|row| places[axis][*row].is_finite()).peekable();
+            rows.peek().is_some()
+                && rows.all(|row| written.get(row).is_some_and(|v| (v - places[axis][row]).abs() <= close(axis)))
+        };
+        let names = self.crs.column_names();
+        match is_there(0, names[0]) && is_there(1, names[1]) {
+            true => {
+                (0..3).filter(|axis| *axis < 2 || is_there(2, names[2])).map(|axis| names[axis].to_string()).collect()
+            }
+            false => Vec::new(),
+        }
     }
 
     /// Whether the geometry stays as the source has it.

@@ -138,9 +138,13 @@ impl Step for To {
         }
         // What stands in the columns already is written there anew: it could differ from the geometry in any row.
         let is_own = |c: &Crs| c.is_same(&source) && self.notation.is_none() && self.columns.is_empty();
-        let anew = placed.mirrored
+        let anew = !placed.mirrored.is_empty()
             && matches!(wanted.as_slice(), [own] if is_own(own) && !self.are_there(&placed, own, setting));
-        let taken_out = if self.replace || anew { take_out_columns(&mut columns, &placed) } else { Vec::new() };
+        let taken_out = match (self.replace, anew) {
+            (_, true) => take_out_columns(&mut columns, &placed.mirrored),
+            (true, _) => take_out_columns(&mut columns, &[placed.names.0.clone(), placed.names.1.clone()]),
+            _ => Vec::new(),
+        };
         let mut at = taken_out.first().copied().unwrap_or(columns.len());
         let mut targets = Vec::new();
         let several = wanted.len() > 1;
@@ -210,10 +214,10 @@ impl Step for To {
     }
 }
 
-/// Takes out the columns that the positions were read from. Gives their places, the first one first.
-fn take_out_columns(columns: &mut Columns, placed: &Placed) -> Vec<usize> {
-    let mut places: Vec<usize> = [&placed.names.0, &placed.names.1]
-        .into_iter()
+/// Takes out columns of coordinates. Gives their places, the first one first.
+fn take_out_columns(columns: &mut Columns, names: &[String]) -> Vec<usize> {
+    let mut places: Vec<usize> = names
+        .iter()
         .filter_map(|name| columns.position(name))
         .filter(|at| columns.get(*at).is_some_and(|c| !c.is_geometry()))
         .collect();
