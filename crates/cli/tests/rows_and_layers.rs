@@ -67,6 +67,36 @@ fn rows_join_a_layer_that_is_there() {
     assert!(f.ok(&["look", "g.gpkg", "--no-progress"]).contains("layer      others\n"));
 }
 
+/// Tables of other programs have keys of their own: a text is a column like any other, and the rows keep their numbers.
+#[test]
+fn rows_join_a_layer_whose_key_is_a_text() {
+    let f = Folder::new();
+    f.write("a.csv", "id,lon,lat\nA,-123.8,46.2\n");
+    f.write("b.csv", "id,lon,lat\nB,-123.7,46.1\n");
+    f.write("again.csv", "id,lon,lat\nC,-123.6,46.3\nB,-123.6,46.3\n");
+    let line = |source: &'static str, how: &'static str| {
+        ["convert", source, "--from", "EPSG:4326", "-o", "g.gpkg", "--layer-name", "gates", "--no-progress", how]
+    };
+    f.ok(&line("a.csv", "--overwrite"));
+    let c = rusqlite::Connection::open(f.path("g.gpkg")).unwrap();
+    c.execute_batch(
+        "DROP TABLE rtree_gates_geometry; DELETE FROM gpkg_extensions; CREATE TABLE other (id TEXT PRIMARY KEY, geometry POINT, lon DOUBLE, lat DOUBLE); INSERT INTO other SELECT id, geometry, lon, lat FROM gates; DROP TABLE gates; ALTER TABLE other RENAME TO gates;",
+    )
+    .unwrap();
+    let ids = |c: &rusqlite::Connection| -> String {
+        c.query_row("SELECT group_concat(id, '') FROM (SELECT id FROM gates ORDER BY id)", [], |r| r.get(0)).unwrap()
+    };
+    drop(c);
+    let out = f.ok(&line("b.csv", "--append-rows"));
+    assert!(out.contains("1 row added to the layer \"gates\""), "{out}");
+    let open = || rusqlite::Connection::open(f.path("g.gpkg")).unwrap();
+    assert_eq!(ids(&open()), "AB");
+    // A key that is there already: nothing of the run is.
+    let message = f.refusal(&line("again.csv", "--append-rows"));
+    assert!(message.contains("UNIQUE constraint failed: gates.id"), "{message}");
+    assert_eq!(ids(&open()), "AB");
+}
+
 #[test]
 fn rows_without_a_geometry_stay_where_formats_have_a_place_for_them() {
     let f = Folder::new();

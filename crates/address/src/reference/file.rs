@@ -8,7 +8,7 @@
 /// First bytes of a reference.
 pub(super) const MAGIC: &[u8; 8] = b"BSLADREF";
 /// Raised when the layout changes.
-pub(super) const VERSION: u32 = 6;
+pub(super) const VERSION: u32 = 7;
 /// Bytes before the table of parts.
 pub(super) const HEADER: usize = 16;
 /// Bytes of an entry of the table of parts, and of one of sections.
@@ -40,14 +40,14 @@ pub(super) enum Section {
     /// Vertices of segments.
     Vertices,
     /// Localities and other places: name as written, region, parent, position, flags, locality around it, first street
-    /// and number of streets, radius in metres.
+    /// and number of streets, radius in metres (marked where a source said it).
     Places,
     /// Names of places (other names too): string, place. Sorted by string.
     PlaceNames,
     /// Streets by locality.
     PlaceStreets,
-    /// Postcodes: string, region, position, first locality in the list, number of localities, radius in metres. Sorted
-    /// by string.
+    /// Postcodes: string, region, position, first locality in the list, number of localities, radius in metres
+    /// (marked likewise). Sorted by string.
     Postcodes,
     /// Lists of localities of postcodes.
     PostcodePlaces,
@@ -106,6 +106,18 @@ pub(super) const NONE: u32 = u32::MAX;
 pub(super) const NO_CODE: u8 = 0xFF;
 /// Marks the number of a segment among the entries of a cell.
 pub(super) const IS_SEGMENT: u32 = 1 << 31;
+/// Marks a radius that a source said: an update finds the others anew.
+pub(super) const RADIUS_IS_SAID: u32 = 1 << 31;
+
+/// A radius in whole metres, and whether a source said it.
+pub(super) fn radius_code(metres: f64, is_said: bool) -> u32 {
+    (metres.ceil() as u32).min(RADIUS_IS_SAID - 1) | if is_said { RADIUS_IS_SAID } else { 0 }
+}
+
+/// The radius in metres of a code, and whether a source said it.
+pub(super) fn radius_of(code: u32) -> (f64, bool) {
+    (f64::from(code & !RADIUS_IS_SAID), code & RADIUS_IS_SAID != 0)
+}
 
 /// Degrees are kept in ten-millionths: about a centimetre.
 pub(super) fn fixed(degrees: f64) -> i32 {

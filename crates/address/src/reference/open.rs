@@ -92,6 +92,8 @@ pub(crate) struct PlaceView<'a> {
     pub within: Option<u32>,
     /// How far what belongs to it is from its position, metres.
     pub radius_m: f64,
+    /// Whether a source said that.
+    pub radius_is_said: bool,
 }
 
 /// A postcode.
@@ -102,6 +104,8 @@ pub(crate) struct PostcodeView<'a> {
     pub lat: f64,
     /// How far what belongs to it is from its position, metres.
     pub radius_m: f64,
+    /// Whether a source said that.
+    pub radius_is_said: bool,
     places: (u32, u32),
 }
 
@@ -585,6 +589,7 @@ impl Reference {
     pub(crate) fn place(&self, id: u32) -> PlaceView<'_> {
         let u = |field| self.u32(Section::Places, id as usize, PLACE, field);
         let places = self.count(Section::Places, PLACE) as u32;
+        let (radius_m, radius_is_said) = radius_of(u(9));
         PlaceView {
             name: self.string(u(0)),
             region: self.string(u(1)),
@@ -592,7 +597,8 @@ impl Reference {
             position: (u(5) >> 8 == 1).then(|| (degrees(u(3) as i32), degrees(u(4) as i32))),
             kind: PlaceKind::from_code(u(5) & 0xFF),
             within: Some(u(6)).filter(|w| *w < places),
-            radius_m: f64::from(u(9)),
+            radius_m,
+            radius_is_said,
         }
     }
 
@@ -703,11 +709,13 @@ impl Reference {
     /// A postcode by its place in the list.
     pub(crate) fn postcode_at(&self, index: u32) -> (&str, PostcodeView<'_>) {
         let u = |field| self.u32(Section::Postcodes, index as usize, POSTCODE, field);
+        let (radius_m, radius_is_said) = radius_of(u(6));
         let view = PostcodeView {
             region: self.string(u(1)),
             lon: degrees(u(2) as i32),
             lat: degrees(u(3) as i32),
-            radius_m: f64::from(u(6)),
+            radius_m,
+            radius_is_said,
             places: (u(4), u(5)),
         };
         (self.string(u(0)), view)

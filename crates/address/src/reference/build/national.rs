@@ -520,8 +520,8 @@ impl National {
         let l = &mut self.places[id as usize];
         if l.position.is_none() {
             l.position = Some((p.lon, p.lat));
-            l.radius_m = p.radius_m;
         }
+        l.radius_m = l.radius_m.or(p.radius_m);
         if l.parent == 0 {
             l.parent = parent;
         }

@@ -56,7 +56,7 @@ impl National {
                 parent: view.parent.to_string(),
                 lon,
                 lat,
-                radius_m: None,
+                radius_m: view.radius_is_said.then_some(view.radius_m),
             })?;
         }
         for index in 0..old.postcodes() {
@@ -69,7 +69,7 @@ impl National {
                 region: old.as_written(region).to_string(),
                 lon: view.lon,
                 lat: view.lat,
-                radius_m: None,
+                radius_m: view.radius_is_said.then_some(view.radius_m),
             };
             if places.is_empty() {
                 self.add_postcode(&row(String::new(), view.region))?;

@@ -433,7 +433,7 @@ impl National {
             let flags = known << 8 | l.kind as u32;
             out.put(
                 Section::Places,
-                &[l.display, l.region, l.parent, x, y, flags, within, first, n, radii[i].ceil() as u32],
+                &[l.display, l.region, l.parent, x, y, flags, within, first, n, radius_code(radii[i], l.radius_m.is_some())],
             )?;
         }
         out.end(Section::Places)?;
@@ -465,7 +465,8 @@ impl National {
         for (((code, p), first), radius) in self.postcodes.iter().zip(firsts).zip(radii) {
             let id = self.strings.ids[code.as_str()];
             let (x, y, _) = position(p.position, p.sum);
-            out.put(Section::Postcodes, &[id, p.region, x, y, first, p.places.len() as u32, radius.ceil() as u32])?;
+            let radius = radius_code(radius, p.radius_m.is_some());
+            out.put(Section::Postcodes, &[id, p.region, x, y, first, p.places.len() as u32, radius])?;
         }
         out.end(Section::Postcodes)
     }

@@ -2,18 +2,57 @@
 
 use basilocus_table::geometry::{Geometry, Position, wkt};
 
-/// The vertices of a `LINESTRING (x y, x y)`; of a `MULTILINESTRING` with one line, that line.
+/// The vertices of a `LINESTRING (x y, x y)`; of a `MULTILINESTRING`, those of its parts joined to one line, in the
+/// direction of its first part.
 pub(super) fn line(text: &str) -> Result<Vec<(f64, f64)>, String> {
     match read(text)? {
         Geometry::LineString(l) if !l.is_empty() => Ok(plain(&l)),
-        Geometry::MultiLineString(l) => match l.as_slice() {
-            [one] => Ok(plain(one)),
-            [] => Err("the geometry is empty".into()),
-            _ => Err("a line of several parts; one part a row is expected".into()),
-        },
+        Geometry::MultiLineString(parts) => joined(parts.iter().filter(|p| !p.is_empty()).map(|p| plain(p)).collect()),
         Geometry::LineString(_) => Err("the geometry is empty".into()),
         g => Err(format!("the geometry is a {}; a LINESTRING is expected", g.type_name())),
     }
+}
+
+/// Parts whose ends lie no farther apart are one street: the crossing of a divided road is that wide.
+const TOUCHING: f64 = 30.0 / 111_320.0;
+
+/// Parts joined end to end: numbers run along the whole, so that parts which lie apart would put houses into the gap.
+fn joined(mut parts: Vec<Vec<(f64, f64)>>) -> Result<Vec<(f64, f64)>, String> {
+    if parts.is_empty() {
+        return Err("the geometry is empty".into());
+    }
+    let mut line = parts.remove(0);
+    while !parts.is_empty() {
+        let (begin, end) = (line[0], line[line.len() - 1]);
+        // The part that is nearest to either end, and whether it is turned round.
+        let ways = parts.iter().enumerate().flat_map(|(i, part)| {
+            let (first, last) = (part[0], part[part.len() - 1]);
+            [(end, first, false, false), (end, last, false, true), (begin, last, true, false), (begin, first, true, true)]
+                .map(|(here, there, is_before, is_turned)| (apart(here, there), i, is_before, is_turned))
+        });
+        let Some((gap, i, is_before, is_turned)) = ways.min_by(|a, b| a.0.total_cmp(&b.0)) else { break };
+        if gap > TOUCHING {
+            return Err(format!(
+                "a line of parts that lie {:.0} m apart; one part a row is expected, each with its numbers",
+                gap * 111_320.0
+            ));
+        }
+        let mut part = parts.remove(i);
+        if is_turned {
+            part.reverse();
+        }
+        let (mut first, second) = if is_before { (part, line) } else { (line, part) };
+        let shared = usize::from(first.last() == second.first());
+        first.extend(second.into_iter().skip(shared));
+        line = first;
+    }
+    Ok(line)
+}
+
+/// Degrees of latitude that are as long as the distance of two positions that are near each other.
+fn apart(a: (f64, f64), b: (f64, f64)) -> f64 {
+    let shrink = (0.5 * (a.1 + b.1)).to_radians().cos();
+    ((a.0 - b.0) * shrink).hypot(a.1 - b.1)
 }
 
 /// The rings of a `POLYGON` or `MULTIPOLYGON`, holes among them.
@@ -67,10 +106,26 @@ mod tests {
         assert_eq!(line("linestring z(1 2 3,4 5 6)").unwrap(), [(1.0, 2.0), (4.0, 5.0)]);
         assert_eq!(line("SRID=4326;LINESTRING(1 2,4 5)").unwrap().len(), 2);
         assert_eq!(line("MULTILINESTRING ((1 2, 4 5))").unwrap().len(), 2);
-        assert!(line("MULTILINESTRING ((1 2, 4 5), (6 7, 8 9))").unwrap_err().contains("several parts"));
+        let apart = line("MULTILINESTRING ((1 2, 4 5), (4.001 5, 8 9))").unwrap_err();
+        assert!(apart.contains("parts that lie 111 m apart"), "{apart}");
         assert!(line("POINT (1 2)").unwrap_err().contains("LINESTRING"));
         assert!(line("LINESTRING (1 2, x y)").unwrap_err().contains("a number is expected after 17"));
         assert!(line("").is_err());
+    }
+
+    /// However the parts are ordered and turned, the line runs as the first of them does.
+    #[test]
+    fn parts_of_a_line_are_joined() {
+        let whole: Vec<(f64, f64)> = [(1.0, 2.0), (2.0, 2.0), (3.0, 2.5), (4.0, 2.5), (5.0, 3.0)].into();
+        for text in [
+            "MULTILINESTRING ((1 2, 2 2), (2 2, 3 2.5), (3 2.5, 4 2.5, 5 3))",
+            "MULTILINESTRING ((3 2.5, 4 2.5, 5 3), (1 2, 2 2), (3 2.5, 2 2))",
+            "MULTILINESTRING ((2 2, 3 2.5), (5 3, 4 2.5, 3 2.5), (2 2, 1 2))",
+        ] {
+            assert_eq!(line(text).unwrap(), whole, "{text}");
+        }
+        // Across a crossing of 22 m both ends stay.
+        assert_eq!(line("MULTILINESTRING ((1 2, 2 2), (2.0002 2, 3 2))").unwrap().len(), 4);
     }
 
     #[test]
