@@ -126,3 +126,67 @@ fn newer_rows_replace_and_withdrawn_ones_go() {
     assert_eq!(lon(&after[0], "18 Heron Ln, Ternport"), Some(-123.803));
     assert!(lon(&after[0], "16 Heron Ln, Ternport").is_none_or(|x| x != -123.802), "withdrawn");
 }
+
+/// What a source said of the size of a place or postcode holds through updates; what it did not say is found anew.
+#[test]
+fn radii_that_a_source_said_are_kept() {
+    let folder = tempfile::tempdir().unwrap();
+    let said = |name: &str, radius_m| {
+        let place = PlaceEntry {
+            name: name.into(),
+            region: "OR".into(),
+            lon: -123.2,
+            lat: 46.2,
+            radius_m,
+            ..Default::default()
+        };
+        Entry::Place(place)
+    };
+    let postcode = |code: &str, lon, radius_m| {
+        Entry::Postcode(PostcodeEntry {
+            postcode: code.into(),
+            region: "OR".into(),
+            lon,
+            lat: 46.2,
+            radius_m,
+            ..Default::default()
+        })
+    };
+    let radius = |reference: &Reference, whole: &str| {
+        let options = MatchOptions { others: 0, ..Default::default() };
+        match Matcher::new(reference, options).find(&AddressInput { whole, ..Default::default() }) {
+            Outcome::Matched(m) => m.best.radius_m,
+            Outcome::SetAside { reason, .. } => panic!("{whole}: {reason}"),
+        }
+    };
+    let radii = |r: &[Reference]| {
+        ["Heronby, OR", "Ternport, OR", "OR 97999", "OR 97981"].map(|whole| radius(&r[0], whole))
+    };
+    let mut b = old();
+    b.add(&said("Heronby", Some(4_321.0))).unwrap();
+    b.add(&postcode("97999", -123.1, Some(1_234.0))).unwrap();
+    let before = written(b, &folder.path().join("old"));
+    let first = radii(&before);
+    assert_eq!((first[0], first[2]), (4_321.0, 1_234.0));
+    // Farther from the middle than anything before: what was found grows, what was said does not.
+    let far = Entry::Point(PointEntry { lat: 46.5, ..point("7", "Far Ln", -123.8) });
+    let mut files = before;
+    for turn in ["one", "two"] {
+        let mut b = Builder::of_country("US").unwrap();
+        b.begin_update(&files).unwrap();
+        b.add(&far).unwrap();
+        b.finish_update(&files).unwrap();
+        files = written(b, &folder.path().join(turn));
+        let now = radii(&files);
+        assert_eq!((now[0], now[2]), (4_321.0, 1_234.0), "{turn}");
+        assert!(now[1] > 33_000.0 && now[1] > first[1] && now[3] > first[3], "{turn}: {now:?} {first:?}");
+    }
+    // A newer source says what none had said.
+    let mut b = Builder::of_country("US").unwrap();
+    b.begin_update(&files).unwrap();
+    b.add(&said("Heronby", None)).unwrap();
+    b.add(&postcode("97981", -123.8, Some(777.0))).unwrap();
+    b.finish_update(&files).unwrap();
+    let now = radii(&written(b, &folder.path().join("three")));
+    assert_eq!((now[0], now[3]), (4_321.0, 777.0));
+}
