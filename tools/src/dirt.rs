@@ -97,8 +97,10 @@ impl Row {
     /// The street that a row outside the reference names, as an address begins with it: `Heron Ln,`.
     pub fn street_text(&self) -> Option<String> {
         let line = if self.whole.is_empty() { &self.street } else { &self.whole };
-        let (_, street) = line.split(',').next()?.split_once(' ')?;
-        Some(format!("{street},"))
+        let line = line.split(',').next()?;
+        let (first, street) = line.split_once(' ')?;
+        let has_number = first.bytes().all(|b| b.is_ascii_digit());
+        Some(format!("{},", if has_number { street } else { line }))
     }
 
     /// The row as a matcher takes it.

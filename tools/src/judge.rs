@@ -12,6 +12,8 @@ pub struct Verdict {
     pub level: Option<Level>,
     /// Its confidence.
     pub confidence: u8,
+    /// The most that its kind of difference is trusted.
+    pub most: u8,
     /// The score that the confidence was read from.
     pub raw: f64,
     /// Whether it is right at its level.
@@ -51,7 +53,8 @@ pub fn one(matcher: &Matcher, country: &Country, row: &Row) -> Verdict {
     match matcher.find(&row.input()) {
         Outcome::Matched(m) => judge(country, row, &m.best),
         Outcome::SetAside { .. } => {
-            Verdict { level: None, confidence: 0, raw: f64::NAN, right: false, at_house: false, within_radius: None }
+            let (raw, confidence, most) = (f64::NAN, 0, 0);
+            Verdict { level: None, confidence, most, raw, right: false, at_house: false, within_radius: None }
         }
     }
 }
@@ -92,5 +95,6 @@ pub fn judge(country: &Country, row: &Row, c: &Candidate) -> Verdict {
     let lost = if c.level >= Level::Postcode { f64::from(c.parts.name) } else { 0.0 };
     let truth = row.truth.as_ref().filter(|t| t.number > 0);
     let within_radius = truth.map(|t| nearest::metres((t.lon, t.lat), (c.lon, c.lat)) <= c.radius_m);
-    Verdict { level: Some(c.level), confidence: c.confidence, raw: c.raw - lost, right, at_house, within_radius }
+    let (confidence, most, raw) = (c.confidence, c.most, c.raw - lost);
+    Verdict { level: Some(c.level), confidence, most, raw, right, at_house, within_radius }
 }

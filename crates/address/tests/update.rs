@@ -159,9 +159,8 @@ fn radii_that_a_source_said_are_kept() {
             Outcome::SetAside { reason, .. } => panic!("{whole}: {reason}"),
         }
     };
-    let radii = |r: &[Reference]| {
-        ["Heronby, OR", "Ternport, OR", "OR 97999", "OR 97981"].map(|whole| radius(&r[0], whole))
-    };
+    let radii =
+        |r: &[Reference]| ["Heronby, OR", "Ternport, OR", "OR 97999", "OR 97981"].map(|whole| radius(&r[0], whole));
     let mut b = old();
     b.add(&said("Heronby", Some(4_321.0))).unwrap();
     b.add(&postcode("97999", -123.1, Some(1_234.0))).unwrap();

@@ -36,14 +36,20 @@ const OF_ANOTHER_DIRECTION: u8 = 78;
 const OF_A_DIRECTION_MORE: u8 = 95;
 /// The right name, of which two of type, direction and number are others.
 const OF_TWO_DOUBTS: u8 = 75;
-/// The street as a whole, where neither its number nor its type or direction is the one that was asked for.
-const OF_A_STREET_DOUBTED_TWICE: u8 = 60;
+/// What is bounded below this is only offered where the street has not the number either: of such streets fewer than half
+/// were right.
+const BOUND: u8 = 80;
 
 /// Streets of one name that are looked at.
 const MOST_OF_NAME: usize = 400;
 
 /// The most that a place is trusted. Where names that are nearly a street's are not trusted, they are only offered.
 pub(super) fn of(reference: &Reference, tried: &Tried, p: &Placed, trusts_near_names: bool) -> u8 {
+    // Another name, or another town or region than the one that was said and nothing that agrees.
+    let is_another = [p.parts.name, p.parts.locality, p.parts.region].iter().any(|cost| *cost >= score::ANOTHER_NAME);
+    if is_another {
+        return OFFERED;
+    }
     let of_unit = unit::is_missing(reference, &tried.a, p.unit.as_deref(), p.point);
     let most = if of_unit { OF_ANOTHER_UNIT } else { 100 };
     most.min(of_town(reference, tried, p, trusts_near_names)).min(of_street(reference, tried, p, trusts_near_names))
@@ -97,11 +103,8 @@ fn of_street(reference: &Reference, tried: &Tried, p: &Placed, trusts_near_names
     if [other_type, more_direction, no_number].iter().filter(|d| **d).count() > 1 {
         most = most.min(OF_TWO_DOUBTS);
     }
-    if p.level == Level::Street && p.note == Note::NumberNotThere && (p.parts.street_type > 0 || p.parts.direction > 0)
-    {
-        most = most.min(OF_A_STREET_DOUBTED_TWICE);
-    }
-    most
+    let lacks_number = p.level == Level::Street && p.note == Note::NumberNotThere;
+    if lacks_number && most < BOUND { OFFERED } else { most }
 }
 
 /// Whether the type and directions that were asked for are on a street of the name near by.

@@ -1,7 +1,7 @@
 //! What a score is worth, by measurement.
 
 use super::Level;
-use super::calibration::TABLES;
+use super::calibration::{BOUNDED, FREE};
 
 /// The score of a candidate: its cost, and what its rivals add. A rival that costs as much adds 3, as it halves the
 /// odds; one that costs 10 more adds next to nothing.
@@ -29,14 +29,17 @@ pub(super) const STREET_NOT_FOUND: u8 = 60;
 /// between the measured countries, so that no number could be promised.
 pub(super) const LEAST: u8 = 50;
 
-/// The confidence of a score at a level, 0 to 100.
+/// A kind of difference that is trusted less than this is bounded: whether another street is called so decides, not the sum.
+const BOUND: u8 = 80;
+
+/// The confidence of a score at a level, 0 to 100, of a kind of difference that is trusted with `most` at most.
 ///
 /// The tables are measured: `tools/src/bin/calibrate-confidence.rs` matches generated dirty addresses with known
 /// truth and writes down which share was right at each score.
-pub(super) fn of(level: Level, raw: f64) -> u8 {
-    let table = TABLES[table(level)];
+pub(super) fn of(level: Level, raw: f64, most: u8) -> u8 {
+    let table = if most < BOUND { BOUNDED } else { FREE }[table(level)];
     let at = (raw.max(0.0) * 2.0).round() as usize;
-    table.get(at).or(table.last()).copied().unwrap_or(0)
+    table.get(at).or(table.last()).copied().unwrap_or(0).min(most)
 }
 
 #[cfg(test)]
@@ -53,9 +56,11 @@ mod tests {
     #[test]
     fn more_costs_less_confidence() {
         for (level, _) in super::super::LEVELS {
-            let list: Vec<u8> = (0..90).map(|i| of(*level, f64::from(i) / 2.0)).collect();
-            assert!(list.windows(2).all(|w| w[0] >= w[1]), "{level:?} {list:?}");
-            assert!(list[0] <= 100);
+            for most in [100, 79] {
+                let list: Vec<u8> = (0..90).map(|i| of(*level, f64::from(i) / 2.0, most)).collect();
+                assert!(list.windows(2).all(|w| w[0] >= w[1]), "{level:?} {list:?}");
+                assert!(list[0] <= most && list[0] > 50, "{level:?} {list:?}");
+            }
         }
     }
 }

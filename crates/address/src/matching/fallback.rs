@@ -15,7 +15,7 @@ const POSTCODE_UNKNOWN: i32 = 6;
 /// The confidence of a place that is coarser than a street.
 fn trusted(level: Level, parts: &Parts) -> u8 {
     let lost = parts.name >= STREET_NOT_FOUND;
-    let table = confidence::of(level, f64::from(parts.sum() - if lost { STREET_NOT_FOUND } else { 0 }));
+    let table = confidence::of(level, f64::from(parts.sum() - if lost { STREET_NOT_FOUND } else { 0 }), 100);
     if lost { table.min(confidence::STREET_NOT_FOUND) } else { table }
 }
 
@@ -28,6 +28,7 @@ fn offered(matcher: &Matcher, place: u32) -> Option<Candidate> {
     Some(Candidate {
         level,
         confidence: 0,
+        most: 0,
         parts: Parts::default(),
         raw: 0.0,
         lon,
@@ -138,6 +139,7 @@ pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcom
         return Ok(Candidate {
             level: Level::Postcode,
             confidence: trusted(Level::Postcode, &parts),
+            most: 100,
             parts,
             raw: f64::from(parts.sum()),
             lon: postcode.lon,
@@ -238,6 +240,7 @@ fn locality(
             Ok(Candidate {
                 level,
                 confidence: trusted(level, &parts),
+                most: 100,
                 parts,
                 raw: f64::from(parts.sum()),
                 lon,
@@ -284,7 +287,7 @@ fn region(matcher: &Matcher, a: &crate::parse::ParsedAddress, parts: Parts, chan
     let l = reference.place(place);
     let (confidence, raw) = (trusted(Level::Region, &parts), f64::from(parts.sum()));
     let (address, changes) = (l.name.to_string(), changes.to_vec());
-    Some(Candidate { confidence, raw, parts, address, changes, ..offered(matcher, place)? })
+    Some(Candidate { confidence, most: 100, raw, parts, address, changes, ..offered(matcher, place)? })
 }
 
 fn aside(candidates: Vec<Candidate>, class: Unplaced, reason: String) -> Result<Candidate, Outcome> {

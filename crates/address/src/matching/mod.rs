@@ -184,6 +184,8 @@ pub struct Candidate {
     pub level: Level,
     /// 0 to 100: of rows with this confidence at least so many in a hundred are right at their level.
     pub confidence: u8,
+    /// The most that this kind of difference is trusted, whatever the score is worth: 100 where nothing bounds it.
+    pub most: u8,
     /// The cost of the disagreements, part by part.
     pub parts: Parts,
     /// The score that the confidence is read from: the cost, and what rivals add to it.
@@ -353,14 +355,17 @@ impl<'a> Matcher<'a> {
         let grammar = reference.grammar();
         let kind = a.street.street_type.filter(|_| grammar.type_place == TypePlace::After)?;
         let (_, list) = grammar.street_types.get(usize::from(kind))?;
-        let names = grammar::spellings(list).map(|word| format_compact!("{} {word}", a.street.name));
-        let name = names.into_iter().find(|name| {
-            let mut is_there = false;
-            reference.similar_names(&normal::key(name, grammar.umlauts), 0..=0, &mut |id| {
-                is_there |= reference.name_is(id, name);
+        let key = normal::key(&a.street.name, grammar.umlauts);
+        let mut name = None;
+        for word in grammar::spellings(list) {
+            reference.names_with_ending(&key, word, &mut |id| {
+                let with_word = format_compact!("{} {word}", a.street.name);
+                if name.is_none() && reference.name_is(id, &with_word) {
+                    name = Some(with_word);
+                }
             });
-            is_there
-        })?;
+        }
+        let name = name?;
         let mut whole = a.clone();
         (whole.street.name, whole.street.street_type) = (name, None);
         whole.prior += 1;
@@ -517,8 +522,8 @@ impl<'a> Matcher<'a> {
             list[0].changes.push(format!("the nearest of {} equal candidates", equal + 1));
         }
         // What is too unsure to be used is no place, however many there are of it.
-        let is_sure =
-            confidence::of(first.level, f64::from(best_cost)) >= confidence::LEAST || self.options.take_unsure;
+        let is_sure = confidence::of(first.level, f64::from(best_cost), list[0].most) >= confidence::LEAST
+            || self.options.take_unsure;
         if equal > 0 && !nearest && is_sure {
             let shown: Vec<String> = std::iter::once(0)
                 .chain((1..list.len()).filter(|i| placed[*i].level == first.level && apart(&placed[*i])))

@@ -35,7 +35,8 @@ pub(super) fn find(matcher: &Matcher, input: &AddressInput) -> Option<Outcome> {
     let house = found.filter(|_| !several)?;
     let best = Candidate {
         level: Level::AddressPoint,
-        confidence: confidence::of(Level::AddressPoint, 0.0),
+        confidence: confidence::of(Level::AddressPoint, 0.0, 100),
+        most: 100,
         parts: Parts::default(),
         raw: 0.0,
         lon: house.point.lon,

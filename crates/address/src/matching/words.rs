@@ -67,14 +67,11 @@ pub(super) fn candidate(matcher: &Matcher, tried: &Tried, p: &Placed, raw: f64) 
     };
     postcode_changes(reference, tried, p, code, &mut changes);
     let region = reference.as_written(l.region);
+    let most = ceiling::of(reference, tried, p, matcher.options.trusts_near_names);
     Candidate {
         level: p.level,
-        confidence: confidence::of(p.level, raw).min(ceiling::of(
-            reference,
-            tried,
-            p,
-            matcher.options.trusts_near_names,
-        )),
+        confidence: confidence::of(p.level, raw, most),
+        most,
         parts: p.parts,
         raw,
         lon: extent.position.0,

@@ -350,6 +350,12 @@ impl Reference {
         self.spelt(Section::NameKeys, key, left_out, f);
     }
 
+    /// Names that may be a key with a word more at its end.
+    pub(crate) fn names_with_ending(&self, key: &str, word: &str, f: &mut dyn FnMut(u32)) {
+        let word = word.bytes().filter(|b| !matches!(b, b' ' | b'-'));
+        self.keyed(Section::NameKeys, key_hash(KeyKind::Spelling, key.bytes().chain(word)), f);
+    }
+
     /// Names of thoroughfares by a word or a sound.
     pub(crate) fn names_by(&self, kind: KeyKind, text: &str, f: &mut dyn FnMut(u32)) {
         self.keyed(Section::NameKeys, key_hash(kind, text.bytes()), f);

@@ -433,7 +433,18 @@ impl National {
             let flags = known << 8 | l.kind as u32;
             out.put(
                 Section::Places,
-                &[l.display, l.region, l.parent, x, y, flags, within, first, n, radius_code(radii[i], l.radius_m.is_some())],
+                &[
+                    l.display,
+                    l.region,
+                    l.parent,
+                    x,
+                    y,
+                    flags,
+                    within,
+                    first,
+                    n,
+                    radius_code(radii[i], l.radius_m.is_some()),
+                ],
             )?;
         }
         out.end(Section::Places)?;

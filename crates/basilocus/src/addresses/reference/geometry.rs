@@ -27,8 +27,13 @@ fn joined(mut parts: Vec<Vec<(f64, f64)>>) -> Result<Vec<(f64, f64)>, String> {
         // The part that is nearest to either end, and whether it is turned round.
         let ways = parts.iter().enumerate().flat_map(|(i, part)| {
             let (first, last) = (part[0], part[part.len() - 1]);
-            [(end, first, false, false), (end, last, false, true), (begin, last, true, false), (begin, first, true, true)]
-                .map(|(here, there, is_before, is_turned)| (apart(here, there), i, is_before, is_turned))
+            [
+                (end, first, false, false),
+                (end, last, false, true),
+                (begin, last, true, false),
+                (begin, first, true, true),
+            ]
+            .map(|(here, there, is_before, is_turned)| (apart(here, there), i, is_before, is_turned))
         });
         let Some((gap, i, is_before, is_turned)) = ways.min_by(|a, b| a.0.total_cmp(&b.0)) else { break };
         if gap > TOUCHING {
