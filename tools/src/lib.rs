@@ -3,6 +3,7 @@
 //! Everything is made up by seeded generators: the same seed gives the same data on every machine.
 
 pub mod abroad;
+pub mod damage;
 pub mod dirt;
 pub mod invented;
 pub mod judge;

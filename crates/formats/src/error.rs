@@ -141,6 +141,14 @@ pub enum FormatError {
         /// What the system said.
         source: std::io::Error,
     },
+    /// Outputs that could be neither moved to their places nor taken back.
+    #[error("{failure}. What was there before could not all be put back: {left}")]
+    NotTakenBack {
+        /// Why they were to be taken back, in words.
+        failure: String,
+        /// What is where, in words.
+        left: String,
+    },
     /// The operating system refused to write (a full disk, no permission).
     #[error("{}: cannot be written: {problem}; nothing was left behind", .path.display())]
     Write {
@@ -180,7 +188,10 @@ impl FormatError {
             | FormatError::OutputFormat { path }
             | FormatError::Read { path, .. }
             | FormatError::Write { path, .. } => *path = original.to_path_buf(),
-            FormatError::Standard { .. } | FormatError::Fetch { .. } | FormatError::Defect(_) => {}
+            FormatError::Standard { .. }
+            | FormatError::NotTakenBack { .. }
+            | FormatError::Fetch { .. }
+            | FormatError::Defect(_) => {}
         }
         self
     }

@@ -6,76 +6,12 @@
 mod common;
 
 use basilocus_formats::{InputOptions, Presentation, layers, open};
+use basilocus_tools::damage::{self, Numbers};
 use common::{layer, system, write};
 use std::io::Write;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::{Path, PathBuf};
-use std::time::{Duration, Instant};
-
-/// Files that an ordinary run damages, each format.
-const FILES: u64 = 1_000;
-/// No file of a few thousand bytes takes longer, whatever it says.
-const LONGEST: Duration = Duration::from_secs(20);
-
-/// A small generator of numbers that are the same in every run (xorshift).
-struct Numbers(u64);
-
-impl Numbers {
-    fn below(&mut self, most: usize) -> usize {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        (self.0 % most.max(1) as u64) as usize
-    }
-}
-
-/// What people and programs put where it does not belong.
-const ODD: [&[u8]; 18] = [
-    b"\0",
-    b"\"",
-    b"<",
-    b">",
-    b"&",
-    b"'",
-    b"\xFF",
-    b"\xC3",
-    b"NaN",
-    b"1e400",
-    b"-",
-    b"999999999999999999999",
-    b"[[[[[[[[",
-    b"{\"a\":",
-    b"<a><a><a>",
-    b"]]>",
-    b"\r\r\n\n",
-    b"\xEF\xBB\xBF",
-];
-
-/// A file with one to four faults.
-fn damaged(good: &[u8], numbers: &mut Numbers) -> Vec<u8> {
-    let mut bytes = good.to_vec();
-    for _ in 0..=numbers.below(4) {
-        let length = bytes.len();
-        let at = numbers.below(length);
-        let end = (at + 1 + numbers.below(64)).min(length);
-        match numbers.below(8) {
-            0 => bytes.truncate(at),
-            1 | 2 => bytes[at] ^= 1 << numbers.below(8),
-            3 => bytes[at..end].fill(0),
-            4 => bytes[at..end].fill(0xFF),
-            5 => drop(bytes.drain(at..end)),
-            6 => {
-                let part = bytes[at..end].to_vec();
-                bytes.splice(at..at, part);
-            }
-            _ => drop(bytes.splice(at..at, ODD[numbers.below(ODD.len())].iter().copied())),
-        }
-        if bytes.is_empty() {
-            break;
-        }
-    }
-    bytes
-}
+use std::time::Instant;
 
 fn read_all(path: &Path) {
     let named = layers(path).unwrap_or_default();
@@ -107,23 +43,16 @@ fn harm(good: &Path, beside: &[&str]) {
         .map(|path| (folder.path().join(path.file_name().unwrap()), std::fs::read(&path).unwrap()))
         .collect();
     let path = folder.path().join(name);
-    let seconds = std::env::var("BASILOCUS_DAMAGED_SECONDS").ok().and_then(|s| s.parse::<u64>().ok());
-    let (begin, mut number) = (Instant::now(), 0);
-    let goes_on = |number: u64| match seconds {
-        Some(seconds) => begin.elapsed() < Duration::from_secs(seconds),
-        None => number < FILES,
-    };
-    while goes_on(number) {
-        number += 1;
-        let mut numbers = Numbers(number.wrapping_mul(0x9E37_79B9_7F4A_7C15) | 1);
+    for number in damage::numbers() {
+        let mut numbers = Numbers::new(number);
         let harmed = numbers.below(parts.len());
         for (i, (part, bytes)) in parts.iter().enumerate() {
-            let bytes = if i == harmed { damaged(bytes, &mut numbers) } else { bytes.clone() };
+            let bytes = if i == harmed { damage::damaged(bytes, &mut numbers) } else { bytes.clone() };
             std::fs::write(part, bytes).unwrap();
         }
         let start = Instant::now();
         let outcome = catch_unwind(AssertUnwindSafe(|| read_all(&path)));
-        if outcome.is_err() || start.elapsed() > LONGEST {
+        if outcome.is_err() || start.elapsed() > damage::LONGEST {
             let kept = std::env::temp_dir().join(format!("damaged-{number}-{}", name.to_string_lossy()));
             std::fs::copy(&parts[harmed].0, &kept).unwrap();
             panic!(
