@@ -117,6 +117,57 @@ mod fetching {
         }
     }
 
+    /// Where a server leads from an address: only to others on the web.
+    fn led_to(from: &str, to: Option<&str>) -> Result<String, String> {
+        let to = to.ok_or("the server leads somewhere else and does not say where")?;
+        let path_at = from.find("://").map_or(0, |at| at + 3);
+        let host_end = from[path_at..].find(['/', '?', '#']).map_or(from.len(), |at| path_at + at);
+        let host = &from[..host_end];
+        let lower = to.to_ascii_lowercase();
+        if lower.starts_with("http://") && from.to_ascii_lowercase().starts_with("https://") {
+            return Err(format!(
+                "the server leads from a secure connection to one that is not, {to}; nothing was read"
+            ));
+        }
+        if lower.starts_with("http://") || lower.starts_with("https://") {
+            return Ok(to.to_string());
+        }
+        if let Some(rest) = to.strip_prefix("//") {
+            return Ok(format!("{}{rest}", &from[..path_at]));
+        }
+        if to.starts_with('/') {
+            return Ok(format!("{host}{to}"));
+        }
+        let before = to.split(['/', '?', '#']).next().unwrap_or_default();
+        if before.contains(':') {
+            return Err(format!("the server leads to \"{to}\", which is no address on the web; nothing was read"));
+        }
+        // Beside the file that was asked for.
+        let path = from[host_end..].split(['?', '#']).next().unwrap_or_default();
+        let folder = path.rfind('/').map_or("/", |at| &path[..=at]);
+        Ok(format!("{host}{folder}{to}"))
+    }
+
+    /// Asks for an address, and for those that it leads to.
+    fn ask(
+        agent: &ureq::Agent,
+        address: &str,
+        conditions: &[(&str, &str)],
+    ) -> Result<ureq::http::Response<ureq::Body>, String> {
+        let mut at = address.to_string();
+        for _ in 0..=REDIRECTS {
+            let request = conditions.iter().fold(agent.get(&at), |r, (name, value)| r.header(*name, *value));
+            let response = request.call().map_err(|e| words(&e))?;
+            // 304 leads nowhere: it says that nothing changed.
+            if !matches!(response.status().as_u16(), 301 | 302 | 303 | 307 | 308) {
+                return Ok(response);
+            }
+            let to = response.headers().get("location").and_then(|v| v.to_str().ok());
+            at = led_to(&at, to)?;
+        }
+        Err(format!("the server leads on more than {REDIRECTS} times, the last time to {at}"))
+    }
+
     /// Fetches an address into a folder: the file, and what to tell.
     ///
     /// # Errors
@@ -127,22 +178,20 @@ mod fetching {
             .timeout_connect(Some(Duration::from_secs(15)))
             .timeout_recv_response(Some(Duration::from_secs(60)))
             .timeout_recv_body(Some(Duration::from_secs(1800)))
-            .max_redirects(REDIRECTS)
+            // What a server leads to is looked at before it is followed.
+            .max_redirects(0)
             .http_status_as_error(false)
             .user_agent(concat!("basilocus/", env!("CARGO_PKG_VERSION")))
             .build()
             .into();
         let cache = Cache::of(address);
         let kept = cache.as_ref().and_then(|c| c.load(address));
-        let mut request = agent.get(address);
-        if let Some(kept) = &kept {
-            for (name, value) in [("If-None-Match", &kept.tag), ("If-Modified-Since", &kept.modified)] {
-                if let Some(value) = value {
-                    request = request.header(name, value);
-                }
-            }
-        }
-        let mut response = request.call().map_err(|e| failed(words(&e)))?;
+        let conditions: Vec<(&str, &str)> = kept
+            .iter()
+            .flat_map(|k| [("If-None-Match", k.tag.as_deref()), ("If-Modified-Since", k.modified.as_deref())])
+            .filter_map(|(name, value)| Some((name, value?)))
+            .collect();
+        let mut response = ask(&agent, address, &conditions).map_err(failed)?;
         let file = folder.join(file_name(address));
         let header = |name: &str| response.headers().get(name).and_then(|v| v.to_str().ok()).map(String::from);
         let (tag, modified) = (header("etag"), header("last-modified"));
@@ -164,7 +213,6 @@ mod fetching {
             let what = match status.as_u16() {
                 401 | 403 => "; it wants to know who asks, so fetch it with your browser and save it",
                 404 | 410 => "; check the address",
-                300..=399 => "; it leads somewhere else",
                 429 | 500..=599 => "; try again later",
                 _ => "",
             };
@@ -205,13 +253,41 @@ mod fetching {
         match e {
             ureq::Error::HostNotFound => "there is no such host; check the address and the network".into(),
             ureq::Error::Timeout(_) => "the server does not answer in time; try again later".into(),
-            ureq::Error::TooManyRedirects => format!("the server leads on more than {REDIRECTS} times"),
             ureq::Error::BadUri(_) | ureq::Error::Http(_) => format!("is no address: {e}"),
             ureq::Error::Tls(_) | ureq::Error::Rustls(_) => {
                 format!("the connection is not secure: {e}; nothing was read")
             }
             ureq::Error::Io(io) => format!("cannot be reached: {io}"),
             e => format!("cannot be fetched: {e}"),
+        }
+    }
+
+    #[cfg(test)]
+    mod tests {
+        use super::led_to;
+
+        #[test]
+        fn where_servers_lead() {
+            let from = "https://tern.example:8443/feeds/day.csv?key=1/2#top";
+            for (to, expected) in [
+                ("https://other.example/a.csv", "https://other.example/a.csv"),
+                ("//other.example/a.csv", "https://other.example/a.csv"),
+                ("/a.csv", "https://tern.example:8443/a.csv"),
+                ("night.csv", "https://tern.example:8443/feeds/night.csv"),
+                ("night.csv?at=12:30", "https://tern.example:8443/feeds/night.csv?at=12:30"),
+            ] {
+                assert_eq!(led_to(from, Some(to)).unwrap(), expected);
+            }
+            assert_eq!(led_to("http://tern.example", Some("a.csv")).unwrap(), "http://tern.example/a.csv");
+            for (to, part) in [
+                (Some("file:///etc/hostname"), "no address on the web"),
+                (Some("data:text/csv,a"), "no address on the web"),
+                (Some("http://tern.example/a.csv"), "to one that is not"),
+                (None, "does not say where"),
+            ] {
+                let message = led_to(from, to).unwrap_err();
+                assert!(message.contains(part), "{message}");
+            }
         }
     }
 }

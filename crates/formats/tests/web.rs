@@ -45,6 +45,8 @@ fn serve() -> (String, Arc<Mutex<Vec<String>>>) {
                 "/tagged.csv" => whole("ETag: \"one\"\r\n"),
                 "/moved" => lead("/gates.csv"),
                 "/round" => lead("/round"),
+                "/file" => lead("file:///etc/hostname"),
+                "/nowhere" => "HTTP/1.1 302 Found\r\nContent-Length: 0\r\nConnection: close\r\n\r\n".into(),
                 "/short.csv" => format!("HTTP/1.1 200 OK\r\nContent-Length: 5000\r\nConnection: close\r\n\r\n{body}"),
                 "/empty.csv" => "HTTP/1.1 200 OK\r\nContent-Length: 0\r\nConnection: close\r\n\r\n".into(),
                 "/page" => {
@@ -90,7 +92,9 @@ fn a_table_is_fetched_and_asked_for_again_only_where_it_changed() {
     for (path, part) in [
         ("/nothing.csv", "404 Not Found; check the address"),
         ("/secret", "401 Unauthorized; it wants to know who asks"),
-        ("/round", "leads on more than 5 times"),
+        ("/round", "leads on more than 5 times, the last time to http://127.0.0.1"),
+        ("/file", "leads to \"file:///etc/hostname\", which is no address on the web; nothing was read"),
+        ("/nowhere", "leads somewhere else and does not say where"),
         ("/short.csv", "broke off after 25 bytes"),
         ("/empty.csv", "the server sends nothing"),
         ("/page", "is a web page"),
