@@ -150,3 +150,22 @@ fn one_address_at_two_places_is_doubted() {
     );
     assert!(!f.ok(&["reference", "build", "points.csv", "-o", "once.reference", "--no-progress"]).contains("repeated"));
 }
+
+/// A saved plan holds which column is which part of an address: a table that is otherwise is not read by guessing again.
+#[test]
+fn a_saved_plan_holds_the_columns_of_addresses() {
+    let f = town();
+    f.write("owners.csv", "who,number,street,town\nA,12,Heron Ln,Ternport\nB,14,Heron Ln,Graywater\n");
+    f.ok(&geocode(&["--save-plan", "p.toml"]));
+    let plan = f.read("p.toml");
+    for part in ["[layer.found.addresses]", "\"house number\" = \"number\"", "street = \"street\"", "locality = \"town\""] {
+        assert!(plan.contains(part), "{part} is missing in {plan}");
+    }
+    let before = f.read("out.csv");
+    f.ok(&["run", "p.toml", "--overwrite", "--no-progress"]);
+    assert_eq!(f.read("out.csv"), before);
+    f.write("july.csv", "who,number,street,town,postcode\nA,12,Heron Ln,Ternport,97981\n");
+    let message = f.refusal(&["run", "p.toml", "--input", "july.csv", "-o", "july.out.csv"]);
+    assert!(message.contains("what columns hold of addresses is \"house number: number, locality: town, postcode: postcode, street: street\" here, and was \"house number: number, locality: town, street: street\" when the plan was saved"), "{message}");
+    assert!(!f.path("july.out.csv").exists());
+}

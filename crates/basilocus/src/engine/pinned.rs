@@ -49,5 +49,6 @@ fn found(chain: &Chain) -> Found {
         y: positions.y,
         z: positions.z,
         coordinates: positions.coordinates,
+        addresses: chain.decisions.addresses.clone(),
     }
 }

@@ -12,6 +12,7 @@ use basilocus_formats::Format;
 use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::Role;
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -37,6 +38,8 @@ pub(crate) struct Decisions {
     pub notices: Vec<String>,
     /// Where positions were found, as a step that says all of it.
     pub positions: Option<Positions>,
+    /// Columns of addresses, by the part that each holds.
+    pub addresses: BTreeMap<String, String>,
     /// Operations, one for each target system.
     pub operations: Vec<TakenOperation>,
     /// The review of addresses that was asked for.

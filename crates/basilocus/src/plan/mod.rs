@@ -41,6 +41,7 @@ use crate::steps::StepPlan;
 use basilocus_formats::{Altitude, InputOptions};
 use basilocus_geodesy::notation::AxisOrder;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 /// The version of the plan format that is written.
@@ -135,11 +136,15 @@ pub struct Found {
     /// Column or columns that hold the whole position.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub coordinates: Option<String>,
+    /// Columns of addresses, by the part that each holds.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub addresses: BTreeMap<String, String>,
 }
 
 impl Found {
     /// What it says, in words and values.
-    pub(crate) fn parts(&self) -> [(&'static str, Option<String>); 10] {
+    pub(crate) fn parts(&self) -> [(&'static str, Option<String>); 11] {
+        let addresses: Vec<String> = self.addresses.iter().map(|(part, column)| format!("{part}: {column}")).collect();
         [
             ("the sheet", self.sheet.clone()),
             ("the layer", self.layer.clone()),
@@ -151,6 +156,7 @@ impl Found {
             ("the column of positions", self.coordinates.clone()),
             ("the column of heights", self.z.clone()),
             ("the system of positions", self.from.clone()),
+            ("what columns hold of addresses", (!addresses.is_empty()).then(|| addresses.join(", "))),
         ]
     }
 }

@@ -4,6 +4,7 @@ use super::Geocode;
 use crate::Error;
 use crate::engine::Columns;
 use basilocus_table::Role;
+use std::collections::BTreeMap;
 use std::path::Path;
 
 /// Places of the columns of an address, in the order of [`Role::ADDRESS`].
@@ -57,6 +58,12 @@ pub(super) fn find(plan: &Geocode, columns: &Columns, source: &Path) -> Result<(
     }
     words.push_str(missing);
     Ok((parts, words))
+}
+
+/// The columns by the part of an address that each holds, as plans keep them.
+pub(super) fn by_part(parts: &Parts, columns: &Columns) -> BTreeMap<String, String> {
+    let all = Role::ADDRESS.iter().zip(parts);
+    all.filter_map(|(role, at)| Some((role.name().to_string(), columns.get((*at)?)?.name().to_string()))).collect()
 }
 
 /// `locality "Town"`

@@ -189,6 +189,7 @@ impl Step for Geocode {
         setting.find_roles(&mut columns)?;
         let references = self.references()?;
         let (parts, words) = columns::find(self, &columns, setting.source())?;
+        setting.decisions.addresses = columns::by_part(&parts, &columns);
         self.check_extras(&references)?;
         let others = self.candidates.max(if self.review.is_some() { 3 } else { 0 });
         let options = options::of(self, &references, others)?;
