@@ -161,3 +161,27 @@ fn a_large_file_in_many_blocks_keeps_every_row() {
     // Every thousandth row takes two lines.
     assert_eq!(t.rows[199_999].0, 200_001 + 200);
 }
+
+/// What is copied from a page has a column of pictures or flags that is empty in the text, and that its header lacks.
+#[test]
+fn a_header_that_is_a_column_off() {
+    let rows = |first: &str, rest: &[[&str; 4]]| {
+        let lines: Vec<String> = rest.iter().map(|r| r.join("\t")).collect();
+        read(format!("{first}\n{}\n", lines.join("\n")).as_bytes())
+    };
+    let t = rows("Name\tLat\tLon", &[["", "Gate", "46.1", "-123.8"], ["", "Weir", "46.2", "-123.7"]]);
+    assert_eq!(t.names, ["column_1", "Name", "Lat", "Lon"]);
+    assert_eq!(t.rows[1].1, ["", "Weir", "46.2", "-123.7"]);
+    assert!(
+        t.notes.iter().any(|n| n.contains("the empty column 1 is taken for the one without a name")),
+        "{:?}",
+        t.notes
+    );
+    let t = rows("Rank\tLat\tLon", &[["1st", " ", "46.1", "-123.8"], ["2nd", "", "46.2", "-123.7"]]);
+    assert_eq!(t.names, ["Rank", "column_2", "Lat", "Lon"]);
+    // Which of two it is nobody can tell; and with commas a field more may be a decimal.
+    let t = rows("Name\tLat\tLon", &[["", "", "46.1", "-123.8"], ["", "", "46.2", "-123.7"]]);
+    assert_eq!((t.rows.len(), t.set_aside.len()), (0, 2));
+    let t = read(b"id,lon,lat\n,-123,8,46.2\n,-123,7,46.1\n");
+    assert_eq!((t.rows.len(), t.set_aside.len()), (0, 2));
+}

@@ -99,7 +99,8 @@ impl DelimitedReader {
                 (d, width)
             }
         };
-        let (names, header_row, data_from) = header(path, skipped, skip_lines, delimiter, width, options, &mut notes)?;
+        let (mut names, header_row, data_from) =
+            header(path, skipped, skip_lines, delimiter, width, options, &mut notes)?;
         let rest = skip(whole, data_from);
         if rest.trim().is_empty() && skipped.trim_start_matches('\u{FEFF}').starts_with('#') {
             return Err(FormatError::Empty {
@@ -110,7 +111,10 @@ impl DelimitedReader {
         let data = records(rest, delimiter, 50);
         let mut suspicions = Vec::new();
         if data.len() > 1 && data.iter().all(|r| r.len() == names.len() + 1) {
-            suspicions.push(Suspicion::ShiftedHeader { names: names.len(), fields: names.len() + 1 });
+            match only_empty_column(&data).filter(|_| delimiter == b'\t') {
+                Some(at) => name_empty_column(&mut names, at, &mut notes),
+                None => suspicions.push(Suspicion::ShiftedHeader { names: names.len(), fields: names.len() + 1 }),
+            }
         }
         let schema =
             Arc::new(Schema::new(names.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>()));
@@ -244,6 +248,29 @@ fn header(
     }
     let first_field_lines = header_lines(rest, delimiter);
     Ok((unique_names(&fields, notes), Some(skipped + line_of_header + 1), skipped + line_of_header + first_field_lines))
+}
+
+/// The one column that is empty in all of these rows: where it has no name and all others have (a picture on the page that
+/// a table was copied from), the names stand a column off. Only where tabs part the fields, as what is copied does: with commas a
+/// field more may be a decimal.
+fn only_empty_column(rows: &[Vec<String>]) -> Option<usize> {
+    let mut empty = (0..rows.first()?.len()).filter(|at| rows.iter().all(|row| row[*at].trim().is_empty()));
+    empty.next().filter(|_| empty.next().is_none())
+}
+
+/// Gives the empty column a name of its own, so that those behind it get theirs.
+fn name_empty_column(names: &mut Vec<String>, at: usize, notes: &mut Vec<String>) {
+    let free = |name: &String| !names.contains(name);
+    let base = format!("column_{}", at + 1);
+    let mut all = std::iter::once(base.clone()).chain((2..).map(|n| format!("{base}_{n}")));
+    let name = all.find(free).unwrap_or(base);
+    notes.push(format!(
+        "the header has {} names and every row {} fields: the empty column {} is taken for the one without a name; it is called {name}",
+        names.len(),
+        names.len() + 1,
+        at + 1
+    ));
+    names.insert(at, name);
 }
 
 /// Whether a field is the name of a column rather than a value, as far as can be seen: the last of a line may be empty.
