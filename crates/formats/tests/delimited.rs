@@ -182,6 +182,9 @@ fn a_header_that_is_a_column_off() {
     // Which of two it is nobody can tell; and with commas a field more may be a decimal.
     let t = rows("Name\tLat\tLon", &[["", "", "46.1", "-123.8"], ["", "", "46.2", "-123.7"]]);
     assert_eq!((t.rows.len(), t.set_aside.len()), (0, 2));
+    // Numbers alone are no text of points where a field is empty.
+    let t = rows("Rank\tLat\tLon", &[["1", "", "46.1", "-123.8"], ["2", "", "46.2", "-123.7"]]);
+    assert_eq!(t.names, ["Rank", "column_2", "Lat", "Lon"]);
     let t = read(b"id,lon,lat\n,-123,8,46.2\n,-123,7,46.1\n");
     assert_eq!((t.rows.len(), t.set_aside.len()), (0, 2));
 }

@@ -18,20 +18,26 @@ pub(crate) fn is_remark(line: &str) -> bool {
     line.starts_with('#') || line.starts_with("//")
 }
 
-/// Whether a text has the form: its lines of two numbers or more, as many in each, parted by runs of signs that would
-/// make a table of one sign a time have empty fields; where the file is `named` so, by any signs.
+/// Whether a text has the form: its lines of two numbers or more, as many in each, parted by runs of blanks that would make a
+/// table of one sign a time have empty fields; where the file is `named` so, by any signs. Two commas, or one at the begin of
+/// a line, are an empty field of a table.
 pub(crate) fn is_xyz(sample: &str, named: bool) -> bool {
     let mut lines = sample.lines().filter(|l| !l.trim().is_empty() && !is_remark(l)).take(200).peekable();
     let numbers = |l: &str| fields(l).all(|f| f.parse::<f64>().is_ok());
-    // Names of columns may stand in front.
-    if lines.peek().is_some_and(|l| !numbers(l)) {
-        lines.next();
-    }
+    let is_sign = |b: u8| b.is_ascii_whitespace() || b == b',' || b == b';';
+    let parts = |b: u8| matches!(b, b',' | b';' | b'\t');
+    // Names of columns may stand in front; names that are parted as in a table are as many as the numbers.
+    let header = lines.next_if(|l| !numbers(l));
+    let names = header.filter(|l| l.bytes().any(parts)).map(|l| fields(l).count());
     let (mut width, mut runs, mut count, mut odd) = (0, false, 0, 0);
     for line in lines {
         let n = fields(line).count();
         let fits = (2..=64).contains(&n) && numbers(line) && (width == 0 || n == width);
-        if !fits && !named {
+        let bytes = line.trim_end_matches(['\r', ' ']).as_bytes();
+        let has_empty_field = bytes.first().is_some_and(|b| parts(*b))
+            || bytes.last().is_some_and(|b| parts(*b))
+            || bytes.windows(2).any(|w| w[0] == w[1] && parts(w[0]));
+        if !named && (!fits || has_empty_field || names.is_some_and(|names| names != n)) {
             return false;
         }
         // A file that is named so may have lines that are not.
@@ -40,10 +46,7 @@ pub(crate) fn is_xyz(sample: &str, named: bool) -> bool {
             width = n;
             count += 1;
         }
-        let bytes = line.trim_end().as_bytes();
-        let is_sign = |b: u8| b.is_ascii_whitespace() || b == b',' || b == b';';
-        runs |= bytes.first().is_some_and(|b| is_sign(*b))
-            || bytes.windows(2).any(|w| is_sign(w[0]) && is_sign(w[1]) && w != b",," && w != b";;" && w != b"\t\t");
+        runs |= bytes.first().is_some_and(|b| is_sign(*b)) || bytes.windows(2).any(|w| w.iter().all(|b| is_sign(*b)));
     }
     // A comma and a blank between numbers are a table with blanks in it.
     named && count > odd || count > 1 && runs && !sample.contains(", ")
