@@ -124,7 +124,10 @@ file = "out.geojson"
 #[test]
 fn plan() {
     let f = Folder::new();
-    f.write("in.csv", "id;name;day;lon;lat\n1;gate;2026-11-01;-123.8;46.2\n2;weir;2026-11-02;-123.7;46.1\n3;;;x;46.1\n");
+    f.write(
+        "in.csv",
+        "id;name;day;lon;lat\n1;gate;2026-11-01;-123.8;46.2\n2;weir;2026-11-02;-123.7;46.1\n3;;;x;46.1\n",
+    );
     f.write("districts.geojson", AREAS);
     let path = f.write("a.toml", PLAN);
     // The plan as it is can be run; so those that are damaged fail for what is damaged.
@@ -167,7 +170,8 @@ fn reference() {
     f.write("asked.csv", ASKED);
     f.write("points.csv", "id,lon,lat\n1,-123.8,46.2\n2,-123.795,46.205\n3,-123.7,46.1\n4,0,0\n");
     let reference = || vec![path.clone()];
-    let geocoded = || f.run(LayerPlan::new(f.path("asked.csv")).with(Geocode { reference: reference(), ..Default::default() }));
+    let geocoded =
+        || f.run(LayerPlan::new(f.path("asked.csv")).with(Geocode { reference: reference(), ..Default::default() }));
     let nearest = || {
         let positions = Positions { from: Some("EPSG:4326".into()), ..Default::default() };
         let nearest = Nearest { reference: reference(), most_m: None };
@@ -216,7 +220,8 @@ fn review() {
         file.read_to_end(&mut bytes).unwrap();
         parts.push((file.name().unwrap().to_string(), bytes));
     }
-    let inner: Vec<usize> = (0..parts.len()).filter(|i| parts[*i].0.contains("sheet") || parts[*i].0.contains("shared")).collect();
+    let inner: Vec<usize> =
+        (0..parts.len()).filter(|i| parts[*i].0.contains("sheet") || parts[*i].0.contains("shared")).collect();
     assert!(inner.len() >= 2, "{parts:?}");
     for number in damage::numbers() {
         let mut numbers = Numbers::new(number);

@@ -158,7 +158,9 @@ fn a_saved_plan_holds_the_columns_of_addresses() {
     f.write("owners.csv", "who,number,street,town\nA,12,Heron Ln,Ternport\nB,14,Heron Ln,Graywater\n");
     f.ok(&geocode(&["--save-plan", "p.toml"]));
     let plan = f.read("p.toml");
-    for part in ["[layer.found.addresses]", "\"house number\" = \"number\"", "street = \"street\"", "locality = \"town\""] {
+    for part in
+        ["[layer.found.addresses]", "\"house number\" = \"number\"", "street = \"street\"", "locality = \"town\""]
+    {
         assert!(plan.contains(part), "{part} is missing in {plan}");
     }
     let before = f.read("out.csv");

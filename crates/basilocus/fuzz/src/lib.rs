@@ -12,7 +12,8 @@ use tempfile::TempDir;
 
 /// Endings of files; the first byte of the data chooses.
 const ENDINGS: [&str; 16] = [
-    "csv", "tsv", "txt", "xyz", "geojson", "geojsonl", "kml", "kmz", "gml", "gpx", "dxf", "dbf", "html", "xlsx", "gpkg", "parquet",
+    "csv", "tsv", "txt", "xyz", "geojson", "geojsonl", "kml", "kmz", "gml", "gpx", "dxf", "dbf", "html", "xlsx",
+    "gpkg", "parquet",
 ];
 
 thread_local! {
@@ -67,10 +68,13 @@ pub fn reference(data: &[u8]) {
     as_file("a.reference", data, |path| {
         for reference in Reference::open_all(path).into_iter().flatten() {
             let matcher = Matcher::new(&reference, MatchOptions::default());
-            for whole in ["12 Heron Ln, Ternport, OR 97981", "14 Hreon Lane #3, Ternport", "97990", "Tern Mill, Ternport"] {
+            for whole in
+                ["12 Heron Ln, Ternport, OR 97981", "14 Hreon Lane #3, Ternport", "97990", "Tern Mill, Ternport"]
+            {
                 let _ = matcher.find(&AddressInput { whole, ..Default::default() });
             }
-            let _ = (reference.nearest(-123.8, 46.2, 1000.0), reference.attributes_at(-123.8, 46.2), reference.describe());
+            let _ =
+                (reference.nearest(-123.8, 46.2, 1000.0), reference.attributes_at(-123.8, 46.2), reference.describe());
         }
     });
 }
