@@ -21,7 +21,11 @@ pub(super) fn of(plan: &Plan, chains: &[Chain]) -> Plan {
 /// [`Error::Usage`] with the first of what differs.
 pub(super) fn check(layer: &LayerPlan, chain: &Chain) -> Result<(), Error> {
     let Some(before) = &layer.found else { return Ok(()) };
-    let now = found(chain);
+    let mut now = found(chain);
+    // Plans of before did not keep them.
+    if before.addresses.is_empty() {
+        now.addresses.clear();
+    }
     let differs = before.parts().into_iter().zip(now.parts()).find(|((_, before), (_, now))| before != now);
     let Some(((what, before), (_, now))) = differs else { return Ok(()) };
     let words = |value: Option<String>| value.map_or("none".to_string(), |v| format!("\"{v}\""));
