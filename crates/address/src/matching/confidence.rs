@@ -1,7 +1,7 @@
 //! What a score is worth, by measurement.
 
 use super::Level;
-use super::calibration::{BOUNDED, FREE, OFFERED};
+use super::calibration::{BOUNDED, FREE};
 
 /// The score of a candidate: its cost, and what its rivals add. A rival that costs as much adds 3, as it halves the
 /// odds; one that costs 10 more adds next to nothing.
@@ -37,12 +37,7 @@ const BOUND: u8 = 80;
 /// The tables are measured: `tools/src/bin/calibrate-confidence.rs` matches generated dirty addresses with known
 /// truth and writes down which share was right at each score.
 pub(super) fn of(level: Level, raw: f64, most: u8) -> u8 {
-    let tables = match most {
-        BOUND.. => FREE,
-        LEAST.. => BOUNDED,
-        _ => OFFERED,
-    };
-    let table = tables[table(level)];
+    let table = if most < BOUND { BOUNDED } else { FREE }[table(level)];
     let at = (raw.max(0.0) * 2.0).round() as usize;
     table.get(at).or(table.last()).copied().unwrap_or(0).min(most)
 }
