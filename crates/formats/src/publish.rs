@@ -158,8 +158,8 @@ impl Moves<'_> {
         }
     }
 
-    /// Undoes what was done, for a failure; the failure, and what could not be undone.
-    fn take_back(mut self, failure: FormatError) -> FormatError {
+    /// Undoes what was done, the last first. Gives what could not be undone, in words.
+    fn undo(&mut self) -> Vec<String> {
         let mut left = Vec::new();
         for done in self.done.drain(..).rev() {
             match done {
@@ -179,6 +179,12 @@ impl Moves<'_> {
                 }
             }
         }
+        left
+    }
+
+    /// Undoes what was done, for a failure: that, with what could not be undone.
+    fn take_back(mut self, failure: FormatError) -> FormatError {
+        let left = self.undo();
         if left.is_empty() {
             return failure;
         }
@@ -187,6 +193,13 @@ impl Moves<'_> {
             other => other.to_string(),
         };
         FormatError::NotTakenBack { failure, left: left.join("; ") }
+    }
+}
+
+/// A panic on the way takes back what was moved, too.
+impl Drop for Moves<'_> {
+    fn drop(&mut self) {
+        self.undo();
     }
 }
 
