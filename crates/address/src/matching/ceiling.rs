@@ -6,7 +6,7 @@
 
 use super::difference::without_glued_types;
 use super::place::{Note, Placed};
-use super::{Level, Tried, score, unit};
+use super::{Level, Tried, confidence, score, unit};
 use crate::grammar::{Grammar, TypePlace};
 use crate::nearest::metres;
 use crate::normal;
@@ -36,9 +36,6 @@ const OF_ANOTHER_DIRECTION: u8 = 78;
 const OF_A_DIRECTION_MORE: u8 = 95;
 /// The right name, of which two of type, direction and number are others.
 const OF_TWO_DOUBTS: u8 = 75;
-/// What is bounded below this is only offered where the street has not the number either: of such streets fewer than half
-/// were right.
-const BOUND: u8 = 80;
 
 /// Streets of one name that are looked at.
 const MOST_OF_NAME: usize = 400;
@@ -104,7 +101,8 @@ fn of_street(reference: &Reference, tried: &Tried, p: &Placed, trusts_near_names
         most = most.min(OF_TWO_DOUBTS);
     }
     let lacks_number = p.level == Level::Street && p.note == Note::NumberNotThere;
-    if lacks_number && most < BOUND { OFFERED } else { most }
+    // Of streets that are bounded and have not the number either fewer than half were right.
+    if lacks_number && most < confidence::BOUND { OFFERED } else { most }
 }
 
 /// Whether the type and directions that were asked for are on a street of the name near by.

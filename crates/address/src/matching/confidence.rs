@@ -30,7 +30,7 @@ pub(super) const STREET_NOT_FOUND: u8 = 60;
 pub(super) const LEAST: u8 = 50;
 
 /// A kind of difference that is trusted less than this is bounded: whether another street is called so decides, not the sum.
-const BOUND: u8 = 80;
+pub(super) const BOUND: u8 = 80;
 
 /// The confidence of a score at a level, 0 to 100, of a kind of difference that is trusted with `most` at most.
 ///

@@ -112,7 +112,7 @@ impl DelimitedReader {
         let mut suspicions = Vec::new();
         if data.len() > 1 && data.iter().all(|r| r.len() == names.len() + 1) {
             match only_empty_column(&data).filter(|_| delimiter == b'\t') {
-                Some(at) => name_empty_column(&mut names, at, &mut notes),
+                Some(at) => names = with_empty_column(&names, at, &mut notes),
                 None => suspicions.push(Suspicion::ShiftedHeader { names: names.len(), fields: names.len() + 1 }),
             }
         }
@@ -258,19 +258,17 @@ fn only_empty_column(rows: &[Vec<String>]) -> Option<usize> {
     empty.next().filter(|_| empty.next().is_none())
 }
 
-/// Gives the empty column a name of its own, so that those behind it get theirs.
-fn name_empty_column(names: &mut Vec<String>, at: usize, notes: &mut Vec<String>) {
-    let free = |name: &String| !names.contains(name);
-    let base = format!("column_{}", at + 1);
-    let mut all = std::iter::once(base.clone()).chain((2..).map(|n| format!("{base}_{n}")));
-    let name = all.find(free).unwrap_or(base);
+/// The names with one for the empty column, so that those behind it get theirs.
+fn with_empty_column(names: &[String], at: usize, notes: &mut Vec<String>) -> Vec<String> {
     notes.push(format!(
-        "the header has {} names and every row {} fields: the empty column {} is taken for the one without a name; it is called {name}",
+        "the header has {} names and every row {} fields: the empty column {} is taken for the one without a name",
         names.len(),
         names.len() + 1,
         at + 1
     ));
-    names.insert(at, name);
+    let mut fields = names.to_vec();
+    fields.insert(at, String::new());
+    unique_names(&fields, notes)
 }
 
 /// Whether a field is the name of a column rather than a value, as far as can be seen: the last of a line may be empty.
