@@ -86,6 +86,11 @@ impl Head {
     }
 }
 
+/// The first bytes of a file.
+pub(crate) fn first_bytes(path: &Path) -> Result<Vec<u8>, FormatError> {
+    Ok(Head::read(path)?.bytes)
+}
+
 /// UTF-16, by its mark or by what every table has in it: the other half of signs of ASCII is zero, of line ends too.
 pub(crate) fn utf16(head: &[u8]) -> Option<&'static Encoding> {
     if let Some((encoding, _)) = Encoding::for_bom(head) {

@@ -22,11 +22,14 @@
 //! | GeoParquet 1.1, with the feature `parquet` | [`parquet`] | yes | yes |
 //! | DXF drawings | [`dxf`] | yes | yes |
 //!
+//! Grids of heights are read and written by [`raster`].
+//!
 //! To add one: a folder with a reader, a writer and a `DRIVER`, and its line in the list of `driver.rs`. Endings, options,
 //! detection and messages come from there.
 
 #[cfg_attr(not(feature = "archives"), path = "archive_left_out.rs")]
 mod archive;
+pub mod ascii_grid;
 mod crossing;
 pub mod dbf;
 pub mod delimited;
@@ -40,6 +43,7 @@ pub mod fixed;
 pub mod geojson;
 mod geometry_text;
 pub mod geopackage;
+pub mod geotiff;
 pub mod gml;
 pub mod gpx;
 pub mod html;
@@ -48,8 +52,10 @@ pub mod kml;
 pub mod number;
 mod output;
 pub mod parquet;
+pub mod picture;
 mod presentation;
 mod publish;
+pub mod raster;
 mod reader;
 pub mod shapefile;
 mod spool;

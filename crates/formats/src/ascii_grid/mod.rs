@@ -1,0 +1,27 @@
+//! ASCII grid: a few lines that say a word and a number each, then the heights as text, row by row from the north.
+//!
+//! The corner is that of the south-western cell (`xllcorner`, `yllcorner`) or its middle (`xllcenter`, `yllcenter`); cells
+//! are squares (`cellsize`) or have two sides (`dx`, `dy`). A height that equals `nodata_value` is none.
+
+mod reader;
+mod writer;
+
+use crate::raster::{RasterDriver, RasterFormat};
+
+/// How it is read and written.
+pub(crate) static DRIVER: RasterDriver = RasterDriver {
+    format: RasterFormat::AsciiGrid,
+    name: "ASCII grid",
+    endings: &["asc"],
+    companions: &["prj"],
+    holds_heights: true,
+    recognises: |head| {
+        let text = head.strip_prefix(b"\xEF\xBB\xBF").unwrap_or(head);
+        let start: Vec<u8> = text.iter().skip_while(|b| b.is_ascii_whitespace()).take(6).copied().collect();
+        start.len() == 6
+            && (start[..5].eq_ignore_ascii_case(b"ncols") || start[..5].eq_ignore_ascii_case(b"nrows"))
+            && start[5].is_ascii_whitespace()
+    },
+    open: Some(|path| Ok(Box::new(reader::AsciiGridReader::open(path)?))),
+    create: |pending, out| Ok(Box::new(writer::AsciiGridWriter::create(pending, out)?)),
+};

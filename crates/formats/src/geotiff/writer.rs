@@ -1,0 +1,220 @@
+//! Writes GeoTIFF.
+
+use super::keys::{DEGREE, USER_DEFINED, key};
+use super::tags;
+use crate::raster::{RasterOut, RasterValues, RasterWriter, check_rows, foreign_definition, write_definition};
+use crate::temporary::TemporaryFile;
+use crate::{CrsText, FormatError, PendingOutput};
+use flate2::Compression;
+use flate2::write::ZlibEncoder;
+use std::fs::File;
+use std::io::{BufReader, BufWriter, Read, Write};
+use tiff::encoder::{TiffEncoder, TiffKind, TiffKindBig, TiffKindStandard};
+use tiff::tags::Tag;
+
+/// Cells along the side of a tile.
+const TILE: usize = 256;
+/// From here on the places in a file need more than 32 bits.
+const LARGEST_CLASSIC: u64 = 4_000_000_000;
+
+/// Takes the rows of a GeoTIFF. Tiles wait packed in a temporary file until all are there, as what stands in front of them
+/// says where each is.
+pub(crate) struct GeoTiffWriter {
+    pending: PendingOutput,
+    out: RasterOut,
+    notices: Vec<String>,
+    rows: usize,
+    /// The rows of the tiles that are being filled.
+    band: Vec<f64>,
+    waiting: BufWriter<File>,
+    spool: TemporaryFile,
+    lengths: Vec<u32>,
+}
+
+impl GeoTiffWriter {
+    pub(crate) fn create(mut pending: PendingOutput, out: RasterOut) -> Result<Self, FormatError> {
+        let mut notices = Vec::new();
+        match &out.crs {
+            Some(crs) if code_of(crs).is_none() => {
+                write_definition(&mut pending, crs)?;
+                notices.push(format!(
+                    "{}: the system {} has no code, so that its definition stands beside the file (.prj)",
+                    pending.target().display(),
+                    crs.name
+                ));
+            }
+            Some(_) => {}
+            None => notices.extend(foreign_definition(&pending)),
+        }
+        let failed = |e: std::io::Error| FormatError::write(pending.target(), e);
+        let spool = TemporaryFile::new().map_err(failed)?;
+        let waiting = BufWriter::with_capacity(1 << 18, File::create(&*spool).map_err(failed)?);
+        let band = Vec::with_capacity(out.place.columns * TILE.min(out.place.rows));
+        Ok(GeoTiffWriter { pending, out, notices, rows: 0, band, waiting, spool, lengths: Vec::new() })
+    }
+
+    fn pack_band(&mut self) -> Result<(), FormatError> {
+        let columns = self.out.place.columns;
+        let rows = self.band.len() / columns;
+        let mut tile = vec![f64::NAN; TILE * TILE];
+        for west in (0..columns).step_by(TILE) {
+            let width = TILE.min(columns - west);
+            tile.fill(f64::NAN);
+            for row in 0..rows {
+                let from = row * columns + west;
+                tile[row * TILE..row * TILE + width].copy_from_slice(&self.band[from..from + width]);
+            }
+            let bytes = match self.out.values {
+                RasterValues::Numbers => floats(&tile),
+                RasterValues::Light => light(&tile),
+            };
+            let mut packer = ZlibEncoder::new(Vec::new(), Compression::new(5));
+            let packed = packer.write_all(&bytes).and_then(|()| packer.finish());
+            let packed = packed.and_then(|packed| self.waiting.write_all(&packed).map(|()| packed));
+            let packed = packed.map_err(|e| FormatError::write(self.pending.target(), e))?;
+            self.lengths.push(packed.len() as u32);
+        }
+        self.band.clear();
+        Ok(())
+    }
+
+    fn assemble<K: TiffKind>(&mut self, mut encoder: TiffEncoder<BufWriter<File>, K>) -> Result<(), tiff::TiffError>
+    where
+        [K::OffsetType]: tiff::encoder::TiffValue,
+    {
+        let place = self.out.place;
+        let mut directory = encoder.image_directory()?;
+        let mut waiting = BufReader::with_capacity(1 << 18, File::open(&*self.spool)?);
+        let mut offsets = Vec::with_capacity(self.lengths.len());
+        let mut tile = Vec::new();
+        for length in &self.lengths {
+            tile.resize(*length as usize, 0);
+            waiting.read_exact(&mut tile)?;
+            offsets.push(directory.write_data(&tile[..])?);
+        }
+        let (bits, form, predictor): (u16, u16, u16) = match self.out.values {
+            RasterValues::Numbers => (32, 3, 3),
+            RasterValues::Light => (8, 1, 2),
+        };
+        directory.write_tag(Tag::ImageWidth, place.columns as u32)?;
+        directory.write_tag(Tag::ImageLength, place.rows as u32)?;
+        directory.write_tag(Tag::BitsPerSample, bits)?;
+        // Deflated; dark is zero.
+        directory.write_tag(Tag::Compression, 8u16)?;
+        directory.write_tag(Tag::PhotometricInterpretation, 1u16)?;
+        directory.write_tag(Tag::SamplesPerPixel, 1u16)?;
+        directory.write_tag(Tag::PlanarConfiguration, 1u16)?;
+        directory.write_tag(Tag::Predictor, predictor)?;
+        directory.write_tag(Tag::TileWidth, TILE as u32)?;
+        directory.write_tag(Tag::TileLength, TILE as u32)?;
+        let offsets: Vec<K::OffsetType> = offsets.into_iter().map(K::convert_offset).collect::<Result<_, _>>()?;
+        directory.write_tag(Tag::TileOffsets, &offsets[..])?;
+        directory.write_tag(Tag::TileByteCounts, &self.lengths[..])?;
+        directory.write_tag(Tag::SampleFormat, form)?;
+        directory.write_tag(tags::PIXEL_SCALE, &[place.step_x, place.step_y, 0.0][..])?;
+        let corner = [place.west - place.step_x / 2.0, place.north + place.step_y / 2.0];
+        directory.write_tag(tags::TIEPOINT, &[0.0, 0.0, 0.0, corner[0], corner[1], 0.0][..])?;
+        let (keys, texts) = keys_of(&self.out);
+        directory.write_tag(tags::KEY_DIRECTORY, &keys[..])?;
+        if !texts.is_empty() {
+            directory.write_tag(tags::texts(), texts.as_str())?;
+        }
+        let no_data = match self.out.values {
+            RasterValues::Numbers => "nan",
+            RasterValues::Light => "0",
+        };
+        directory.write_tag(tags::no_data(), no_data)?;
+        directory.finish()
+    }
+}
+
+impl RasterWriter for GeoTiffWriter {
+    fn row(&mut self, values: &[f64]) -> Result<(), FormatError> {
+        self.band.extend_from_slice(values);
+        self.rows += 1;
+        if self.rows.is_multiple_of(TILE) || self.rows == self.out.place.rows {
+            self.pack_band()?;
+        }
+        Ok(())
+    }
+
+    fn finish(mut self: Box<Self>) -> Result<(PendingOutput, Vec<String>), FormatError> {
+        check_rows(self.pending.target(), self.out.place.rows, self.rows)?;
+        let target = self.pending.target().to_path_buf();
+        let failed = |e: &dyn std::fmt::Display| FormatError::write(&target, e);
+        self.waiting.flush().map_err(|e| failed(&e))?;
+        let file = BufWriter::new(File::create(self.pending.path()).map_err(|e| failed(&e))?);
+        let size: u64 = self.lengths.iter().map(|l| u64::from(*l)).sum();
+        let done = if size < LARGEST_CLASSIC {
+            TiffEncoder::<_, TiffKindStandard>::new_generic(file).and_then(|e| self.assemble(e))
+        } else {
+            TiffEncoder::<_, TiffKindBig>::new_generic(file).and_then(|e| self.assemble(e))
+        };
+        done.map_err(|e| failed(&e))?;
+        Ok((self.pending, self.notices))
+    }
+}
+
+/// The code of a system, where a key can hold it.
+fn code_of(crs: &CrsText) -> Option<u16> {
+    crs.code.and_then(|code| u16::try_from(code).ok()).filter(|code| *code < USER_DEFINED && *code > 0)
+}
+
+/// The directory of keys, in the order of their numbers, and the texts that they point to.
+fn keys_of(out: &RasterOut) -> (Vec<u16>, String) {
+    let mut entries: Vec<[u16; 4]> = Vec::new();
+    let mut texts = String::new();
+    if let Some(crs) = &out.crs {
+        let code = code_of(crs).unwrap_or(USER_DEFINED);
+        let name: String = crs.name.chars().map(|c| if c.is_ascii() && c != '|' { c } else { '?' }).collect();
+        texts = format!("{name}|");
+        entries.push([key::MODEL, 0, 1, if crs.geographic { 2 } else { 1 }]);
+        entries.push([key::RASTER, 0, 1, 1]);
+        entries.push([key::CITATION, 34_737, texts.len() as u16, 0]);
+        if crs.geographic {
+            entries.push([key::GEODETIC, 0, 1, code]);
+            entries.push([key::ANGULAR_UNIT, 0, 1, DEGREE]);
+        } else {
+            entries.push([key::PROJECTED, 0, 1, code]);
+        }
+    } else {
+        entries.push([key::RASTER, 0, 1, 1]);
+    }
+    if let Some(vertical) = out.vertical.and_then(|code| u16::try_from(code).ok()) {
+        entries.push([key::VERTICAL, 0, 1, vertical]);
+    }
+    let mut keys = vec![1, 1, 1, entries.len() as u16];
+    keys.extend(entries.iter().flatten());
+    (keys, texts)
+}
+
+/// The bytes of a tile of floats: of each row first the highest bytes of all, then the next ones, each less the one before
+/// (TIFF Technical Note 3).
+fn floats(tile: &[f64]) -> Vec<u8> {
+    let mut bytes = Vec::with_capacity(tile.len() * 4);
+    let mut row_bytes = vec![0u8; 4 * TILE];
+    for row in tile.chunks_exact(TILE) {
+        for (i, value) in row.iter().enumerate() {
+            for (plane, byte) in (*value as f32).to_be_bytes().into_iter().enumerate() {
+                row_bytes[plane * TILE + i] = byte;
+            }
+        }
+        difference(&mut row_bytes);
+        bytes.extend_from_slice(&row_bytes);
+    }
+    bytes
+}
+
+/// The bytes of a tile of light: 1 (dark) to 255, and 0 where there is none.
+fn light(tile: &[f64]) -> Vec<u8> {
+    let of = |v: &f64| if v.is_nan() { 0 } else { 1 + (v.clamp(0.0, 1.0) * 254.0).round() as u8 };
+    let mut bytes: Vec<u8> = tile.iter().map(of).collect();
+    bytes.chunks_exact_mut(TILE).for_each(difference);
+    bytes
+}
+
+fn difference(row: &mut [u8]) {
+    for i in (1..row.len()).rev() {
+        row[i] = row[i].wrapping_sub(row[i - 1]);
+    }
+}
