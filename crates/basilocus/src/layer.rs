@@ -6,7 +6,7 @@ use crate::engine::{Chain, Part, Run, RunOptions, run};
 use crate::plan::{InputPlan, LayerPlan, OperationPlan, OutputPlan, Plan, ShowPlan};
 use crate::report::Report;
 use crate::steps::{
-    Drop, Extent, Geocode, Inside, Join, Keep, Like, Lines, Measure, Nearest, Polygons, Positions, Rename, Set, Step,
+    Drop, Extent, Geocode, Heights, Inside, Join, Keep, Like, Lines, Measure, Nearest, Polygons, Positions, Rename, Set, Step,
     StepPlan, To, Trim, Values, Vertices,
 };
 use arrow_array::RecordBatch;
@@ -209,6 +209,16 @@ impl Layer {
     /// Measures lengths and areas.
     pub fn measure(self) -> Self {
         self.then(Measure::default())
+    }
+
+    /// Reads heights of a grid.
+    ///
+    /// # Errors
+    /// Where there is no such file.
+    pub fn heights(self, grid: impl Into<PathBuf>) -> Result<Self, Error> {
+        let grid = grid.into();
+        std::fs::metadata(&grid).map_err(|e| FormatError::read(&grid, e))?;
+        Ok(self.then(Heights::of(grid)))
     }
 
     /// Brings positions to a system, and writes coordinates in columns.

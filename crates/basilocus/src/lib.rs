@@ -50,6 +50,7 @@ pub mod report;
 #[cfg(feature = "schemas")]
 pub mod schemas;
 pub mod steps;
+pub mod terrain;
 
 pub use basilocus_address as address;
 pub use basilocus_formats as formats;

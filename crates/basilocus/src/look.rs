@@ -6,6 +6,8 @@ use crate::engine::{Cancel, Passing, Progress, Rows, is_geometry, roles_of, sour
 use crate::engine::{Reach, is_in_degrees};
 use crate::plan::LayerPlan;
 use crate::steps::positions;
+use crate::terrain::{GridLook, SpacingReport, look_at_grid};
+use basilocus_formats::raster::RasterFormat;
 use basilocus_formats::{About, Decoded, Format, FormatError, InputOption, layers};
 use basilocus_table::geometry::TYPES;
 use basilocus_table::{Batch, ColumnProfile, Ledger, Moment, Reason, Role, ValueKind};
@@ -47,6 +49,12 @@ pub struct LookReport {
     pub crs: Option<String>,
     /// Smallest and largest x and y: west, south, east, north.
     pub extent: Option<[f64; 4]>,
+    /// Of XYZ text, whether its points are a grid.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub spacing: Option<SpacingReport>,
+    /// Of a grid of heights, what it is.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub grid: Option<GridLook>,
     /// Suspicions.
     pub doubts: Vec<DoubtReport>,
 }
@@ -100,6 +108,9 @@ fn system_title(text: &str) -> String {
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Progress) -> Result<LookReport, Error> {
+    if RasterFormat::of_file(&plan.source)?.is_some() {
+        return look_raster(&plan.source, cancel);
+    }
     let mut reader = source::open(&plan.source, &plan.options()?)?;
     let about = reader.about().clone();
     let head = source::sample(reader.as_mut())?;
@@ -112,6 +123,7 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     let scene = Scene::new(&plan.layer_name(), &about, &columns, &[], true)?;
     let watchers = Watchers::new(&scene);
     let mut counted = Counted::new(schema.fields().len());
+    let spaced = spaced_columns(&about, &roles);
     let decoder = reader.decoder();
     let name = about.path.to_string_lossy().into_owned();
     progress.start(&name, "looking at all values", about.bytes);
@@ -119,7 +131,8 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     let work = |block| {
         let decoded = decoder.decode(block)?;
         watchers.rows(&Seen::new(&Rows::read(decoded.batch.clone()), &scene));
-        Ok(Counted::of(decoded))
+        let places = spaced.map(|at| places_of(&decoded.batch, at));
+        Ok(Counted { places: places.unwrap_or_default(), ..Counted::of(decoded) })
     };
     stream(reader.as_mut(), &passing, &work, &mut |part: Counted| {
         progress.advance(part.bytes, part.ledger.rows_in);
@@ -151,12 +164,56 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
         first_rows: (0..rows).map(|r| head.row_texts(r)).collect(),
         first_row_numbers: head.source_rows()[..rows].to_vec(),
         crs: about.crs.as_deref().map(system_title),
+        spacing: spaced.map(|_| {
+            let [x, y] = &counted.places;
+            SpacingReport::of(&basilocus_terrain::lattice::spacing(x, y, None))
+        }),
+        grid: None,
         doubts,
         path: about.path,
         layer: about.layer,
         layers: about.layers,
         tree: about.tree,
         header_row: about.header_row,
+    })
+}
+
+/// Looks at a grid of heights.
+fn look_raster(path: &Path, cancel: &Cancel) -> Result<LookReport, Error> {
+    let looked = look_at_grid(path, cancel)?;
+    Ok(LookReport {
+        path: path.to_path_buf(),
+        format: looked.format.to_string(),
+        layer: None,
+        layers: Vec::new(),
+        notes: looked.notes,
+        tree: Vec::new(),
+        header_row: None,
+        rows: looked.look.heights.known,
+        set_aside: BTreeMap::new(),
+        columns: Vec::new(),
+        first_rows: Vec::new(),
+        first_row_numbers: Vec::new(),
+        crs: looked.crs.map(|crs| crs.title()),
+        extent: Some(looked.look.bounds),
+        spacing: None,
+        grid: Some(looked.look),
+        doubts: looked.doubts,
+    })
+}
+
+/// The columns of x and y whose spacing is asked for: those of XYZ text with heights.
+fn spaced_columns(about: &About, roles: &[Option<Role>]) -> Option<[usize; 2]> {
+    let at = |wanted: [Role; 2]| roles.iter().position(|r| r.is_some_and(|r| wanted.contains(&r)));
+    let is_xyz = about.format == Format::Xyz && roles.len() > 2;
+    is_xyz.then_some([at([Role::Easting, Role::Longitude])?, at([Role::Northing, Role::Latitude])?])
+}
+
+/// The positions of a block.
+fn places_of(batch: &Batch, columns: [usize; 2]) -> [Vec<f64>; 2] {
+    columns.map(|c| {
+        let text = basilocus_table::text_column(batch.records().column(c));
+        text.iter().map(|t| t.and_then(|t| t.trim().parse().ok()).unwrap_or(f64::NAN)).collect()
     })
 }
 
@@ -197,6 +254,8 @@ struct Counted {
     set_aside: Vec<(u64, Reason)>,
     blank_second_row: bool,
     bytes: u64,
+    /// Eastings and northings, where their spacing is asked for.
+    places: [Vec<f64>; 2],
 }
 
 impl Counted {
@@ -219,6 +278,7 @@ impl Counted {
             set_aside: decoded.set_aside.into_iter().map(|r| (r.source_row, r.class)).collect(),
             blank_second_row: false,
             bytes: decoded.bytes,
+            places: Default::default(),
         }
     }
 
@@ -231,6 +291,7 @@ impl Counted {
         self.profiles.iter_mut().zip(&part.profiles).for_each(|(all, p)| all.merge(p));
         self.types.iter_mut().zip(part.types).for_each(|(all, n)| *all += n);
         self.reach.merge(part.reach);
+        self.places.iter_mut().zip(part.places).for_each(|(all, more)| all.extend(more));
     }
 
     fn ending<'a>(&self, profiles: &'a [(String, Option<Role>, ColumnProfile)]) -> Ending<'a> {

@@ -3,8 +3,7 @@
 use crate::addresses::reference::BuildReport;
 use crate::compare::CompareReport;
 use crate::coordinates::fit::FitReport;
-use crate::lookup;
-use crate::{LookReport, Report};
+use crate::{LookReport, Report, lookup, terrain};
 use schemars::generate::SchemaSettings;
 use schemars::transform::RecursiveTransform;
 use schemars::{JsonSchema, Schema};
@@ -42,5 +41,13 @@ pub fn all() -> Vec<(&'static str, Schema)> {
         ("reference-build", of::<BuildReport>()),
         ("reference-describe", of::<lookup::ReferenceReport>()),
         ("run", of::<Report>()),
+        ("terrain-change", of::<terrain::ChangeReport>()),
+        ("terrain-contour", of::<terrain::ContourReport>()),
+        ("terrain-grid", of::<terrain::GridReport>()),
+        ("terrain-profile", of::<terrain::ProfileReport>()),
+        ("terrain-shade", of::<terrain::ShadeReport>()),
+        ("terrain-slope", of::<terrain::SlopeReport>()),
+        ("terrain-triangulate", of::<terrain::TriangulateReport>()),
+        ("terrain-volume", of::<terrain::VolumeReport>()),
     ]
 }

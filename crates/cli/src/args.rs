@@ -1,7 +1,7 @@
 //! Options that many commands share: they mean the same everywhere. Most are declared where plans are, by the library.
 
 use basilocus::plan::{Flags, InputPlan, OperationPlan, OutputPlan, ShowPlan};
-use basilocus::steps::{Join, Lines, Measure, Polygons, Positions, To};
+use basilocus::steps::{Heights, Join, Lines, Measure, Polygons, Positions, To};
 use clap::{Args, ValueEnum};
 use std::path::{Path, PathBuf};
 
@@ -73,6 +73,24 @@ pub(crate) struct WriteArgs {
     /// --measure=LENGTH,AREA
     #[arg(long, value_name = "LENGTH,AREA", num_args = 0..=2, require_equals = true, value_delimiter = ',')]
     pub(crate) measure: Option<Vec<String>>,
+    /// Add heights of a grid (.tif, .asc): a column `height` of points, a height at each position of lines and polygons
+    #[arg(long, value_name = "GRID")]
+    pub(crate) heights: Option<PathBuf>,
+    /// System of that grid, where its file carries none
+    #[arg(long, value_name = "CRS", requires = "heights")]
+    pub(crate) heights_from: Option<String>,
+    /// Unit of its heights, where nothing says it
+    #[arg(long, value_name = "UNIT", requires = "heights")]
+    pub(crate) heights_unit: Option<String>,
+    /// Number that stands for no height in it, where its file does not say it
+    #[arg(long, value_name = "NUMBER", allow_negative_numbers = true, requires = "heights")]
+    pub(crate) heights_no_data: Option<f64>,
+    /// Take the height of the nearest cell in place of the surface between cells
+    #[arg(long, requires = "heights")]
+    pub(crate) heights_nearest: bool,
+    /// Keep rows for which the grid has no height; they are set aside otherwise
+    #[arg(long, requires = "heights")]
+    pub(crate) heights_may_lack: bool,
     /// Bring the columns to the names, types and order of another layer or table, or of a header alone
     #[arg(long, value_name = "FILE")]
     pub(crate) like: Option<PathBuf>,
@@ -133,6 +151,14 @@ impl WriteArgs {
         Flags {
             name: self.layer_name.clone(),
             measure: self.measure.clone().map(|columns| Measure { columns }),
+            heights: self.heights.as_ref().map(|grid| Heights {
+                grid: grid.clone(),
+                from: self.heights_from.clone(),
+                unit: self.heights_unit.clone(),
+                no_data: self.heights_no_data,
+                nearest: self.heights_nearest,
+                may_lack: self.heights_may_lack,
+            }),
             to: Some(self.to.clone()),
             like: self.like.clone(),
             show: self.show.clone(),

@@ -1,11 +1,12 @@
 //! All text for people, in one place.
 
 use crate::flags::in_text;
-use basilocus::accuracy_words;
+use basilocus::{DoubtReport, accuracy_words};
 use basilocus::addresses::reference::BuildReport;
 use basilocus::geodesy::crs::{Crs, Kind};
 use basilocus::look::LookReport;
 use basilocus::lookup::ReferenceReport;
+use basilocus::terrain::{GridLook, SpacingReport};
 use basilocus::report::{LayerReport, OperationReport, Report};
 use basilocus::table::counted::of_number;
 use comfy_table::{CellAlignment, ContentArrangement, Table, TableComponent, presets};
@@ -78,6 +79,62 @@ fn folded(text: &str, width: usize) -> String {
         out.push('\n');
     }
     out
+}
+
+/// Whether points are a grid.
+pub fn spacing_words(s: &SpacingReport) -> String {
+    match (s.step, s.size, s.mean) {
+        (Some([x, y]), Some([columns, rows]), _) => {
+            let step = if x == y { format!("{x}") } else { format!("{x} by {y}") };
+            format!(
+                "uniform: {columns} columns and {rows} rows at {step}; {} of its places empty, {} points off it (more than {} of a step; the others by {:.3} at most), {} at a place that has one",
+                thousands(s.empty),
+                thousands(s.off),
+                s.tolerance.unwrap_or_default(),
+                s.farthest.unwrap_or_default(),
+                thousands(s.repeated)
+            )
+        }
+        (_, _, mean) => {
+            let mean = mean.map_or(String::new(), |m| format!(", {m:.3} apart in the mean"));
+            format!("scattered{mean}: {}", s.why.as_deref().unwrap_or("no grid"))
+        }
+    }
+}
+
+/// A grid of heights.
+fn height_grid(g: &GridLook, r: &LookReport) -> String {
+    let mut out = String::new();
+    let of = if g.is_of_points { "points" } else { "cells" };
+    let [columns, rows] = g.size.map(|n| thousands(n as u64));
+    let _ = writeln!(out, "  grid       {columns} columns and {rows} rows of {of}, {} by {}; {}", g.cell[0], g.cell[1], g.sample);
+    let system = r.crs.as_deref().map_or("not said by the file; say it with --from".into(), |crs| format!("{crs} (carried by the file)"));
+    let _ = writeln!(out, "  system     {system}");
+    let [w, s, e, n] = g.bounds;
+    let _ = writeln!(out, "  extent     x {w} to {e}, y {s} to {n} (of the outermost heights)");
+    let none = g.no_data.map_or(String::new(), |n| format!(", {n} stands for none"));
+    let _ = writeln!(
+        out,
+        "  heights    {} known, {} not{none}; {} to {}, mean {:.3}; unit {}",
+        thousands(g.heights.known),
+        thousands(g.heights.unknown),
+        g.heights.lowest,
+        g.heights.highest,
+        g.heights.mean,
+        g.height_unit
+    );
+    if let Some(s) = &g.steepness {
+        let _ = writeln!(out, "  steepness  mean {:.1}°, steepest {:.1}°", s.mean_deg, s.steepest_deg);
+    }
+    doubts(&r.doubts, &mut out);
+    out
+}
+
+/// Suspicions, each with what mends it.
+pub fn doubts(found: &[DoubtReport], out: &mut String) {
+    for d in found {
+        let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, in_text(&d.message), in_text(&d.mend));
+    }
 }
 
 /// A table with a header and thin lines; long cells are cut.
@@ -295,6 +352,10 @@ pub fn look(r: &LookReport) -> String {
         let _ = writeln!(out, "  found      {}", in_text(n));
     }
     tree(r, &mut out);
+    if let Some(grid) = &r.grid {
+        out.push_str(&height_grid(grid, r));
+        return out;
+    }
     if let Some(row) = r.header_row {
         let _ = writeln!(out, "  header     row {row}");
     }
@@ -334,6 +395,9 @@ pub fn look(r: &LookReport) -> String {
         let digits = |v: f64| if v.abs() > 360.0 { (v * 1e3).round() / 1e3 } else { short(v) };
         let _ = writeln!(out, "  extent     x {} to {}, y {} to {}", digits(w), digits(e), digits(s), digits(n));
     }
+    if let Some(spacing) = &r.spacing {
+        let _ = writeln!(out, "  spacing    {}", spacing_words(spacing));
+    }
     let rows: Vec<Vec<String>> = r
         .columns
         .iter()
@@ -364,9 +428,7 @@ pub fn look(r: &LookReport) -> String {
         out.push('\n');
         out.push_str(&table(&names, &rows));
     }
-    for d in &r.doubts {
-        let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, in_text(&d.message), in_text(&d.mend));
-    }
+    doubts(&r.doubts, &mut out);
     out
 }
 
@@ -528,9 +590,7 @@ pub fn build(r: &BuildReport) -> String {
             if r.folded == 1 { "row is" } else { "rows are" }
         );
     }
-    for d in &r.doubts {
-        let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, in_text(&d.message), in_text(&d.mend));
-    }
+    doubts(&r.doubts, &mut out);
     for o in &r.outputs {
         let _ = writeln!(out, "  wrote      {}", o.display());
     }

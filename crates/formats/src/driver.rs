@@ -156,6 +156,10 @@ macro_rules! formats {
 }
 
 formats! {
+    /// GeoTIFF: its heights as points; read only.
+    GeoTiff = crate::geotiff::POINTS,
+    /// ASCII grid: its heights as points; read only.
+    AsciiGrid = crate::ascii_grid::POINTS,
     /// OGC GeoPackage.
     GeoPackage = crate::geopackage::DRIVER,
     /// Shapes with an index and a table.

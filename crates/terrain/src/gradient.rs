@@ -44,11 +44,11 @@ const BAND: usize = 64;
 ///
 /// # Errors
 /// Where a row cannot be read, and what `sink` says.
-pub fn each_row<H: HeightRows>(
+pub fn each_row<H: HeightRows, T: Copy + Default + Send>(
     heights: &mut H,
     measure: &Measure,
-    value: impl Fn(&Gradient) -> f64 + Sync,
-    mut sink: impl FnMut(usize, &[f64]) -> Result<(), H::Error>,
+    value: impl Fn(&Gradient) -> T + Sync,
+    mut sink: impl FnMut(usize, &[T]) -> Result<(), H::Error>,
 ) -> Result<(), H::Error> {
     let frame = heights.frame();
     if frame.cells() == 0 {
@@ -57,7 +57,7 @@ pub fn each_row<H: HeightRows>(
     let width = frame.columns;
     // The band with a row above and one below; rows that are not there are unknown.
     let mut band = vec![f64::NAN; (BAND + 2) * width];
-    let mut out = vec![0.0; BAND * width];
+    let mut out = vec![T::default(); BAND * width];
     for first in (0..frame.rows).step_by(BAND) {
         let count = BAND.min(frame.rows - first);
         if first == 0 {
@@ -82,18 +82,18 @@ pub fn each_row<H: HeightRows>(
 }
 
 /// Works on a band, each thread on a part of its rows.
-fn work(
+fn work<T: Send>(
     band: &[f64],
-    out: &mut [f64],
+    out: &mut [T],
     first: usize,
     frame: &RectifiedGrid,
     measure: &Measure,
-    value: &(impl Fn(&Gradient) -> f64 + Sync),
+    value: &(impl Fn(&Gradient) -> T + Sync),
 ) {
     let width = frame.columns;
     let rows = out.len() / width;
     let each = rows.div_ceil(measure.threads.get()).max(1);
-    let part = |from: usize, out: &mut [f64]| {
+    let part = |from: usize, out: &mut [T]| {
         let (mut lengths, mut gradients) = (Vec::new(), Vec::new());
         for (i, values) in out.chunks_exact_mut(width).enumerate() {
             let row = from + i;

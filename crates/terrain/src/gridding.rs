@@ -14,12 +14,12 @@ pub struct Filled {
     /// Points at a cell that has a height already, the same one.
     pub repeated: u64,
     /// Points at a cell that has another height already; the first one counts.
-    pub contradicting: u64,
+    pub contradicting: Vec<usize>,
 }
 
 impl Filled {
     fn new(frame: RectifiedGrid) -> Self {
-        Filled { grid: Grid::empty(frame), unused: Vec::new(), repeated: 0, contradicting: 0 }
+        Filled { grid: Grid::empty(frame), unused: Vec::new(), repeated: 0, contradicting: Vec::new() }
     }
 }
 
@@ -37,7 +37,7 @@ pub fn by_lattice(lattice: &Lattice, x: &[f64], y: &[f64], z: &[f64]) -> Filled 
         } else if *cell == *z {
             filled.repeated += 1;
         } else {
-            filled.contradicting += 1;
+            filled.contradicting.push(i);
         }
     }
     filled
@@ -137,7 +137,7 @@ mod tests {
         y.extend([0.0, 0.0, 0.0]);
         z.extend([0.0, 9.0, 1.0]);
         let filled = by_lattice(&lattice, &x, &y, &z);
-        assert_eq!((&filled.unused[..], filled.repeated, filled.contradicting), (&[3, 22][..], 1, 1));
+        assert_eq!((&filled.unused[..], filled.repeated, &filled.contradicting[..]), (&[3, 22][..], 1, &[21][..]));
         assert_eq!((filled.grid.at(1, 3), filled.grid.at(4, 0)), (1.0, 19.0));
         assert!(filled.grid.at(3, 3).is_nan(), "its height is not known");
     }

@@ -20,8 +20,9 @@ pub struct Triangulation {
 pub struct Triangulated {
     /// The triangles.
     pub surface: Triangulation,
-    /// Points at a position that another one has, with another height; the first one counts.
-    pub contradicting: u64,
+    /// Points at a position that an earlier one has, with another height; the first one counts. Those of break lines are
+    /// counted behind the others.
+    pub contradicting: Vec<usize>,
     /// Points that are there once more, heights too.
     pub repeated: u64,
     /// Triangles left out, as one of their edges is too long.
@@ -80,14 +81,14 @@ pub fn triangulate(
     break_lines: &[Vec<[f64; 3]>],
     longest: Option<f64>,
 ) -> Result<Triangulated, TriangulationError> {
-    let (mut contradicting, mut repeated) = (0, 0);
+    let (mut contradicting, mut repeated) = (Vec::new(), 0);
     points.extend(break_lines.iter().flatten());
     // Positions are taken from the first one: large coordinates would cost the package's predicates digits.
     let origin = points.first().copied().unwrap_or_default();
     let local = |[x, y, z]: [f64; 3]| [x - origin[0], y - origin[1], z];
     let mut places: HashMap<[u64; 2], usize> = HashMap::with_capacity(points.len());
     let mut unique: Vec<Vertex> = Vec::with_capacity(points.len());
-    for point in points.iter().copied().map(local) {
+    for (i, point) in points.iter().copied().map(local).enumerate() {
         if spade::validate_vertex(&Vertex(point)).is_err() {
             return Err(TriangulationError::Position { x: point[0] + origin[0], y: point[1] + origin[1] });
         }
@@ -97,7 +98,7 @@ pub fn triangulate(
                 unique.push(Vertex(point));
             }
             Entry::Occupied(taken) if unique[*taken.get()].0[2] == point[2] => repeated += 1,
-            Entry::Occupied(_) => contradicting += 1,
+            Entry::Occupied(_) => contradicting.push(i),
         }
     }
     let none = TriangulationError::NoTriangle { points: unique.len() };
@@ -192,7 +193,7 @@ mod tests {
         let mut points = square.to_vec();
         points.extend([[0.0, 0.0, 5.0], [-0.0, 0.0, 9.0], [10.0, 0.0, 6.0]]);
         let made = triangulate(points, &[], None).unwrap();
-        assert_eq!((made.repeated, made.contradicting), (1, 2));
+        assert_eq!((made.repeated, &made.contradicting[..]), (1, &[5, 6][..]));
         assert!(made.surface.points.iter().all(|p| p[2] == 5.0));
     }
 

@@ -11,6 +11,8 @@ mod report;
 
 pub(crate) use evidence::{Ending, Scene, Seen};
 pub use report::DoubtReport;
+pub(crate) use steep_ground::of_steepness;
+pub(crate) use undeclared_no_data::of_heights;
 pub use wrong_measure::of_measures;
 
 use serde::{Serialize, Serializer};
@@ -94,6 +96,8 @@ doubts! {
     unused_column,
     lost_values,
     beyond_control,
+    undeclared_no_data,
+    steep_ground,
 }
 
 impl DoubtName {

@@ -25,7 +25,7 @@ mod reach;
 mod roles;
 mod rows;
 mod run;
-mod set_aside;
+pub(crate) mod set_aside;
 mod setting;
 pub(crate) mod source;
 mod split;

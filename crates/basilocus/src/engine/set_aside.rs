@@ -53,7 +53,7 @@ pub(super) fn check(plan: &Plan) -> Result<(), Error> {
 }
 
 /// The file of rows set aside; it is made when the first one comes.
-pub(super) struct AsideFile {
+pub(crate) struct AsideFile {
     path: Option<PathBuf>,
     overwrite: bool,
     header: Vec<String>,
@@ -64,7 +64,7 @@ pub(super) struct AsideFile {
 }
 
 impl AsideFile {
-    pub(super) fn new(path: Option<PathBuf>, is_told: bool, overwrite: bool, columns: &[String]) -> Self {
+    pub(crate) fn new(path: Option<PathBuf>, is_told: bool, overwrite: bool, columns: &[String]) -> Self {
         let header =
             ["source_row".to_string(), "reason".to_string()].into_iter().chain(columns.iter().cloned()).collect();
         AsideFile { path, overwrite, header, told: Vec::new(), is_told, open: None }
@@ -75,7 +75,7 @@ impl AsideFile {
         std::mem::take(&mut self.told)
     }
 
-    pub(super) fn write(&mut self, row: &SetAsideRow) -> Result<(), Error> {
+    pub(crate) fn write(&mut self, row: &SetAsideRow) -> Result<(), Error> {
         if self.is_told && self.told.len() < TOLD {
             self.told.push(SetAsideTold { source_row: row.source_row, reason: row.reason.clone() });
         }
@@ -98,7 +98,7 @@ impl AsideFile {
         Ok(())
     }
 
-    pub(super) fn finish(self) -> Result<Option<PendingOutput>, Error> {
+    pub(crate) fn finish(self) -> Result<Option<PendingOutput>, Error> {
         let Some((pending, mut file)) = self.open else {
             return Ok(None);
         };

@@ -3,7 +3,7 @@
 
 use super::{InputPlan, LayerPlan, OperationPlan, ShowPlan};
 use crate::steps::{
-    Drop, Extent, Geocode, Inside, Join, Keep, Like, Lines, Measure, Nearest, Polygons, Positions, Rename, Set,
+    Drop, Extent, Geocode, Heights, Inside, Join, Keep, Like, Lines, Measure, Nearest, Polygons, Positions, Rename, Set,
     StepPlan, To, Trim, Values, Vertices,
 };
 use std::collections::BTreeMap;
@@ -65,6 +65,8 @@ pub struct Flags {
     pub inside: Option<Inside>,
     /// Whether lengths and areas are measured.
     pub measure: Option<Measure>,
+    /// Heights of a grid.
+    pub heights: Option<Heights>,
     /// Systems and coordinate columns.
     pub to: Option<To>,
     /// The model whose columns are taken.
@@ -104,6 +106,7 @@ impl Flags {
         steps.extend(self.extent.map(StepPlan::from));
         steps.extend(self.inside.map(StepPlan::from));
         steps.extend(self.measure.map(StepPlan::from));
+        steps.extend(self.heights.map(StepPlan::from));
         // Before coordinates are written, so that they may have the names of columns that go.
         if !self.drop.is_empty() {
             steps.push(Drop(self.drop).into());

@@ -178,6 +178,7 @@ impl From<LayerPlan> for super::LayerPlan {
                 take: select.take,
             }),
             measure: old.write.measure.then(Default::default),
+            heights: None,
             to: Some(To {
                 systems: old.to,
                 notation: old.write.notation,

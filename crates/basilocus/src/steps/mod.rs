@@ -50,6 +50,7 @@ mod drop;
 mod extent;
 pub(crate) mod finish;
 pub(crate) mod geocode;
+mod heights;
 mod inside;
 mod join;
 mod keep;
@@ -68,6 +69,7 @@ mod vertices;
 pub use drop::Drop;
 pub use extent::Extent;
 pub use geocode::Geocode;
+pub use heights::Heights;
 pub use inside::Inside;
 pub use join::Join;
 pub use keep::Keep;
@@ -336,6 +338,8 @@ steps! {
     "inside" Inside,
     /// Lengths and areas.
     "measure" Measure,
+    /// Heights of a grid.
+    "heights" Heights,
     /// Columns left out.
     "drop" Drop,
     /// Columns kept.

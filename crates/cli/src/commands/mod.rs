@@ -20,6 +20,7 @@ commands! {
     fit,
     calc,
     doubts,
+    terrain,
     reference,
     run,
     demo,

@@ -6,7 +6,27 @@
 mod reader;
 mod writer;
 
+use crate::Format;
+use crate::driver::{Driver, GeometryPlace};
+use crate::raster::points::RasterPoints;
 use crate::raster::{RasterDriver, RasterFormat};
+
+/// How it is read as a layer of points.
+pub(crate) static POINTS: Driver = Driver {
+    format: Format::AsciiGrid,
+    name: "ASCII grid",
+    endings: &["asc"],
+    companions: &["prj"],
+    geometry: GeometryPlace::Holds,
+    always_wgs84: false,
+    null_geometry: false,
+    shows: &[],
+    options: &[],
+    recognises: |head| (DRIVER.recognises)(&head.bytes),
+    open: |path, _| Ok(Box::new(RasterPoints::open(path, Format::AsciiGrid)?)),
+    layers: None,
+    create: None,
+};
 
 /// How it is read and written.
 pub(crate) static DRIVER: RasterDriver = RasterDriver {

@@ -59,7 +59,7 @@ impl RasterWriter for AsciiGridWriter {
                 self.line.push(b' ');
             }
             let value = if value.is_finite() { *value } else { NO_DATA };
-            number::push_shortest(&mut self.line, value);
+            push_height(&mut self.line, value);
         }
         self.line.push(b'\n');
         self.rows += 1;
@@ -70,5 +70,16 @@ impl RasterWriter for AsciiGridWriter {
         check_rows(self.pending.target(), self.out.place.rows, self.rows)?;
         self.file.flush().map_err(|e| FormatError::write(self.pending.target(), e))?;
         Ok((self.pending, self.notices))
+    }
+}
+
+/// Appends a height: in the shortest form that reads back as the same, or where that has more digits than anybody measures,
+/// in that of 32 bits.
+fn push_height(line: &mut Vec<u8>, value: f64) {
+    let from = line.len();
+    number::push_shortest(line, value);
+    if line.len() - from > 10 {
+        line.truncate(from);
+        line.extend_from_slice((value as f32).to_string().as_bytes());
     }
 }

@@ -9,6 +9,8 @@
 //! | GeoTIFF (OGC 19-008r4) | [`crate::geotiff`] | yes | yes |
 //! | PNG with a world file | [`crate::picture`] | no | light and dark |
 
+pub(crate) mod points;
+
 use crate::detect::first_bytes;
 use crate::geotiff::GeoKeys;
 use crate::{CrsText, FormatError, PendingOutput, spool};

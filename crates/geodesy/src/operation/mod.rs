@@ -219,7 +219,8 @@ impl Operation {
 
     /// Accuracy in metres; 0 for a conversion, which is exact by definition; `None` where nobody states one.
     pub fn accuracy_m(&self) -> Option<f64> {
-        Some(self.accuracy_m).filter(|a| a.is_finite())
+        // The sum of no accuracies is minus zero.
+        Some(self.accuracy_m + 0.0).filter(|a| a.is_finite())
     }
 
     /// The steps in words, in order.

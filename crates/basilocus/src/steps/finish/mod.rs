@@ -67,7 +67,7 @@ fn geometry_form(columns: &Columns, format: Format) -> GeometryForm {
 }
 
 /// A system in the texts that formats want.
-fn crs_text(crs: &Crs) -> Result<CrsText, Error> {
+pub(crate) fn crs_text(crs: &Crs) -> Result<CrsText, Error> {
     Ok(CrsText {
         code: crs.code,
         name: crs.name.clone(),

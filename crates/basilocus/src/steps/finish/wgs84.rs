@@ -29,7 +29,7 @@ impl Step for AlwaysWgs84 {
         let operation = Arc::new(setting.finder.find(source, &wgs84)?);
         let known = setting.decisions.operations.iter().any(|o| o.target.code == wgs84.code);
         if !known {
-            let accuracy = operation.accuracy_m().map_or("accuracy not stated".into(), |a| format!("accuracy {a} m"));
+            let accuracy = format!("accuracy {}", crate::accuracy_words(operation.accuracy_m()));
             if source.code != wgs84.code {
                 let formats: Vec<Format> = setting.outputs.iter().copied().filter(|f| f.is_always_wgs84()).collect();
                 setting.note(format!(

@@ -1,0 +1,400 @@
+//! A grid made of points.
+
+use super::points::{Unused, aside_path};
+use super::source::HeightUnit;
+use super::survey::HeightRange;
+use super::{points, raster_output};
+use crate::engine::Cancel;
+use crate::plan::{InputPlan, LayerPlan};
+use crate::steps::Positions;
+use crate::doubts::{self, DoubtReport};
+use crate::{Error, Progress};
+use basilocus_formats::publish;
+use basilocus_formats::raster::RasterValues;
+use basilocus_geodesy::crs::{Crs, Heights};
+use basilocus_table::Reason;
+use basilocus_terrain::gridding::{by_lattice, by_mean, by_triangles, frame_around};
+use basilocus_terrain::lattice::{Spacing, spacing};
+use basilocus_terrain::triangulation::triangulate;
+use basilocus_terrain::RectifiedGrid;
+use serde::Serialize;
+use std::collections::{BTreeMap, HashMap};
+use std::path::PathBuf;
+use std::str::FromStr;
+
+/// How cells get their heights.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+#[serde(rename_all = "lowercase")]
+#[non_exhaustive]
+pub enum GridBy {
+    /// Points stand at positions of a grid; each gives its cell its height.
+    Lattice,
+    /// Triangles are made of the points; a cell has the height of the triangle that it lies in.
+    Triangles,
+    /// A cell has the mean of the points in it.
+    Mean,
+}
+
+impl FromStr for GridBy {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        match text {
+            "lattice" => Ok(GridBy::Lattice),
+            "triangles" => Ok(GridBy::Triangles),
+            "mean" => Ok(GridBy::Mean),
+            _ => Err("lattice, triangles or mean is expected".into()),
+        }
+    }
+}
+
+/// Which points become which grid.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "arguments", derive(clap::Args))]
+pub struct GridPlan {
+    /// XYZ text, table or layer of points with heights
+    pub points: PathBuf,
+    /// The grid (.tif, .asc)
+    #[cfg_attr(feature = "arguments", arg(short, long, value_name = "GRID"))]
+    pub output: PathBuf,
+    /// Size of a cell, in the unit of the system; that of the points' own grid, or one that suits their spacing
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "SIZE"))]
+    pub cell: Option<f64>,
+    /// How cells get their heights; lattice where the spacing is uniform, else triangles
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "lattice|triangles|mean"))]
+    pub by: Option<GridBy>,
+    /// Share of a step that a point of a uniform grid may be off it; 0.1 unless said
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "SHARE"))]
+    pub tolerance: Option<f64>,
+    /// Longest edge of a triangle, in the unit of the system: beyond it nothing is known
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "LENGTH"))]
+    pub longest_edge: Option<f64>,
+    /// Replace an output that exists
+    #[cfg_attr(feature = "arguments", arg(long))]
+    pub overwrite: bool,
+    /// How to read
+    #[cfg_attr(feature = "arguments", command(flatten))]
+    pub input: InputPlan,
+    /// Where positions and heights are
+    #[cfg_attr(feature = "arguments", command(flatten))]
+    pub positions: Positions,
+}
+
+impl GridPlan {
+    /// Points to a grid, all else found.
+    pub fn new(points: impl Into<PathBuf>, output: impl Into<PathBuf>) -> Self {
+        GridPlan {
+            points: points.into(),
+            output: output.into(),
+            cell: None,
+            by: None,
+            tolerance: None,
+            longest_edge: None,
+            overwrite: false,
+            input: InputPlan::default(),
+            positions: Positions::default(),
+        }
+    }
+}
+
+/// Whether the spacing of points is uniform.
+#[derive(Debug, Clone, Default, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+pub struct SpacingReport {
+    /// Whether they are a grid.
+    pub is_uniform: bool,
+    /// Steps of the grid in the unit of the system, easting first.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub step: Option<[f64; 2]>,
+    /// Its columns and rows.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub size: Option<[usize; 2]>,
+    /// Points off it.
+    pub off: u64,
+    /// Its positions at which no point stands.
+    pub empty: u64,
+    /// Points beyond the first at one of its positions.
+    pub repeated: u64,
+    /// Share of a step that a point may be off.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub tolerance: Option<f64>,
+    /// The farthest that a point on it is off, as a share of a step.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub farthest: Option<f64>,
+    /// Of scattered points the mean distance to a neighbour.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub mean: Option<f64>,
+    /// Why they are scattered.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub why: Option<String>,
+}
+
+impl SpacingReport {
+    pub(crate) fn of(spacing: &Spacing) -> Self {
+        match spacing {
+            Spacing::Uniform(lattice) => SpacingReport {
+                is_uniform: true,
+                step: Some([lattice.frame.step_x, lattice.frame.step_y]),
+                size: Some([lattice.frame.columns, lattice.frame.rows]),
+                off: lattice.off,
+                empty: lattice.empty,
+                repeated: lattice.repeated,
+                tolerance: Some(lattice.tolerance),
+                farthest: Some(lattice.farthest),
+                ..Default::default()
+            },
+            Spacing::Scattered { mean, why } => {
+                SpacingReport { mean: Some(*mean).filter(|m| m.is_finite()), why: Some(why.clone()), ..Default::default() }
+            }
+            _ => SpacingReport::default(),
+        }
+    }
+}
+
+/// What became of the points.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+pub struct GridReport {
+    /// How they were read.
+    pub interpretation: Vec<String>,
+    /// How they are spaced.
+    pub spacing: SpacingReport,
+    /// How cells got their heights.
+    pub by: GridBy,
+    /// The system.
+    pub crs: String,
+    /// Columns of the grid.
+    pub columns: usize,
+    /// Rows of the grid.
+    pub rows: usize,
+    /// Width and height of a cell.
+    pub cell: [f64; 2],
+    /// West, south, east, north of the outermost heights.
+    pub bounds: [f64; 4],
+    /// The heights.
+    pub heights: HeightRange,
+    /// Rows of the source.
+    pub rows_in: u64,
+    /// Rows that heights come from.
+    pub rows_used: u64,
+    /// Rows that say again what another one says.
+    pub rows_repeated: u64,
+    /// Rows set aside, by reason.
+    pub set_aside: BTreeMap<String, u64>,
+    /// Suspicions.
+    pub doubts: Vec<DoubtReport>,
+    /// What a user should know.
+    pub notices: Vec<String>,
+    /// Files written.
+    #[serde(serialize_with = "crate::report::path_text::many")]
+    pub outputs: Vec<PathBuf>,
+}
+
+/// The most cells of a grid that is made of points: what memory holds.
+const MOST_CELLS: usize = 1 << 30;
+const OFF: Reason = Reason::new("off the grid");
+const OUTSIDE: Reason = Reason::new("outside the grid");
+const OTHER_HEIGHT: Reason = Reason::new("another height at the same place");
+
+/// Makes a grid of points.
+///
+/// # Errors
+/// Those of reading points; [`Error::Usage`] where scattered points are to be a lattice, or the grid would be too large;
+/// those of writing.
+pub fn grid_of(plan: &GridPlan, cancel: &Cancel) -> Result<GridReport, Error> {
+    grid_with(plan, cancel, &())
+}
+
+/// As [`grid_of`], telling how it goes on.
+///
+/// # Errors
+/// As [`grid_of`].
+pub fn grid_with(plan: &GridPlan, cancel: &Cancel, progress: &dyn Progress) -> Result<GridReport, Error> {
+    raster_output::check(&[&plan.points], &plan.output, RasterValues::Numbers)?;
+    if let Some(wrong) = plan.cell.filter(|c| !(*c > 0.0 && c.is_finite())) {
+        return Err(Error::Usage(format!("`cell` {wrong}: a size above zero is expected")));
+    }
+    if let Some(wrong) = plan.tolerance.filter(|t| !(0.0..0.5).contains(t)) {
+        return Err(Error::Usage(format!("`tolerance` {wrong}: a share of a step from 0 up to 0.5 is expected")));
+    }
+    let layer = layer_of(&plan.points, &plan.input, &plan.positions);
+    let read = points::read(&layer, cancel, progress)?;
+    let spaced = spacing(&read.x, &read.y, plan.tolerance);
+    let mut notices = Vec::new();
+    let by = decided(plan, &spaced)?;
+    let mut unused = HashMap::new();
+    let (grid, rows_repeated) = match by {
+        GridBy::Lattice => {
+            let Spacing::Uniform(lattice) = &spaced else {
+                return Err(Error::Defect("a grid without steps".into()));
+            };
+            let filled = by_lattice(lattice, &read.x, &read.y, &read.z);
+            for point in &filled.unused {
+                let reason = format!(
+                    "more than {} of a step from the nearest position of the grid, whose steps are {} and {}",
+                    lattice.tolerance, lattice.frame.step_x, lattice.frame.step_y
+                );
+                unused.insert(read.source_row(*point), Unused { class: OFF, reason });
+            }
+            tell_contradictions(&filled.contradicting, &read, &mut unused);
+            (filled.grid, filled.repeated)
+        }
+        GridBy::Mean => {
+            let frame = frame_for(plan, &read, &spaced, &mut notices)?;
+            let filled = by_mean(frame, &read.x, &read.y, &read.z);
+            for point in &filled.unused {
+                let reason = "in none of the grid's cells".to_string();
+                unused.insert(read.source_row(*point), Unused { class: OUTSIDE, reason });
+            }
+            (filled.grid, 0)
+        }
+        GridBy::Triangles => {
+            let frame = frame_for(plan, &read, &spaced, &mut notices)?;
+            let all = read.x.iter().zip(&read.y).zip(&read.z).map(|((x, y), z)| [*x, *y, *z]).collect();
+            let made = triangulate(all, &[], plan.longest_edge).map_err(|e| Error::Data(e.to_string()))?;
+            tell_contradictions(&made.contradicting, &read, &mut unused);
+            if made.too_long > 0 {
+                notices.push(format!("{} triangles with an edge longer than {} are left out", made.too_long, plan.longest_edge.unwrap_or_default()));
+            }
+            (by_triangles(frame, &made.surface), made.repeated)
+        }
+    };
+    let mut range = HeightRange::default();
+    range.add(&grid.heights);
+    let doubts: Vec<DoubtReport> = doubts::of_heights(&range, &plan.points.display().to_string()).into_iter().collect();
+    let mut set_aside = read.set_aside.clone();
+    for Unused { class, .. } in unused.values() {
+        *set_aside.entry(class.to_string()).or_default() += 1;
+    }
+    let aside = read.write_aside(&layer, &unused, &plan.output, plan.overwrite, cancel)?;
+    let mut writer = raster_output::create(&plan.output, &grid.frame, Some(&read.crs), RasterValues::Numbers, plan.overwrite)?;
+    for row in grid.heights.chunks_exact(grid.frame.columns) {
+        if cancel.is_cancelled() {
+            return Err(Error::Cancelled);
+        }
+        writer.row(row)?;
+    }
+    let (pending, told) = writer.finish()?;
+    notices.extend(told);
+    let mut outputs = vec![plan.output.clone()];
+    outputs.extend(aside.as_ref().map(|_| aside_path(&plan.output)));
+    publish(std::iter::once(pending).chain(aside).collect())?;
+    let mut interpretation = read.interpretation.clone();
+    interpretation.push(height_words(&read.crs)?);
+    let in_use = read.rows_in - set_aside.values().sum::<u64>();
+    Ok(GridReport {
+        interpretation,
+        spacing: SpacingReport::of(&spaced),
+        by,
+        crs: read.crs.title(),
+        columns: grid.frame.columns,
+        rows: grid.frame.rows,
+        cell: [grid.frame.step_x, grid.frame.step_y],
+        bounds: grid.frame.bounds(),
+        heights: range,
+        rows_in: read.rows_in,
+        rows_used: in_use - rows_repeated,
+        rows_repeated,
+        set_aside,
+        doubts,
+        notices,
+        outputs,
+    })
+}
+
+/// Points as a layer.
+pub(super) fn layer_of(source: &std::path::Path, input: &InputPlan, positions: &Positions) -> LayerPlan {
+    let mut layer = LayerPlan::new(source).with(positions.clone());
+    layer.input = input.clone();
+    layer
+}
+
+fn other_height() -> Unused {
+    Unused { class: OTHER_HEIGHT, reason: "an earlier row has another height at the same place, which counts".into() }
+}
+
+/// Points at a place at which an earlier one has another height.
+pub(super) fn tell_contradictions(points: &[usize], read: &points::Points, unused: &mut HashMap<u64, Unused>) {
+    for point in points {
+        unused.insert(read.source_row(*point), other_height());
+    }
+}
+
+/// What the heights are, in words.
+pub(super) fn height_words(crs: &Crs) -> Result<String, Error> {
+    Ok(match crs.heights() {
+        Heights::None => "heights are kept as they are; the system says nothing of them".into(),
+        _ => HeightUnit::of(None, None, Some(crs))?.told(),
+    })
+}
+
+/// How cells get their heights.
+fn decided(plan: &GridPlan, spaced: &Spacing) -> Result<GridBy, Error> {
+    match (plan.by, spaced) {
+        (Some(GridBy::Lattice), Spacing::Scattered { why, .. }) => Err(Error::Usage(format!(
+            "`by` lattice: the points are no grid: {why}; take triangles or mean"
+        ))),
+        (None | Some(GridBy::Lattice), Spacing::Uniform(lattice)) => match plan.cell {
+            Some(cell) if (cell - lattice.frame.step_x).abs() > 1e-9 * cell || (cell - lattice.frame.step_y).abs() > 1e-9 * cell => {
+                match plan.by {
+                    // Another size is asked for: the surface between the points is taken there.
+                    None => Ok(GridBy::Triangles),
+                    _ => Err(Error::Usage(format!(
+                        "`cell` {cell}: the points are a grid of {} by {}; leave `cell` out, or take `by` triangles or mean",
+                        lattice.frame.step_x, lattice.frame.step_y
+                    ))),
+                }
+            }
+            _ => Ok(GridBy::Lattice),
+        },
+        (Some(by), _) => Ok(by),
+        (None, _) => Ok(GridBy::Triangles),
+    }
+}
+
+/// The grid for scattered points.
+fn frame_for(
+    plan: &GridPlan,
+    read: &points::Points,
+    spaced: &Spacing,
+    notices: &mut Vec<String>,
+) -> Result<RectifiedGrid, Error> {
+    let cell = match (plan.cell, spaced) {
+        (Some(cell), _) => cell,
+        (None, Spacing::Uniform(lattice)) => lattice.frame.step_x.min(lattice.frame.step_y),
+        (None, Spacing::Scattered { mean, .. }) if mean.is_finite() && *mean > 0.0 => {
+            let cell = round_size(*mean);
+            notices.push(format!(
+                "cells of {cell}: points are {mean:.3} apart in the mean, and smaller cells would know no more (say another size with `cell`)"
+            ));
+            cell
+        }
+        _ => return Err(Error::Usage("the points are all in one place or on one line; say the size of a cell with `cell`".into())),
+    };
+    frame_around(&read.x, &read.y, cell, MOST_CELLS).ok_or_else(|| {
+        Error::Usage(format!(
+            "cells of {cell} would be more than {MOST_CELLS} for these points; say a larger `cell`, or take out points that lie far from all others"
+        ))
+    })
+}
+
+/// The size of 1, 2 or 5 times a power of ten that comes next to a number from below.
+fn round_size(size: f64) -> f64 {
+    let power = size.log10().floor() as i32;
+    let unit = |p: i32| format!("1e{p}").parse::<f64>().unwrap_or(1.0);
+    let round = [5.0, 2.0, 1.0].into_iter().map(|n| format!("{n}e{power}").parse::<f64>().unwrap_or(n * unit(power)));
+    round.into_iter().find(|r| *r <= size * (1.0 + 1e-9)).unwrap_or_else(|| unit(power))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sizes_of_cells_are_round() {
+        for (size, round) in [(1.8, 1.0), (2.0, 2.0), (4.99, 2.0), (7.3, 5.0), (0.034, 0.02), (1234.0, 1000.0)] {
+            assert_eq!(round_size(size), round);
+        }
+    }
+}

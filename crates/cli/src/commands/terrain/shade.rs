@@ -1,0 +1,42 @@
+//! `terrain shade`
+
+use super::words::Summary;
+use crate::Done;
+use crate::commands::{Definition, Perform, json};
+use crate::{signals, text};
+use anyhow::Result;
+use basilocus::terrain::{ShadePlan, ShadeReport, shade};
+use clap::Parser;
+
+pub(super) const COMMAND: Definition = Definition::reporting::<Shade>("shade", "terrain-shade");
+
+/// Relief of a grid: a picture, or a grid of light
+#[derive(Debug, Parser)]
+struct Shade {
+    /// What to do
+    #[command(flatten)]
+    plan: ShadePlan,
+    /// Exit status 3 where a doubt is raised
+    #[arg(long)]
+    strict: bool,
+    /// Print one report object
+    #[arg(long)]
+    json: bool,
+}
+
+impl Perform for Shade {
+    fn perform(self) -> Result<Done> {
+        let report = shade(&self.plan, &signals::cancel())?;
+        text::print(&if self.json { json(&report)? } else { words(&report) })?;
+        let clean = report.doubts.is_empty();
+        Ok(if self.strict && !clean { Done::NotClean } else { Done::Fine })
+    }
+}
+
+fn words(r: &ShadeReport) -> String {
+    Summary::default()
+        .interpreted(&r.interpretation)
+        .line("relief", format_args!("{} columns, {} rows", r.size[0], r.size[1]))
+        .steepness(&r.steepness)
+        .end(&r.doubts, &r.notices, &r.outputs)
+}
