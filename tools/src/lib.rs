@@ -5,6 +5,7 @@
 pub mod abroad;
 pub mod damage;
 pub mod dirt;
+pub mod ground;
 pub mod invented;
 pub mod judge;
 pub mod outside;

@@ -250,6 +250,46 @@ fn wrong_measure() {
     assert!(on("EPSG:32632").doubts.is_empty(), "a zone next door stretches less than a hundredth");
 }
 
+/// An ASCII grid of three columns.
+fn small_grid(f: &Folder, head: &str, heights: &str) -> std::path::PathBuf {
+    f.write("bank.asc", format!("ncols 3\nnrows 3\nxllcorner 438000\nyllcorner 5116000\ncellsize 2\n{head}{heights}\n"))
+}
+
+#[test]
+fn undeclared_no_data() {
+    use basilocus::terrain::{GridReading, VolumePlan, volume};
+    let f = Folder::new();
+    let heights = "-9999 2 3\n4 5 6\n7 8 9";
+    let measured = |grid: std::path::PathBuf, no_data| {
+        let reading = GridReading { from: Some("EPSG:32610".into()), no_data, ..Default::default() };
+        volume(&VolumePlan { reading, ..VolumePlan::new(grid, 0.0) }, &Cancel::default()).unwrap()
+    };
+    let doubted = measured(small_grid(&f, "", heights), None);
+    assert_eq!(ids(&doubted.doubts), ["undeclared-no-data"]);
+    // What the doubt says mends it.
+    let mended = measured(small_grid(&f, "", heights), Some(-9999.0));
+    assert!(mended.doubts.is_empty() && mended.below_volume_m3 == 0.0 && doubted.below_volume_m3 > 1000.0);
+    assert!(measured(small_grid(&f, "nodata_value -9999\n", heights), None).doubts.is_empty());
+    assert!(measured(small_grid(&f, "", "-12 2 3\n4 5 6\n7 8 9"), None).doubts.is_empty());
+}
+
+#[test]
+fn steep_ground() {
+    use basilocus::terrain::{GridReading, SlopePlan, slope};
+    let f = Folder::new();
+    let measured = |heights: &str, unit: &str| {
+        let grid = small_grid(&f, "", heights);
+        let reading =
+            GridReading { from: Some("EPSG:32610".into()), height_unit: Some(unit.into()), ..Default::default() };
+        let plan = SlopePlan { reading, overwrite: true, ..SlopePlan::new(grid, f.0.path().join("slope.tif")) };
+        slope(&plan, &Cancel::default()).unwrap().doubts
+    };
+    let centimetres = "100 180 310\n140 220 330\n190 240 300";
+    assert_eq!(ids(&measured(centimetres, "metre")), ["steep-ground"]);
+    assert!(measured(centimetres, "centimetre").is_empty(), "what the doubt says mends it");
+    assert!(measured("1 1.8 3.1\n1.4 2.2 3.3\n1.9 2.4 3", "metre").is_empty());
+}
+
 #[test]
 fn contradiction() {
     use basilocus::addresses::reference::{BuildPlan, build};

@@ -115,7 +115,7 @@ fn height_grid(g: &GridLook, r: &LookReport) -> String {
     let none = g.no_data.map_or(String::new(), |n| format!(", {n} stands for none"));
     let _ = writeln!(
         out,
-        "  heights    {} known, {} not{none}; {} to {}, mean {:.3}; unit {}",
+        "  heights    {} known, {} not{none}; {:.3} to {:.3}, mean {:.3}; unit {}",
         thousands(g.heights.known),
         thousands(g.heights.unknown),
         g.heights.lowest,

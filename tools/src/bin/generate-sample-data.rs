@@ -6,6 +6,7 @@
 use anyhow::Result;
 use basilocus_geodesy::crs::Catalogue;
 use basilocus_geodesy::operation::Operation;
+use basilocus_tools::ground;
 use rust_xlsxwriter::{DocProperties, ExcelDateTime, Format, Workbook};
 use std::fmt::Write;
 use std::path::Path;
@@ -225,6 +226,7 @@ fn main() -> Result<()> {
     harbour(&folder)?;
     drawing_and_feed(&folder)?;
     districts(&folder)?;
+    ground_of_the_levee(&folder)?;
     Ok(())
 }
 
@@ -591,6 +593,47 @@ fn drawing_and_feed(folder: &Path) -> Result<()> {
     }
     feed.push_str("</channel>\n</rss>\n");
     std::fs::write(folder.join("gauges.xml"), feed)?;
+    Ok(())
+}
+
+/// A lidar tile of a levee before and after a flood, the reaches of that levee, and a walk along its crest.
+fn ground_of_the_levee(folder: &Path) -> Result<()> {
+    for (name, after) in [("flood_before.xyz.gz", false), ("flood_after.xyz.gz", true)] {
+        let file = std::fs::File::create(folder.join(name))?;
+        let mut packer = flate2::GzBuilder::new().write(file, flate2::Compression::best());
+        std::io::Write::write_all(&mut packer, ground::survey(after).as_bytes())?;
+        packer.finish()?;
+    }
+    let crs = Catalogue::embedded();
+    let way = Operation::between(&crs.get(26910)?, &crs.get(4326)?, None)?;
+    let (west, south) = ground::CORNER;
+    let place = |x: f64, y: f64| way.apply_one(west + x, south + y, 0.0).unwrap_or_default();
+    let ring = |corners: [(f64, f64); 4]| {
+        let all = corners.iter().chain(&corners[..1]).map(|(x, y)| place(*x, *y));
+        all.map(|(lon, lat, _)| format!("[{lon:.6}, {lat:.6}]")).collect::<Vec<_>>().join(", ")
+    };
+    let reaches = [
+        ("Reach 7", [(10.0, 95.0), (160.0, 55.0), (160.0, 180.0), (10.0, 222.0)]),
+        ("Reach 8", [(160.0, 55.0), (310.0, 15.0), (310.0, 138.0), (160.0, 180.0)]),
+    ];
+    let features: Vec<String> = reaches
+        .iter()
+        .map(|(name, corners)| {
+            format!(
+                "{{\"type\": \"Feature\", \"properties\": {{\"reach\": \"{name}\"}}, \"geometry\": {{\"type\": \"Polygon\", \"coordinates\": [[{}]]}}}}",
+                ring(*corners)
+            )
+        })
+        .collect();
+    let text = format!("{{\"type\": \"FeatureCollection\", \"features\": [\n{}\n]}}\n", features.join(",\n"));
+    std::fs::write(folder.join("levee_reaches.geojson"), text)?;
+    let mut walk = String::from("stake,lat,lon\n");
+    for i in 0..12 {
+        let x = 14.0 + 26.0 * f64::from(i);
+        let (lon, lat, _) = place(x, 118.0 - 0.28 * (x - 160.0));
+        writeln!(walk, "{},{lat:.6},{lon:.6}", i + 1)?;
+    }
+    std::fs::write(folder.join("crest_walk.csv"), walk)?;
     Ok(())
 }
 

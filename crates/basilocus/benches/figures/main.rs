@@ -1,7 +1,7 @@
 //! The figures that the project promises, each as a ratio to a floor that runs beside it in the same process.
 //!
 //! `cargo bench -p basilocus` prints them; nothing here passes or fails, because machines are noisy. Single parts:
-//! `cargo bench -p basilocus -- kernels|geodesics|convert|formats|reading|geocode|start`, and `--rows N` for another size of the table.
+//! `cargo bench -p basilocus -- kernels|geodesics|convert|formats|reading|geocode|terrain|start`, and `--rows N` for another size of the table.
 
 mod convert;
 mod formats;
@@ -9,6 +9,7 @@ mod geocode;
 mod geodesics;
 mod kernels;
 mod start;
+mod terrain;
 
 use std::time::Instant;
 
@@ -46,6 +47,9 @@ fn main() {
     }
     if wanted("geocode") {
         geocode::run();
+    }
+    if wanted("terrain") {
+        terrain::run(rows);
     }
     if wanted("start") {
         start::run();

@@ -24,8 +24,10 @@ pub(crate) fn of_heights(heights: &HeightRange, layer: &str) -> Option<DoubtRepo
             column: None,
             rows: heights.at_lowest,
             message: format!(
-                "{} heights are exactly {lowest}, which often stands for no height, and the grid does not say so",
-                heights.at_lowest
+                "{} of {} heights {} exactly {lowest}, which often stands for no height, and the grid does not say so",
+                heights.at_lowest,
+                heights.known,
+                if heights.at_lowest == 1 { "is" } else { "are" }
             ),
             mend: format!("`no_data` {lowest}, if it stands for no height"),
         };

@@ -91,7 +91,7 @@ impl Step for Heights {
             (None, Some(HeightsOf::Level { system, .. })) => format!("in {}", system.title()),
             _ => "above a surface that the grid does not say".into(),
         };
-        setting.interpret(format!("heights of {path}, {}, {surface}", grid.unit.told()));
+        setting.interpret(format!("heights of {path} {surface}; {}", grid.unit.told()));
         let in_shapes = columns.has_shapes();
         let mut name = String::new();
         if in_shapes {
@@ -195,7 +195,7 @@ impl Reading {
 
     fn why(&self, what: &str) -> String {
         format!(
-            "{}: {what} outside of its outermost heights, or where it knows none; take the nearest cell, another grid, or keep rows without a height",
+            "{}: {what} outside of its outermost heights, or where it knows none; take the nearest cell (`heights_nearest`), another grid, or keep rows without a height (`heights_may_lack`)",
             self.path
         )
     }

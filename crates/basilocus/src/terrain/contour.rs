@@ -229,7 +229,7 @@ fn of_points(plan: &ContourPlan, levels: &Levels, cancel: &Cancel) -> Result<Mad
     let drawn = contours_of_triangles(&made.surface, levels);
     let (count, closed) = (drawn.len() as u64, drawn.iter().filter(|l| l.is_closed()).count() as u64);
     drawn.into_iter().try_for_each(|line| lines.take(line))?;
-    Ok(Made { rows: lines, interpretation, doubts: Vec::new(), notices, range, lines: count, closed })
+    Ok(Made { rows: lines, interpretation, doubts: read.doubts, notices, range, lines: count, closed })
 }
 
 /// Lines on their way to a layer.

@@ -7,7 +7,7 @@ use super::{points, raster_output};
 use crate::engine::Cancel;
 use crate::plan::{InputPlan, LayerPlan};
 use crate::steps::Positions;
-use crate::doubts::{self, DoubtReport};
+use crate::doubts::DoubtReport;
 use crate::{Error, Progress};
 use basilocus_formats::publish;
 use basilocus_formats::raster::RasterValues;
@@ -262,7 +262,8 @@ pub fn grid_with(plan: &GridPlan, cancel: &Cancel, progress: &dyn Progress) -> R
     };
     let mut range = HeightRange::default();
     range.add(&grid.heights);
-    let doubts: Vec<DoubtReport> = doubts::of_heights(&range, &plan.points.display().to_string()).into_iter().collect();
+    let mut doubts = read.doubts.clone();
+    doubts.extend(crate::doubts::of_heights(&range, &plan.points.display().to_string()));
     let mut set_aside = read.set_aside.clone();
     for Unused { class, .. } in unused.values() {
         *set_aside.entry(class.to_string()).or_default() += 1;

@@ -1,7 +1,8 @@
 //! Points with heights, of any table or layer.
 
+use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
 use crate::engine::set_aside::AsideFile;
-use crate::engine::{Cancel, Chain, Run};
+use crate::engine::{Cancel, Chain, Part, Run};
 use crate::plan::LayerPlan;
 use crate::{Error, Progress};
 use basilocus_formats::PendingOutput;
@@ -27,7 +28,12 @@ pub(super) struct Points {
     pub rows_in: u64,
     /// Rows without a position or a height, by reason.
     pub set_aside: BTreeMap<String, u64>,
+    /// Suspicions about their positions.
+    pub doubts: Vec<DoubtReport>,
 }
+
+/// Doubts that say nothing of points on the ground, or that the account of a grid tells by itself.
+const NOT_OF_POINTS: [&str; 5] = ["empty-result", "repeated", "lattice", "lost-values", "unused-column"];
 
 /// Why a point is not used though it has a position and a height.
 pub(super) struct Unused {
@@ -70,8 +76,15 @@ pub(super) fn read(layer: &LayerPlan, cancel: &Cancel, progress: &dyn Progress) 
         interpretation: chain.decisions.interpretation.clone(),
         rows_in: 0,
         set_aside: BTreeMap::new(),
+        doubts: Vec::new(),
     };
-    chain.each(&run, "reading points", &Ok, &mut |part| {
+    let scene = Scene::new(&layer.layer_name(), chain.reader.about(), chain.columns(), &[], true)?;
+    let watchers = Watchers::new(&scene);
+    let watched = |part: Part| {
+        watchers.rows(&Seen::new(&part.rows, &scene));
+        Ok(part)
+    };
+    chain.each(&run, "reading points", &watched, &mut |part| {
         points.rows_in += part.rows_in;
         for row in &part.set_aside {
             *points.set_aside.entry(row.class.to_string()).or_default() += 1;
@@ -89,6 +102,9 @@ pub(super) fn read(layer: &LayerPlan, cancel: &Cancel, progress: &dyn Progress) 
         }
         Ok(())
     })?;
+    let ending = Ending { found: chain.reader.found(), ..Default::default() };
+    points.doubts = watchers.findings(&scene, &ending);
+    points.doubts.retain(|doubt| !NOT_OF_POINTS.contains(&doubt.id.as_str()));
     if points.x.is_empty() {
         return Err(Error::Data(format!("{}: no row has a position and a height", path.display())));
     }

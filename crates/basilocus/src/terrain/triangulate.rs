@@ -5,6 +5,7 @@ use super::layer_output::{Rows, name_of};
 use super::points::{self, aside_path};
 use super::raster_output::check_layer;
 use super::shapes::{self, ShapeSource, is_line, lines_of};
+use crate::doubts::DoubtReport;
 use crate::engine::Cancel;
 use crate::plan::InputPlan;
 use crate::steps::Positions;
@@ -80,6 +81,8 @@ pub struct TriangulateReport {
     pub too_long: u64,
     /// Lines along which triangles have edges.
     pub break_lines: u64,
+    /// Suspicions.
+    pub doubts: Vec<DoubtReport>,
     /// What a user should know.
     pub notices: Vec<String>,
     /// Files written.
@@ -185,6 +188,7 @@ pub fn triangles_with(
         triangles: made.surface.triangles.len() as u64,
         too_long: made.too_long,
         break_lines: break_lines.len() as u64,
+        doubts: read.doubts,
         notices,
         outputs,
     })

@@ -39,6 +39,10 @@ const FILES: &[(&str, &[u8])] = &[
     ("gauges.xml", include_bytes!("../../demo/gauges.xml")),
     ("harbour_pairs.csv", include_bytes!("../../demo/harbour_pairs.csv")),
     ("harbour_piles.csv", include_bytes!("../../demo/harbour_piles.csv")),
+    ("flood_before.xyz.gz", include_bytes!("../../demo/flood_before.xyz.gz")),
+    ("flood_after.xyz.gz", include_bytes!("../../demo/flood_after.xyz.gz")),
+    ("levee_reaches.geojson", include_bytes!("../../demo/levee_reaches.geojson")),
+    ("crest_walk.csv", include_bytes!("../../demo/crest_walk.csv")),
 ];
 
 const PLAN: &str = "culverts.plan.toml";
@@ -174,6 +178,25 @@ fn tell(folder: &Path, overwrite: bool) -> Result<Done> {
         "basilocus convert gauges.xml -o gauges.kmz --category state --label title --color state:high=#B3261E,watch=#C98A00,*=#2E7D5B --overwrite --no-progress",
     )?;
 
+    step("10. A lidar tile of the levee before and after a flood: grids, relief, contours, the crest, cut and fill")?;
+    command("basilocus look flood_before.xyz.gz --rows 3 --no-progress")?;
+    for date in ["before", "after"] {
+        command(&format!(
+            "basilocus terrain grid flood_{date}.xyz.gz -o flood_{date}.tif --from EPSG:26910+5703 --overwrite"
+        ))?;
+    }
+    command("basilocus terrain shade flood_after.tif -o flood_after.png --exaggeration 3 --azimuth 315,45 --overwrite")?;
+    command("basilocus terrain contour flood_before.tif -o flood_contours.gpkg --every 0.5 --overwrite")?;
+    command(
+        "basilocus convert crest_walk.csv --from EPSG:4326 --heights flood_before.tif -o crest_heights.csv --overwrite --no-progress",
+    )?;
+    command("basilocus convert crest_walk.csv --from EPSG:4326 --gather lines -o crest.geojson --overwrite --no-progress")?;
+    command("basilocus terrain profile flood_after.tif crest.geojson -o crest_profile.csv --every 10 --overwrite")?;
+    command(
+        "basilocus terrain change flood_before.tif flood_after.tif -o flood_change.tif --threshold 0.1 --height-error 0.03 --inside levee_reaches.geojson --name reach --overwrite",
+    )?;
+    command("basilocus terrain volume flood_after.tif --above 4 --inside levee_reaches.geojson --name reach")?;
+
     step("What to open")?;
     say(&format!(
         "  {0}/culverts.xlsx      in a spreadsheet program: a sheet for each source, one of the rows set aside, one that says what this is\n  \
@@ -184,6 +207,8 @@ fn tell(folder: &Path, overwrite: bool) -> Result<Done> {
          {0}/districts.shp      in any program that reads shapefiles; {0}/districts.kml on a globe\n  \
          {0}/levee.gpkg         in any program that reads GeoPackage: the drawing and the gauges\n  \
          {0}/gauges.kmz         on a globe: the gauges in folders and colours by their state\n  \
+         {0}/flood_after.png    in a picture viewer: the levee after the flood; flood_change.tif and flood_contours.gpkg beside it\n  \
+         {0}/crest_profile.csv  in a spreadsheet program: the crest, every ten metres\n  \
          {0}/{PLAN} in a text editor: change it, and `basilocus run` it\n",
         folder.display()
     ))?;

@@ -17,6 +17,9 @@ struct Triangulate {
     /// What to do
     #[command(flatten)]
     plan: TriangulatePlan,
+    /// Exit status 3 where a doubt is raised or a row set aside
+    #[arg(long)]
+    strict: bool,
     /// Print one report object
     #[arg(long)]
     json: bool,
@@ -26,7 +29,8 @@ impl Perform for Triangulate {
     fn perform(self) -> Result<Done> {
         let report = triangles_of(&self.plan, &signals::cancel())?;
         text::print(&if self.json { json(&report)? } else { words(&report) })?;
-        Ok(Done::Fine)
+        let clean = report.doubts.is_empty() && report.set_aside.is_empty();
+        Ok(if self.strict && !clean { Done::NotClean } else { Done::Fine })
     }
 }
 
@@ -47,5 +51,5 @@ fn words(r: &TriangulateReport) -> String {
             ),
         )
         .set_aside(&r.set_aside)
-        .end(&[], &r.notices, &r.outputs)
+        .end(&r.doubts, &r.notices, &r.outputs)
 }

@@ -1,0 +1,151 @@
+//! Heights, each against one pass that does no more than touch what it touches.
+
+use crate::paired;
+use basilocus::Cancel;
+use basilocus::terrain::plain::contour::{Levels, contours};
+use basilocus::terrain::plain::gradient::{Measure, each_row};
+use basilocus::terrain::plain::shade::{Light, Sun};
+use basilocus::terrain::plain::slope::{SlopeUnit, steepness};
+use basilocus::terrain::plain::triangulation::triangulate;
+use basilocus::terrain::plain::volume::{Level, change, volume};
+use basilocus::terrain::plain::{Grid, Ground, RectifiedGrid};
+use basilocus::terrain::{GridPlan, grid_of};
+use std::hint::black_box;
+use std::num::NonZeroUsize;
+use std::path::Path;
+
+/// Cells along a side.
+const SIDE: usize = 4000;
+/// Points that become triangles.
+const POINTS: usize = 1_000_000;
+
+pub fn run(rows: usize) {
+    let frame = RectifiedGrid { west: 0.0, north: 0.0, step_x: 2.0, step_y: 2.0, columns: SIDE, rows: SIDE };
+    let hills =
+        |x: f64, y: f64| 50.0 + 20.0 * (x / 300.0).sin() * (y / 250.0).cos() + 5.0 * (x / 31.0 + y / 47.0).sin();
+    let mut grid = Grid::from_function(frame, hills);
+    let later = Grid::from_function(frame, |x, y| 0.3 * (x / 90.0).sin() * (y / 70.0).sin());
+    println!("terrain, {SIDE} × {SIDE} heights");
+    let ratio = |what: &str, floor: &str, (ours, theirs, ratio): (f64, f64, f64)| {
+        println!("  {what}: {ours:.3} s, {floor} {theirs:.3} s, ratio {ratio:.2}");
+    };
+    let threads = std::thread::available_parallelism().unwrap_or(NonZeroUsize::MIN);
+    let (ground, measure_ground) = (Ground::plane(), Ground::plane());
+    let measure = Measure { ground: &measure_ground, metres_per_height: 1.0, threads };
+    let copied = grid.clone();
+    let copy = || {
+        let mut into = vec![0.0; copied.heights.len()];
+        into.copy_from_slice(&copied.heights);
+        black_box(&into);
+    };
+    let light = Light::new(&[Sun { azimuth_deg: 315.0, altitude_deg: 45.0, weight: 1.0 }], 1.0).expect("a sun");
+    let mut sum = 0.0;
+    let each = |grid: &mut Grid,
+                value: &(dyn Fn(&basilocus::terrain::plain::gradient::Gradient) -> f64 + Sync),
+                sum: &mut f64| {
+        each_row(grid, &measure, value, |_, values| {
+            *sum += values[0];
+            Ok(())
+        })
+        .unwrap_or_else(|never| match never {});
+    };
+    ratio("relief", "a copy of the heights", paired(5, || each(&mut grid, &|g| light.on(g), &mut sum), copy));
+    ratio(
+        "slope in degrees",
+        "a copy of the heights",
+        paired(5, || each(&mut grid, &|g| steepness(g, SlopeUnit::Degrees), &mut sum), copy),
+    );
+    let levels = Levels::new(0.0, 50.0).expect("a step");
+    let mut lines = 0;
+    let draw = |grid: &mut Grid, lines: &mut usize| {
+        contours(grid, &levels, |line| {
+            *lines += line.points.len();
+            Ok(())
+        })
+        .unwrap_or_else(|never| match never {});
+    };
+    ratio("contours, one level", "a copy of the heights", paired(5, || draw(&mut grid, &mut lines), copy));
+    let read = |grid: &Grid| grid.heights.iter().filter(|z| z.is_finite()).sum::<f64>();
+    let mut differences = later.clone();
+    ratio(
+        "volume above a level",
+        "the sum of the heights",
+        paired(
+            5,
+            || {
+                let parts = volume(&mut grid, &ground, 1.0, Level::flat(50.0), &[]);
+                black_box(parts.unwrap_or_else(|never| match never {}));
+            },
+            || {
+                black_box(read(&copied));
+            },
+        ),
+    );
+    ratio(
+        "change with a threshold",
+        "the sum of the heights of both",
+        paired(
+            5,
+            || {
+                let parts = change(&mut differences, &ground, 1.0, 0.05, &[]);
+                black_box(parts.unwrap_or_else(|never| match never {}));
+            },
+            || {
+                black_box(read(&copied) + read(&later));
+            },
+        ),
+    );
+    triangles(&ratio);
+    points_to_grid(rows, &ratio);
+    black_box((sum, lines));
+}
+
+fn triangles(ratio: &impl Fn(&str, &str, (f64, f64, f64))) {
+    let mut random = crate::Random(7);
+    let points: Vec<[f64; 3]> =
+        (0..POINTS).map(|_| [random.unit() * 3000.0, random.unit() * 3000.0, random.unit()]).collect();
+    let bare = || {
+        let points = points.iter().map(|p| spade::Point2::new(p[0], p[1])).collect();
+        let mesh = spade::ConstrainedDelaunayTriangulation::<spade::Point2<f64>>::bulk_load_cdt(points, Vec::new());
+        black_box(mesh.is_ok());
+    };
+    let ours = || {
+        black_box(triangulate(points.clone(), &[], None).is_ok());
+    };
+    ratio(&format!("triangles of {POINTS} points"), "the package alone", paired(3, ours, bare));
+}
+
+fn points_to_grid(rows: usize, ratio: &impl Fn(&str, &str, (f64, f64, f64))) {
+    let folder = tempfile::tempdir().expect("a temporary folder");
+    let (source, output) = (folder.path().join("tile.xyz"), folder.path().join("tile.tif"));
+    let columns = 1000;
+    let line = |i: usize| {
+        format!(
+            "{} {} {:.2}\n",
+            438_000 + 2 * (i % columns),
+            5_116_000 + 2 * (i / columns),
+            50.0 + (i % 977) as f64 / 100.0
+        )
+    };
+    std::fs::write(&source, (0..rows).map(line).collect::<String>()).expect("a source");
+    let mut plan = GridPlan { overwrite: true, ..GridPlan::new(&source, &output) };
+    plan.positions.from = Some("EPSG:32610".into());
+    let ours = || {
+        black_box(grid_of(&plan, &Cancel::default()).is_ok());
+    };
+    ratio(
+        &format!("XYZ text of {rows} rows to a GeoTIFF"),
+        "reading and parsing three numbers a row",
+        paired(3, ours, || three_numbers(&source)),
+    );
+}
+
+fn three_numbers(source: &Path) {
+    use std::io::BufRead;
+    let file = std::fs::File::open(source).expect("the source");
+    let mut sum = 0.0;
+    for line in std::io::BufReader::new(file).lines().map_while(Result::ok) {
+        sum += line.split_ascii_whitespace().filter_map(|w| w.parse::<f64>().ok()).sum::<f64>();
+    }
+    black_box(sum);
+}

@@ -1,0 +1,310 @@
+//! Maps of layers and grids: what is in the files is brought to one system and painted.
+//!
+//! The system of the map is that which is said, else that of the first layer; for degrees a zone of the universal transverse
+//! Mercator grid where the data fits into one, else Equal Earth, in which areas are true.
+
+mod graticule;
+mod marks;
+mod relief;
+
+use crate::coordinates::system;
+use crate::engine::Cancel;
+use crate::look::every_layer;
+use crate::paths::Paths;
+use crate::plan::{InputPlan, LayerPlan};
+use crate::terrain::{GridReading, HeightGrid, ground_on_the_ellipsoid};
+use crate::{Error, Progress};
+use basilocus_draw::scene::{Layer, Scene, united};
+use basilocus_formats::raster::RasterFormat;
+use basilocus_formats::{FormatError, PendingOutput};
+use basilocus_geodesy::crs::{Catalogue, Crs, Kind};
+use basilocus_geodesy::operation::Operation;
+use basilocus_geodesy::unit::INTERNATIONAL_FOOT_M;
+use serde::Serialize;
+use std::path::{Path, PathBuf};
+
+/// What is to be drawn.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "arguments", derive(clap::Args))]
+pub struct DrawPlan {
+    /// Layers, tables with coordinates, and grids of heights, from below to above; of a file with several layers all
+    #[cfg_attr(feature = "arguments", arg(required = true))]
+    pub layers: Vec<PathBuf>,
+    /// The map (.png, .svg)
+    #[cfg_attr(feature = "arguments", arg(short, long, value_name = "FILE"))]
+    pub output: PathBuf,
+    /// System of the map; that of the first layer, for degrees one that suits the place
+    #[cfg_attr(feature = "arguments", arg(long = "in", value_name = "CRS"))]
+    pub in_crs: Option<String>,
+    /// System of the layers, where their files carry none
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "CRS"))]
+    pub from: Option<String>,
+    /// Column whose values colour the marks: numbers from dark to light, all else by category
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    pub color_by: Option<String>,
+    /// Column whose values stand beside the marks, where there is room
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
+    pub label: Option<String>,
+    /// Heading
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "TEXT"))]
+    pub title: Option<String>,
+    /// Width and height in pixels
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "WIDTH,HEIGHT", value_delimiter = ',', default_value = "1200,800"))]
+    pub size: Vec<u32>,
+    /// Scale bar in feet and miles; so it is where the unit of the map is a foot
+    #[cfg_attr(feature = "arguments", arg(long))]
+    pub feet: bool,
+    /// Replace an output that exists
+    #[cfg_attr(feature = "arguments", arg(long))]
+    pub overwrite: bool,
+}
+
+impl DrawPlan {
+    /// Layers as a map of 1200 by 800 pixels.
+    pub fn new<P: Into<PathBuf>>(layers: impl IntoIterator<Item = P>, output: impl Into<PathBuf>) -> Self {
+        DrawPlan {
+            layers: layers.into_iter().map(Into::into).collect(),
+            output: output.into(),
+            in_crs: None,
+            from: None,
+            color_by: None,
+            label: None,
+            title: None,
+            size: vec![1200, 800],
+            feet: false,
+            overwrite: false,
+        }
+    }
+}
+
+/// A layer of a map.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+pub struct DrawnLayer {
+    /// What it is called.
+    pub name: String,
+    /// Marks that were drawn; of a grid the heights that are known in the picture.
+    pub drawn: u64,
+    /// Rows that have no place on the map.
+    pub without_place: u64,
+}
+
+/// What was drawn.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+pub struct DrawReport {
+    /// How the layers were read.
+    pub interpretation: Vec<String>,
+    /// System of the map.
+    pub crs: String,
+    /// The layers.
+    pub layers: Vec<DrawnLayer>,
+    /// What a user should know.
+    pub notices: Vec<String>,
+    /// Files written.
+    #[serde(serialize_with = "crate::report::path_text::many")]
+    pub outputs: Vec<PathBuf>,
+}
+
+/// A layer that was opened: what it is, and its system.
+enum Source {
+    Grid(Box<HeightGrid>, String),
+    Marks(LayerPlan),
+}
+
+/// Draws a map.
+///
+/// # Errors
+/// Those of reading layers and of writing; [`Error::Usage`] for sizes and endings that no picture has, and where nothing is
+/// to be drawn.
+///
+/// ```
+/// use basilocus::Cancel;
+/// use basilocus::drawing::{DrawPlan, draw};
+///
+/// let folder = tempfile::tempdir()?;
+/// let gates = folder.path().join("gates.csv");
+/// std::fs::write(&gates, "gate,lon,lat\nA,-123.8,46.2\nB,-123.7,46.25\n")?;
+/// let mut plan = DrawPlan::new([&gates], folder.path().join("gates.svg"));
+/// plan.from = Some("EPSG:4326".into());
+/// let report = draw(&plan, &Cancel::default(), &())?;
+/// assert_eq!((report.layers[0].drawn, report.crs.as_str()), (2, "WGS 84 / UTM zone 10N (EPSG:32610)"));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+pub fn draw(plan: &DrawPlan, cancel: &Cancel, progress: &dyn Progress) -> Result<DrawReport, Error> {
+    let mut paths = Paths::default();
+    plan.layers.iter().for_each(|layer| paths.read(layer, "a layer"));
+    paths.written(&plan.output, "the map")?;
+    let [width, height] = plan.size[..] else {
+        return Err(Error::Usage("`size`: width and height in pixels are expected, such as 1200,800".into()));
+    };
+    let is_vector = match plan.output.extension().map(|e| e.to_string_lossy().to_lowercase()).as_deref() {
+        Some("png") => false,
+        Some("svg") => true,
+        _ => {
+            let problem = "the ending says no picture that is drawn; use one of .png, .svg".into();
+            return Err(FormatError::Option { path: plan.output.clone(), problem }.into());
+        }
+    };
+    let pending = PendingOutput::new(&plan.output, plan.overwrite)?;
+    let mut told = Told::default();
+    let sources = sources(plan)?;
+    let crs = map_system(plan, &sources, cancel, &mut told)?;
+    let mut scene = Scene::new([0.0; 4]);
+    let mut window: Option<[f64; 4]> = None;
+    let mut grids = Vec::new();
+    let mut place = 0;
+    for source in sources {
+        if cancel.is_cancelled() {
+            return Err(Error::Cancelled);
+        }
+        match source {
+            Source::Grid(grid, name) => {
+                let bounds = relief::bounds_in(&grid, &crs)?;
+                window = Some(window.map_or(bounds, |w| united(w, bounds)));
+                grids.push((scene.layers.len(), grid, name, bounds));
+                scene.layers.push(Layer::Marks(basilocus_draw::scene::Marks::plain("", Vec::new())));
+            }
+            Source::Marks(layer) => {
+                let marks = marks::read(&layer, plan, &crs, place, (cancel, progress), &mut told)?;
+                let bounds = marks.shapes.iter().filter_map(|s| s.bounds()).reduce(united);
+                window = window.into_iter().chain(bounds).reduce(united);
+                scene.layers.push(Layer::Marks(marks));
+                place += 1;
+            }
+        }
+    }
+    scene.window = window.ok_or_else(|| {
+        let names: Vec<String> = plan.layers.iter().map(|p| p.display().to_string()).collect();
+        Error::Data(format!("{}: no row has a place on a map in {}", names.join(", "), crs.title()))
+    })?;
+    scene.title = plan.title.clone();
+    let names: Vec<String> = plan.layers.iter().map(|p| file_name(p)).collect();
+    scene.notes = vec![crs.title(), format!("Drawn by Basilocus from {}", names.join(", "))];
+    let view = basilocus_draw::map::view(&scene, [f64::from(width), f64::from(height)]);
+    for (at, mut grid, name, bounds) in grids {
+        let (layer, known) = relief::draw(&mut grid, &name, &crs, bounds, &view, cancel)?;
+        scene.layers[at] = layer;
+        told.layers.insert(at.min(told.layers.len()), DrawnLayer { name, drawn: known, without_place: 0 });
+    }
+    around(&mut scene, &crs, plan, view.window)?;
+    let size = [width, height];
+    let bytes = if is_vector { basilocus_draw::svg(&scene, size).into_bytes() } else { painted(&scene, size)? };
+    std::fs::write(pending.path(), bytes).map_err(|e| FormatError::write(&plan.output, e))?;
+    if cancel.is_cancelled() {
+        return Err(Error::Cancelled);
+    }
+    pending.publish()?;
+    Ok(DrawReport {
+        interpretation: told.interpretation,
+        crs: crs.title(),
+        layers: told.layers,
+        notices: told.notices,
+        outputs: vec![plan.output.clone()],
+    })
+}
+
+/// What is told on the way.
+#[derive(Default)]
+struct Told {
+    interpretation: Vec<String>,
+    notices: Vec<String>,
+    layers: Vec<DrawnLayer>,
+}
+
+fn painted(scene: &Scene, size: [u32; 2]) -> Result<Vec<u8>, Error> {
+    basilocus_draw::png(scene, size).map_err(|e| Error::Usage(format!("`size`: {e}")))
+}
+
+fn file_name(path: &Path) -> String {
+    path.file_name().map_or_else(|| path.display().to_string(), |n| n.to_string_lossy().into_owned())
+}
+
+/// All layers of all files.
+fn sources(plan: &DrawPlan) -> Result<Vec<Source>, Error> {
+    let mut out = Vec::new();
+    for path in &plan.layers {
+        if RasterFormat::of_file(path)?.is_some() {
+            // A system that is said is for files that carry none.
+            let carried = HeightGrid::open(path, &GridReading::default())?;
+            let grid = match &carried.crs {
+                Some(_) => carried,
+                None => HeightGrid::open(path, &GridReading { from: plan.from.clone(), ..Default::default() })?,
+            };
+            out.push(Source::Grid(Box::new(grid), file_name(path)));
+        } else {
+            let layer = LayerPlan { input: InputPlan::default(), ..LayerPlan::new(path) };
+            out.extend(every_layer(&layer)?.into_iter().map(Source::Marks));
+        }
+    }
+    Ok(out)
+}
+
+/// The system of the map.
+fn map_system(plan: &DrawPlan, sources: &[Source], cancel: &Cancel, told: &mut Told) -> Result<Crs, Error> {
+    if let Some(said) = &plan.in_crs {
+        let crs = system::find(said)?.crs.horizontal().clone();
+        if !matches!(crs.kind, Kind::Projected { .. } | Kind::Geographic { .. } | Kind::Engineering { .. }) {
+            return Err(Error::Usage(format!("`in` {said}: {} has no plane to draw in", crs.title())));
+        }
+        return Ok(crs);
+    }
+    let (first, bounds) = match sources.first() {
+        Some(Source::Grid(grid, name)) => {
+            let crs = grid.crs.clone().ok_or_else(|| {
+                Error::Usage(format!("{name}: the grid says no system; say it with `from`"))
+            })?;
+            (crs.horizontal().clone(), basilocus_terrain::HeightRows::frame(&**grid).bounds())
+        }
+        Some(Source::Marks(layer)) => marks::system_and_bounds(layer, plan, cancel)?,
+        None => return Err(Error::Usage("`draw` needs a layer".into())),
+    };
+    if !first.is_geographic() {
+        return Ok(first);
+    }
+    let [w, s, e, n] = bounds;
+    let is_local = e - w < 9.0 && s > -80.0 && n < 84.0;
+    let crs = if is_local {
+        let zone = ((((w + e) / 2.0 + 180.0) / 6.0).floor() as i64).rem_euclid(60) as u32 + 1;
+        let south = if s + n < 0.0 { 100 } else { 0 };
+        Catalogue::embedded().get(32_600 + south + zone)?
+    } else {
+        Catalogue::embedded().get(8857)?
+    };
+    told.interpretation.push(format!("degrees are drawn in {}, which suits the place; say another system with `in`", crs.title()));
+    Ok(crs)
+}
+
+/// What stands around the layers: scale, north, grid lines.
+fn around(scene: &mut Scene, crs: &Crs, plan: &DrawPlan, frame: [f64; 4]) -> Result<(), Error> {
+    let [w, s, e, n] = frame;
+    let middle = [(w + e) / 2.0, (s + n) / 2.0];
+    match &crs.kind {
+        Kind::Projected { unit, .. } => {
+            scene.in_feet = plan.feet || (unit.metres / INTERNATIONAL_FOOT_M - 1.0).abs() < 1e-4;
+            let to_degrees = Operation::to_degrees(crs)?;
+            let [metres, _] = ground_on_the_ellipsoid(crs)?.at(middle[0], middle[1]);
+            // On a map of the world one bar would be true in one place only.
+            let is_small = (e - w) * unit.metres < 2e6;
+            scene.metres_per_unit = Some(metres).filter(|m| m.is_finite() && is_small);
+            if let Some((lon, lat, _)) = to_degrees.apply_one(middle[0], middle[1], 0.0) {
+                scene.north_deg = graticule::north(crs, [lon, lat])?.unwrap_or(0.0);
+            }
+            scene.grid = if is_small {
+                graticule::lines_of_system(frame, "")
+            } else {
+                graticule::meridians_and_parallels(crs, frame)?
+            };
+        }
+        Kind::Geographic { .. } => scene.grid = graticule::lines_of_system(frame, "°"),
+        _ => {
+            scene.metres_per_unit = match &crs.kind {
+                Kind::Engineering { unit } => Some(unit.as_ref().map_or(1.0, |u| u.metres)),
+                _ => None,
+            };
+            scene.in_feet = plan.feet;
+            scene.grid = graticule::lines_of_system(frame, "");
+        }
+    }
+    Ok(())
+}
