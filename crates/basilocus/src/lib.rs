@@ -38,6 +38,7 @@ pub mod addresses;
 pub mod compare;
 pub mod coordinates;
 pub mod doubts;
+pub mod drawing;
 pub mod engine;
 mod error;
 pub mod guide;

@@ -35,6 +35,7 @@ pub fn all() -> Vec<(&'static str, Schema)> {
         ("crs-find", of::<lookup::FindReport>()),
         ("crs-show", of::<lookup::ShowReport>()),
         ("doubts", of::<Vec<lookup::DoubtExplained>>()),
+        ("draw", of::<crate::drawing::DrawReport>()),
         ("error", of::<crate::report::ErrorReport>()),
         ("fit", of::<FitReport>()),
         ("look", of::<LookReport>()),

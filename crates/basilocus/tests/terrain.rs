@@ -253,6 +253,10 @@ fn change_is_lost_and_gained_whatever_the_cells() {
     let noisy = ChangePlan { threshold: 1.5, output: None, ..plan.clone() };
     let noisy = change(&noisy, &cancel).unwrap();
     assert!(noisy.gained_m3 == 0.0 && (noisy.lost_m3 - 30.0 * (20.0 + 10.0 / 6.0 * 1.75)).abs() < 1e-6, "{noisy:?}");
+    // A hole in which water stands gave no echo: what was lost there is in no figure, and that is told.
+    let hole = folder.grid("hole.asc", 5, 4, |column, row| if (column, row) == (0, 0) { -9999.0 } else { 8.0 });
+    let unseen = change(&ChangePlan { after: hole, output: None, ..plan.clone() }, &cancel).unwrap();
+    assert!(unseen.notices.iter().any(|n| n.starts_with("1 heights are known in the earlier grid alone and 0")), "{:?}", unseen.notices);
     // The later grid with cells half as large: the same surface, the same change.
     let mut text = "ncols 9\nnrows 7\nxllcenter 438000\nyllcenter 5116000\ncellsize 5\n".to_string();
     for _ in 0..7 {

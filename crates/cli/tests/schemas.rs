@@ -168,6 +168,7 @@ fn reports_keep_to_their_schemas() {
         "terrain-change",
         &[&["terrain", "change", "bank.tif", "bank.tif", "-o", "d.tif", "--height-error", "0.1"][..], &in_reach].concat(),
     );
+    c.holds("draw", &["draw", "bank.tif", "areas.geojson", "--in", "EPSG:32610", "-o", "map.svg", "--json"]);
     c.holds("doubts", &["doubts", "--json"]);
     c.holds("doubts", &["doubts", "lattice", "--json"]);
     c.holds("error", &["convert", "nowhere.csv", "-o", "out.csv", "--json"]);

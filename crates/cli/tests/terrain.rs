@@ -73,7 +73,7 @@ fn what_is_measured_is_printed_with_its_areas() {
     let areas = ["--inside", "reach.csv", "--inside-from", "EPSG:32610", "--name", "name", "--in-plane"];
     let out = f.ok(&[&["terrain", "volume", "bank.tif", "--above", "0"][..], &areas].concat());
     // 14 m by 8 m, 3.5 m in the mean; of the area 7 m, 1.75 m.
-    for line in ["  above      0: 392.00 m³ on 112.00 m²\n", " A         98.00        0.00     98.00      56.00\n"] {
+    for line in ["  above      0: 392.00 m³ on 112.00 m²\n", " 98.00        0.00     98.00       56.00\n"] {
         assert!(out.contains(line), "{line}{out}");
     }
     assert!(
@@ -107,8 +107,8 @@ fn relief_slopes_lines_and_profiles_are_written() {
     f.write("levee.csv", "name;geometry\nlevee;\"LINESTRING (438000 5116002, 438012 5116002)\"\n");
     let profile = ["terrain", "profile", "bank.tif", "levee.csv", "--lines-from", "EPSG:32610", "--name", "name"];
     let out = f.ok(&[&profile[..], &["--every", "4", "-o", "p.csv"]].concat());
-    assert!(out.contains(" levee       12.00        4         0        0        6      6      0\n"), "{out}");
-    assert_eq!(f.read("p.csv").lines().count(), 5);
+    assert!(out.contains(" levee       12.00        5         0        0         6      6      0\n"), "{out}");
+    assert_eq!(f.read("p.csv").lines().count(), 6);
     for name in ["relief.pgw", "relief.prj", "falls.tif", "slope.prj"] {
         assert!(f.names().contains(&name.to_string()), "{name}: {:?}", f.names());
     }
@@ -142,4 +142,20 @@ fn points_and_lines_get_their_heights() {
     f.ok(&["run", "heights.toml", "--overwrite"]);
     let message = f.refusal(&["convert", "gates.csv", "--from", "EPSG:32610", "--heights", "bank.xyz", "-o", "x.csv"]);
     assert!(message.contains("is no grid of heights"), "{message}");
+}
+
+#[test]
+fn a_map_is_drawn_of_grids_and_layers() {
+    let f = bank();
+    f.ok(&["terrain", "grid", "bank.xyz", "--from", "EPSG:32610", "-o", "bank.tif"]);
+    f.write("gates.csv", "gate,x,y\nA,438003,5116004\n");
+    let out = f.ok(&["draw", "bank.tif", "gates.csv", "--from", "EPSG:32610", "--label", "gate", "-o", "map.png"]);
+    assert!(out.contains("  map        in WGS 84 / UTM zone 10N (EPSG:32610)\n"), "{out}");
+    assert!(out.contains("  layer      gates: 1 marks\n") && out.contains("  wrote      map.png\n"), "{out}");
+    let message = f.refusal(&["draw", "gates.csv", "-o", "other.png"]);
+    assert!(
+        message.contains("no reference system is said for columns \"x\" and \"y\"; say it with --from"),
+        "{message}"
+    );
+    assert!(!f.names().contains(&"other.png".to_string()), "nothing half-written");
 }

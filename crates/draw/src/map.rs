@@ -73,6 +73,7 @@ pub fn draw(scene: &Scene, size: [f64; 2], canvas: &mut dyn Canvas) {
     let mut taken = Taken::default();
     let (below, above): (Vec<&Layer>, Vec<&Layer>) =
         scene.layers.iter().partition(|l| matches!(l, Layer::Picture { .. }));
+    let below_is_empty = below.is_empty();
     for layer in below {
         if let Layer::Picture { pixels, bounds, .. } = layer {
             let [x, y] = view.pixel([bounds[0], bounds[3]]);
@@ -83,7 +84,7 @@ pub fn draw(scene: &Scene, size: [f64; 2], canvas: &mut dyn Canvas) {
     grid_lines(scene, &view, canvas);
     for layer in above {
         if let Layer::Marks(marks) = layer {
-            draw_marks(marks, &view, canvas);
+            draw_marks(marks, &view, !below_is_empty, canvas);
         }
     }
     for layer in &scene.layers {
@@ -167,7 +168,9 @@ fn grid_labels(scene: &Scene, view: &View, canvas: &mut dyn Canvas) {
     }
 }
 
-fn draw_marks(marks: &Marks, view: &View, canvas: &mut dyn Canvas) {
+fn draw_marks(marks: &Marks, view: &View, is_over_picture: bool, canvas: &mut dyn Canvas) {
+    // What lies over a picture must not hide it.
+    let fill = if is_over_picture { 0.12 } else { 0.35 };
     let points = marks.shapes.iter().filter(|s| matches!(s, Shape::Point(_))).count();
     if points > MANY {
         density(marks, view, canvas);
@@ -185,7 +188,7 @@ fn draw_marks(marks: &Marks, view: &View, canvas: &mut dyn Canvas) {
         if let Shape::Polygon(rings) = shape {
             let rings: Vec<Vec<[f64; 2]>> = rings.iter().map(|r| pixels(r)).collect();
             let path = Path::rings(rings.iter().map(Vec::as_slice));
-            canvas.fill(&path, marks.paint.color(i).covering(0.35));
+            canvas.fill(&path, marks.paint.color(i).covering(fill));
             canvas.stroke(&path, 1.2, marks.paint.color(i));
         }
     }
@@ -456,7 +459,7 @@ mod tests {
     #[test]
     fn numbers_of_a_legend_are_short() {
         for (v, words) in
-            [(0.0, "0"), (3.14159, "3.14"), (12.0, "12"), (1234.5, "1234"), (-0.5, "-0.5"), (100.0, "100")]
+            [(0.0, "0"), (2.7512, "2.75"), (12.0, "12"), (1234.5, "1234"), (-0.5, "-0.5"), (100.0, "100")]
         {
             assert_eq!(short(v), words);
         }

@@ -55,7 +55,7 @@ impl Lattice {
 /// Positions farther than this share of a step from the grid are off it unless said.
 pub const TOLERANCE: f64 = 0.1;
 /// The share of positions that have to be on the grid.
-const MOST: f64 = 0.98;
+const MOST: f64 = 0.9;
 /// The largest grid that is taken for one: steps that some points have by chance make grids of no end.
 const LARGEST: f64 = 4e9;
 /// The share of positions that have a neighbour a step away, where many cells are empty.
@@ -212,10 +212,18 @@ impl Axis {
         if heaps.len() < 3 {
             return None;
         }
-        let mut gaps: Vec<f64> = heaps.windows(2).map(|w| w[1].mean - w[0].mean).collect();
-        gaps.sort_unstable_by(f64::total_cmp);
-        // Most gaps are one step; empty columns make some larger, positions off the grid some smaller.
-        let step = gaps[gaps.len() / 2];
+        // Most gaps are one step; empty columns make some larger, positions off the grid some smaller. These stand alone,
+        // so that a gap counts as many times as the smaller of its heaps has values.
+        let gap = |w: &[Heap]| (w[1].mean - w[0].mean, w[0].count.min(w[1].count));
+        let mut gaps: Vec<(f64, usize)> = heaps.windows(2).map(gap).collect();
+        gaps.sort_unstable_by(|a, b| a.0.total_cmp(&b.0));
+        let half = gaps.iter().map(|g| g.1).sum::<usize>() / 2;
+        let mut passed = 0;
+        let step = gaps.iter().find(|g| {
+            passed += g.1;
+            passed > half
+        })?;
+        let step = step.0;
         let origin = heaps.iter().max_by_key(|h| h.count)?.mean;
         let (step, origin) = fitted(heaps, step, origin, tolerance)?;
         let on = |h: &&Heap| {
@@ -353,6 +361,15 @@ mod tests {
         assert_eq!((lattice.frame.west, lattice.frame.north), (438_000.0, 5_116_158.0));
         assert_eq!((lattice.frame.step_x, lattice.frame.step_y), (2.0, 2.0));
         assert_eq!((lattice.off, lattice.empty, lattice.repeated), (4, 316, 0));
+    }
+
+    #[test]
+    fn a_few_positions_off_a_small_grid_do_not_hide_it() {
+        let (mut x, mut y) = grid(8, 5, 2.0, 438_000.0, 5_116_000.0);
+        x.extend([438_001.0, 438_004.7, 438_010.9]);
+        y.extend([5_116_001.0, 5_116_004.0, 5_116_007.1]);
+        let lattice = uniform(&x, &y);
+        assert_eq!((lattice.frame.columns, lattice.frame.rows, lattice.off, lattice.empty), (8, 5, 3, 0));
     }
 
     #[test]

@@ -3,8 +3,8 @@
 //!
 //! Along a row of a cell the surface is straight, so that the inner integral has a closed form; the outer one runs over
 //! pieces on which that form is smooth. On a piece where the surface changes its sign along rows the form is a square over
-//! a straight line: it is integrated by sixteen nodes of Gauss and Legendre after the piece was halved towards the end at
-//! which that line comes near zero.
+//! a straight line: it is integrated by sixteen nodes of Gauss and Legendre, and by those of halves where these say something
+//! else, as they do where that line comes near zero.
 
 /// What lies above zero: volume and area, in units of the cell (its area is 1).
 #[derive(Debug, Clone, Copy, Default, PartialEq)]
@@ -40,6 +40,9 @@ const NODES: [(f64, f64); 8] = [
     (0.944_575_023_073_232_6, 0.062_253_523_938_647_89),
     (0.989_400_934_991_649_9, 0.027_152_459_411_754_095),
 ];
+
+/// How often a piece is halved at most.
+const HALVINGS: u32 = 30;
 
 impl Patch {
     /// The surface that is straight along rows and columns.
@@ -152,29 +155,26 @@ impl Patch {
             self.nodes(from, to, width, &mut sum);
             return sum;
         }
-        // The square over the difference of both ends: smooth but near its zero, towards which the piece is cut.
-        let difference = |y: f64| {
-            let [left, right] = ends(y);
-            (left - right).abs()
-        };
-        let (mut low, mut high) = (from, to);
-        let towards_low = difference(from) < difference(to);
-        for _ in 0..60 {
-            let (near, far) = if towards_low { (low, high) } else { (high, low) };
-            if difference(near) >= difference(far) / 2.0 || high - low < 1e-15 {
-                break;
-            }
-            let middle = (low + high) / 2.0;
-            if towards_low {
-                self.nodes(middle, high, width, &mut sum);
-                high = middle;
-            } else {
-                self.nodes(low, middle, width, &mut sum);
-                low = middle;
-            }
-        }
-        self.nodes(low, high, width, &mut sum);
+        // The square over the difference of both ends.
+        let scale = self.corners.iter().fold(0.0f64, |a, z| a.max(z.abs()));
+        self.halved(from, to, width, scale, HALVINGS, &mut sum);
         sum
+    }
+
+    /// The integral by the nodes, of halves as long as these differ from the whole.
+    fn halved(&self, from: f64, to: f64, width: &impl Fn(f64) -> f64, scale: f64, depth: u32, sum: &mut Above) {
+        let middle = (from + to) / 2.0;
+        let (mut whole, mut halves) = (Above::default(), Above::default());
+        self.nodes(from, to, width, &mut whole);
+        self.nodes(from, middle, width, &mut halves);
+        self.nodes(middle, to, width, &mut halves);
+        let differ = (whole.volume - halves.volume).abs() > 1e-15 * scale || (whole.area - halves.area).abs() > 1e-13;
+        if differ && depth > 0 {
+            self.halved(from, middle, width, scale, depth - 1, sum);
+            self.halved(middle, to, width, scale, depth - 1, sum);
+        } else {
+            sum.add(halves, 1.0);
+        }
     }
 
     fn nodes(&self, from: f64, to: f64, width: &impl Fn(f64) -> f64, sum: &mut Above) {

@@ -12,6 +12,7 @@ mod report;
 pub(crate) use evidence::{Ending, Scene, Seen};
 pub use report::DoubtReport;
 pub(crate) use steep_ground::of_steepness;
+pub(crate) use swapped_axes::of_exchanged;
 pub(crate) use undeclared_no_data::of_heights;
 pub use wrong_measure::of_measures;
 

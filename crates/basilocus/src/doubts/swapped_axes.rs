@@ -1,7 +1,7 @@
 //! x and y swapped.
 
 use super::evidence::{Placement, WatchPlaces};
-use super::{Doubt, Finding, Scene};
+use super::{Doubt, DoubtName, DoubtReport, Finding, Scene};
 use basilocus_table::counted::is_or_are;
 
 pub static DOUBT: Doubt = Doubt {
@@ -25,4 +25,18 @@ fn finding(scene: &Scene, seen: &Placement) -> Option<Finding> {
         ),
         mend: DOUBT.mend.into(),
     })
+}
+
+/// What there is to tell of eastings and northings that lie in the area of use of their system once they are exchanged, and
+/// not before.
+pub(crate) fn of_exchanged(layer: &str, points: u64, system: &str) -> DoubtReport {
+    let finding = Finding {
+        column: None,
+        rows: points,
+        message: format!(
+            "easting and northing look swapped: the positions are outside the area of use of {system}, and inside it when exchanged"
+        ),
+        mend: DOUBT.mend.into(),
+    };
+    DoubtReport::new(DoubtName(&DOUBT), layer, finding)
 }

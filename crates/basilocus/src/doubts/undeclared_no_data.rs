@@ -12,8 +12,7 @@ pub static DOUBT: Doubt = Doubt {
 };
 
 /// Numbers that programs write where they know no height.
-const USUAL: [f64; 8] =
-    [-9999.0, -99999.0, -32768.0, -32767.0, -999.0, -3.402_823_466_385_288_6e38, -1e30, -999_999.0];
+const USUAL: [f64; 8] = [-9999.0, -99999.0, -32768.0, -32767.0, -999.0, -3.402_823_466_385_288_6e38, -1e30, -999_999.0];
 
 /// What there is to tell of the heights of a grid.
 pub(crate) fn of_heights(heights: &HeightRange, layer: &str) -> Option<DoubtReport> {

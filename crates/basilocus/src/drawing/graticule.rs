@@ -91,7 +91,13 @@ pub(super) fn meridians_and_parallels(crs: &Crs, frame: [f64; 4]) -> Result<Vec<
 fn degrees(v: f64, [below, above]: [&str; 2]) -> String {
     let number = format!("{:.1}", v.abs());
     let number = number.trim_end_matches('0').trim_end_matches('.');
-    let side = if v < 0.0 { below } else if v > 0.0 { above } else { "" };
+    let side = if v < 0.0 {
+        below
+    } else if v > 0.0 {
+        above
+    } else {
+        ""
+    };
     format!("{number}°{side}")
 }
 
@@ -124,7 +130,7 @@ mod tests {
 
     #[test]
     fn the_meridians_of_a_world_map_reach_from_pole_to_pole() {
-        let world = Catalogue::embedded().get(8857).unwrap();
+        let world = super::super::equal_earth().unwrap();
         let lines = meridians_and_parallels(&world, [-17.2e6, -8.4e6, 17.2e6, 8.4e6]).unwrap();
         let zero = lines.iter().find(|l| l.is_upright && l.label == "0°").unwrap();
         assert!(zero.points.iter().all(|p| p[0].abs() < 1e-6) && zero.points.len() == PLACES + 1);

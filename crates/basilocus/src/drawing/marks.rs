@@ -108,13 +108,14 @@ pub(super) fn read(
     if without_place > 0 {
         told.notices.push(format!("{name}: {without_place} rows have no place on the map"));
     }
-    told.layers.push(DrawnLayer { name, drawn: marks.shapes.len() as u64, without_place });
+    told.layers.push(DrawnLayer { name, what: "marks".into(), drawn: marks.shapes.len() as u64, without_place });
     Ok(marks)
 }
 
 /// Numbers as a range, all else as categories, the commonest first.
 fn painted(column: &str, values: Vec<String>) -> Paint {
-    let number = |t: &String| if t.is_empty() { Some(f64::NAN) } else { t.parse::<f64>().ok().filter(|v| v.is_finite()) };
+    let number =
+        |t: &String| if t.is_empty() { Some(f64::NAN) } else { t.parse::<f64>().ok().filter(|v| v.is_finite()) };
     let numbers: Option<Vec<f64>> = values.iter().map(number).collect();
     if let Some(of) = numbers.filter(|of| of.iter().any(|v| v.is_finite())) {
         let finite = || of.iter().copied().filter(|v| v.is_finite());
@@ -202,7 +203,9 @@ mod tests {
         let texts = |list: &[&str]| list.iter().map(|t| t.to_string()).collect::<Vec<_>>();
         let Paint::Numbers { ramp, of } = painted("depth", texts(&["1.5", "", "-2"])) else { panic!() };
         assert!(ramp.range == [-2.0, 1.5] && of[1].is_nan());
-        let Paint::Categories { names, of, .. } = painted("kind", texts(&["flap", "sluice", "flap", "", "7"])) else { panic!() };
+        let Paint::Categories { names, of, .. } = painted("kind", texts(&["flap", "sluice", "flap", "", "7"])) else {
+            panic!()
+        };
         assert_eq!((names, of), (texts(&["flap", "7", "sluice"]), vec![Some(0), Some(2), Some(0), None, Some(1)]));
     }
 

@@ -14,12 +14,13 @@ use crate::paths::Paths;
 use crate::plan::{InputPlan, LayerPlan};
 use crate::terrain::{GridReading, HeightGrid, ground_on_the_ellipsoid};
 use crate::{Error, Progress};
-use basilocus_draw::scene::{Layer, Scene, united};
+use basilocus_draw::scene::{Layer, MOST_CATEGORIES, Marks, Paint, Scene, united};
 use basilocus_formats::raster::RasterFormat;
 use basilocus_formats::{FormatError, PendingOutput};
-use basilocus_geodesy::crs::{Catalogue, Crs, Kind};
+use basilocus_geodesy::crs::{Base, Catalogue, Crs, Kind};
 use basilocus_geodesy::operation::Operation;
-use basilocus_geodesy::unit::INTERNATIONAL_FOOT_M;
+use basilocus_geodesy::projection::Parameters;
+use basilocus_geodesy::unit::{INTERNATIONAL_FOOT_M, LinearUnit};
 use serde::Serialize;
 use std::path::{Path, PathBuf};
 
@@ -49,7 +50,10 @@ pub struct DrawPlan {
     #[cfg_attr(feature = "arguments", arg(long, value_name = "TEXT"))]
     pub title: Option<String>,
     /// Width and height in pixels
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "WIDTH,HEIGHT", value_delimiter = ',', default_value = "1200,800"))]
+    #[cfg_attr(
+        feature = "arguments",
+        arg(long, value_name = "WIDTH,HEIGHT", value_delimiter = ',', default_value = "1200,800")
+    )]
     pub size: Vec<u32>,
     /// Scale bar in feet and miles; so it is where the unit of the map is a foot
     #[cfg_attr(feature = "arguments", arg(long))]
@@ -83,7 +87,9 @@ impl DrawPlan {
 pub struct DrawnLayer {
     /// What it is called.
     pub name: String,
-    /// Marks that were drawn; of a grid the heights that are known in the picture.
+    /// What is drawn of it: `marks`, or `pixels` of a grid.
+    pub what: String,
+    /// How many were drawn.
     pub drawn: u64,
     /// Rows that have no place on the map.
     pub without_place: u64,
@@ -109,7 +115,7 @@ pub struct DrawReport {
 /// A layer that was opened: what it is, and its system.
 enum Source {
     Grid(Box<HeightGrid>, String),
-    Marks(LayerPlan),
+    Marks(Box<LayerPlan>),
 }
 
 /// Draws a map.
@@ -163,7 +169,7 @@ pub fn draw(plan: &DrawPlan, cancel: &Cancel, progress: &dyn Progress) -> Result
                 let bounds = relief::bounds_in(&grid, &crs)?;
                 window = Some(window.map_or(bounds, |w| united(w, bounds)));
                 grids.push((scene.layers.len(), grid, name, bounds));
-                scene.layers.push(Layer::Marks(basilocus_draw::scene::Marks::plain("", Vec::new())));
+                scene.layers.push(Layer::Marks(Marks::plain("", Vec::new())));
             }
             Source::Marks(layer) => {
                 let marks = marks::read(&layer, plan, &crs, place, (cancel, progress), &mut told)?;
@@ -174,6 +180,7 @@ pub fn draw(plan: &DrawPlan, cancel: &Cancel, progress: &dyn Progress) -> Result
             }
         }
     }
+    apart(&mut scene.layers);
     scene.window = window.ok_or_else(|| {
         let names: Vec<String> = plan.layers.iter().map(|p| p.display().to_string()).collect();
         Error::Data(format!("{}: no row has a place on a map in {}", names.join(", "), crs.title()))
@@ -185,7 +192,7 @@ pub fn draw(plan: &DrawPlan, cancel: &Cancel, progress: &dyn Progress) -> Result
     for (at, mut grid, name, bounds) in grids {
         let (layer, known) = relief::draw(&mut grid, &name, &crs, bounds, &view, cancel)?;
         scene.layers[at] = layer;
-        told.layers.insert(at.min(told.layers.len()), DrawnLayer { name, drawn: known, without_place: 0 });
+        told.layers.insert(at.min(told.layers.len()), DrawnLayer { name, what: "pixels".into(), drawn: known, without_place: 0 });
     }
     around(&mut scene, &crs, plan, view.window)?;
     let size = [width, height];
@@ -234,7 +241,7 @@ fn sources(plan: &DrawPlan) -> Result<Vec<Source>, Error> {
             out.push(Source::Grid(Box::new(grid), file_name(path)));
         } else {
             let layer = LayerPlan { input: InputPlan::default(), ..LayerPlan::new(path) };
-            out.extend(every_layer(&layer)?.into_iter().map(Source::Marks));
+            out.extend(every_layer(&layer)?.into_iter().map(|layer| Source::Marks(Box::new(layer))));
         }
     }
     Ok(out)
@@ -251,9 +258,10 @@ fn map_system(plan: &DrawPlan, sources: &[Source], cancel: &Cancel, told: &mut T
     }
     let (first, bounds) = match sources.first() {
         Some(Source::Grid(grid, name)) => {
-            let crs = grid.crs.clone().ok_or_else(|| {
-                Error::Usage(format!("{name}: the grid says no system; say it with `from`"))
-            })?;
+            let crs = grid
+                .crs
+                .clone()
+                .ok_or_else(|| Error::Usage(format!("{name}: the grid says no system; say it with `from`")))?;
             (crs.horizontal().clone(), basilocus_terrain::HeightRows::frame(&**grid).bounds())
         }
         Some(Source::Marks(layer)) => marks::system_and_bounds(layer, plan, cancel)?,
@@ -269,10 +277,42 @@ fn map_system(plan: &DrawPlan, sources: &[Source], cancel: &Cancel, told: &mut T
         let south = if s + n < 0.0 { 100 } else { 0 };
         Catalogue::embedded().get(32_600 + south + zone)?
     } else {
-        Catalogue::embedded().get(8857)?
+        equal_earth()?
     };
-    told.interpretation.push(format!("degrees are drawn in {}, which suits the place; say another system with `in`", crs.title()));
+    told.interpretation
+        .push(format!("degrees are drawn in {}, which suits the place; say another system with `in`", crs.title()));
     Ok(crs)
+}
+
+/// A map of the world on which areas are true (Šavrič, Patterson and Jenny 2018).
+fn equal_earth() -> Result<Crs, Error> {
+    let base = Catalogue::embedded().get(4326)?;
+    let Kind::Geographic { datum, unit } = base.kind else {
+        return Err(Error::Defect("WGS 84 is not geographic".into()));
+    };
+    let parameters = ["Longitude of natural origin", "False easting", "False northing"];
+    let kind = Kind::Projected {
+        datum,
+        base: Base { code: base.code, name: base.name, unit },
+        method: "Equal Earth".into(),
+        parameters: Parameters(parameters.map(|name| (name.to_string(), 0.0)).to_vec()),
+        unit: LinearUnit::metre(),
+    };
+    Ok(Crs { code: None, name: "WGS 84 / Equal Earth".into(), kind, area: base.area, axes: "east,north".into() })
+}
+
+/// Gives layers of one colour such as no category has, as long as there are any.
+fn apart(layers: &mut [Layer]) {
+    let categories = |layer: &Layer| match layer {
+        Layer::Marks(Marks { paint: Paint::Categories { names, .. }, .. }) => names.len().min(MOST_CATEGORIES),
+        _ => 0,
+    };
+    let taken = layers.iter().map(categories).max().unwrap_or(0);
+    for layer in layers {
+        if let Layer::Marks(Marks { paint: Paint::Plain(place), .. }) = layer {
+            *place += taken;
+        }
+    }
 }
 
 /// What stands around the layers: scale, north, grid lines.

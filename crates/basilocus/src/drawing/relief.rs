@@ -102,25 +102,22 @@ pub(super) fn draw(
     let sun = |azimuth_deg, weight| Sun { azimuth_deg, altitude_deg: 45.0, weight };
     let light = Light::new(&[sun(315.0, 0.75), sun(45.0, 0.25)], exaggeration(&seen, range))
         .ok_or_else(|| Error::Defect("suns that stand nowhere".into()))?;
-    let measure = Measure {
-        ground: &ground,
-        metres_per_height: grid.unit.unit.metres,
-        threads: NonZeroUsize::MIN,
-    };
+    let measure = Measure { ground: &ground, metres_per_height: grid.unit.unit.metres, threads: NonZeroUsize::MIN };
     let heights = seen.heights.clone();
     let mut colors = Vec::with_capacity(heights.len());
     let span = (range[1] - range[0]).max(f64::MIN_POSITIVE);
-    let lit = each_row(&mut seen, &measure, |g| light.on(g), |row, values| {
-        for (column, light) in values.iter().enumerate() {
-            let z = heights[row * columns + column];
-            colors.push(if z.is_nan() {
-                Color([0, 0, 0, 0])
-            } else {
-                shaded(ramp((z - range[0]) / span), *light)
-            });
-        }
-        Ok(())
-    });
+    let lit = each_row(
+        &mut seen,
+        &measure,
+        |g| light.on(g),
+        |row, values| {
+            for (column, light) in values.iter().enumerate() {
+                let z = heights[row * columns + column];
+                colors.push(if z.is_nan() { Color([0, 0, 0, 0]) } else { shaded(ramp((z - range[0]) / span), *light) });
+            }
+            Ok(())
+        },
+    );
     lit.unwrap_or_else(|never: std::convert::Infallible| match never {});
     let title = if grid.unit.is_said { format!("height, {}", grid.unit.unit.sign()) } else { "height".into() };
     let layer = Layer::Picture {
@@ -157,7 +154,11 @@ fn shaded(color: Color, light: f64) -> Color {
     let [r, g, b, _] = color.0;
     let part = |v: u8| {
         let v = f64::from(v);
-        let lit = if light < level { v * (0.35 + 0.65 * light / level) } else { v + (255.0 - v) * 0.6 * (light - level) / (1.0 - level) };
+        let lit = if light < level {
+            v * (0.35 + 0.65 * light / level)
+        } else {
+            v + (255.0 - v) * 0.6 * (light - level) / (1.0 - level)
+        };
         lit.round().clamp(0.0, 255.0) as u8
     };
     Color::rgb(part(r), part(g), part(b))

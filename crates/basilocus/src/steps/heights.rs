@@ -23,14 +23,14 @@ use std::sync::{Mutex, PoisonError};
 ///
 /// let folder = tempfile::tempdir()?;
 /// let (grid, out) = (folder.path().join("bank.asc"), folder.path().join("out.csv"));
-/// std::fs::write(&grid, "ncols 2\nnrows 2\nxllcenter 0\nyllcenter 0\ncellsize 10\n1 2\n3 4\n")?;
+/// std::fs::write(&grid, "ncols 2\nnrows 2\nxllcenter 438000\nyllcenter 5116000\ncellsize 10\n1 2\n3 4\n")?;
 /// let heights = Heights { from: Some("EPSG:32610".into()), ..Heights::of(&grid) };
-/// Layer::from_reader("gate,x,y\nA,5,5\nFar,90,5\n".as_bytes(), Format::Delimited)?
+/// Layer::from_reader("gate,x,y\nA,438005,5116005\nFar,438090,5116005\n".as_bytes(), Format::Delimited)?
 ///     .positions(Positions::in_system("EPSG:32610")?)
 ///     .then(heights)
 ///     .write(&out)?
 ///     .run()?;
-/// assert_eq!(std::fs::read_to_string(&out)?, "gate,x,y,height\nA,5,5,2.500\n");
+/// assert_eq!(std::fs::read_to_string(&out)?, "gate,x,y,height\nA,438005,5116005,2.500\n");
 /// assert!(std::fs::read_to_string(folder.path().join("out.set-aside.csv"))?.contains("Far"));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```

@@ -146,7 +146,8 @@ pub fn change(plan: &ChangePlan, cancel: &Cancel) -> Result<ChangeReport, Error>
     let (names, areas) = plan.areas.read(&before, &mut interpretation, cancel)?;
     let (metres, crs) = (before.unit.unit.metres, before.crs.clone());
     let frame = before.frame();
-    let mut differences = Differences { before, after, is_aligned, factor, scratch: vec![0.0; frame.columns] };
+    let scratch = vec![0.0; frame.columns];
+    let mut differences = Differences { before, after, is_aligned, factor, scratch, alone: [0; 2] };
     let mut rows = Stoppable { heights: &mut differences, cancel };
     let parts = basilocus_terrain::volume::change(&mut rows, &ground, metres, plan.threshold, &areas)?;
     if parts.whole.area <= 0.0 {
@@ -159,6 +160,12 @@ pub fn change(plan: &ChangePlan, cancel: &Cancel) -> Result<ChangeReport, Error>
         )));
     }
     notices.extend(beyond(&parts.areas, &names));
+    let [before_alone, after_alone] = differences.alone;
+    if before_alone + after_alone > 0 {
+        notices.push(format!(
+            "{before_alone} heights are known in the earlier grid alone and {after_alone} in the later one alone: what happened there is in no figure"
+        ));
+    }
     let mut outputs = Vec::new();
     if let Some(output) = &plan.output {
         let crs = crs.as_ref().map(|crs| crs.horizontal());
@@ -243,6 +250,8 @@ struct Differences {
     /// What brings later heights to the unit of the earlier ones.
     factor: f64,
     scratch: Vec<f64>,
+    /// Heights that are known in one of them alone, counted while all rows go by.
+    alone: [u64; 2],
 }
 
 impl HeightRows for Differences {
@@ -263,7 +272,14 @@ impl HeightRows for Differences {
             }
         }
         self.before.row(row, into)?;
-        into.iter_mut().zip(&later).for_each(|(earlier, later)| *earlier = later * self.factor - *earlier);
+        for (earlier, later) in into.iter_mut().zip(&later) {
+            match (earlier.is_nan(), later.is_nan()) {
+                (false, true) => self.alone[0] += 1,
+                (true, false) => self.alone[1] += 1,
+                _ => {}
+            }
+            *earlier = later * self.factor - *earlier;
+        }
         self.scratch = later;
         Ok(())
     }

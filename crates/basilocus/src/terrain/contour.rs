@@ -2,10 +2,10 @@
 
 use super::grid::layer_of;
 use super::layer_output::{Rows, name_of};
+use super::points;
 use super::raster_output::check_layer;
 use super::source::{GridReading, HeightGrid, Stoppable};
 use super::survey::survey;
-use super::points;
 use crate::Error;
 use crate::doubts::{self, DoubtReport};
 use crate::engine::Cancel;
@@ -35,7 +35,10 @@ pub struct ContourPlan {
     #[cfg_attr(feature = "arguments", arg(long, value_name = "HEIGHT"))]
     pub every: f64,
     /// A height that has a line
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "HEIGHT", default_value_t = 0.0, allow_negative_numbers = true))]
+    #[cfg_attr(
+        feature = "arguments",
+        arg(long, value_name = "HEIGHT", default_value_t = 0.0, allow_negative_numbers = true)
+    )]
     pub base: f64,
     /// Every how many lines one is a main one
     #[cfg_attr(feature = "arguments", arg(long, value_name = "N", default_value_t = 5))]
@@ -211,7 +214,8 @@ fn of_points(plan: &ContourPlan, levels: &Levels, cancel: &Cancel) -> Result<Mad
     let mut interpretation = read.interpretation.clone();
     interpretation.push("triangles were made of the points, and lines of the triangles".into());
     let all = read.x.iter().zip(&read.y).zip(&read.z).map(|((x, y), z)| [*x, *y, *z]).collect();
-    let made = triangulate(all, &[], plan.longest_edge).map_err(|e| Error::Data(format!("{}: {e}", plan.source.display())))?;
+    let made =
+        triangulate(all, &[], plan.longest_edge).map_err(|e| Error::Data(format!("{}: {e}", plan.source.display())))?;
     let z = || made.surface.points.iter().map(|p| p[2]);
     let range = [z().fold(f64::INFINITY, f64::min), z().fold(f64::NEG_INFINITY, f64::max)];
     let mut notices = Vec::new();
@@ -242,8 +246,7 @@ struct Lines {
 
 impl Lines {
     fn new(plan: &ContourPlan, crs: Option<&Crs>) -> Result<Self, Error> {
-        let fields =
-            vec![Field::new("height", DataType::Float64, true), Field::new("main", DataType::Boolean, true)];
+        let fields = vec![Field::new("height", DataType::Float64, true), Field::new("main", DataType::Boolean, true)];
         let rows = Rows::with_shapes(crs, fields)?;
         Ok(Lines { rows, main: i64::from(plan.main), smooth: plan.smooth.into(), waiting: Vec::new() })
     }
@@ -276,4 +279,3 @@ impl Lines {
 fn clean(height: f64) -> f64 {
     format!("{height:.9}").parse().unwrap_or(height)
 }
-

@@ -4,19 +4,19 @@ use super::points::{Unused, aside_path};
 use super::source::HeightUnit;
 use super::survey::HeightRange;
 use super::{points, raster_output};
+use crate::doubts::DoubtReport;
 use crate::engine::Cancel;
 use crate::plan::{InputPlan, LayerPlan};
 use crate::steps::Positions;
-use crate::doubts::DoubtReport;
 use crate::{Error, Progress};
 use basilocus_formats::publish;
 use basilocus_formats::raster::RasterValues;
 use basilocus_geodesy::crs::{Crs, Heights};
 use basilocus_table::Reason;
+use basilocus_terrain::RectifiedGrid;
 use basilocus_terrain::gridding::{by_lattice, by_mean, by_triangles, frame_around};
 use basilocus_terrain::lattice::{Spacing, spacing};
 use basilocus_terrain::triangulation::triangulate;
-use basilocus_terrain::RectifiedGrid;
 use serde::Serialize;
 use std::collections::{BTreeMap, HashMap};
 use std::path::PathBuf;
@@ -144,9 +144,11 @@ impl SpacingReport {
                 farthest: Some(lattice.farthest),
                 ..Default::default()
             },
-            Spacing::Scattered { mean, why } => {
-                SpacingReport { mean: Some(*mean).filter(|m| m.is_finite()), why: Some(why.clone()), ..Default::default() }
-            }
+            Spacing::Scattered { mean, why } => SpacingReport {
+                mean: Some(*mean).filter(|m| m.is_finite()),
+                why: Some(why.clone()),
+                ..Default::default()
+            },
             _ => SpacingReport::default(),
         }
     }
@@ -255,7 +257,11 @@ pub fn grid_with(plan: &GridPlan, cancel: &Cancel, progress: &dyn Progress) -> R
             let made = triangulate(all, &[], plan.longest_edge).map_err(|e| Error::Data(e.to_string()))?;
             tell_contradictions(&made.contradicting, &read, &mut unused);
             if made.too_long > 0 {
-                notices.push(format!("{} triangles with an edge longer than {} are left out", made.too_long, plan.longest_edge.unwrap_or_default()));
+                notices.push(format!(
+                    "{} triangles with an edge longer than {} are left out",
+                    made.too_long,
+                    plan.longest_edge.unwrap_or_default()
+                ));
             }
             (by_triangles(frame, &made.surface), made.repeated)
         }
@@ -268,8 +274,9 @@ pub fn grid_with(plan: &GridPlan, cancel: &Cancel, progress: &dyn Progress) -> R
     for Unused { class, .. } in unused.values() {
         *set_aside.entry(class.to_string()).or_default() += 1;
     }
+    let mut writer =
+        raster_output::create(&plan.output, &grid.frame, Some(&read.crs), RasterValues::Numbers, plan.overwrite)?;
     let aside = read.write_aside(&layer, &unused, &plan.output, plan.overwrite, cancel)?;
-    let mut writer = raster_output::create(&plan.output, &grid.frame, Some(&read.crs), RasterValues::Numbers, plan.overwrite)?;
     for row in grid.heights.chunks_exact(grid.frame.columns) {
         if cancel.is_cancelled() {
             return Err(Error::Cancelled);
@@ -333,11 +340,14 @@ pub(super) fn height_words(crs: &Crs) -> Result<String, Error> {
 /// How cells get their heights.
 fn decided(plan: &GridPlan, spaced: &Spacing) -> Result<GridBy, Error> {
     match (plan.by, spaced) {
-        (Some(GridBy::Lattice), Spacing::Scattered { why, .. }) => Err(Error::Usage(format!(
-            "`by` lattice: the points are no grid: {why}; take triangles or mean"
-        ))),
+        (Some(GridBy::Lattice), Spacing::Scattered { why, .. }) => {
+            Err(Error::Usage(format!("`by` lattice: the points are no grid: {why}; take triangles or mean")))
+        }
         (None | Some(GridBy::Lattice), Spacing::Uniform(lattice)) => match plan.cell {
-            Some(cell) if (cell - lattice.frame.step_x).abs() > 1e-9 * cell || (cell - lattice.frame.step_y).abs() > 1e-9 * cell => {
+            Some(cell)
+                if (cell - lattice.frame.step_x).abs() > 1e-9 * cell
+                    || (cell - lattice.frame.step_y).abs() > 1e-9 * cell =>
+            {
                 match plan.by {
                     // Another size is asked for: the surface between the points is taken there.
                     None => Ok(GridBy::Triangles),
@@ -371,7 +381,11 @@ fn frame_for(
             ));
             cell
         }
-        _ => return Err(Error::Usage("the points are all in one place or on one line; say the size of a cell with `cell`".into())),
+        _ => {
+            return Err(Error::Usage(
+                "the points are all in one place or on one line; say the size of a cell with `cell`".into(),
+            ));
+        }
     };
     frame_around(&read.x, &read.y, cell, MOST_CELLS).ok_or_else(|| {
         Error::Usage(format!(

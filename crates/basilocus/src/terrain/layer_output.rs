@@ -54,7 +54,13 @@ impl Rows {
     ///
     /// # Errors
     /// As [`Layer::run_with`].
-    pub(super) fn write(mut self, name: &str, output: &Path, overwrite: bool, cancel: &Cancel) -> Result<Vec<String>, Error> {
+    pub(super) fn write(
+        mut self,
+        name: &str,
+        output: &Path,
+        overwrite: bool,
+        cancel: &Cancel,
+    ) -> Result<Vec<String>, Error> {
         if self.batches.is_empty() {
             self.batches.push(RecordBatch::new_empty(self.schema.clone()));
         }

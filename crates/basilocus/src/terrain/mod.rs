@@ -57,6 +57,7 @@ pub use contour::{ContourPlan, ContourReport, contours_of};
 pub use grid::{GridBy, GridPlan, GridReport, SpacingReport, grid_of, grid_with};
 pub use grid_look::GridLook;
 pub(crate) use grid_look::look_at_grid;
+pub(crate) use ground::on_the_ellipsoid as ground_on_the_ellipsoid;
 pub use measured::{AreaMeasured, Steepness};
 pub use profile::{LineProfile, ProfilePlan, ProfileReport, profile};
 pub use shade::{ShadePlan, ShadeReport, shade};

@@ -129,9 +129,11 @@ pub fn profile(plan: &ProfilePlan, cancel: &Cancel) -> Result<ProfileReport, Err
     interpretation.extend(shapes.interpretation);
     let measure = Lengths::of(grid.crs.as_ref(), &mut interpretation)?;
     let [x_name, y_name, _] = grid.crs.as_ref().map_or(["x", "y", "height"], |crs| crs.horizontal().column_names());
-    let fields = [("line", DataType::Utf8), ("distance_m", DataType::Float64)]
-        .into_iter()
-        .chain([(x_name, DataType::Float64), (y_name, DataType::Float64), ("height", DataType::Float64)]);
+    let fields = [("line", DataType::Utf8), ("distance_m", DataType::Float64)].into_iter().chain([
+        (x_name, DataType::Float64),
+        (y_name, DataType::Float64),
+        ("height", DataType::Float64),
+    ]);
     let mut rows = Rows::plain(fields.map(|(name, kind)| Field::new(name, kind, true)).collect());
     let (mut profiles, mut places) = (Vec::new(), 0.0);
     for (name, geometry) in &shapes.list {
@@ -203,7 +205,7 @@ impl LineProfile {
 /// How lengths of lines are measured.
 enum Lengths {
     /// Along the ellipsoid.
-    Geodesic(Operation, Geodesic),
+    Geodesic(Box<(Operation, Geodesic)>),
     /// In a plane, whose unit is so many metres.
     Plane(f64),
 }
@@ -213,7 +215,8 @@ impl Lengths {
         match crs.and_then(|crs| crs.datum().map(|datum| (crs, datum))) {
             Some((crs, datum)) => {
                 told.push(format!("distances are geodesic, on the ellipsoid {}", datum.ellipsoid.name));
-                Ok(Lengths::Geodesic(Operation::to_degrees(crs.horizontal())?, Geodesic::new(&datum.ellipsoid)))
+                let ways = (Operation::to_degrees(crs.horizontal())?, Geodesic::new(&datum.ellipsoid));
+                Ok(Lengths::Geodesic(Box::new(ways)))
             }
             None => {
                 let unit = match crs.map(|crs| &crs.horizontal().kind) {
@@ -231,8 +234,9 @@ impl Lengths {
         let pairs = line.windows(2);
         match self {
             Lengths::Plane(unit) => pairs.map(|p| (p[1].x - p[0].x).hypot(p[1].y - p[0].y) * unit).collect(),
-            Lengths::Geodesic(to_degrees, geodesic) => pairs
+            Lengths::Geodesic(ways) => pairs
                 .map(|p| {
+                    let (to_degrees, geodesic) = &**ways;
                     let there = |p: &Position| to_degrees.apply_one(p.x, p.y, 0.0);
                     match (there(&p[0]), there(&p[1])) {
                         (Some((lon1, lat1, _)), Some((lon2, lat2, _))) => {

@@ -68,9 +68,8 @@ impl ShadePlan {
         if !(self.exaggeration > 0.0 && self.exaggeration.is_finite()) {
             return Err(Error::Usage(format!("`exaggeration` {}: a number above zero is expected", self.exaggeration)));
         }
-        let suns: Vec<Sun> = (0..n)
-            .map(|i| Sun { azimuth_deg: self.azimuth[i], altitude_deg: altitude(i), weight: 1.0 })
-            .collect();
+        let suns: Vec<Sun> =
+            (0..n).map(|i| Sun { azimuth_deg: self.azimuth[i], altitude_deg: altitude(i), weight: 1.0 }).collect();
         Light::new(&suns, self.exaggeration)
             .ok_or_else(|| Error::Usage("`azimuth`: degrees from north, clockwise, are expected".into()))
     }
@@ -127,5 +126,12 @@ pub fn shade(plan: &ShadePlan, cancel: &Cancel) -> Result<ShadeReport, Error> {
     let doubts = doubts::of_steepness(&steepness, &plan.grid.display().to_string()).into_iter().collect();
     let mut notices = Vec::new();
     notices.extend(raster_output::publish(writer, cancel)?);
-    Ok(ShadeReport { interpretation, size: [frame.columns, frame.rows], steepness, doubts, notices, outputs: vec![plan.output.clone()] })
+    Ok(ShadeReport {
+        interpretation,
+        size: [frame.columns, frame.rows],
+        steepness,
+        doubts,
+        notices,
+        outputs: vec![plan.output.clone()],
+    })
 }

@@ -46,21 +46,18 @@ pub(super) fn read(
     takes: impl Fn(&Geometry) -> bool,
     cancel: &Cancel,
 ) -> Result<Shapes, Error> {
-    let mut plan = LayerPlan::new(from.path)
-        .with(Positions { from: from.from.map(String::from), ..Default::default() });
+    let mut plan =
+        LayerPlan::new(from.path).with(Positions { from: from.from.map(String::from), ..Default::default() });
     plan.input = InputPlan { layer: from.layer.map(String::from), ..Default::default() };
     let run = Run::quiet(cancel);
     let mut chain = Chain::open(&plan, &run)?;
     chain.survey(&run)?;
     let columns = chain.columns();
-    let none = |n: u64| {
-        Error::Usage(format!("{}: none of its {n} rows is {what}", from.path.display()))
-    };
+    let none = |n: u64| Error::Usage(format!("{}: none of its {n} rows is {what}", from.path.display()));
     let placed = columns.placed().filter(|_| columns.has_shapes()).ok_or_else(|| none(0))?;
     let operation = way(from.path, &placed.crs, to)?;
     let name = from.name.map(|n| columns.require(n, from.path)).transpose()?;
-    let mut shapes =
-        Shapes { list: Vec::new(), interpretation: chain.interpretation_of_steps().to_vec(), unusable: 0 };
+    let mut shapes = Shapes { list: Vec::new(), interpretation: chain.interpretation_of_steps().to_vec(), unusable: 0 };
     chain.each(&run, "reading shapes", &Ok, &mut |part| {
         shapes.unusable += part.set_aside.len() as u64;
         let geometries = Geometries::of(part.rows.records());
@@ -81,7 +78,11 @@ pub(super) fn read(
         return Err(none(shapes.unusable));
     }
     if shapes.unusable > 0 {
-        shapes.interpretation.push(format!("{}: {} rows that are not {what}, or lie where the grid's system has no numbers, are left out", from.path.display(), shapes.unusable));
+        shapes.interpretation.push(format!(
+            "{}: {} rows that are not {what}, or lie where the grid's system has no numbers, are left out",
+            from.path.display(),
+            shapes.unusable
+        ));
     }
     Ok(shapes)
 }

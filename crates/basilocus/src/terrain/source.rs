@@ -124,7 +124,17 @@ impl HeightGrid {
             columns: p.columns,
             rows: p.rows,
         };
-        Ok(HeightGrid { no_data: reading.no_data, reader, frame, crs, unit, notes, band: None, kept: HashMap::new(), asked: 0 })
+        Ok(HeightGrid {
+            no_data: reading.no_data,
+            reader,
+            frame,
+            crs,
+            unit,
+            notes,
+            band: None,
+            kept: HashMap::new(),
+            asked: 0,
+        })
     }
 
     pub(crate) fn about(&self) -> &RasterAbout {
@@ -218,8 +228,7 @@ impl HeightGrid {
             };
         }
         let Some(spot) = Spot::of(&self.frame, x, y) else { return Ok(f64::NAN) };
-        let (right, below) =
-            ((spot.column + 1).min(self.frame.columns - 1), (spot.row + 1).min(self.frame.rows - 1));
+        let (right, below) = ((spot.column + 1).min(self.frame.columns - 1), (spot.row + 1).min(self.frame.rows - 1));
         let corners = [
             self.cell(spot.column, spot.row)?,
             self.cell(right, spot.row)?,

@@ -147,10 +147,8 @@ pub fn triangles_with(
     tell_contradictions(&of_rows, &read, &mut unused);
     let mut notices = Vec::new();
     if made.crossings > 0 {
-        notices.push(format!(
-            "break lines cross at {} places; there the height of the later line counts",
-            made.crossings
-        ));
+        notices
+            .push(format!("break lines cross at {} places; there the height of the later line counts", made.crossings));
     }
     let fields = ["triangle", "height_1", "height_2", "height_3"];
     let kinds = [DataType::Int64, DataType::Float64, DataType::Float64, DataType::Float64];

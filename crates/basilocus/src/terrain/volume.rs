@@ -60,10 +60,16 @@ pub struct VolumePlan {
     #[cfg_attr(feature = "arguments", arg(long, value_name = "HEIGHT", allow_negative_numbers = true))]
     pub above: f64,
     /// How much the level rises with a unit of easting and with one of northing, where it is a plane
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "EAST,NORTH", value_delimiter = ',', allow_hyphen_values = true, requires = "at"))]
+    #[cfg_attr(
+        feature = "arguments",
+        arg(long, value_name = "EAST,NORTH", value_delimiter = ',', allow_hyphen_values = true, requires = "at")
+    )]
     pub rise: Vec<f64>,
     /// Where such a plane has the height of --above: easting and northing in the system of the grid
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "X,Y", value_delimiter = ',', allow_hyphen_values = true, requires = "rise"))]
+    #[cfg_attr(
+        feature = "arguments",
+        arg(long, value_name = "X,Y", value_delimiter = ',', allow_hyphen_values = true, requires = "rise")
+    )]
     pub at: Vec<f64>,
     /// Measure in the plane of the system in place of on the ground
     #[cfg_attr(feature = "arguments", arg(long))]

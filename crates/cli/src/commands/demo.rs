@@ -185,17 +185,29 @@ fn tell(folder: &Path, overwrite: bool) -> Result<Done> {
             "basilocus terrain grid flood_{date}.xyz.gz -o flood_{date}.tif --from EPSG:26910+5703 --overwrite"
         ))?;
     }
-    command("basilocus terrain shade flood_after.tif -o flood_after.png --exaggeration 3 --azimuth 315,45 --overwrite")?;
+    command(
+        "basilocus terrain shade flood_after.tif -o flood_after.png --exaggeration 3 --azimuth 315,45 --overwrite",
+    )?;
     command("basilocus terrain contour flood_before.tif -o flood_contours.gpkg --every 0.5 --overwrite")?;
     command(
         "basilocus convert crest_walk.csv --from EPSG:4326 --heights flood_before.tif -o crest_heights.csv --overwrite --no-progress",
     )?;
-    command("basilocus convert crest_walk.csv --from EPSG:4326 --gather lines -o crest.geojson --overwrite --no-progress")?;
+    command(
+        "basilocus convert crest_walk.csv --from EPSG:4326 --gather lines -o crest.geojson --overwrite --no-progress",
+    )?;
     command("basilocus terrain profile flood_after.tif crest.geojson -o crest_profile.csv --every 10 --overwrite")?;
     command(
         "basilocus terrain change flood_before.tif flood_after.tif -o flood_change.tif --threshold 0.1 --height-error 0.03 --inside levee_reaches.geojson --name reach --overwrite",
     )?;
     command("basilocus terrain volume flood_after.tif --above 4 --inside levee_reaches.geojson --name reach")?;
+
+    step("11. A map of it all")?;
+    command(
+        "basilocus draw districts.geojson culverts.gpkg --in EPSG:2269 --color-by district -o estuary.png --overwrite --no-progress",
+    )?;
+    command(
+        "basilocus draw flood_after.tif flood_contours.gpkg levee_reaches.geojson crest.geojson crest_walk.csv --from EPSG:4326 --label stake -o levee.svg --overwrite --no-progress",
+    )?;
 
     step("What to open")?;
     say(&format!(
@@ -208,6 +220,7 @@ fn tell(folder: &Path, overwrite: bool) -> Result<Done> {
          {0}/levee.gpkg         in any program that reads GeoPackage: the drawing and the gauges\n  \
          {0}/gauges.kmz         on a globe: the gauges in folders and colours by their state\n  \
          {0}/flood_after.png    in a picture viewer: the levee after the flood; flood_change.tif and flood_contours.gpkg beside it\n  \
+         {0}/estuary.png        in the same: the register on a map; levee.svg in a browser: the flooded levee\n  \
          {0}/crest_profile.csv  in a spreadsheet program: the crest, every ten metres\n  \
          {0}/{PLAN} in a text editor: change it, and `basilocus run` it\n",
         folder.display()

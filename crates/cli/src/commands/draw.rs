@@ -46,7 +46,7 @@ fn words(r: &DrawReport) -> String {
             0 => String::new(),
             n => format!("; {} rows without a place on the map", thousands(n)),
         };
-        let _ = writeln!(out, "  layer      {}: {} drawn{rest}", layer.name, thousands(layer.drawn));
+        let _ = writeln!(out, "  layer      {}: {} {}{rest}", layer.name, thousands(layer.drawn), layer.what);
     }
     for notice in &r.notices {
         let _ = writeln!(out, "  note       {}", in_text(notice));

@@ -21,6 +21,7 @@ commands! {
     calc,
     doubts,
     terrain,
+    draw,
     reference,
     run,
     demo,
