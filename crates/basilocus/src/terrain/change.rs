@@ -3,7 +3,7 @@
 use super::measured::AreaMeasured;
 use super::raster_output;
 use super::source::{GridReading, HeightGrid, Stoppable};
-use super::survey::survey;
+use super::survey::{HeightRange, check_known};
 use super::volume::{AreaChoice, beyond};
 use crate::Error;
 use crate::doubts::{self, DoubtReport};
@@ -117,26 +117,8 @@ pub fn change(plan: &ChangePlan, cancel: &Cancel) -> Result<ChangeReport, Error>
     if let Some(output) = &plan.output {
         raster_output::check(&[&plan.before, &plan.after], output, RasterValues::Numbers)?;
     }
-    let mut before = HeightGrid::open(&plan.before, &plan.reading)?;
-    let mut after = HeightGrid::open(&plan.after, &plan.reading)?;
-    let mut interpretation: Vec<String> = Vec::new();
-    for (path, grid) in [(&plan.before, &before), (&plan.after, &after)] {
-        interpretation.extend(grid.notes.iter().map(|note| format!("{}: {note}", path.display())));
-    }
-    check_systems(&before, &after)?;
-    let factor = after.unit.unit.metres / before.unit.unit.metres;
-    if factor != 1.0 {
-        interpretation.push(format!(
-            "heights of the later grid are {} and brought to {}",
-            after.unit.unit.plural(),
-            before.unit.unit.plural()
-        ));
-    }
-    let (mut notices, mut doubts) = (Vec::new(), Vec::new());
-    for (path, grid) in [(&plan.before, &mut before), (&plan.after, &mut after)] {
-        let range = survey(&mut Stoppable { heights: grid, cancel }, &path.display().to_string())?;
-        doubts.extend(doubts::of_heights(&range, &path.display().to_string()));
-    }
+    let (mut interpretation, mut notices) = (Vec::new(), Vec::new());
+    let Both { before, after, factor } = both(plan, &mut interpretation)?;
     let ground = before.ground(plan.in_plane, &mut interpretation)?;
     interpretation.push(before.unit.told());
     let is_aligned = before.frame().is_aligned_with(&after.frame());
@@ -147,9 +129,12 @@ pub fn change(plan: &ChangePlan, cancel: &Cancel) -> Result<ChangeReport, Error>
     let (metres, crs) = (before.unit.unit.metres, before.crs.clone());
     let frame = before.frame();
     let scratch = vec![0.0; frame.columns];
-    let mut differences = Differences { before, after, is_aligned, factor, scratch, alone: [0; 2] };
+    let ranges = Default::default();
+    let mut differences = Differences { before, after, is_aligned, factor, scratch, alone: [0; 2], ranges };
     let mut rows = Stoppable { heights: &mut differences, cancel };
     let parts = basilocus_terrain::volume::change(&mut rows, &ground, metres, plan.threshold, &areas)?;
+    let [of_before, of_after] = differences.ranges;
+    check_known(&of_before, &plan.before.display().to_string())?;
     if parts.whole.area <= 0.0 {
         return Err(Error::Usage(format!(
             "{} and {} have no ground in common in which both are known: west, south, east, north are {:?} and {:?}",
@@ -159,6 +144,9 @@ pub fn change(plan: &ChangePlan, cancel: &Cancel) -> Result<ChangeReport, Error>
             differences.after.frame().bounds()
         )));
     }
+    let doubtful = [(of_before, &plan.before), (of_after, &plan.after)];
+    let doubts =
+        doubtful.iter().filter_map(|(range, path)| doubts::of_heights(range, &path.display().to_string())).collect();
     notices.extend(beyond(&parts.areas, &names));
     let [before_alone, after_alone] = differences.alone;
     if before_alone + after_alone > 0 {
@@ -197,6 +185,33 @@ pub fn change(plan: &ChangePlan, cancel: &Cancel) -> Result<ChangeReport, Error>
         notices,
         outputs,
     })
+}
+
+/// Both grids.
+struct Both {
+    before: HeightGrid,
+    after: HeightGrid,
+    /// What brings later heights to the unit of the earlier ones.
+    factor: f64,
+}
+
+/// Opens both grids.
+fn both(plan: &ChangePlan, interpretation: &mut Vec<String>) -> Result<Both, Error> {
+    let before = HeightGrid::open(&plan.before, &plan.reading)?;
+    let after = HeightGrid::open(&plan.after, &plan.reading)?;
+    for (path, grid) in [(&plan.before, &before), (&plan.after, &after)] {
+        interpretation.extend(grid.notes.iter().map(|note| format!("{}: {note}", path.display())));
+    }
+    check_systems(&before, &after)?;
+    let factor = after.unit.unit.metres / before.unit.unit.metres;
+    if factor != 1.0 {
+        interpretation.push(format!(
+            "heights of the later grid are {} and brought to {}",
+            after.unit.unit.plural(),
+            before.unit.unit.plural()
+        ));
+    }
+    Ok(Both { before, after, factor })
 }
 
 /// The standard error of the net: of an area in which a height each cell has its own error, and in which all have one.
@@ -252,6 +267,8 @@ struct Differences {
     scratch: Vec<f64>,
     /// Heights that are known in one of them alone, counted while all rows go by.
     alone: [u64; 2],
+    /// The heights of both, counted likewise; of a later grid with other cells those at the earlier one's.
+    ranges: [HeightRange; 2],
 }
 
 impl HeightRows for Differences {
@@ -272,6 +289,8 @@ impl HeightRows for Differences {
             }
         }
         self.before.row(row, into)?;
+        self.ranges[0].add(into);
+        self.ranges[1].add(&later);
         for (earlier, later) in into.iter_mut().zip(&later) {
             match (earlier.is_nan(), later.is_nan()) {
                 (false, true) => self.alone[0] += 1,

@@ -13,10 +13,10 @@ use basilocus_formats::publish;
 use basilocus_formats::raster::RasterValues;
 use basilocus_geodesy::crs::{Crs, Heights};
 use basilocus_table::Reason;
-use basilocus_terrain::RectifiedGrid;
 use basilocus_terrain::gridding::{by_lattice, by_mean, by_triangles, frame_around};
 use basilocus_terrain::lattice::{Spacing, spacing};
 use basilocus_terrain::triangulation::triangulate;
+use basilocus_terrain::{Grid, RectifiedGrid};
 use serde::Serialize;
 use std::collections::{BTreeMap, HashMap};
 use std::path::PathBuf;
@@ -225,47 +225,7 @@ pub fn grid_with(plan: &GridPlan, cancel: &Cancel, progress: &dyn Progress) -> R
     let spaced = spacing(&read.x, &read.y, plan.tolerance);
     let mut notices = Vec::new();
     let by = decided(plan, &spaced)?;
-    let mut unused = HashMap::new();
-    let (grid, rows_repeated) = match by {
-        GridBy::Lattice => {
-            let Spacing::Uniform(lattice) = &spaced else {
-                return Err(Error::Defect("a grid without steps".into()));
-            };
-            let filled = by_lattice(lattice, &read.x, &read.y, &read.z);
-            for point in &filled.unused {
-                let reason = format!(
-                    "more than {} of a step from the nearest position of the grid, whose steps are {} and {}",
-                    lattice.tolerance, lattice.frame.step_x, lattice.frame.step_y
-                );
-                unused.insert(read.source_row(*point), Unused { class: OFF, reason });
-            }
-            tell_contradictions(&filled.contradicting, &read, &mut unused);
-            (filled.grid, filled.repeated)
-        }
-        GridBy::Mean => {
-            let frame = frame_for(plan, &read, &spaced, &mut notices)?;
-            let filled = by_mean(frame, &read.x, &read.y, &read.z);
-            for point in &filled.unused {
-                let reason = "in none of the grid's cells".to_string();
-                unused.insert(read.source_row(*point), Unused { class: OUTSIDE, reason });
-            }
-            (filled.grid, 0)
-        }
-        GridBy::Triangles => {
-            let frame = frame_for(plan, &read, &spaced, &mut notices)?;
-            let all = read.x.iter().zip(&read.y).zip(&read.z).map(|((x, y), z)| [*x, *y, *z]).collect();
-            let made = triangulate(all, &[], plan.longest_edge).map_err(|e| Error::Data(e.to_string()))?;
-            tell_contradictions(&made.contradicting, &read, &mut unused);
-            if made.too_long > 0 {
-                notices.push(format!(
-                    "{} triangles with an edge longer than {} are left out",
-                    made.too_long,
-                    plan.longest_edge.unwrap_or_default()
-                ));
-            }
-            (by_triangles(frame, &made.surface), made.repeated)
-        }
-    };
+    let Made { grid, rows_repeated, unused } = made(plan, &read, &spaced, by, &mut notices)?;
     let mut range = HeightRange::default();
     range.add(&grid.heights);
     let mut doubts = read.doubts.clone();
@@ -277,11 +237,9 @@ pub fn grid_with(plan: &GridPlan, cancel: &Cancel, progress: &dyn Progress) -> R
     let mut writer =
         raster_output::create(&plan.output, &grid.frame, Some(&read.crs), RasterValues::Numbers, plan.overwrite)?;
     let aside = read.write_aside(&layer, &unused, &plan.output, plan.overwrite, cancel)?;
-    for row in grid.heights.chunks_exact(grid.frame.columns) {
-        if cancel.is_cancelled() {
-            return Err(Error::Cancelled);
-        }
-        writer.row(row)?;
+    grid.heights.chunks_exact(grid.frame.columns).try_for_each(|row| writer.row(row))?;
+    if cancel.is_cancelled() {
+        return Err(Error::Cancelled);
     }
     let (pending, told) = writer.finish()?;
     notices.extend(told);
@@ -309,6 +267,65 @@ pub fn grid_with(plan: &GridPlan, cancel: &Cancel, progress: &dyn Progress) -> R
         notices,
         outputs,
     })
+}
+
+/// A grid, and the points that have no part in it.
+struct Made {
+    grid: Grid,
+    rows_repeated: u64,
+    unused: HashMap<u64, Unused>,
+}
+
+/// Makes the grid.
+fn made(
+    plan: &GridPlan,
+    read: &points::Points,
+    spaced: &Spacing,
+    by: GridBy,
+    notices: &mut Vec<String>,
+) -> Result<Made, Error> {
+    let mut unused = HashMap::new();
+    let (grid, rows_repeated) = match by {
+        GridBy::Lattice => {
+            let Spacing::Uniform(lattice) = spaced else {
+                return Err(Error::Defect("a grid without steps".into()));
+            };
+            let filled = by_lattice(lattice, &read.x, &read.y, &read.z);
+            for point in &filled.unused {
+                let reason = format!(
+                    "more than {} of a step from the nearest position of the grid, whose steps are {} and {}",
+                    lattice.tolerance, lattice.frame.step_x, lattice.frame.step_y
+                );
+                unused.insert(read.source_row(*point), Unused { class: OFF, reason });
+            }
+            tell_contradictions(&filled.contradicting, read, &mut unused);
+            (filled.grid, filled.repeated)
+        }
+        GridBy::Mean => {
+            let frame = frame_for(plan, read, spaced, notices)?;
+            let filled = by_mean(frame, &read.x, &read.y, &read.z);
+            for point in &filled.unused {
+                let reason = "in none of the grid's cells".to_string();
+                unused.insert(read.source_row(*point), Unused { class: OUTSIDE, reason });
+            }
+            (filled.grid, 0)
+        }
+        GridBy::Triangles => {
+            let frame = frame_for(plan, read, spaced, notices)?;
+            let all = read.x.iter().zip(&read.y).zip(&read.z).map(|((x, y), z)| [*x, *y, *z]).collect();
+            let made = triangulate(all, &[], plan.longest_edge).map_err(|e| Error::Data(e.to_string()))?;
+            tell_contradictions(&made.contradicting, read, &mut unused);
+            if made.too_long > 0 {
+                notices.push(format!(
+                    "{} triangles with an edge longer than {} are left out",
+                    made.too_long,
+                    plan.longest_edge.unwrap_or_default()
+                ));
+            }
+            (by_triangles(frame, &made.surface), made.repeated)
+        }
+    };
+    Ok(Made { grid, rows_repeated, unused })
 }
 
 /// Points as a layer.

@@ -2,7 +2,7 @@
 
 use super::measured::{SteepnessCount, slope_deg};
 use super::source::{GridReading, HeightGrid, Stoppable};
-use super::survey::HeightRange;
+use super::survey::{Counted, HeightRange};
 use super::{Steepness, threads};
 use crate::Error;
 use crate::doubts::{self, DoubtReport};
@@ -54,7 +54,7 @@ pub(crate) fn look_at_grid(path: &Path, cancel: &Cancel) -> Result<Looked, Error
         None => None,
     };
     let mut heights = HeightRange::default();
-    let mut rows = Stoppable { heights: Watching { grid, heights: &mut heights }, cancel };
+    let mut rows = Stoppable { heights: Counted { heights: grid, range: &mut heights }, cancel };
     let mut count = SteepnessCount::default();
     match &ground {
         Some(ground) => {
@@ -97,24 +97,4 @@ pub(crate) struct Looked {
     pub crs: Option<Crs>,
     pub notes: Vec<String>,
     pub doubts: Vec<DoubtReport>,
-}
-
-/// Counts heights as they are read: each row once, from the north.
-struct Watching<'a> {
-    grid: HeightGrid,
-    heights: &'a mut HeightRange,
-}
-
-impl HeightRows for Watching<'_> {
-    type Error = Error;
-
-    fn frame(&self) -> basilocus_terrain::RectifiedGrid {
-        self.grid.frame()
-    }
-
-    fn row(&mut self, row: usize, into: &mut [f64]) -> Result<(), Error> {
-        self.grid.row(row, into)?;
-        self.heights.add(into);
-        Ok(())
-    }
 }

@@ -1,7 +1,7 @@
 //! A look at all heights of a grid.
 
 use crate::Error;
-use basilocus_terrain::HeightRows;
+use basilocus_terrain::{HeightRows, RectifiedGrid};
 use serde::Serialize;
 
 /// What the heights of a grid are.
@@ -43,6 +43,35 @@ impl HeightRange {
     }
 }
 
+/// Heights that are counted as they are read: once each, where each row is read once.
+pub(super) struct Counted<'a, H> {
+    pub heights: H,
+    pub range: &'a mut HeightRange,
+}
+
+impl<H: HeightRows<Error = Error>> HeightRows for Counted<'_, H> {
+    type Error = Error;
+
+    fn frame(&self) -> RectifiedGrid {
+        self.heights.frame()
+    }
+
+    fn row(&mut self, row: usize, into: &mut [f64]) -> Result<(), Error> {
+        self.heights.row(row, into)?;
+        self.range.add(into);
+        Ok(())
+    }
+}
+
+/// # Errors
+/// [`Error::Data`] where no height is known.
+pub(super) fn check_known(range: &HeightRange, what: &str) -> Result<(), Error> {
+    if range.known > 0 {
+        return Ok(());
+    }
+    Err(Error::Data(format!("{what}: none of its {} heights is known", range.unknown)))
+}
+
 /// Goes through all rows.
 ///
 /// # Errors
@@ -55,9 +84,7 @@ pub(super) fn survey(heights: &mut impl HeightRows<Error = Error>, what: &str) -
         heights.row(i, &mut row)?;
         range.add(&row);
     }
-    if range.known == 0 {
-        return Err(Error::Data(format!("{what}: none of its {} heights is known", frame.cells())));
-    }
+    check_known(&range, what)?;
     Ok(range)
 }
 

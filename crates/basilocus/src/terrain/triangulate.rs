@@ -13,8 +13,9 @@ use crate::{Error, Progress};
 use arrow_array::{ArrayRef, Float64Array, Int64Array};
 use arrow_schema::{DataType, Field};
 use basilocus_formats::publish;
+use basilocus_geodesy::crs::Crs;
 use basilocus_table::geometry::{Geometry, Position};
-use basilocus_terrain::triangulation::triangulate;
+use basilocus_terrain::triangulation::{Triangulation, triangulate};
 use serde::Serialize;
 use std::collections::{BTreeMap, HashMap};
 use std::path::PathBuf;
@@ -118,23 +119,7 @@ pub fn triangles_with(
     let layer = layer_of(&plan.points, &plan.input, &plan.positions);
     let read = points::read(&layer, cancel, progress)?;
     let mut interpretation = read.interpretation.clone();
-    let mut break_lines: Vec<Vec<[f64; 3]>> = Vec::new();
-    if let Some(path) = &plan.break_lines {
-        let from = ShapeSource { path, layer: None, from: plan.positions.from.as_deref(), name: None };
-        let shapes = shapes::read(from, Some(&read.crs), "a line", is_line, cancel)?;
-        interpretation.extend(shapes.interpretation);
-        for (name, geometry) in &shapes.list {
-            for line in lines_of(geometry) {
-                if line.iter().any(|p| p.z.is_nan()) {
-                    return Err(Error::Usage(format!(
-                        "{}: the line of {name} has no heights, and edges of triangles need them",
-                        path.display()
-                    )));
-                }
-                break_lines.push(line.iter().map(|p| [p.x, p.y, p.z]).collect());
-            }
-        }
-    }
+    let break_lines = break_lines_of(plan, &read.crs, &mut interpretation, cancel)?;
     let all: Vec<[f64; 3]> = read.x.iter().zip(&read.y).zip(&read.z).map(|((x, y), z)| [*x, *y, *z]).collect();
     let count = all.len();
     let made = triangulate(all, &break_lines, plan.longest_edge)
@@ -150,24 +135,7 @@ pub fn triangles_with(
         notices
             .push(format!("break lines cross at {} places; there the height of the later line counts", made.crossings));
     }
-    let fields = ["triangle", "height_1", "height_2", "height_3"];
-    let kinds = [DataType::Int64, DataType::Float64, DataType::Float64, DataType::Float64];
-    let fields = fields.iter().zip(kinds).map(|(name, kind)| Field::new(*name, kind, true)).collect();
-    let mut rows = Rows::with_shapes(Some(&read.crs), fields)?;
-    for (block, triangles) in made.surface.triangles.chunks(BLOCK).enumerate() {
-        let corners: Vec<[[f64; 3]; 3]> = triangles.iter().map(|t| made.surface.corners(t)).collect();
-        let first = (block * BLOCK) as i64 + 1;
-        let height = |i: usize| -> ArrayRef { Arc::new(corners.iter().map(|c| c[i][2]).collect::<Float64Array>()) };
-        let numbers: ArrayRef = Arc::new(Int64Array::from_iter_values(first..first + corners.len() as i64));
-        let shapes: Vec<Geometry> = corners
-            .iter()
-            .map(|[a, b, c]| {
-                let ring = [a, b, c, a].map(|[x, y, z]| Position::xyz(*x, *y, *z)).to_vec();
-                Geometry::Polygon(vec![ring])
-            })
-            .collect();
-        rows.push(vec![numbers, height(0), height(1), height(2)], Some(&shapes))?;
-    }
+    let rows = rows_of(&made.surface, &read.crs)?;
     let mut set_aside = read.set_aside.clone();
     for row in unused.values() {
         *set_aside.entry(row.class.to_string()).or_default() += 1;
@@ -190,4 +158,53 @@ pub fn triangles_with(
         notices,
         outputs,
     })
+}
+
+/// The break lines of a plan, in the system of the points.
+fn break_lines_of(
+    plan: &TriangulatePlan,
+    crs: &Crs,
+    interpretation: &mut Vec<String>,
+    cancel: &Cancel,
+) -> Result<Vec<Vec<[f64; 3]>>, Error> {
+    let Some(path) = &plan.break_lines else { return Ok(Vec::new()) };
+    let from = ShapeSource { path, layer: None, from: plan.positions.from.as_deref(), name: None };
+    let shapes = shapes::read(from, Some(crs), "a line", is_line, cancel)?;
+    interpretation.extend(shapes.interpretation);
+    let mut lines = Vec::new();
+    for (name, geometry) in &shapes.list {
+        for line in lines_of(geometry) {
+            if line.iter().any(|p| p.z.is_nan()) {
+                return Err(Error::Usage(format!(
+                    "{}: the line of {name} has no heights, and edges of triangles need them",
+                    path.display()
+                )));
+            }
+            lines.push(line.iter().map(|p| [p.x, p.y, p.z]).collect());
+        }
+    }
+    Ok(lines)
+}
+
+/// Triangles as rows with their heights.
+fn rows_of(surface: &Triangulation, crs: &Crs) -> Result<Rows, Error> {
+    let fields = ["triangle", "height_1", "height_2", "height_3"];
+    let kinds = [DataType::Int64, DataType::Float64, DataType::Float64, DataType::Float64];
+    let fields = fields.iter().zip(kinds).map(|(name, kind)| Field::new(*name, kind, true)).collect();
+    let mut rows = Rows::with_shapes(Some(crs), fields)?;
+    for (block, triangles) in surface.triangles.chunks(BLOCK).enumerate() {
+        let corners: Vec<[[f64; 3]; 3]> = triangles.iter().map(|t| surface.corners(t)).collect();
+        let first = (block * BLOCK) as i64 + 1;
+        let height = |i: usize| -> ArrayRef { Arc::new(corners.iter().map(|c| c[i][2]).collect::<Float64Array>()) };
+        let numbers: ArrayRef = Arc::new(Int64Array::from_iter_values(first..first + corners.len() as i64));
+        let shapes: Vec<Geometry> = corners
+            .iter()
+            .map(|[a, b, c]| {
+                let ring = [a, b, c, a].map(|[x, y, z]| Position::xyz(*x, *y, *z)).to_vec();
+                Geometry::Polygon(vec![ring])
+            })
+            .collect();
+        rows.push(vec![numbers, height(0), height(1), height(2)], Some(&shapes))?;
+    }
+    Ok(rows)
 }

@@ -3,7 +3,7 @@
 use super::measured::AreaMeasured;
 use super::shapes::{self, ShapeSource, area_of, is_area};
 use super::source::{GridReading, HeightGrid, Stoppable};
-use super::survey::survey;
+use super::survey::{Counted, HeightRange, check_known};
 use crate::Error;
 use crate::doubts::{self, DoubtReport};
 use crate::engine::Cancel;
@@ -145,12 +145,14 @@ pub fn volume(plan: &VolumePlan, cancel: &Cancel) -> Result<VolumeReport, Error>
     let ground = grid.ground(plan.in_plane, &mut interpretation)?;
     interpretation.push(grid.unit.told());
     let (names, areas) = plan.areas.read(&grid, &mut interpretation, cancel)?;
-    let mut notices = Vec::new();
-    let range = survey(&mut Stoppable { heights: &mut grid, cancel }, &plan.grid.display().to_string())?;
-    let doubts = doubts::of_heights(&range, &plan.grid.display().to_string()).into_iter().collect();
     let metres = grid.unit.unit.metres;
-    let mut rows = Stoppable { heights: &mut grid, cancel };
+    let mut range = HeightRange::default();
+    let mut rows = Stoppable { heights: Counted { heights: &mut grid, range: &mut range }, cancel };
     let parts = basilocus_terrain::volume::volume(&mut rows, &ground, metres, level, &areas)?;
+    let path = plan.grid.display().to_string();
+    check_known(&range, &path)?;
+    let doubts = doubts::of_heights(&range, &path).into_iter().collect();
+    let mut notices = Vec::new();
     notices.extend(beyond(&parts.areas, &names));
     let measured = names.into_iter().zip(&parts.areas).map(|(name, part)| AreaMeasured::of(name, part));
     Ok(VolumeReport {
