@@ -6,8 +6,8 @@ use crate::engine::{Chain, Part, Run, RunOptions, run};
 use crate::plan::{InputPlan, LayerPlan, OperationPlan, OutputPlan, Plan, ShowPlan};
 use crate::report::Report;
 use crate::steps::{
-    Drop, Extent, Geocode, Heights, Inside, Join, Keep, Like, Lines, Measure, Nearest, Polygons, Positions, Rename, Set, Step,
-    StepPlan, To, Trim, Values, Vertices,
+    Drop, Extent, Geocode, Heights, Inside, Join, Keep, Like, Lines, Measure, Nearest, Polygons, Positions, Rename,
+    Set, Step, StepPlan, To, Trim, Values, Vertices,
 };
 use arrow_array::RecordBatch;
 use basilocus_formats::{Format, FormatError};

@@ -256,7 +256,11 @@ fn change_is_lost_and_gained_whatever_the_cells() {
     // A hole in which water stands gave no echo: what was lost there is in no figure, and that is told.
     let hole = folder.grid("hole.asc", 5, 4, |column, row| if (column, row) == (0, 0) { -9999.0 } else { 8.0 });
     let unseen = change(&ChangePlan { after: hole, output: None, ..plan.clone() }, &cancel).unwrap();
-    assert!(unseen.notices.iter().any(|n| n.starts_with("1 heights are known in the earlier grid alone and 0")), "{:?}", unseen.notices);
+    assert!(
+        unseen.notices.iter().any(|n| n.starts_with("1 heights are known in the earlier grid alone and 0")),
+        "{:?}",
+        unseen.notices
+    );
     // The later grid with cells half as large: the same surface, the same change.
     let mut text = "ncols 9\nnrows 7\nxllcenter 438000\nyllcenter 5116000\ncellsize 5\n".to_string();
     for _ in 0..7 {
@@ -500,4 +504,28 @@ fn points_that_lie_elsewhere_are_doubted() {
     plan.positions = plan.positions.in_columns("y", "x");
     let mended = GridPlan { overwrite: true, ..plan };
     assert!(grid_of(&mended, &Cancel::default()).unwrap().doubts.is_empty(), "what the doubt says mends it");
+}
+
+#[test]
+fn a_local_grid_stays_a_plane_of_its_own() {
+    let folder = Folder::new();
+    // A pit of 4 by 4 m, one metre deep in the middle, in the numbers of the site.
+    let text: String = (0..25).map(|i| format!("{} {} {}\n", i % 5, i / 5, if i == 12 { -1 } else { 0 })).collect();
+    let points = folder.file("pit.xyz", text);
+    for name in ["pit.tif", "pit.asc"] {
+        let mut plan = GridPlan::new(&points, folder.at(name));
+        plan.positions.from = Some("local".into());
+        let made = grid_of(&plan, &Cancel::default()).unwrap();
+        assert_eq!((made.columns, made.rows), (5, 5));
+        let report = volume(&VolumePlan::new(folder.at(name), 0.0), &Cancel::default()).unwrap();
+        // Four cells, each with one corner a metre lower: a quarter of a cubic metre each.
+        assert!((report.below_volume_m3 - 1.0).abs() < 1e-9, "{name}: {report:?}");
+        assert!(report.interpretation.iter().any(|t| t.contains("unit")), "{:?}", report.interpretation);
+        let mut lines = ContourPlan::new(folder.at(name), folder.at(&format!("{name}.csv")), 0.5);
+        lines.base = -0.25;
+        assert_eq!(contours_of(&lines, &Cancel::default()).unwrap().closed, 2, "{name}");
+        let mut map = basilocus::drawing::DrawPlan::new([folder.at(name)], folder.at(&format!("{name}.svg")));
+        map.in_crs = Some("local".into());
+        basilocus::drawing::draw(&map, &Cancel::default(), &()).unwrap();
+    }
 }

@@ -1,14 +1,14 @@
 //! All text for people, in one place.
 
 use crate::flags::in_text;
-use basilocus::{DoubtReport, accuracy_words};
 use basilocus::addresses::reference::BuildReport;
 use basilocus::geodesy::crs::{Crs, Kind};
 use basilocus::look::LookReport;
 use basilocus::lookup::ReferenceReport;
-use basilocus::terrain::{GridLook, SpacingReport};
 use basilocus::report::{LayerReport, OperationReport, Report};
 use basilocus::table::counted::of_number;
+use basilocus::terrain::{GridLook, SpacingReport};
+use basilocus::{DoubtReport, accuracy_words};
 use comfy_table::{CellAlignment, ContentArrangement, Table, TableComponent, presets};
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
@@ -107,8 +107,15 @@ fn height_grid(g: &GridLook, r: &LookReport) -> String {
     let mut out = String::new();
     let of = if g.is_of_points { "points" } else { "cells" };
     let [columns, rows] = g.size.map(|n| thousands(n as u64));
-    let _ = writeln!(out, "  grid       {columns} columns and {rows} rows of {of}, {} by {}; {}", g.cell[0], g.cell[1], g.sample);
-    let system = r.crs.as_deref().map_or("not said by the file; say it with --from".into(), |crs| format!("{crs} (carried by the file)"));
+    let _ = writeln!(
+        out,
+        "  grid       {columns} columns and {rows} rows of {of}, {} by {}; {}",
+        g.cell[0], g.cell[1], g.sample
+    );
+    let system = r
+        .crs
+        .as_deref()
+        .map_or("not said by the file; say it with --from".into(), |crs| format!("{crs} (carried by the file)"));
     let _ = writeln!(out, "  system     {system}");
     let [w, s, e, n] = g.bounds;
     let _ = writeln!(out, "  extent     x {w} to {e}, y {s} to {n} (of the outermost heights)");

@@ -147,16 +147,26 @@ fn reports_keep_to_their_schemas() {
         "calc-distortion",
         &["calc", "distortion", "utm.csv", "--from", "EPSG:32610", "--on", "EPSG:3857", "--json"],
     );
-    let text: String = (0..40).map(|i| format!("{} {} {}\n", 438_000 + i % 8 * 2, 5_116_000 + i / 8 * 2, i % 8)).collect();
+    let text: String =
+        (0..40).map(|i| format!("{} {} {}\n", 438_000 + i % 8 * 2, 5_116_000 + i / 8 * 2, i % 8)).collect();
     c.folder.write("bank.xyz", &(text + "438001 5116001 4\n"));
     c.folder.write("levee.csv", "name;geometry\nlevee;\"LINESTRING (438000 5116002, 438012 5116004)\"\n");
-    c.folder.write("reach.csv", "name;geometry\nA;\"POLYGON ((438000 5116000, 438007 5116000, 438007 5116008, 438000 5116000))\"\n");
+    c.folder.write(
+        "reach.csv",
+        "name;geometry\nA;\"POLYGON ((438000 5116000, 438007 5116000, 438007 5116008, 438000 5116000))\"\n",
+    );
     c.holds("look", &["look", "bank.xyz", "--json"]);
     c.holds("terrain-grid", &["terrain", "grid", "bank.xyz", "--from", "EPSG:32610", "-o", "bank.tif", "--json"]);
     c.holds("look", &["look", "bank.tif", "--json"]);
-    c.holds("terrain-triangulate", &["terrain", "triangulate", "bank.xyz", "--from", "EPSG:32610", "-o", "t.gpkg", "--json"]);
+    c.holds(
+        "terrain-triangulate",
+        &["terrain", "triangulate", "bank.xyz", "--from", "EPSG:32610", "-o", "t.gpkg", "--json"],
+    );
     c.holds("terrain-shade", &["terrain", "shade", "bank.tif", "-o", "relief.png", "--json"]);
-    c.holds("terrain-slope", &["terrain", "slope", "bank.tif", "-o", "slope.asc", "--direction", "falls.tif", "--json"]);
+    c.holds(
+        "terrain-slope",
+        &["terrain", "slope", "bank.tif", "-o", "slope.asc", "--direction", "falls.tif", "--json"],
+    );
     c.holds("terrain-contour", &["terrain", "contour", "bank.tif", "--every", "2", "-o", "lines.gpkg", "--json"]);
     c.holds(
         "terrain-profile",
@@ -166,7 +176,8 @@ fn reports_keep_to_their_schemas() {
     c.holds("terrain-volume", &[&["terrain", "volume", "bank.tif", "--above", "3"][..], &in_reach].concat());
     c.holds(
         "terrain-change",
-        &[&["terrain", "change", "bank.tif", "bank.tif", "-o", "d.tif", "--height-error", "0.1"][..], &in_reach].concat(),
+        &[&["terrain", "change", "bank.tif", "bank.tif", "-o", "d.tif", "--height-error", "0.1"][..], &in_reach]
+            .concat(),
     );
     c.holds("draw", &["draw", "bank.tif", "areas.geojson", "--in", "EPSG:32610", "-o", "map.svg", "--json"]);
     c.holds("doubts", &["doubts", "--json"]);

@@ -192,7 +192,10 @@ pub fn draw(plan: &DrawPlan, cancel: &Cancel, progress: &dyn Progress) -> Result
     for (at, mut grid, name, bounds) in grids {
         let (layer, known) = relief::draw(&mut grid, &name, &crs, bounds, &view, cancel)?;
         scene.layers[at] = layer;
-        told.layers.insert(at.min(told.layers.len()), DrawnLayer { name, what: "pixels".into(), drawn: known, without_place: 0 });
+        told.layers.insert(
+            at.min(told.layers.len()),
+            DrawnLayer { name, what: "pixels".into(), drawn: known, without_place: 0 },
+        );
     }
     around(&mut scene, &crs, plan, view.window)?;
     let size = [width, height];

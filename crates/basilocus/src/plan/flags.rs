@@ -3,8 +3,8 @@
 
 use super::{InputPlan, LayerPlan, OperationPlan, ShowPlan};
 use crate::steps::{
-    Drop, Extent, Geocode, Heights, Inside, Join, Keep, Like, Lines, Measure, Nearest, Polygons, Positions, Rename, Set,
-    StepPlan, To, Trim, Values, Vertices,
+    Drop, Extent, Geocode, Heights, Inside, Join, Keep, Like, Lines, Measure, Nearest, Polygons, Positions, Rename,
+    Set, StepPlan, To, Trim, Values, Vertices,
 };
 use std::collections::BTreeMap;
 use std::path::PathBuf;

@@ -68,8 +68,7 @@ impl Heights {
 
 impl Step for Heights {
     fn bind(&self, mut columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
-        let reading =
-            GridReading { from: self.from.clone(), height_unit: self.unit.clone(), no_data: self.no_data };
+        let reading = GridReading { from: self.from.clone(), height_unit: self.unit.clone(), no_data: self.no_data };
         let grid = HeightGrid::open(&self.grid, &reading)?;
         let path = self.grid.display();
         let crs = super::inside::system_of(&columns, setting)?.clone();
@@ -205,7 +204,11 @@ impl Reading {
         let heights = self.at(&x, &y)?;
         for (row, height) in heights.iter().enumerate() {
             if height.is_nan() && !self.may_lack {
-                account.set_aside(row, Reason::NO_HEIGHT, self.why(&format!("the position for column \"{}\" is", self.column)));
+                account.set_aside(
+                    row,
+                    Reason::NO_HEIGHT,
+                    self.why(&format!("the position for column \"{}\" is", self.column)),
+                );
             }
         }
         let column: ArrayRef =

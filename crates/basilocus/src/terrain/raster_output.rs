@@ -6,7 +6,7 @@ use crate::steps::finish::crs_text;
 use basilocus_formats::raster::{
     RASTER_DRIVERS, RasterOut, RasterPlace, RasterValues, RasterWriter, check_raster_output, create_raster,
 };
-use basilocus_geodesy::crs::{Crs, Heights};
+use basilocus_geodesy::crs::{Crs, Heights, Kind};
 use basilocus_terrain::RectifiedGrid;
 use std::path::Path;
 
@@ -69,7 +69,9 @@ pub(super) fn create(
         Some(Heights::Level { system, .. }) if values == RasterValues::Numbers => system.code,
         _ => None,
     };
-    let crs = crs.map(|crs| crs_text(crs.horizontal())).transpose()?;
+    // No format of grids has a text for a grid of somebody's own: it says no system.
+    let is_local = |crs: &&Crs| matches!(crs.horizontal().kind, Kind::Engineering { .. });
+    let crs = crs.filter(|crs| !is_local(crs)).map(|crs| crs_text(crs.horizontal())).transpose()?;
     Ok(create_raster(output, RasterOut { place, crs, vertical, values }, overwrite)?)
 }
 

@@ -208,7 +208,9 @@ impl Search<'_> {
         let degrees = self.with_role(Role::Longitude).zip(self.with_role(Role::Latitude));
         let lengths = self.with_role(Role::Easting).zip(self.with_role(Role::Northing));
         let plane = self.stated.as_ref().is_some_and(|c| !c.is_geographic());
-        if let (Some((x, y)), true, None) = (degrees, plane, lengths) {
+        // A grid of somebody's own may begin at zero.
+        let is_local = self.stated.as_ref().is_some_and(|c| matches!(c.kind, Kind::Engineering { .. }));
+        if let (Some((x, y)), true, None) = (degrees, plane && !is_local, lengths) {
             return Err(Error::Usage(format!(
                 "{}: columns \"{}\" and \"{}\" look like degrees, but `from` is {} ({}): say the system that they are in, or name the columns with `x` and `y` (degrees-or-metres)",
                 self.path.display(),

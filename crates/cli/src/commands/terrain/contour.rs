@@ -40,7 +40,12 @@ fn words(r: &ContourReport) -> String {
         .line("heights", format_args!("{} to {}", height(r.range[0]), height(r.range[1])))
         .line(
             "lines",
-            format_args!("{} at {} heights, {} of them closed", thousands(r.lines), thousands(r.levels), thousands(r.closed)),
+            format_args!(
+                "{} at {} heights, {} of them closed",
+                thousands(r.lines),
+                thousands(r.levels),
+                thousands(r.closed)
+            ),
         )
         .end(&r.doubts, &r.notices, &r.outputs)
 }

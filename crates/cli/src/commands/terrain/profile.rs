@@ -45,10 +45,9 @@ fn words(r: &ProfileReport) -> String {
         ]
     };
     let rows: Vec<Vec<String>> = r.lines.iter().take(MOST_SHOWN).map(row).collect();
-    let mut summary = Summary::default().interpreted(&r.interpretation).table(
-        &["line", "length, m", "places", "unknown", "lowest", "highest", "rise", "fall"],
-        &rows,
-    );
+    let mut summary = Summary::default()
+        .interpreted(&r.interpretation)
+        .table(&["line", "length, m", "places", "unknown", "lowest", "highest", "rise", "fall"], &rows);
     if r.lines.len() > MOST_SHOWN {
         summary = summary.line("lines", format_args!("and {} more", thousands((r.lines.len() - MOST_SHOWN) as u64)));
     }

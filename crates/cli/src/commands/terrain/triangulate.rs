@@ -35,8 +35,10 @@ impl Perform for Triangulate {
 }
 
 fn words(r: &TriangulateReport) -> String {
-    let left_out = if r.too_long > 0 { format!("; {} with a longer edge left out", thousands(r.too_long)) } else { String::new() };
-    let lines = if r.break_lines > 0 { format!(", edges along {} lines", thousands(r.break_lines)) } else { String::new() };
+    let left_out =
+        if r.too_long > 0 { format!("; {} with a longer edge left out", thousands(r.too_long)) } else { String::new() };
+    let lines =
+        if r.break_lines > 0 { format!(", edges along {} lines", thousands(r.break_lines)) } else { String::new() };
     Summary::default()
         .interpreted(&r.interpretation)
         .line("triangles", format_args!("{}{lines}{left_out}", thousands(r.triangles)))

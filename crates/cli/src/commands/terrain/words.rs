@@ -51,7 +51,13 @@ impl Summary {
     /// What was measured in areas; `above` and `below` are what both sides are called.
     pub(super) fn areas(self, areas: &[AreaMeasured], above: &str, below: &str) -> Self {
         let row = |a: &AreaMeasured| {
-            vec![a.name.clone(), amount(a.above_m3), amount(a.below_m3), amount(a.above_m3 - a.below_m3), amount(a.known_m2)]
+            vec![
+                a.name.clone(),
+                amount(a.above_m3),
+                amount(a.below_m3),
+                amount(a.above_m3 - a.below_m3),
+                amount(a.known_m2),
+            ]
         };
         let rows: Vec<Vec<String>> = areas.iter().map(row).collect();
         self.table(&["area", &format!("{above}, m³"), &format!("{below}, m³"), "net, m³", "known, m²"], &rows)
@@ -93,7 +99,9 @@ mod tests {
 
     #[test]
     fn amounts_have_the_digits_that_they_are_worth() {
-        for (value, text) in [(1_234_567.8, "1,234,568"), (-1_500.2, "-1,500"), (12.345, "12.35"), (-0.001, "0.00"), (0.0, "0.00")] {
+        for (value, text) in
+            [(1_234_567.8, "1,234,568"), (-1_500.2, "-1,500"), (12.345, "12.35"), (-0.001, "0.00"), (0.0, "0.00")]
+        {
             assert_eq!(amount(value), text);
         }
         assert_eq!((height(3.5), height(-2.0), height(0.1 + 0.2)), ("3.5".into(), "-2".into(), "0.3".into()));
