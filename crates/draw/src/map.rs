@@ -160,7 +160,20 @@ fn grid_labels(scene: &Scene, view: &View, canvas: &mut dyn Canvas) {
         } else {
             meets(&points, 0, left + 0.01, [top, top + high]).map(|y| [left - long - 5.0, y + SMALL * 0.35])
         };
-        if let Some([x, y]) = place
+        // One that ends inside of the frame says its number at its end.
+        let place = place.or_else(|| {
+            let ends = [points.first()?, points.last()?];
+            if line.is_upright {
+                let [x, y] = ends.into_iter().max_by(|a, b| a[1].total_cmp(&b[1]))?;
+                Some([x - long / 2.0, y + SMALL + 4.0])
+            } else {
+                let [x, y] = ends.into_iter().min_by(|a, b| a[0].total_cmp(&b[0]))?;
+                Some([x - long - 5.0, y + SMALL * 0.35])
+            }
+        });
+        let inside =
+            |[x, y]: &[f64; 2]| *x >= 0.0 && *y >= top && *x + long <= left + wide + EDGE && *y <= top + high + 20.0;
+        if let Some([x, y]) = place.filter(inside)
             && taken.take([x - 4.0, y - SMALL, x + long + 4.0, y + 2.0])
         {
             text(canvas, &line.label, [x, y], SMALL, PALE_INK);

@@ -31,6 +31,9 @@ impl Levels {
 
     /// The levels above the lowest and up to the highest of some heights: those that have points on both sides.
     fn between(&self, low: f64, high: f64) -> std::ops::RangeInclusive<i64> {
+        if !(self.can_count(low) && self.can_count(high)) {
+            return std::ops::RangeInclusive::new(1, 0);
+        }
         let mut first = ((low - self.base) / self.every).floor() as i64;
         while self.height(first) <= low {
             first += 1;
@@ -42,8 +45,16 @@ impl Levels {
         first..=last
     }
 
-    /// How many levels lie between two heights.
+    /// Whether a height is so few steps from the base that they can be told apart.
+    fn can_count(&self, height: f64) -> bool {
+        ((height - self.base) / self.every).abs() < (1u64 << 40) as f64
+    }
+
+    /// How many levels lie between two heights; more than anybody counts where their numbers have no end.
     pub fn count(&self, low: f64, high: f64) -> u64 {
+        if !(self.can_count(low) && self.can_count(high)) {
+            return u64::MAX;
+        }
         let range = self.between(low, high);
         u64::try_from(range.end() - range.start() + 1).unwrap_or(0)
     }
@@ -477,6 +488,17 @@ mod tests {
         assert!(at_ten[0].points.iter().all(|p| p[0] == 4.0));
         let mut level = Grid::from_function(frame(9, 4), |_, _| 10.0);
         assert!(lines(&mut level, 0.0, 5.0).is_empty());
+    }
+
+    #[test]
+    fn heights_without_end_have_no_lines_and_take_no_time() {
+        let levels = Levels::new(0.0, 0.5).unwrap();
+        assert_eq!(
+            (levels.count(0.0, 1e300), levels.count(-1e19, 3.0), levels.count(0.2, 1.7)),
+            (u64::MAX, u64::MAX, 3)
+        );
+        let mut spike = Grid { frame: frame(2, 2), heights: vec![0.0, 1e300, 0.0, 1.0] };
+        assert!(lines(&mut spike, 0.0, 0.5).is_empty());
     }
 
     #[test]

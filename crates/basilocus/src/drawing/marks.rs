@@ -60,7 +60,7 @@ pub(super) fn read(
     let way = if crs.is_same(map) { None } else { Some(Operation::between(&crs, map, None)?) };
     if let Some(way) = &way {
         let accuracy = crate::accuracy_words(way.accuracy_m());
-        told.interpretation.push(format!("{}: {} (accuracy {accuracy})", layer.source.display(), way.name()));
+        told.interpretation.push(format!("{}: {}; accuracy {accuracy}", layer.source.display(), way.name()));
     }
     let columns = chain.columns();
     let at = |name: &Option<String>| name.as_deref().and_then(|n| columns.position(n));

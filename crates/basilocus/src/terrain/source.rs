@@ -15,6 +15,9 @@ use std::path::Path;
 /// Heights that are kept of the parts of a file that were asked for last: 64 MB.
 const KEPT: usize = 8 << 20;
 
+/// The most heights of a row of parts: 1 GB.
+const LARGEST_BAND: usize = 1 << 27;
+
 /// A unit of heights with who said it.
 #[derive(Debug, Clone, PartialEq)]
 pub(crate) struct HeightUnit {
@@ -171,6 +174,12 @@ impl HeightGrid {
         let columns = self.frame.columns;
         let (width, height) = self.reader.about().chunk;
         let rows = height.min(self.frame.rows - down * height);
+        if rows.saturating_mul(columns) > LARGEST_BAND {
+            return Err(Error::Data(format!(
+                "{}: a row of its parts has {rows} rows of {columns} heights, more than memory should hold; write it in smaller tiles",
+                self.reader.about().path.display()
+            )));
+        }
         let mut heights = self.band.take().map(|(_, heights)| heights).unwrap_or_default();
         if width >= columns {
             heights = self.chunk(0, down)?;
@@ -251,9 +260,9 @@ impl HeightRows for HeightGrid {
         let height = self.reader.about().chunk.1;
         self.read_band(row / height)?;
         let from = (row % height) * self.frame.columns;
-        if let Some(values) = self.band.as_ref().and_then(|(_, heights)| heights.get(from..from + into.len())) {
-            into.copy_from_slice(values);
-        }
+        let values = self.band.as_ref().and_then(|(_, heights)| heights.get(from..from + into.len()));
+        let short = || Error::Defect(format!("{}: a part is shorter than it says", self.reader.about().path.display()));
+        into.copy_from_slice(values.ok_or_else(short)?);
         Ok(())
     }
 }
