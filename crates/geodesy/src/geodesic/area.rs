@@ -168,3 +168,37 @@ pub(crate) const GAUSS_16: [(f64, f64); 8] = [
     (0.944_575_023_073_232_6, 0.062_253_523_938_647_89),
     (0.989_400_934_991_649_9, 0.027_152_459_411_754_095),
 ];
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::latitude::{meridian_radius, normal_radius};
+
+    #[test]
+    fn small_fields_are_as_exact_as_large_ones() {
+        let e = Ellipsoid::wgs84();
+        // Between two meridians and two parallels, so near each other that the product of the radii in the middle is the
+        // area but for its square.
+        for size in [1e-2f64, 1e-3, 1e-4] {
+            let (west, south): (f64, f64) = (-123.75, 46.25);
+            let corners = [(west, south), (west + size, south), (west + size, south + size), (west, south + size)];
+            // What the corners are once they are rounded.
+            let (wide, high) = (corners[1].0 - west, corners[2].1 - south);
+            let sin = (south + high / 2.0).to_radians().sin();
+            let cos = (1.0 - sin * sin).sqrt();
+            let product = meridian_radius(&e, sin) * normal_radius(&e, sin) * cos;
+            let expected = product * wide.to_radians() * high.to_radians();
+            for turned in [false, true] {
+                let mut ring_of = corners.to_vec();
+                if turned {
+                    ring_of.reverse();
+                }
+                let area = ring(&e, &ring_of).area_m2.abs();
+                assert!(
+                    (area - expected).abs() < 2e-7 * expected.sqrt() + 1e-8 * expected,
+                    "{size}: {area} {expected}"
+                );
+            }
+        }
+    }
+}

@@ -65,7 +65,12 @@ impl Ends {
 
 /// A difference of longitudes in degrees, −180…180.
 fn difference_deg(lon1: f64, lon2: f64) -> f64 {
-    let d = (lon2 - lon1).rem_euclid(360.0);
+    let d = lon2 - lon1;
+    // Taken round the globe and back, a short way to the west would lose the digits that 360 has no room for.
+    if d > -180.0 && d <= 180.0 {
+        return d;
+    }
+    let d = d.rem_euclid(360.0);
     if d > 180.0 { d - 360.0 } else { d }
 }
 
