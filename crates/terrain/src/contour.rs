@@ -50,6 +50,17 @@ impl Levels {
         ((height - self.base) / self.every).abs() < (1u64 << 40) as f64
     }
 
+    /// In which step from level to level heights lie; NaN for those so near to a level that rounding could take them for the
+    /// other side, and for those that are not known. NaN equals nothing, itself neither.
+    fn steps(&self, heights: &[f64], into: &mut Vec<f64>) {
+        into.clear();
+        into.extend(heights.iter().map(|z| {
+            let at = (z - self.base) / self.every;
+            let step = at.floor();
+            if (1e-6..1.0 - 1e-6).contains(&(at - step)) && step.abs() < 1e9 { step } else { f64::NAN }
+        }));
+    }
+
     /// How many levels lie between two heights; more than anybody counts where their numbers have no end.
     pub fn count(&self, low: f64, high: f64) -> u64 {
         if !(self.can_count(low) && self.can_count(high)) {
@@ -125,9 +136,19 @@ pub fn contours<H: HeightRows>(
 ) -> Result<(), H::Error> {
     let frame = heights.frame();
     let mut lines = Stitcher::new(*levels);
+    // Most cells lie between two levels: they are passed over by the steps that their corners lie in.
+    let (mut north_steps, mut south_steps) = (Vec::new(), Vec::new());
     each_pair(heights, |row, north, south| {
         let (y_north, y_south) = (frame.y(row), frame.y(row + 1));
+        if row == 0 {
+            levels.steps(north, &mut north_steps);
+        }
+        levels.steps(south, &mut south_steps);
         for column in 0..frame.columns.saturating_sub(1) {
+            let step = north_steps[column];
+            if step == north_steps[column + 1] && step == south_steps[column] && step == south_steps[column + 1] {
+                continue;
+            }
             let (x_west, x_east) = (frame.x(column), frame.x(column + 1));
             let corner = |x, y, z, side, row, column| Corner { at: [x, y], z, edge: Edge { side, row, column } };
             // Counter-clockwise from the south-west; each with the edge to the next one.
@@ -138,6 +159,7 @@ pub fn contours<H: HeightRows>(
                 corner(x_west, y_north, north[column], Side::Column, row, column),
             ]);
         }
+        std::mem::swap(&mut north_steps, &mut south_steps);
         // Only edges on the row below have cells to come.
         lines.settle(|edge| edge.side == Side::Row && edge.row == row + 1).into_iter().try_for_each(&mut sink)
     })?;
