@@ -1,6 +1,7 @@
 //! Every file that a run reads or writes, in one place, so that none is in another's way: known before a row is read.
 
 use crate::Error;
+use basilocus_formats::raster::RasterFormat;
 use basilocus_formats::{Format, is_address, is_standard};
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
@@ -72,10 +73,12 @@ impl Paths {
         if self.named.iter().any(|n| n.identity == identity && n.what == what && !n.is_written && !is_written) {
             return;
         }
-        let belonging: Vec<PathBuf> = match Format::of_ending(path) {
-            Some(format) => format.driver().companions.iter().map(|ending| path.with_extension(ending)).collect(),
-            None => Vec::new(),
+        let companions = match (Format::of_ending(path), RasterFormat::of_ending(path)) {
+            (Some(format), _) => format.driver().companions,
+            (None, Some(format)) => format.driver().companions,
+            (None, None) => &[],
         };
+        let belonging: Vec<PathBuf> = companions.iter().map(|ending| path.with_extension(ending)).collect();
         let beside = format!("a file that belongs to {}", path.display());
         self.named.push(Named { identity, path: path.to_path_buf(), what, is_written });
         for path in belonging.into_iter().filter(|p| is_written || p.is_file()) {
@@ -123,7 +126,7 @@ mod tests {
     fn one_file_has_one_part() {
         let folder = tempfile::tempdir().unwrap();
         let at = |name: &str| folder.path().join(name);
-        for name in ["a.csv", "a.shp", "a.dbf"] {
+        for name in ["a.csv", "a.shp", "a.dbf", "a.prj"] {
             std::fs::write(at(name), "a").unwrap();
         }
         assert_eq!(clash(&[at("a.csv"), at("a.csv")], &[at("b.csv"), at("b.shp")]), None);
@@ -134,6 +137,8 @@ mod tests {
             (vec!["a.csv"], vec!["b.shp", "b.dbf"]),
             (vec!["a.csv"], vec!["b.csv", "B.CSV"]),
             (vec!["a.csv"], vec!["b.gml", "./b.gml"]),
+            // The definition beside the points is theirs, not the grid's.
+            (vec!["a.shp"], vec!["a.asc"]),
         ] {
             let paths = |names: &[&str]| names.iter().map(|n| at(n)).collect::<Vec<PathBuf>>();
             let (read, written) = (paths(&read), paths(&written));
@@ -142,6 +147,8 @@ mod tests {
         }
         // What only lies beside a source is in nobody's way.
         assert_eq!(clash(&[at("a.csv")], &[at("c.dbf")]), None);
+        // A GeoTIFF says its system in itself.
+        assert_eq!(clash(&[at("a.shp")], &[at("a.tif"), at("b.asc")]), None);
     }
 
     #[cfg(unix)]

@@ -37,7 +37,8 @@ pub(crate) static DRIVER: RasterDriver = RasterDriver {
     format: RasterFormat::GeoTiff,
     name: "GeoTIFF",
     endings: &["tif", "tiff"],
-    companions: &["prj"],
+    // Its keys say the system; a definition beside it is written only where they cannot.
+    companions: &[],
     holds_heights: true,
     recognises: |head| [&b"II\x2a\0"[..], b"MM\0\x2a", b"II\x2b\0", b"MM\0\x2b"].iter().any(|m| head.starts_with(m)),
     open: Some(|path| Ok(Box::new(reader::GeoTiffReader::open(path)?))),
