@@ -101,10 +101,19 @@ pub fn by_triangles(frame: RectifiedGrid, surface: &Triangulation) -> Grid {
 /// The grid of a cell size around scattered points: its positions are whole numbers of cells, so that grids of several
 /// tiles fit together. `None` where there is no point, or the cells would be more than `most`.
 pub fn frame_around(x: &[f64], y: &[f64], cell: f64, most: usize) -> Option<RectifiedGrid> {
+    frame(x, y, cell, most, [f64::ceil, f64::floor])
+}
+
+/// The same for cells that points lie in: every point lies in one.
+pub fn frame_of_cells(x: &[f64], y: &[f64], cell: f64, most: usize) -> Option<RectifiedGrid> {
+    frame(x, y, cell, most, [f64::round; 2])
+}
+
+fn frame(x: &[f64], y: &[f64], cell: f64, most: usize, [first, last]: [fn(f64) -> f64; 2]) -> Option<RectifiedGrid> {
     let ends = |values: &[f64]| {
         let finite = values.iter().filter(|v| v.is_finite());
         let [low, high] = finite.fold([f64::INFINITY, f64::NEG_INFINITY], |[a, b], v| [a.min(*v), b.max(*v)]);
-        (low <= high).then(|| [(low / cell).ceil(), (high / cell).floor()])
+        (low <= high).then(|| [first(low / cell), last(high / cell)])
     };
     let ([west, east], [south, north]) = (ends(x)?, ends(y)?);
     let (columns, rows) = ((east - west).max(0.0) + 1.0, (north - south).max(0.0) + 1.0);
@@ -156,6 +165,10 @@ mod tests {
         assert_eq!((frame.west, frame.north, frame.columns, frame.rows), (5.0, 115.0, 5, 3));
         assert_eq!(frame_around(&[0.0, 1e6], &[0.0, 1e6], 0.5, 1000), None);
         assert_eq!(frame_around(&[], &[], 0.5, 1000), None);
+        let (x, y) = ([3.0, 27.6], [101.0, 118.0]);
+        let frame = frame_of_cells(&x, &y, 5.0, 100).unwrap();
+        assert_eq!((frame.west, frame.north, frame.columns, frame.rows), (5.0, 120.0, 6, 5));
+        assert!(by_mean(frame, &x, &y, &[1.0, 2.0]).unused.is_empty(), "none is outside");
     }
 
     proptest! {

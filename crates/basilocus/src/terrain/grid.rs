@@ -13,7 +13,7 @@ use basilocus_formats::publish;
 use basilocus_formats::raster::RasterValues;
 use basilocus_geodesy::crs::{Crs, Heights};
 use basilocus_table::Reason;
-use basilocus_terrain::gridding::{by_lattice, by_mean, by_triangles, frame_around};
+use basilocus_terrain::gridding::{by_lattice, by_mean, by_triangles, frame_around, frame_of_cells};
 use basilocus_terrain::lattice::{Spacing, spacing};
 use basilocus_terrain::triangulation::triangulate;
 use basilocus_terrain::{Grid, RectifiedGrid};
@@ -302,7 +302,7 @@ fn made(
             (filled.grid, filled.repeated)
         }
         GridBy::Mean => {
-            let frame = frame_for(plan, read, spaced, notices)?;
+            let frame = frame_for(plan, read, spaced, by, notices)?;
             let filled = by_mean(frame, &read.x, &read.y, &read.z);
             for point in &filled.unused {
                 let reason = "in none of the grid's cells".to_string();
@@ -311,7 +311,7 @@ fn made(
             (filled.grid, 0)
         }
         GridBy::Triangles => {
-            let frame = frame_for(plan, read, spaced, notices)?;
+            let frame = frame_for(plan, read, spaced, by, notices)?;
             let all = read.x.iter().zip(&read.y).zip(&read.z).map(|((x, y), z)| [*x, *y, *z]).collect();
             let made = triangulate(all, &[], plan.longest_edge).map_err(|e| Error::Data(e.to_string()))?;
             tell_contradictions(&made.contradicting, read, &mut unused);
@@ -386,6 +386,7 @@ fn frame_for(
     plan: &GridPlan,
     read: &points::Points,
     spaced: &Spacing,
+    by: GridBy,
     notices: &mut Vec<String>,
 ) -> Result<RectifiedGrid, Error> {
     let cell = match (plan.cell, spaced) {
@@ -404,7 +405,8 @@ fn frame_for(
             ));
         }
     };
-    frame_around(&read.x, &read.y, cell, MOST_CELLS).ok_or_else(|| {
+    let around = if by == GridBy::Mean { frame_of_cells } else { frame_around };
+    around(&read.x, &read.y, cell, MOST_CELLS).ok_or_else(|| {
         Error::Usage(format!(
             "cells of {cell} would be more than {MOST_CELLS} for these points; say a larger `cell`, or take out points that lie far from all others"
         ))
