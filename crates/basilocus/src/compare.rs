@@ -1,5 +1,7 @@
 //! The same rows placed twice: how far apart, worst first.
 
+use crate::drawing::comparison::{self, SAME_M};
+use crate::drawing::output::{PictureOutput, USUAL_SIZE, is_picture};
 use crate::engine::{Cancel, Chain, Run, source};
 use crate::paths::Paths;
 use crate::plan::LayerPlan;
@@ -40,9 +42,10 @@ pub struct ComparePlan {
     /// Distances from here on are counted as far apart, metres
     #[cfg_attr(feature = "arguments", arg(long = "far", value_name = "METRES", default_value_t = 50.0))]
     pub far_m: f64,
-    /// Write all rows with their distances, worst first (.csv, .tsv, .xlsx, .geojson, .gpkg)
-    #[cfg_attr(feature = "arguments", arg(short, long, value_name = "FILE"))]
-    pub output: Option<PathBuf>,
+    /// Write all rows with their distances, worst first (.csv, .tsv, .xlsx, .geojson, .gpkg), or draw them: arrows from the
+    /// first place to the second and how often which distance is found (.png, .svg, .html); several times
+    #[cfg_attr(feature = "arguments", arg(short, long = "output", value_name = "FILE"))]
+    pub outputs: Vec<PathBuf>,
     /// Replace an output that exists
     #[cfg_attr(feature = "arguments", arg(long))]
     pub overwrite: bool,
@@ -59,7 +62,7 @@ impl ComparePlan {
             from_b: None,
             most: 10,
             far_m: 50.0,
-            output: None,
+            outputs: Vec::new(),
             overwrite: false,
         }
     }
@@ -161,7 +164,10 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
     let mut paths = Paths::default();
     paths.read(&plan.a, "one of the tables");
     paths.read(&plan.b, "one of the tables");
-    plan.output.as_ref().map_or(Ok(()), |output| paths.written(output, "the output"))?;
+    plan.outputs.iter().try_for_each(|output| paths.written(output, "an output"))?;
+    // Their places are taken before anything is read.
+    let drawn = plan.outputs.iter().filter(|o| is_picture(o));
+    let pictures = drawn.map(|o| PictureOutput::map(o, USUAL_SIZE, plan.overwrite)).collect::<Result<Vec<_>, _>>()?;
     let mut report = CompareReport { far_m: plan.far_m, ..Default::default() };
     let from_b = plan.from_b.as_ref().or(plan.from_a.as_ref());
     let a = placed(&plan.a, plan.from_a.as_ref(), plan.key.as_deref(), &mut report, cancel)?;
@@ -220,7 +226,7 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
     (report.median_m, report.most_of_95_m, report.largest_m) = (median, at(0.95), at(1.0));
     report.pairs = n as u64;
     report.far = pairs.iter().filter(|p| p.distance_m >= plan.far_m).count() as u64;
-    report.same = pairs.iter().filter(|p| p.distance_m < 1e-3).count() as u64;
+    report.same = pairs.iter().filter(|p| p.distance_m < SAME_M).count() as u64;
     let mut by_level: BTreeMap<(String, String), Vec<f64>> = BTreeMap::new();
     for p in pairs.iter().filter(|p| !(p.levels[0].is_empty() && p.levels[1].is_empty())) {
         by_level.entry((p.levels[0].clone(), p.levels[1].clone())).or_default().push(p.distance_m);
@@ -234,9 +240,14 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
         .collect();
     report.worst = pairs.iter().take(plan.most).cloned().collect();
     report.all = pairs;
-    if let Some(output) = &plan.output {
+    for output in plan.outputs.iter().filter(|o| !is_picture(o)) {
         write(&report, output, plan.overwrite, cancel)?;
         report.outputs.push(output.clone());
+    }
+    for picture in pictures {
+        let (path, notices) = comparison::draw(picture, &report.all, plan, cancel)?;
+        report.interpretation.extend(notices);
+        report.outputs.push(path);
     }
     Ok(report)
 }

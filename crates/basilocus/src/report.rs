@@ -94,6 +94,9 @@ pub struct LayerReport {
     /// The first rows set aside, where no file holds them.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub set_aside_told: Vec<SetAsideTold>,
+    /// System of the positions of the result, where they stand in its geometry or in columns of numbers.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub crs: Option<String>,
     /// Extent of the result in its own system: west, south, east, north. In degrees a west that is larger than the east
     /// lies across the 180° meridian.
     pub extent: Option<[f64; 4]>,
@@ -244,6 +247,7 @@ mod tests {
             operations: vec![operation, OperationReport::default()],
             set_aside_file: Some("out.set-aside.csv".into()),
             set_aside_told: Vec::new(),
+            crs: None,
             extent: Some([-123.8, 46.1, -123.7, 46.2]),
         };
         let doubt = DoubtReport {

@@ -178,7 +178,7 @@ fn a_picture_of_pixels_has_the_size_that_was_asked_for() {
     for (plan, expected) in [
         (DrawPlan { size: vec![10, 480], overwrite: true, ..plan.clone() }, "64 to 20000 along a side"),
         (DrawPlan { size: vec![640], overwrite: true, ..plan.clone() }, "width and height in pixels"),
-        (DrawPlan { output: f.at("m.jpg"), ..plan.clone() }, "use one of .png, .svg"),
+        (DrawPlan { output: f.at("m.jpg"), ..plan.clone() }, "use one of .png, .svg, .html"),
         (DrawPlan { in_crs: Some("EPSG:4978".into()), overwrite: true, ..plan.clone() }, "no plane to draw in"),
         (DrawPlan { layers: vec![f.file("empty.csv", "gate,x,y\n")], overwrite: true, ..plan.clone() }, "empty.csv"),
     ] {
@@ -186,4 +186,75 @@ fn a_picture_of_pixels_has_the_size_that_was_asked_for() {
         assert!(message.contains(expected), "{message}");
     }
     assert!(!f.at("m.jpg").exists() && std::fs::read(f.at("m.png")).unwrap() == bytes, "what was there stays");
+}
+
+/// What a page holds.
+fn page_data(page: &str) -> serde_json::Value {
+    let text = page.split("<script id=\"data\" type=\"application/json\">").nth(1).unwrap();
+    serde_json::from_str(text.split("</script>").next().unwrap()).unwrap()
+}
+
+#[test]
+fn a_page_holds_every_row_those_without_a_place_with_the_reason() {
+    let f = Folder::new();
+    let gates =
+        f.file("gates.csv", "gate,lon,lat\nA,-123.8,46.2\nlost,there,46.2\nB,-123.79,46.21\n,,\nC,-123.78,46.22\n");
+    let reach = f.file("reach.geojson", r#"{"type":"FeatureCollection","features":[
+        {"type":"Feature","properties":{"name":"two parts"},"geometry":{"type":"MultiPoint","coordinates":[[-123.8,46.2],[-123.7,46.3]]}},
+        {"type":"Feature","properties":{"name":"nowhere"},"geometry":null}]}"#);
+    let plan = DrawPlan { from: Some("EPSG:4326".into()), ..DrawPlan::new([&gates, &reach], f.at("m.html")) };
+    let (report, page) = f.drawn(&plan);
+    let data = page_data(&page);
+    let layer = &data["layers"][0];
+    assert_eq!(layer["columns"], serde_json::json!(["gate", "lon", "lat"]));
+    let names: Vec<&str> = layer["cells"].as_array().unwrap().iter().map(|c| c[0].as_str().unwrap()).collect();
+    // In the order of the file, with the numbers of its rows; a blank row holds nothing.
+    assert_eq!((names, &layer["numbers"]), (vec!["A", "lost", "B", "C"], &serde_json::json!([2, 3, 4, 6])));
+    let reasons = layer["reasons"].as_object().unwrap();
+    assert!(reasons.len() == 1 && reasons["1"].as_str().unwrap().contains("there"), "{reasons:?}");
+    let rows: Vec<u64> = layer["marks"].as_array().unwrap().iter().map(|m| m[1].as_u64().unwrap()).collect();
+    assert_eq!(rows, [0, 2, 3], "each mark is of its row");
+    assert_eq!(
+        (&layer["places"][0], &layer["places"][1]),
+        (&serde_json::json!([-123.8, 46.2]), &serde_json::Value::Null)
+    );
+    // One row of two marks, and one without any.
+    let layer = &data["layers"][1];
+    let rows: Vec<u64> = layer["marks"].as_array().unwrap().iter().map(|m| m[1].as_u64().unwrap()).collect();
+    assert_eq!((rows, layer["cells"].as_array().unwrap().len()), (vec![0, 0], 2));
+    assert!(layer["reasons"]["1"].as_str().unwrap().contains("no geometry"), "{}", layer["reasons"]);
+    assert_eq!((report.layers[0].drawn, report.layers[0].without_place), (3, 2));
+    assert_eq!(data["axes"]["unit"], "m");
+}
+
+#[test]
+fn contours_say_their_heights_and_layers_of_one_name_their_files() {
+    let f = Folder::new();
+    let lines = "height,main,geometry\n2.5,true,\"LINESTRING (438000 5116000, 438400 5116050)\"\n3,false,\"LINESTRING (438000 5116100, 438400 5116150)\"\n";
+    let first = f.file("a.csv", lines);
+    let plan = DrawPlan { from: Some("EPSG:32610".into()), ..DrawPlan::new([&first, &first], f.at("m.html")) };
+    let (report, page) = f.drawn(&plan);
+    assert_eq!(page_data(&page)["layers"][0]["labels"], serde_json::json!(["2.5", null]));
+    let names: Vec<&str> = report.layers.iter().map(|l| l.name.as_str()).collect();
+    assert_eq!(names, ["a", "a (a.csv)"]);
+}
+
+#[test]
+fn circles_show_what_a_projection_does() {
+    let f = Folder::new();
+    let world = f.file("world.csv", "id,lon,lat\n1,-170,-75\n2,170,75\n");
+    let plan = |crs: &str| DrawPlan {
+        from: Some("EPSG:4326".into()),
+        in_crs: Some(crs.into()),
+        distortion: true,
+        overwrite: true,
+        ..DrawPlan::new([&world], f.at("m.html"))
+    };
+    let (_, page) = f.drawn(&plan("EPSG:3857"));
+    let layer = page_data(&page)["layers"][0].clone();
+    assert_eq!(layer["name"], "1000 km wide, × area");
+    // One over the square of the cosine of 60 degrees is 4; the web's Mercator takes the ellipsoid for a sphere.
+    let sixty: Vec<&serde_json::Value> =
+        layer["cells"].as_array().unwrap().iter().filter(|c| c[1] == "60.0000").collect();
+    assert!(sixty.len() == 11 && sixty.iter().all(|c| c[2] == "× 3.99"), "{sixty:?}");
 }

@@ -288,7 +288,7 @@ fn two_placings_of_the_same_rows() {
         "b.csv",
         "id,lon,lat,level\n2,-123.8,46.301,postcode\n1,-123.8,46.2,address point\n4,-123.8,46.4,street\n",
     );
-    let plan = ComparePlan { key: Some("id".into()), output: Some(f.path("cmp.csv")), ..ComparePlan::new(a, b) };
+    let plan = ComparePlan { key: Some("id".into()), outputs: vec![f.path("cmp.csv")], ..ComparePlan::new(a, b) };
     let r = compare(&plan, &Cancel::default()).unwrap();
     assert_eq!((r.pairs, r.only_a_count, r.only_b_count, r.far, r.same), (2, 1, 1, 1, 1));
     assert_eq!(r.worst[0].key, "2");
@@ -296,9 +296,22 @@ fn two_placings_of_the_same_rows() {
     assert!((r.largest_m - 111.15).abs() < 0.02, "{}", r.largest_m);
     assert!(f.read("cmp.csv").lines().nth(1).unwrap().starts_with("2,111.1"), "{}", f.read("cmp.csv"));
     let twice = f.write("c.csv", "id,lon,lat\n1,0,0\n1,1,1\n");
-    let message = compare(&ComparePlan { b: twice, output: None, ..plan.clone() }, &Cancel::default()).unwrap_err();
+    let message =
+        compare(&ComparePlan { b: twice, outputs: Vec::new(), ..plan.clone() }, &Cancel::default()).unwrap_err();
     assert!(message.to_string().contains("is the key of an earlier row"), "{message}");
-    let by_order = compare(&ComparePlan { key: None, output: None, ..plan }, &Cancel::default()).unwrap();
+    // The same as pictures: two places, one row that stayed and one that went north.
+    let drawn = ComparePlan { outputs: vec![f.path("cmp.svg"), f.path("cmp.html")], ..plan.clone() };
+    let r = compare(&drawn, &Cancel::default()).unwrap();
+    assert_eq!(r.outputs, drawn.outputs);
+    let (svg, page) = (f.read("cmp.svg"), f.read("cmp.html"));
+    // 11.1 km between both rows are some 650 pixels, 36 of them some 600 m: an arrow of 111 m is drawn five times as long.
+    assert!(page.contains("\"name\":\"arrows 5 times as long\""), "{page}");
+    assert!(page.contains("\"name\":\"at the same place\"") && page.contains("[\"2\",\"111.1"), "{page}");
+    let bars = svg.lines().filter(|l| l.contains("fill=\"#1124e6\" fill-rule") && !l.contains('Q')).count();
+    assert!(bars >= 2, "bars of two distances");
+    let message = compare(&drawn, &Cancel::default()).unwrap_err().to_string();
+    assert!(message.contains("exists already"), "{message}");
+    let by_order = compare(&ComparePlan { key: None, outputs: Vec::new(), ..plan }, &Cancel::default()).unwrap();
     assert_eq!(by_order.pairs, 3);
 }
 

@@ -350,6 +350,7 @@ fn a_profile_has_heights_at_even_distances() {
         name: Some("name".into()),
         lines_from: Some("EPSG:32610".into()),
         reading: utm(),
+        picture: Some(folder.at("profile.svg")),
         ..ProfilePlan::new(grid, line, folder.at("profile.csv"))
     };
     let report = profile(&plan, &Cancel::default()).unwrap();
@@ -363,6 +364,15 @@ fn a_profile_has_heights_at_even_distances() {
     assert_eq!((lines[0], lines[1]), ("line,distance_m,easting,northing,height", "levee,0,438000,5116010,0"));
     assert!(lines[2].starts_with("levee,10,438009.99") && lines[2].ends_with(",9.9965"), "{table}");
     assert!(lines[8].ends_with("438030,5116040,"), "{table}");
+    assert_eq!(report.outputs, [folder.at("profile.csv"), folder.at("profile.svg")]);
+    // A straight rise over 30 m and a level part; beyond the grid there is no line.
+    let svg = folder.text("profile.svg");
+    let line = svg.lines().find(|l| l.contains("stroke-width=\"1.8\"")).unwrap();
+    let points = line.split(" d=\"M").nth(1).unwrap().split('L').count();
+    assert_eq!(points, 6, "{line}");
+    let page = ProfilePlan { picture: Some(folder.at("profile.html")), overwrite: true, ..plan.clone() };
+    let message = profile(&page, &Cancel::default()).unwrap_err().to_string();
+    assert!(message.contains("no chart that is drawn; use one of .png, .svg"), "{message}");
     let no_lines =
         ProfilePlan { lines: squares(&folder, &[("A", [0.0, 0.0, 1.0, 1.0])]), name: None, overwrite: true, ..plan };
     let message = profile(&no_lines, &Cancel::default()).unwrap_err().to_string();

@@ -204,6 +204,9 @@ pub(crate) struct RunBehaviour {
     /// geometry
     #[arg(long, value_name = "COLUMN")]
     pub(crate) split_by: Option<String>,
+    /// Draw the first output too, matches coloured by their level (.png, .svg, .html)
+    #[arg(long, value_name = "FILE")]
+    pub(crate) picture: Option<PathBuf>,
     /// Replace outputs that exist
     #[arg(long)]
     pub(crate) overwrite: bool,

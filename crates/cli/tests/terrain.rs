@@ -152,6 +152,29 @@ fn a_map_is_drawn_of_grids_and_layers() {
     let out = f.ok(&["draw", "bank.tif", "gates.csv", "--from", "EPSG:32610", "--label", "gate", "-o", "map.png"]);
     assert!(out.contains("  map        in WGS 84 / UTM zone 10N (EPSG:32610)\n"), "{out}");
     assert!(out.contains("  layer      gates: 1 marks\n") && out.contains("  wrote      map.png\n"), "{out}");
+    // Other commands draw what they read or wrote.
+    let out = f.ok(&["look", "gates.csv", "--picture", "look.svg", "--from", "EPSG:32610"]);
+    assert!(out.contains("layer      gates: ") && out.contains("wrote      look.svg"), "{out}");
+    let out = f.ok(&[
+        "convert",
+        "gates.csv",
+        "--from",
+        "EPSG:32610",
+        "--to",
+        "EPSG:2269",
+        "-o",
+        "feet.csv",
+        "--picture",
+        "feet.html",
+    ]);
+    assert!(out.contains("wrote      feet.csv") && out.contains("wrote      feet.html"), "{out}");
+    assert!(
+        std::fs::read_to_string(f.path("feet.html")).unwrap().contains("(EPSG:2269)"),
+        "in the system that was written"
+    );
+    let message =
+        f.refusal(&["convert", "gates.csv", "--from", "EPSG:32610", "-o", "again.csv", "--picture", "feet.html"]);
+    assert!(message.contains("exists already") && !f.path("again.csv").exists(), "before any work: {message}");
     let message = f.refusal(&["draw", "gates.csv", "-o", "other.png"]);
     assert!(
         message.contains("no reference system is said for columns \"x\" and \"y\"; say it with --from"),

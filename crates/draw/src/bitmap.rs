@@ -23,13 +23,31 @@ impl Bitmap {
     /// # Errors
     /// [`PictureError::Size`].
     pub fn new([width, height]: [u32; 2]) -> Result<Self, PictureError> {
+        let mut bitmap = Self::clear([width, height])?;
+        bitmap.pixmap.fill(of(PAPER));
+        Ok(bitmap)
+    }
+
+    /// Nothing, that lets through what is below.
+    ///
+    /// # Errors
+    /// [`PictureError::Size`].
+    pub fn clear([width, height]: [u32; 2]) -> Result<Self, PictureError> {
         let wrong = PictureError::Size { width, height };
         if !(SIDES.contains(&width) && SIDES.contains(&height)) {
             return Err(wrong);
         }
-        let mut pixmap = Pixmap::new(width, height).ok_or(wrong)?;
-        pixmap.fill(of(PAPER));
-        Ok(Bitmap { pixmap, mask: None })
+        Ok(Bitmap { pixmap: Pixmap::new(width, height).ok_or(wrong)?, mask: None })
+    }
+
+    /// Its pixels, with how much they cover.
+    pub fn into_pixels(self) -> Pixels {
+        let color = |p: &tiny_skia::PremultipliedColorU8| {
+            let p = p.demultiply();
+            Color([p.red(), p.green(), p.blue(), p.alpha()])
+        };
+        let size = [self.pixmap.width() as usize, self.pixmap.height() as usize];
+        Pixels { size, colors: self.pixmap.pixels().iter().map(color).collect() }
     }
 
     /// As PNG.
@@ -49,6 +67,19 @@ impl Bitmap {
         writer.finish().map_err(failed)?;
         Ok(bytes)
     }
+}
+
+/// Pixels as PNG, with how much they cover; `None` for a picture without pixels.
+pub(crate) fn packed(pixels: &Pixels) -> Option<Vec<u8>> {
+    let mut bytes = Vec::new();
+    let mut encoder = png::Encoder::new(&mut bytes, pixels.size[0] as u32, pixels.size[1] as u32);
+    encoder.set_color(png::ColorType::Rgba);
+    encoder.set_depth(png::BitDepth::Eight);
+    let raw: Vec<u8> = pixels.colors.iter().flat_map(|c| c.0).collect();
+    let mut writer = encoder.write_header().ok()?;
+    writer.write_image_data(&raw).ok()?;
+    writer.finish().ok()?;
+    Some(bytes)
 }
 
 fn of(color: Color) -> tiny_skia::Color {

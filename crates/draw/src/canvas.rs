@@ -41,6 +41,23 @@ impl Path {
         Path::rings([&[[x, y], [x + width, y], [x + width, y + height], [x, y + height]][..]])
     }
 
+    /// The path turned about a place, radians clockwise.
+    pub fn turned(mut self, by: f64, [x, y]: [f64; 2]) -> Self {
+        let (sin, cos) = by.sin_cos();
+        let turn = |p: &mut [f64; 2]| {
+            let (u, v) = (p[0] - x, p[1] - y);
+            *p = [x + u * cos - v * sin, y + u * sin + v * cos];
+        };
+        for part in &mut self.0 {
+            match part {
+                Part::Move(p) | Part::Line(p) => turn(p),
+                Part::Curve(c, p) => [c, p].into_iter().for_each(turn),
+                Part::Close => {}
+            }
+        }
+        self
+    }
+
     /// A circle, of eight curves.
     pub fn circle([x, y]: [f64; 2], radius: f64) -> Self {
         let at = |eighths: f64, r: f64| {

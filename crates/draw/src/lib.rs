@@ -1,4 +1,4 @@
-//! Maps: what is drawn, and how it becomes PNG or SVG. No files, no reference systems: positions come in a plane, easting and
+//! Maps: what is drawn, and how it becomes PNG, SVG or a page for a browser. No files, no reference systems: positions come in a plane, easting and
 //! northing, and whoever knows the system says how long a unit is.
 //!
 //! | module | what is in it |
@@ -6,7 +6,10 @@
 //! | [`scene`] | layers of marks, and what stands around them |
 //! | [`color`] | colours for categories and for numbers |
 //! | [`map`] | where everything goes: frame, legend, scale bar, grid lines, labels |
+//! | [`chart`] | lines over a distance, bars of how often something is found |
+//! | [`page`] | one page for a browser |
 //! | [`canvas`] | what a painter can do; [`bitmap`] and [`vector`] are the two |
+//! | [`round`] | round numbers for axes |
 //! | [`font`] | letters as outlines, so that the same bytes come out everywhere |
 //!
 //! ```
@@ -23,12 +26,16 @@
 
 pub mod bitmap;
 pub mod canvas;
+pub mod chart;
 pub mod color;
 pub mod font;
 pub mod map;
+pub mod page;
+pub mod round;
 pub mod scene;
 pub mod vector;
 
+pub use chart::Chart;
 pub use scene::{Layer, Scene};
 
 /// Why a picture could not be made.
@@ -48,19 +55,60 @@ pub enum PictureError {
     Packing(String),
 }
 
-/// A scene as PNG, so many pixels wide and high.
+/// What can be painted on so many pixels.
+pub trait Drawing {
+    /// Paints it.
+    fn draw(&self, size: [f64; 2], canvas: &mut dyn canvas::Canvas);
+}
+
+impl Drawing for Scene {
+    fn draw(&self, size: [f64; 2], canvas: &mut dyn canvas::Canvas) {
+        map::draw(self, size, canvas);
+    }
+}
+
+impl Drawing for Chart {
+    fn draw(&self, size: [f64; 2], canvas: &mut dyn canvas::Canvas) {
+        chart::draw_in(self, [0.0, 0.0], size, canvas);
+    }
+}
+
+/// What a map has of a picture with a chart below it, pixels.
+pub fn above_chart([width, height]: [u32; 2]) -> [f64; 2] {
+    [f64::from(width), (f64::from(height) * 0.68).round()]
+}
+
+/// A map with a chart below it.
+impl Drawing for (&Scene, &Chart) {
+    fn draw(&self, [width, height]: [f64; 2], canvas: &mut dyn canvas::Canvas) {
+        let [_, split] = above_chart([width as u32, height as u32]);
+        map::draw(self.0, [width, split], canvas);
+        chart::draw_in(self.1, [0.0, split], [width, height - split], canvas);
+    }
+}
+
+/// A map or chart as PNG, so many pixels wide and high.
 ///
 /// # Errors
 /// [`PictureError`].
-pub fn png(scene: &Scene, size: [u32; 2]) -> Result<Vec<u8>, PictureError> {
+pub fn png(of: &dyn Drawing, size: [u32; 2]) -> Result<Vec<u8>, PictureError> {
     let mut canvas = bitmap::Bitmap::new(size)?;
-    map::draw(scene, size.map(f64::from), &mut canvas);
+    of.draw(size.map(f64::from), &mut canvas);
     canvas.into_png()
 }
 
-/// A scene as SVG, with letters as outlines.
-pub fn svg(scene: &Scene, size: [u32; 2]) -> String {
+/// A map or chart as SVG, with letters as outlines.
+pub fn svg(of: &dyn Drawing, size: [u32; 2]) -> String {
     let mut canvas = vector::Vector::new(size);
-    map::draw(scene, size.map(f64::from), &mut canvas);
+    of.draw(size.map(f64::from), &mut canvas);
     canvas.into_svg()
+}
+
+/// A scene as one page for a browser (HTML) that asks for nothing from elsewhere: it is moved and searched, and what the rows
+/// hold ([`scene::Rows`]) can be read.
+///
+/// # Errors
+/// [`PictureError`].
+pub fn page(scene: &Scene) -> Result<String, PictureError> {
+    page::written(scene)
 }

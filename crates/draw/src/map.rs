@@ -1,5 +1,7 @@
 //! Where everything goes: the frame with the layers, the legend beside it, scale bar and notes below, a title above.
 
+use crate::PictureError;
+use crate::bitmap;
 use crate::canvas::{Canvas, Path, Pixels};
 use crate::color::{CATEGORIES, Color, INK, NOTHING, PALE_INK, PAPER, ramp};
 use crate::font::{outlines, width};
@@ -40,6 +42,13 @@ impl View {
         let half = size.map(|v| v * unit / 2.0);
         let window = [middle[0] - half[0], middle[1] - half[1], middle[0] + half[0], middle[1] + half[1]];
         View { window, corner, size }
+    }
+
+    /// A frame around a place, by the units of the plane that a pixel is.
+    fn around_exactly(middle: [f64; 2], unit: f64, size: [f64; 2]) -> Self {
+        let half = size.map(|v| v * unit / 2.0);
+        let window = [middle[0] - half[0], middle[1] - half[1], middle[0] + half[0], middle[1] + half[1]];
+        View { window, corner: [0.0; 2], size }
     }
 
     /// Units of the plane that a pixel is.
@@ -109,12 +118,12 @@ pub fn draw(scene: &Scene, size: [f64; 2], canvas: &mut dyn Canvas) {
     }
 }
 
-fn text(canvas: &mut dyn Canvas, words: &str, at: [f64; 2], size: f64, color: Color) {
+pub(crate) fn text(canvas: &mut dyn Canvas, words: &str, at: [f64; 2], size: f64, color: Color) {
     canvas.fill(&outlines(words, at, size), color);
 }
 
 /// A text that fits into a width, cut with a sign that it was.
-fn shortened(words: &str, size: f64, room: f64) -> String {
+pub(crate) fn shortened(words: &str, size: f64, room: f64) -> String {
     if width(words, size) <= room {
         return words.to_string();
     }
@@ -255,6 +264,21 @@ fn density(marks: &Marks, view: &View, canvas: &mut dyn Canvas) {
     canvas.picture(&Pixels { size: [columns, rows], colors }, view.corner, [columns as f64, rows as f64]);
 }
 
+/// The marks of a layer as a picture that lets through what is below, of at most so many pixels; with the bounds it lies in.
+///
+/// # Errors
+/// As for other pictures.
+pub(crate) fn picture_of(marks: &Marks, window: [f64; 4], most: [f64; 2]) -> Result<(Pixels, [f64; 4]), PictureError> {
+    let view = View::around(window, [0.0, 0.0], most);
+    // Only the pixels of the window itself: what is around it is empty.
+    let [w, s, e, n] = window;
+    let size = [(e - w), (n - s)].map(|v| (v / view.unit()).ceil().clamp(64.0, 20_000.0) + 4.0);
+    let view = View::around_exactly([(w + e) / 2.0, (s + n) / 2.0], view.unit(), size);
+    let mut canvas = bitmap::Bitmap::clear(size.map(|v| v as u32))?;
+    draw_marks(marks, &view, true, &mut canvas);
+    Ok((canvas.into_pixels(), view.window))
+}
+
 /// Rectangles in which something stands.
 #[derive(Default)]
 struct Taken(Vec<[f64; 4]>);
@@ -271,35 +295,116 @@ impl Taken {
     }
 }
 
-/// Labels that overlap nothing, on the right of their marks, else on the left, above, below; the others are left out.
+/// Labels that overlap nothing: beside points, along lines, inside of areas; those without room are left out.
 fn labels(marks: &Marks, view: &View, canvas: &mut dyn Canvas, taken: &mut Taken) {
-    let [left, top] = view.corner;
-    let [right, bottom] = [left + view.size[0], top + view.size[1]];
     for (shape, label) in marks.shapes.iter().zip(&marks.labels) {
-        let (Some(label), Some([w, s, e, n])) = (label, shape.bounds()) else { continue };
-        let [x, y] = view.pixel([(w + e) / 2.0, (s + n) / 2.0]);
-        let (long, high) = (width(label, SMALL), SMALL);
-        let away = if matches!(shape, Shape::Point(_)) { 7.0 } else { 0.0 };
-        let places = if away > 0.0 {
-            [
-                [x + away, y + high * 0.35],
-                [x - away - long, y + high * 0.35],
-                [x - long / 2.0, y - away],
-                [x - long / 2.0, y + away + high * 0.8],
-            ]
-        } else {
-            [[x - long / 2.0, y + high * 0.35]; 4]
+        let Some(label) = label else { continue };
+        let long = width(label, SMALL);
+        let places = match shape {
+            Shape::Point(p) => beside(view.pixel(*p), long),
+            Shape::Line(line) => along(&line.iter().map(|p| view.pixel(*p)).collect::<Vec<_>>(), long),
+            Shape::Polygon(rings) => {
+                let middle = inside(rings).map(|p| view.pixel(p));
+                middle.map(|[x, y]| Place { at: [x - long / 2.0, y + SMALL * 0.35], turn: 0.0 }).into_iter().collect()
+            }
         };
-        let free = places.into_iter().find(|[x, y]| {
-            let inside = *x >= left && x + long <= right && y - high >= top && y + 2.0 <= bottom;
-            inside && taken.take([x - 1.0, y - high, x + long + 1.0, y + 2.0])
+        let free = places.into_iter().find(|place| {
+            let [w, n, e, s] = place.around(long);
+            let [left, top] = view.corner;
+            let is_inside = w >= left && e <= left + view.size[0] && n >= top && s <= top + view.size[1];
+            is_inside && taken.take([w, n, e, s])
         });
-        if let Some(place) = free {
-            let path = outlines(label, place, SMALL);
+        if let Some(Place { at, turn }) = free {
+            let path = outlines(label, at, SMALL).turned(turn, at);
             canvas.stroke(&path, 2.4, PAPER.covering(0.85));
             canvas.fill(&path, INK);
         }
     }
+}
+
+/// Where a label begins, and how it is turned: radians clockwise.
+struct Place {
+    at: [f64; 2],
+    turn: f64,
+}
+
+impl Place {
+    /// The rectangle (left, top, right, bottom) around a label of a width.
+    fn around(&self, long: f64) -> [f64; 4] {
+        let (sin, cos) = self.turn.sin_cos();
+        let corner = |u: f64, v: f64| [self.at[0] + u * cos - v * sin, self.at[1] + u * sin + v * cos];
+        let corners = [corner(-1.0, 2.0), corner(long + 1.0, 2.0), corner(-1.0, -SMALL), corner(long + 1.0, -SMALL)];
+        let bounds = corners.map(|[x, y]| [x, y, x, y]);
+        bounds.into_iter().reduce(crate::scene::united).unwrap_or_default()
+    }
+}
+
+/// On the right of a point, else on its left, above, below.
+fn beside([x, y]: [f64; 2], long: f64) -> Vec<Place> {
+    let (away, high) = (7.0, SMALL);
+    let places = [
+        [x + away, y + high * 0.35],
+        [x - away - long, y + high * 0.35],
+        [x - long / 2.0, y - away],
+        [x - long / 2.0, y + away + high * 0.8],
+    ];
+    places.map(|at| Place { at, turn: 0.0 }).into()
+}
+
+/// In a line, where it is straight enough for a text to be read, never upside down.
+fn along(line: &[[f64; 2]], long: f64) -> Vec<Place> {
+    let mut lengths = vec![0.0];
+    for pair in line.windows(2) {
+        let step = (pair[1][0] - pair[0][0]).hypot(pair[1][1] - pair[0][1]);
+        lengths.push(lengths.last().copied().unwrap_or(0.0) + step);
+    }
+    let whole = lengths.last().copied().unwrap_or(0.0);
+    let there = |length: f64| -> Option<[f64; 2]> {
+        let i = lengths.partition_point(|l| *l < length).clamp(1, line.len().checked_sub(1)?);
+        let (a, b) = (line[i - 1], line[i]);
+        let t = (length - lengths[i - 1]) / (lengths[i] - lengths[i - 1]).max(f64::MIN_POSITIVE);
+        Some([a[0] + (b[0] - a[0]) * t, a[1] + (b[1] - a[1]) * t])
+    };
+    let shares = [0.5, 0.4, 0.6, 0.3, 0.7, 0.2, 0.8, 0.1, 0.9];
+    let place = |share: f64| {
+        let middle = whole * share;
+        if middle < long * 0.6 || middle + long * 0.6 > whole {
+            return None;
+        }
+        let (mut a, mut b) = (there(middle - long / 2.0)?, there(middle + long / 2.0)?);
+        if a[0] > b[0] {
+            (a, b) = (b, a);
+        }
+        let turn = (b[1] - a[1]).atan2(b[0] - a[0]);
+        let is_straight = (b[0] - a[0]).hypot(b[1] - a[1]) > long * 0.94;
+        // The foot of the letters stands below the line, so that it runs through their middle.
+        let below = SMALL * 0.35;
+        let at = [a[0] - below * turn.sin(), a[1] + below * turn.cos()];
+        is_straight.then_some(Place { at, turn })
+    };
+    shares.into_iter().filter_map(place).collect()
+}
+
+/// A place inside of rings: the middle of the widest part of a level line through them.
+fn inside(rings: &[Vec<[f64; 2]>]) -> Option<[f64; 2]> {
+    let points = || rings.iter().flatten();
+    let (low, high) = points().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), p| (a.min(p[1]), b.max(p[1])));
+    [0.5, 0.4, 0.6, 0.3, 0.7].into_iter().find_map(|share| {
+        // Off any corner that stands exactly there.
+        let y = low + (high - low) * (share + 1e-4);
+        let mut crossings: Vec<f64> = rings
+            .iter()
+            .flat_map(|ring| ring.windows(2))
+            .filter_map(|pair| {
+                let [a, b] = pair else { return None };
+                let crosses = (a[1] > y) != (b[1] > y);
+                crosses.then(|| a[0] + (b[0] - a[0]) * (y - a[1]) / (b[1] - a[1]))
+            })
+            .collect();
+        crossings.sort_by(f64::total_cmp);
+        let widest = crossings.chunks_exact(2).max_by(|p, q| (p[1] - p[0]).total_cmp(&(q[1] - q[0])))?;
+        Some([(widest[0] + widest[1]) / 2.0, y])
+    })
 }
 
 fn legend(scene: &Scene, view: &View, canvas: &mut dyn Canvas) {
@@ -385,7 +490,7 @@ fn ramp_sign(canvas: &mut dyn Canvas, title: &str, of: &Ramp, [x, y]: [f64; 2]) 
 }
 
 /// A number with the digits that a legend needs.
-fn short(v: f64) -> String {
+pub(crate) fn short(v: f64) -> String {
     let digits = if v.abs() >= 1000.0 {
         0
     } else if v.abs() >= 10.0 {
@@ -451,6 +556,34 @@ mod tests {
         let mut taken = Taken::default();
         assert!(taken.take([0.0, 0.0, 10.0, 10.0]) && taken.take([10.0, 0.0, 20.0, 10.0]));
         assert!(!taken.take([5.0, 5.0, 8.0, 8.0]) && !taken.take([-5.0, -5.0, 30.0, 30.0]));
+    }
+
+    #[test]
+    fn labels_lie_in_their_lines_and_areas() {
+        // A line to the left and down is read from left to right all the same.
+        let places = along(&[[100.0, 0.0], [0.0, 100.0]], 40.0);
+        let first = &places[0];
+        assert!((first.turn + std::f64::consts::FRAC_PI_4).abs() < 1e-9);
+        assert!((first.at[0] - (50.0 - 20.0 / 2f64.sqrt())).abs() < SMALL, "{:?}", first.at);
+        assert!(along(&[[0.0, 0.0], [30.0, 0.0]], 40.0).is_empty(), "too short");
+        let zigzag: Vec<[f64; 2]> = (0..40).map(|i| [f64::from(i), f64::from(i % 2 * 20)]).collect();
+        assert!(along(&zigzag, 40.0).is_empty(), "too crooked");
+        assert!(along(&[], 40.0).is_empty() && along(&[[1.0, 1.0]], 40.0).is_empty());
+        // The middle of the box around a horseshoe is outside of it.
+        let shoe = vec![
+            [0.0, 0.0],
+            [30.0, 0.0],
+            [30.0, 30.0],
+            [20.0, 30.0],
+            [20.0, 10.0],
+            [10.0, 10.0],
+            [10.0, 30.0],
+            [0.0, 30.0],
+            [0.0, 0.0],
+        ];
+        let [x, y] = inside(&[shoe]).unwrap();
+        assert!((y - 15.0).abs() < 0.1 && ((0.0..10.0).contains(&x) || (20.0..30.0).contains(&x)), "{x} {y}");
+        assert_eq!(inside(&[vec![[1.0, 1.0]; 4]]), None);
     }
 
     #[test]

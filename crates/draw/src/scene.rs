@@ -22,6 +22,21 @@ pub struct Scene {
     pub north_deg: f64,
     /// Lines of the grid, with what each says where it leaves the frame.
     pub grid: Vec<GridLine>,
+    /// What positions in the plane are called, for the page.
+    pub axes: Axes,
+}
+
+/// What positions in the plane are called.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Axes {
+    /// Of the axis to the right, and of the one upwards.
+    pub names: [String; 2],
+    /// The sign behind a number: `m`, `°`; none where nothing is known.
+    pub unit: String,
+    /// Digits after the point that a position is shown with.
+    pub digits: usize,
+    /// Whether the lines of the grid are straight ones of round numbers, which a page draws anew when it is moved.
+    pub are_the_grid: bool,
 }
 
 /// A line of the grid of coordinates.
@@ -65,6 +80,25 @@ pub struct Marks {
     pub paint: Paint,
     /// A text beside each mark, where there is room.
     pub labels: Vec<Option<String>>,
+    /// What the rows hold that the marks belong to: a page shows it.
+    pub rows: Option<Rows>,
+}
+
+/// What is known of the marks of a layer.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Rows {
+    /// Names of the columns.
+    pub columns: Vec<String>,
+    /// The texts of each row, as many as there are columns.
+    pub cells: Vec<Vec<String>>,
+    /// Longitude and latitude of a place of each row, degrees of WGS 84, where it has one.
+    pub places: Vec<Option<[f64; 2]>>,
+    /// The number of each row in its file, as a person counts it.
+    pub numbers: Vec<u64>,
+    /// Why a row has no mark, of those that have none.
+    pub reasons: Vec<Option<String>>,
+    /// The row of each mark, by its place among the rows: one row may have several.
+    pub of: Vec<usize>,
 }
 
 /// A mark.
@@ -113,16 +147,16 @@ pub struct Ramp {
 }
 
 impl Ramp {
+    /// How far along the range a number is, 0 to 1; `None` for NaN.
+    pub fn share(&self, value: f64) -> Option<f64> {
+        let [low, high] = self.range;
+        let share = if high > low { ((value - low) / (high - low)).clamp(0.0, 1.0) } else { 0.5 };
+        (!value.is_nan()).then_some(share)
+    }
+
     /// The colour of a number; that of nothing for NaN.
     pub fn color(&self, value: f64) -> Color {
-        let [low, high] = self.range;
-        if value.is_nan() {
-            NOTHING
-        } else if high > low {
-            ramp((value - low) / (high - low))
-        } else {
-            ramp(0.5)
-        }
+        self.share(value).map_or(NOTHING, ramp)
     }
 }
 
@@ -145,7 +179,7 @@ impl Paint {
 impl Marks {
     /// Marks of one colour.
     pub fn plain(name: impl Into<String>, shapes: Vec<Shape>) -> Self {
-        Marks { name: name.into(), shapes, paint: Paint::Plain(0), labels: Vec::new() }
+        Marks { name: name.into(), shapes, paint: Paint::Plain(0), labels: Vec::new(), rows: None }
     }
 }
 
@@ -178,6 +212,7 @@ impl Scene {
             in_feet: false,
             north_deg: 0.0,
             grid: Vec::new(),
+            axes: Axes { names: ["x", "y"].map(String::from), unit: String::new(), digits: 2, are_the_grid: false },
         }
     }
 }

@@ -1,5 +1,6 @@
 //! SVG.
 
+use crate::bitmap;
 use crate::canvas::{Canvas, Part, Path, Pixels};
 use crate::color::{Color, PAPER};
 use base64::Engine;
@@ -83,19 +84,7 @@ impl Canvas for Vector {
     }
 
     fn picture(&mut self, pixels: &Pixels, [x, y]: [f64; 2], [width, height]: [f64; 2]) {
-        let mut bytes = Vec::new();
-        let mut encoder = png::Encoder::new(&mut bytes, pixels.size[0] as u32, pixels.size[1] as u32);
-        encoder.set_color(png::ColorType::Rgba);
-        encoder.set_depth(png::BitDepth::Eight);
-        let raw: Vec<u8> = pixels.colors.iter().flat_map(|c| c.0).collect();
-        // A picture without pixels is none.
-        let packed = encoder.write_header().and_then(|mut writer| {
-            writer.write_image_data(&raw)?;
-            writer.finish()
-        });
-        if packed.is_err() {
-            return;
-        }
+        let Some(bytes) = bitmap::packed(pixels) else { return };
         let rendering = if width / pixels.size[0] as f64 >= 1.0 { " image-rendering=\"pixelated\"" } else { "" };
         let _ = writeln!(
             self.body,

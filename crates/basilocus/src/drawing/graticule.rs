@@ -1,6 +1,7 @@
 //! Lines of the grid, and which way north is.
 
 use crate::Error;
+use basilocus_draw::round;
 use basilocus_draw::scene::GridLine;
 use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::operation::Operation;
@@ -10,28 +11,16 @@ const LINES: f64 = 6.0;
 /// Places of a meridian or parallel.
 const PLACES: usize = 180;
 
-/// Round distances between lines: 1, 2 and 5 times a power of ten.
-fn round_step(span: f64) -> f64 {
-    let wanted = span / LINES;
-    let power = wanted.log10().floor() as i32;
-    let unit: f64 = format!("1e{power}").parse().unwrap_or(1.0);
-    [1.0, 2.0, 5.0, 10.0].into_iter().map(|n| n * unit).find(|s| *s >= wanted).unwrap_or(wanted)
-}
-
 /// Lines of equal eastings and northings in a frame.
 pub(super) fn lines_of_system([w, s, e, n]: [f64; 4], sign: &str) -> Vec<GridLine> {
-    let step = round_step((e - w).max(n - s));
-    let digits = (-step.log10().floor()).max(0.0) as usize;
-    let numbers = |low: f64, high: f64| {
-        let first = (low / step).ceil() as i64;
-        (first..).map(move |i| i as f64 * step).take_while(move |v| *v <= high)
-    };
-    let upright = numbers(w, e).map(|x| GridLine {
+    let step = round::step((e - w).max(n - s), LINES);
+    let digits = round::digits(step);
+    let upright = round::multiples(step, w, e).map(|x| GridLine {
         points: vec![[x, s], [x, n]],
         label: format!("{x:.digits$}{sign}"),
         is_upright: true,
     });
-    let level = numbers(s, n).map(|y| GridLine {
+    let level = round::multiples(step, s, n).map(|y| GridLine {
         points: vec![[w, y], [e, y]],
         label: format!("{y:.digits$}{sign}"),
         is_upright: false,

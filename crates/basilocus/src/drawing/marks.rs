@@ -1,16 +1,18 @@
 //! A layer's rows as marks in the plane of a map.
 
-use super::{DrawPlan, DrawnLayer, Told};
-use crate::engine::{Cancel, Chain, Run};
+use super::{DrawPlan, DrawnLayer, Map, Told};
+use crate::engine::{Cancel, Chain, Columns, Run};
 use crate::plan::LayerPlan;
 use crate::steps::Positions;
 use crate::{Error, Progress};
-use basilocus_draw::scene::{MOST_CATEGORIES, Marks, Paint, Ramp, Shape};
-use basilocus_geodesy::crs::Crs;
+use arrow_array::RecordBatch;
+use basilocus_draw::page::MOST_MARKS;
+use basilocus_draw::scene::{MOST_CATEGORIES, Marks, Paint, Ramp, Rows, Shape};
+use basilocus_geodesy::crs::{Catalogue, Crs};
 use basilocus_geodesy::operation::Operation;
-use basilocus_table::Geometries;
-use basilocus_table::batch::cell_text;
+use basilocus_table::batch::{SetAsideRow, cell_text};
 use basilocus_table::geometry::{Geometry, Position, antimeridian};
+use basilocus_table::{Geometries, Reason};
 use std::collections::HashMap;
 
 /// A layer with its positions, in the system that it carries or that is said.
@@ -50,26 +52,32 @@ pub(super) fn system_and_bounds(layer: &LayerPlan, plan: &DrawPlan, cancel: &Can
 pub(super) fn read(
     layer: &LayerPlan,
     plan: &DrawPlan,
-    map: &Crs,
+    map: &Map,
     place: usize,
     (cancel, progress): (&Cancel, &dyn Progress),
     told: &mut Told,
 ) -> Result<Marks, Error> {
     let run = Run { progress, ..Run::quiet(cancel) };
     let (mut chain, crs) = opened(layer, plan, &run)?;
-    let way = if crs.is_same(map) { None } else { Some(Operation::between(&crs, map, None)?) };
+    let way = if crs.is_same(map.crs) { None } else { Some(Operation::between(&crs, map.crs, None)?) };
     if let Some(way) = &way {
         let accuracy = crate::accuracy_words(way.accuracy_m());
         told.interpretation.push(format!("{}: {}; accuracy {accuracy}", layer.source.display(), way.name()));
     }
     let columns = chain.columns();
     let at = |name: &Option<String>| name.as_deref().and_then(|n| columns.position(n));
-    let (color_at, label_at) = (at(&plan.color_by), at(&plan.label));
+    let (color_at, mut label_at) = (at(&plan.color_by), at(&plan.label));
+    // Contours say their heights, the main ones where they are told apart, unless something else is asked for.
+    let mut only_if = None;
+    if let (None, Some(height), Some(main)) = (label_at, columns.position("height"), columns.position("main")) {
+        (label_at, only_if) = (Some(height), Some(main));
+    }
     let mut name = layer.layer_name();
     if name.is_empty() {
         name = super::file_name(&layer.source);
     }
     let mut marks = Marks::plain(name.clone(), Vec::new());
+    let mut rows = map.with_rows.then(|| RowTexts::of(columns, &crs));
     let (mut values, mut without_place) = (Vec::new(), 0u64);
     let in_degrees = crs.is_geographic();
     chain.each(&run, "reading", &Ok, &mut |part| {
@@ -77,13 +85,21 @@ pub(super) fn read(
         let records = part.rows.records();
         let geometries = Geometries::of(records);
         let [x, y, _] = part.rows.positions();
+        let mut aside = part.set_aside.iter().filter(|r| r.class != Reason::BLANK_ROW).peekable();
         for row in 0..part.rows.len() {
+            let number = part.rows.source_rows()[row];
+            while let (Some(rows), Some(lost)) = (&mut rows, aside.next_if(|r| r.source_row < number)) {
+                rows.push_lost(lost);
+            }
             let shapes = match &geometries {
                 Some(all) => all.get(row).map_or_else(Vec::new, |g| brought(g, way.as_ref(), in_degrees)),
                 None => point([x[row], y[row]], way.as_ref()).into_iter().collect(),
             };
             if shapes.is_empty() {
                 without_place += 1;
+            }
+            if let Some(rows) = &mut rows {
+                rows.push((records, row), number, [x[row], y[row]], shapes.len());
             }
             for shape in shapes {
                 marks.shapes.push(shape);
@@ -92,12 +108,26 @@ pub(super) fn read(
                     values.push(text(color_at).unwrap_or_default());
                 }
                 if label_at.is_some() {
-                    marks.labels.push(text(label_at).filter(|t| !t.is_empty()));
+                    let is_wanted = only_if.is_none() || text(only_if).as_deref() == Some("true");
+                    marks.labels.push(text(label_at).filter(|t| is_wanted && !t.is_empty()));
                 }
             }
         }
+        if let Some(rows) = &mut rows {
+            aside.for_each(|lost| rows.push_lost(lost));
+        }
+        if marks.shapes.len() > MOST_MARKS {
+            rows = None;
+        }
         Ok(())
     })?;
+    if map.with_rows && rows.is_none() {
+        let seen = marks.shapes.len();
+        told.notices.push(format!(
+            "{name}: {seen} marks are more than {MOST_MARKS}: the page shows them as one picture, without their rows"
+        ));
+    }
+    marks.rows = rows.map(|r| r.rows);
     marks.paint = match &plan.color_by {
         Some(column) if color_at.is_some() => painted(column, values),
         _ => Paint::Plain(place),
@@ -110,6 +140,48 @@ pub(super) fn read(
     }
     told.layers.push(DrawnLayer { name, what: "marks".into(), drawn: marks.shapes.len() as u64, without_place });
     Ok(marks)
+}
+
+/// What the rows hold, for a page.
+struct RowTexts {
+    rows: Rows,
+    shown: Vec<usize>,
+    /// To degrees of WGS 84, where there is a way.
+    to_degrees: Option<Operation>,
+}
+
+impl RowTexts {
+    fn of(columns: &Columns, crs: &Crs) -> Self {
+        let (shown, names): (Vec<usize>, Vec<String>) = columns
+            .iter()
+            .enumerate()
+            .filter(|(_, column)| !column.is_geometry())
+            .map(|(i, column)| (i, column.name().to_string()))
+            .unzip();
+        let to_degrees = Catalogue::embedded().get(4326).ok().and_then(|w| Operation::between(crs, &w, None).ok());
+        let rows = Rows { columns: names, ..Default::default() };
+        RowTexts { rows, shown, to_degrees }
+    }
+
+    /// A row with a place of it in its own system, and how many marks it has.
+    fn push(&mut self, (records, row): (&RecordBatch, usize), number: u64, [x, y]: [f64; 2], marks: usize) {
+        self.rows.of.extend(std::iter::repeat_n(self.rows.cells.len(), marks));
+        self.rows.cells.push(self.shown.iter().map(|c| cell_text(records.column(*c), row)).collect());
+        self.rows.numbers.push(number);
+        let place = self.to_degrees.as_ref().and_then(|way| way.apply_one(x, y, 0.0));
+        let place = place.map(|(lon, lat, _)| [lon, lat]).filter(|p| p.iter().all(|v| v.is_finite()));
+        self.rows.places.push(place);
+        let reason = "it has no geometry, or none that the system of the map has numbers for";
+        self.rows.reasons.push((marks == 0).then(|| reason.to_string()));
+    }
+
+    /// A row that was set aside: what was read of it, and why.
+    fn push_lost(&mut self, row: &SetAsideRow) {
+        self.rows.cells.push(self.shown.iter().map(|c| row.values.get(*c).cloned().unwrap_or_default()).collect());
+        self.rows.numbers.push(row.source_row);
+        self.rows.places.push(None);
+        self.rows.reasons.push(Some(row.reason.clone()));
+    }
 }
 
 /// Numbers as a range, all else as categories, the commonest first.

@@ -1,10 +1,13 @@
-//! Maps of layers and grids: what is in the files is brought to one system and painted.
+//! Maps of layers and grids: what is in the files is brought to one system and painted, as a picture or as a page.
 //!
 //! The system of the map is that which is said, else that of the first layer; for degrees a zone of the universal transverse
 //! Mercator grid where the data fits into one, else Equal Earth, in which areas are true.
 
+mod circles;
+pub(crate) mod comparison;
 mod graticule;
 mod marks;
+pub(crate) mod output;
 mod relief;
 
 use crate::coordinates::system;
@@ -14,13 +17,13 @@ use crate::paths::Paths;
 use crate::plan::{InputPlan, LayerPlan};
 use crate::terrain::{GridReading, HeightGrid, ground_on_the_ellipsoid};
 use crate::{Error, Progress};
-use basilocus_draw::scene::{Layer, MOST_CATEGORIES, Marks, Paint, Scene, united};
+use basilocus_draw::scene::{Axes, Layer, MOST_CATEGORIES, Marks, Paint, Scene, united};
 use basilocus_formats::raster::RasterFormat;
-use basilocus_formats::{FormatError, PendingOutput};
 use basilocus_geodesy::crs::{Base, Catalogue, Crs, Kind};
 use basilocus_geodesy::operation::Operation;
 use basilocus_geodesy::projection::Parameters;
 use basilocus_geodesy::unit::{INTERNATIONAL_FOOT_M, LinearUnit};
+use output::PictureOutput;
 use serde::Serialize;
 use std::path::{Path, PathBuf};
 
@@ -31,7 +34,7 @@ pub struct DrawPlan {
     /// Layers, tables with coordinates, and grids of heights, from below to above; of a file with several layers all
     #[cfg_attr(feature = "arguments", arg(required = true))]
     pub layers: Vec<PathBuf>,
-    /// The map (.png, .svg)
+    /// The map: a picture (.png, .svg), or a page for a browser that is moved and searched and shows the rows (.html)
     #[cfg_attr(feature = "arguments", arg(short, long, value_name = "FILE"))]
     pub output: PathBuf,
     /// System of the map; that of the first layer, for degrees one that suits the place
@@ -46,10 +49,14 @@ pub struct DrawPlan {
     /// Column whose values stand beside the marks, where there is room
     #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
     pub label: Option<String>,
+    /// Show what the projection does: circles that are equally large on the ground, each with how many times as large as it
+    /// should be the map shows its area
+    #[cfg_attr(feature = "arguments", arg(long))]
+    pub distortion: bool,
     /// Heading
     #[cfg_attr(feature = "arguments", arg(long, value_name = "TEXT"))]
     pub title: Option<String>,
-    /// Width and height in pixels
+    /// Width and height in pixels of a picture; a page fills its window
     #[cfg_attr(
         feature = "arguments",
         arg(long, value_name = "WIDTH,HEIGHT", value_delimiter = ',', default_value = "1200,800")
@@ -73,12 +80,21 @@ impl DrawPlan {
             from: None,
             color_by: None,
             label: None,
+            distortion: false,
             title: None,
             size: vec![1200, 800],
             feet: false,
             overwrite: false,
         }
     }
+}
+
+/// Whether a picture can be written there, before the work that it shows is done.
+///
+/// # Errors
+/// For endings that no map has, and where the file exists and is not to be replaced.
+pub fn check_picture(path: &Path, overwrite: bool) -> Result<(), Error> {
+    PictureOutput::map(path, output::USUAL_SIZE, overwrite).map(drop)
 }
 
 /// A layer of a map.
@@ -144,15 +160,7 @@ pub fn draw(plan: &DrawPlan, cancel: &Cancel, progress: &dyn Progress) -> Result
     let [width, height] = plan.size[..] else {
         return Err(Error::Usage("`size`: width and height in pixels are expected, such as 1200,800".into()));
     };
-    let is_vector = match plan.output.extension().map(|e| e.to_string_lossy().to_lowercase()).as_deref() {
-        Some("png") => false,
-        Some("svg") => true,
-        _ => {
-            let problem = "the ending says no picture that is drawn; use one of .png, .svg".into();
-            return Err(FormatError::Option { path: plan.output.clone(), problem }.into());
-        }
-    };
-    let pending = PendingOutput::new(&plan.output, plan.overwrite)?;
+    let output = PictureOutput::map(&plan.output, [width, height], plan.overwrite)?;
     let mut told = Told::default();
     let sources = sources(plan)?;
     let crs = map_system(plan, &sources, cancel, &mut told)?;
@@ -172,7 +180,15 @@ pub fn draw(plan: &DrawPlan, cancel: &Cancel, progress: &dyn Progress) -> Result
                 scene.layers.push(Layer::Marks(Marks::plain("", Vec::new())));
             }
             Source::Marks(layer) => {
-                let marks = marks::read(&layer, plan, &crs, place, (cancel, progress), &mut told)?;
+                let marks = marks::read(
+                    &layer,
+                    plan,
+                    &Map { crs: &crs, with_rows: output.is_page() },
+                    place,
+                    (cancel, progress),
+                    &mut told,
+                )?;
+                let marks = named_apart(marks, &layer.source, &mut told.layers);
                 let bounds = marks.shapes.iter().filter_map(|s| s.bounds()).reduce(united);
                 window = window.into_iter().chain(bounds).reduce(united);
                 scene.layers.push(Layer::Marks(marks));
@@ -180,7 +196,6 @@ pub fn draw(plan: &DrawPlan, cancel: &Cancel, progress: &dyn Progress) -> Result
             }
         }
     }
-    apart(&mut scene.layers);
     scene.window = window.ok_or_else(|| {
         let names: Vec<String> = plan.layers.iter().map(|p| p.display().to_string()).collect();
         Error::Data(format!("{}: no row has a place on a map in {}", names.join(", "), crs.title()))
@@ -190,28 +205,37 @@ pub fn draw(plan: &DrawPlan, cancel: &Cancel, progress: &dyn Progress) -> Result
     scene.notes = vec![crs.title(), format!("Drawn by Basilocus from {}", names.join(", "))];
     let view = basilocus_draw::map::view(&scene, [f64::from(width), f64::from(height)]);
     for (at, mut grid, name, bounds) in grids {
-        let (layer, known) = relief::draw(&mut grid, &name, &crs, bounds, &view, cancel)?;
+        let (layer, known) =
+            relief::draw(&mut grid, &name, &crs, bounds, Some(&view).filter(|_| !output.is_page()), cancel)?;
         scene.layers[at] = layer;
         told.layers.insert(
             at.min(told.layers.len()),
             DrawnLayer { name, what: "pixels".into(), drawn: known, without_place: 0 },
         );
     }
-    around(&mut scene, &crs, plan, view.window)?;
-    let size = [width, height];
-    let bytes = if is_vector { basilocus_draw::svg(&scene, size).into_bytes() } else { painted(&scene, size)? };
-    std::fs::write(pending.path(), bytes).map_err(|e| FormatError::write(&plan.output, e))?;
-    if cancel.is_cancelled() {
-        return Err(Error::Cancelled);
+    if plan.distortion {
+        match circles::layer(&crs, view.window, place)? {
+            Some(layer) => scene.layers.insert(0, layer),
+            None => told.notices.push(format!("{}: no circles of the ground can be drawn in it", crs.title())),
+        }
     }
-    pending.publish()?;
+    apart(&mut scene.layers);
+    around(&mut scene, &crs, plan.feet, view.window)?;
+    let written = output.write_map(&scene, cancel)?;
     Ok(DrawReport {
         interpretation: told.interpretation,
         crs: crs.title(),
         layers: told.layers,
         notices: told.notices,
-        outputs: vec![plan.output.clone()],
+        outputs: vec![written],
     })
+}
+
+/// What marks are read for.
+struct Map<'a> {
+    crs: &'a Crs,
+    /// Whether what the rows hold is shown too.
+    with_rows: bool,
 }
 
 /// What is told on the way.
@@ -222,12 +246,19 @@ struct Told {
     layers: Vec<DrawnLayer>,
 }
 
-fn painted(scene: &Scene, size: [u32; 2]) -> Result<Vec<u8>, Error> {
-    basilocus_draw::png(scene, size).map_err(|e| Error::Usage(format!("`size`: {e}")))
-}
-
 fn file_name(path: &Path) -> String {
     path.file_name().map_or_else(|| path.display().to_string(), |n| n.to_string_lossy().into_owned())
+}
+
+/// Two layers of one name say their files too.
+fn named_apart(mut marks: Marks, file: &Path, drawn: &mut [DrawnLayer]) -> Marks {
+    if let Some((last, earlier)) = drawn.split_last_mut()
+        && earlier.iter().any(|l| l.name == last.name)
+    {
+        marks.name = format!("{} ({})", marks.name, file_name(file));
+        last.name.clone_from(&marks.name);
+    }
+    marks
 }
 
 /// All layers of all files.
@@ -273,18 +304,21 @@ fn map_system(plan: &DrawPlan, sources: &[Source], cancel: &Cancel, told: &mut T
     if !first.is_geographic() {
         return Ok(first);
     }
-    let [w, s, e, n] = bounds;
-    let is_local = e - w < 9.0 && s > -80.0 && n < 84.0;
-    let crs = if is_local {
-        let zone = ((((w + e) / 2.0 + 180.0) / 6.0).floor() as i64).rem_euclid(60) as u32 + 1;
-        let south = if s + n < 0.0 { 100 } else { 0 };
-        Catalogue::embedded().get(32_600 + south + zone)?
-    } else {
-        equal_earth()?
-    };
+    let crs = system_for(bounds)?;
     told.interpretation
         .push(format!("degrees are drawn in {}, which suits the place; say another system with `in`", crs.title()));
     Ok(crs)
+}
+
+/// A system that suits degrees within bounds.
+fn system_for([w, s, e, n]: [f64; 4]) -> Result<Crs, Error> {
+    let is_local = e - w < 9.0 && s > -80.0 && n < 84.0;
+    if !is_local {
+        return equal_earth();
+    }
+    let zone = ((((w + e) / 2.0 + 180.0) / 6.0).floor() as i64).rem_euclid(60) as u32 + 1;
+    let south = if s + n < 0.0 { 100 } else { 0 };
+    Ok(Catalogue::embedded().get(32_600 + south + zone)?)
 }
 
 /// A map of the world on which areas are true (Šavrič, Patterson and Jenny 2018).
@@ -319,12 +353,12 @@ fn apart(layers: &mut [Layer]) {
 }
 
 /// What stands around the layers: scale, north, grid lines.
-fn around(scene: &mut Scene, crs: &Crs, plan: &DrawPlan, frame: [f64; 4]) -> Result<(), Error> {
+fn around(scene: &mut Scene, crs: &Crs, feet: bool, frame: [f64; 4]) -> Result<(), Error> {
     let [w, s, e, n] = frame;
     let middle = [(w + e) / 2.0, (s + n) / 2.0];
     match &crs.kind {
         Kind::Projected { unit, .. } => {
-            scene.in_feet = plan.feet || (unit.metres / INTERNATIONAL_FOOT_M - 1.0).abs() < 1e-4;
+            scene.in_feet = feet || (unit.metres / INTERNATIONAL_FOOT_M - 1.0).abs() < 1e-4;
             let to_degrees = Operation::to_degrees(crs)?;
             let [metres, _] = ground_on_the_ellipsoid(crs)?.at(middle[0], middle[1]);
             // On a map of the world one bar would be true in one place only.
@@ -333,19 +367,31 @@ fn around(scene: &mut Scene, crs: &Crs, plan: &DrawPlan, frame: [f64; 4]) -> Res
             if let Some((lon, lat, _)) = to_degrees.apply_one(middle[0], middle[1], 0.0) {
                 scene.north_deg = graticule::north(crs, [lon, lat])?.unwrap_or(0.0);
             }
+            scene.axes.names = ["easting", "northing"].map(String::from);
+            scene.axes.unit = unit.sign().to_string();
+            scene.axes.are_the_grid = is_small;
             scene.grid = if is_small {
                 graticule::lines_of_system(frame, "")
             } else {
                 graticule::meridians_and_parallels(crs, frame)?
             };
         }
-        Kind::Geographic { .. } => scene.grid = graticule::lines_of_system(frame, "°"),
+        Kind::Geographic { .. } => {
+            scene.axes = Axes {
+                names: ["longitude", "latitude"].map(String::from),
+                unit: "°".into(),
+                digits: 6,
+                are_the_grid: true,
+            };
+            scene.grid = graticule::lines_of_system(frame, "°");
+        }
         _ => {
             scene.metres_per_unit = match &crs.kind {
                 Kind::Engineering { unit } => Some(unit.as_ref().map_or(1.0, |u| u.metres)),
                 _ => None,
             };
-            scene.in_feet = plan.feet;
+            scene.in_feet = feet;
+            scene.axes.are_the_grid = true;
             scene.grid = graticule::lines_of_system(frame, "");
         }
     }

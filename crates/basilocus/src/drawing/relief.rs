@@ -14,6 +14,9 @@ use basilocus_terrain::shade::{Light, Sun};
 use basilocus_terrain::{Grid, Ground, HeightRows, RectifiedGrid};
 use std::num::NonZeroUsize;
 
+/// Pixels along the longer side of a grid in a page.
+const PAGE: f64 = 1400.0;
+
 /// The way from a map to a grid; `None` where they are in one system.
 fn way(grid: &HeightGrid, map: &Crs, back: bool) -> Result<Option<Operation>, Error> {
     let Some(of_grid) = &grid.crs else {
@@ -63,15 +66,19 @@ pub(super) fn draw(
     name: &str,
     map: &Crs,
     bounds: [f64; 4],
-    view: &View,
+    view: Option<&View>,
     cancel: &Cancel,
 ) -> Result<(Layer, u64), Error> {
     let back = way(grid, map, true)?;
     let [w, s, e, n] = bounds;
-    // A pixel of the picture is one of the map, and no smaller than a quarter of a cell.
-    let unit = view.unit();
-    let columns = ((e - w) / unit).ceil().clamp(1.0, view.size[0].max(1.0)) as usize;
-    let rows = ((n - s) / unit).ceil().clamp(1.0, view.size[1].max(1.0)) as usize;
+    // A pixel of the picture is one of the map; of a page, which one comes closer to, a quarter of a cell where there is room.
+    let unit = match view {
+        Some(view) => view.unit(),
+        None => ((e - w).max(n - s) / PAGE).max((e - w) / (4.0 * grid.frame().columns as f64)),
+    };
+    let most = view.map_or([PAGE; 2], |v| v.size);
+    let columns = ((e - w) / unit).ceil().clamp(1.0, most[0].max(1.0)) as usize;
+    let rows = ((n - s) / unit).ceil().clamp(1.0, most[1].max(1.0)) as usize;
     let (step_x, step_y) = ((e - w) / columns as f64, (n - s) / rows as f64);
     let frame = RectifiedGrid { west: w + step_x / 2.0, north: n - step_y / 2.0, step_x, step_y, columns, rows };
     let mut seen = Grid::empty(frame);

@@ -202,6 +202,7 @@ impl LayerAccount {
             operations: chain.decisions.operations.iter().map(TakenOperation::report_at_the_end).collect(),
             set_aside_file: None,
             set_aside_told: Vec::new(),
+            crs: chain.columns().placed().map(|p| p.crs.identifier()),
             extent: self.reach.extent(chain.columns().placed().is_some_and(|p| is_in_degrees(&p.crs))),
         }
     }

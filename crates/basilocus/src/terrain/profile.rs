@@ -5,9 +5,13 @@ use super::raster_output::check_layer;
 use super::shapes::{self, ShapeSource, is_line, lines_of};
 use super::source::{GridReading, HeightGrid};
 use crate::Error;
+use crate::drawing::output::PictureOutput;
 use crate::engine::Cancel;
+use crate::paths::Paths;
 use arrow_array::{ArrayRef, Float64Array, StringArray};
 use arrow_schema::{DataType, Field};
+use basilocus_draw::chart::{Chart, Content, Series};
+use basilocus_draw::color::CATEGORIES;
 use basilocus_geodesy::crs::{Crs, Kind};
 use basilocus_geodesy::geodesic::Geodesic;
 use basilocus_geodesy::operation::Operation;
@@ -31,6 +35,9 @@ pub struct ProfilePlan {
     /// Metres from a place to the next one; without it, heights are read at the positions of the lines
     #[cfg_attr(feature = "arguments", arg(long, value_name = "METRES"))]
     pub every: Option<f64>,
+    /// A chart of the heights over the distances too (.png, .svg)
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE"))]
+    pub picture: Option<PathBuf>,
     /// Column that names a line
     #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
     pub name: Option<String>,
@@ -59,6 +66,7 @@ impl ProfilePlan {
             lines: lines.into(),
             output: output.into(),
             every: None,
+            picture: None,
             name: None,
             lines_layer: None,
             lines_from: None,
@@ -114,6 +122,17 @@ const MOST_PLACES: f64 = 20e6;
 /// Those of reading grid and lines and of writing; [`Error::Usage`] for distances that make no places or too many.
 pub fn profile(plan: &ProfilePlan, cancel: &Cancel) -> Result<ProfileReport, Error> {
     check_layer(&[&plan.grid, &plan.lines], &plan.output)?;
+    let picture = match &plan.picture {
+        None => None,
+        Some(path) => {
+            let mut paths = Paths::default();
+            paths.read(&plan.grid, "the grid");
+            paths.read(&plan.lines, "the lines");
+            paths.written(&plan.output, "the table")?;
+            paths.written(path, "the picture")?;
+            Some(PictureOutput::chart(path, plan.overwrite)?)
+        }
+    };
     if let Some(wrong) = plan.every.filter(|e| !(*e > 0.0 && e.is_finite())) {
         return Err(Error::Usage(format!("`every` {wrong}: metres above zero are expected")));
     }
@@ -135,7 +154,7 @@ pub fn profile(plan: &ProfilePlan, cancel: &Cancel) -> Result<ProfileReport, Err
         ("height", DataType::Float64),
     ]);
     let mut rows = Rows::plain(fields.map(|(name, kind)| Field::new(name, kind, true)).collect());
-    let (mut profiles, mut places) = (Vec::new(), 0.0);
+    let (mut profiles, mut places, mut drawn) = (Vec::new(), 0.0, Vec::new());
     for (name, geometry) in &shapes.list {
         let lines = lines_of(geometry);
         for (part, line) in lines.iter().enumerate() {
@@ -156,6 +175,9 @@ pub fn profile(plan: &ProfilePlan, cancel: &Cancel) -> Result<ProfileReport, Err
                     return Err(Error::Cancelled);
                 }
                 heights.push(Some(grid.height_at(*x, *y, plan.nearest)?).filter(|z| z.is_finite()));
+            }
+            if picture.is_some() && drawn.len() < CATEGORIES.len() {
+                drawn.push(series(&name, &places, &heights));
             }
             let rounded = |v: f64, digits: i32| (v * 10f64.powi(digits)).round() / 10f64.powi(digits);
             let digits = if grid.crs.as_ref().is_some_and(Crs::is_geographic) { 9 } else { 4 };
@@ -181,7 +203,35 @@ pub fn profile(plan: &ProfilePlan, cancel: &Cancel) -> Result<ProfileReport, Err
         notices.push(format!("at {unknown} places no height is known; they are in the table without one"));
     }
     notices.extend(rows.write(&name_of(&plan.output), &plan.output, plan.overwrite, cancel)?);
-    Ok(ProfileReport { interpretation, lines: profiles, notices, outputs: vec![plan.output.clone()] })
+    let mut outputs = vec![plan.output.clone()];
+    if let Some(picture) = picture {
+        if drawn.len() < profiles.len() {
+            notices.push(format!("the picture shows the first {} of {} lines", drawn.len(), profiles.len()));
+        }
+        let unit = &grid.unit;
+        let unit = if unit.is_said { format!(", {}", unit.unit.sign()) } else { String::new() };
+        let chart = Chart {
+            title: Some(format!("Heights along {}", name_of(&plan.lines))),
+            notes: vec![format!("Drawn by Basilocus from {}", plan.grid.display())],
+            axes: ["distance, m".into(), format!("height{unit}")],
+            content: Content::Lines(drawn),
+        };
+        outputs.push(picture.write_drawing(&chart, cancel)?);
+    }
+    Ok(ProfileReport { interpretation, lines: profiles, notices, outputs })
+}
+
+/// A line of the chart: where no height is known there is a gap.
+fn series(name: &str, places: &[Station], heights: &[Option<f64>]) -> Series {
+    let mut parts = vec![Vec::new()];
+    for (place, height) in places.iter().zip(heights) {
+        match (height, parts.last_mut()) {
+            (Some(z), Some(part)) => part.push([place.distance_m, *z]),
+            _ => parts.push(Vec::new()),
+        }
+    }
+    parts.retain(|part| !part.is_empty());
+    Series { name: name.to_string(), parts }
 }
 
 impl LineProfile {

@@ -208,6 +208,9 @@ fn tell(folder: &Path, overwrite: bool) -> Result<Done> {
     command(
         "basilocus draw flood_after.tif flood_contours.gpkg levee_reaches.geojson crest.geojson crest_walk.csv --from EPSG:4326 --label stake -o levee.svg --overwrite --no-progress",
     )?;
+    command(
+        "basilocus draw districts.geojson flood_after.tif flood_contours.gpkg levee_reaches.geojson crest.geojson culverts.gpkg --color-by district --title Culverts -o map.html --overwrite --no-progress",
+    )?;
 
     step("What to open")?;
     say(&format!(
@@ -221,6 +224,7 @@ fn tell(folder: &Path, overwrite: bool) -> Result<Done> {
          {0}/gauges.kmz         on a globe: the gauges in folders and colours by their state\n  \
          {0}/flood_after.png    in a picture viewer: the levee after the flood; flood_change.tif and flood_contours.gpkg beside it\n  \
          {0}/estuary.png        in the same: the register on a map; levee.svg in a browser: the flooded levee\n  \
+         {0}/map.html           in a browser: everything, to move, search and click\n  \
          {0}/crest_profile.csv  in a spreadsheet program: the crest, every ten metres\n  \
          {0}/{PLAN} in a text editor: change it, and `basilocus run` it\n",
         folder.display()

@@ -13,7 +13,7 @@ use std::fmt::Write;
 
 pub(super) const COMMAND: Definition = Definition::reporting::<Draw>("draw", "draw");
 
-/// A map of layers and grids, as PNG or SVG
+/// A map of layers and grids: a picture (PNG, SVG), or a page for a browser (HTML)
 #[derive(Debug, Parser)]
 struct Draw {
     /// What to draw
@@ -35,7 +35,7 @@ impl Perform for Draw {
     }
 }
 
-fn words(r: &DrawReport) -> String {
+pub(super) fn words(r: &DrawReport) -> String {
     let mut out = String::new();
     for line in &r.interpretation {
         let _ = writeln!(out, "  read as    {}", in_text(line));

@@ -6,6 +6,7 @@ use crate::progress::Bar;
 use crate::signals;
 use crate::text;
 use anyhow::Result;
+use basilocus::drawing::{DrawPlan, check_picture, draw};
 use basilocus::plan::{InputPlan, LayerPlan};
 use clap::Parser;
 use std::path::PathBuf;
@@ -27,6 +28,15 @@ struct Look {
     /// Exit status 3 where a doubt is raised
     #[arg(long)]
     strict: bool,
+    /// Draw the files too, in one map (.png, .svg, .html)
+    #[arg(long, value_name = "FILE")]
+    picture: Option<PathBuf>,
+    /// System of coordinates in the picture, where a file carries none
+    #[arg(long, value_name = "CRS", requires = "picture")]
+    from: Option<String>,
+    /// Replace a picture that exists
+    #[arg(long, requires = "picture")]
+    overwrite: bool,
     /// No progress bar
     #[arg(long)]
     no_progress: bool,
@@ -40,6 +50,9 @@ impl Perform for Look {
         let cancel = signals::cancel();
         let bar = Bar::new(!self.no_progress);
         let mut clean = true;
+        if let Some(picture) = &self.picture {
+            check_picture(picture, self.overwrite)?;
+        }
         for (i, file) in self.files.iter().enumerate() {
             let mut plans = Vec::new();
             let base = LayerPlan { input: self.input.clone(), ..LayerPlan::new(file) };
@@ -62,6 +75,14 @@ impl Perform for Look {
                 } else {
                     text::print(&format!("{}{}", if i + j > 0 { "\n" } else { "" }, text::look(&report)))?;
                 }
+            }
+        }
+        if let Some(picture) = self.picture {
+            let plan =
+                DrawPlan { from: self.from, overwrite: self.overwrite, ..DrawPlan::new(self.files, picture) };
+            let drawn = draw(&plan, &cancel, &bar)?;
+            if !self.json {
+                text::print(&super::draw::words(&drawn))?;
             }
         }
         Ok(if self.strict && !clean { Done::NotClean } else { Done::Fine })

@@ -7,11 +7,12 @@ use crate::progress::Bar;
 use crate::signals;
 use crate::text;
 use anyhow::Result;
+use basilocus::drawing::{DrawPlan, check_picture, draw};
 use basilocus::formats::is_standard;
 use basilocus::plan::{LayerPlan, OutputPlan};
-use basilocus::{Plan, RunOptions};
+use basilocus::{Plan, Report, RunOptions};
 use clap::Parser;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 pub(super) const COMMAND: Definition = Definition::reporting::<Run>("run", "run");
 
@@ -49,6 +50,9 @@ pub(super) fn of_plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
             basilocus::Error::Usage("--json and -o - both want standard output; name a file with -o".into()).into()
         );
     }
+    if let Some(picture) = &behaviour.picture {
+        check_picture(picture, behaviour.overwrite)?;
+    }
     let bar = Bar::new(!behaviour.no_progress && !behaviour.quiet);
     let options = RunOptions {
         overwrite: behaviour.overwrite,
@@ -60,7 +64,7 @@ pub(super) fn of_plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
         save_plan: behaviour.save_plan.as_deref(),
         threads: behaviour.threads,
     };
-    let report = match basilocus::run(&plan, &options) {
+    let mut report = match basilocus::run(&plan, &options) {
         // --strict forbids the coarser way: nothing was written, and the status says why.
         Err(e @ basilocus::Error::Geodesy(basilocus::geodesy::Error::GridMissing { .. })) if behaviour.strict => {
             text::tell(&format!("basilocus: {}\n", crate::flags::in_text(&e.to_string())));
@@ -68,6 +72,9 @@ pub(super) fn of_plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
         }
         other => other?,
     };
+    if let Some(picture) = &behaviour.picture {
+        draw_first(picture, &mut report, behaviour.overwrite)?;
+    }
     if behaviour.json {
         text::print(&json(&report)?)?;
     } else if !behaviour.quiet {
@@ -82,6 +89,17 @@ pub(super) fn of_plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
         }
     }
     Ok(if behaviour.strict && !report.is_clean() { Done::NotClean } else { Done::Fine })
+}
+
+/// Draws the first output of a run, in its own system or one that suits the place.
+fn draw_first(picture: &Path, report: &mut Report, overwrite: bool) -> Result<()> {
+    let (Some(first), Some(layer)) = (report.outputs.first(), report.layers.first()) else { return Ok(()) };
+    let color_by = if layer.levels.is_empty() { None } else { Some("level".to_string()) };
+    let plan = DrawPlan { from: layer.crs.clone(), color_by, overwrite, ..DrawPlan::new([first], picture) };
+    let drawn = draw(&plan, &signals::cancel(), &())?;
+    report.notices.extend(drawn.notices);
+    report.outputs.extend(drawn.outputs);
+    Ok(())
 }
 
 impl Perform for Run {
