@@ -1,11 +1,12 @@
 //! Says what a file holds, before anybody trusts it.
 
 use crate::Error;
+use crate::coordinates::expectation;
 use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
-use crate::engine::{Cancel, Passing, Progress, Rows, is_geometry, roles_of, source, stream};
+use crate::engine::{Cancel, Chain, Part, Passing, Progress, Rows, Run, is_geometry, roles_of, source, stream};
 use crate::engine::{Reach, is_in_degrees};
 use crate::plan::LayerPlan;
-use crate::steps::positions;
+use crate::steps::{Positions, StepPlan, positions};
 use crate::terrain::{GridLook, SpacingReport, look_at_grid};
 use basilocus_formats::raster::RasterFormat;
 use basilocus_formats::{About, Decoded, Format, FormatError, InputOption, layers};
@@ -144,8 +145,15 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     let named: Vec<(String, Option<Role>, ColumnProfile)> =
         named.map(|(f, (r, p))| (f.name().clone(), *r, p.clone())).collect();
     let ending = Ending { found: reader.found(), ..counted.ending(&named) };
-    let doubts = watchers.findings(&scene, &ending);
+    let mut doubts = watchers.findings(&scene, &ending);
     let mut notes = about.notes.clone();
+    if plan.expect.is_some() {
+        match doubts_of_the_place(plan, about.crs.clone(), cancel) {
+            Ok(found) => doubts.extend(found),
+            Err(e @ (Error::Cancelled | Error::Usage(_))) => return Err(e),
+            Err(e) => notes.push(format!("whether it lies where it is expected cannot be said: {e}")),
+        }
+    }
     notes.extend(address_parts(&roles));
     let combined = positions::in_several_columns(&columns, &sample);
     let in_two = combined.is_none();
@@ -176,6 +184,35 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
         tree: about.tree,
         header_row: about.header_row,
     })
+}
+
+/// What there is to tell of where the positions lie, against the place that is expected: in the system that the file carries, that
+/// is said, or else in degrees.
+fn doubts_of_the_place(plan: &LayerPlan, carried: Option<String>, cancel: &Cancel) -> Result<Vec<DoubtReport>, Error> {
+    let Some(expected) = &plan.expect else { return Ok(Vec::new()) };
+    let place = expectation::find(expected, cancel)?;
+    let said = plan.steps.iter().find_map(|step| match step {
+        StepPlan::Positions(positions) => positions.from.clone(),
+        _ => None,
+    });
+    let from = if carried.is_some() { carried } else { said.or_else(|| Some("EPSG:4326".into())) };
+    let run = Run::quiet(cancel);
+    let layer = LayerPlan { steps: Vec::new(), ..plan.clone() }.with(Positions { from, ..Default::default() });
+    let mut chain = Chain::open(&layer, &run)?;
+    chain.survey(&run)?;
+    let mut scene = Scene::new(&plan.layer_name(), chain.reader.about(), chain.columns(), &[], true)?;
+    scene.find_numbers(&chain.aside.names);
+    scene.expect(&place);
+    let watchers = Watchers::new(&scene);
+    let watched = |part: Part| {
+        watchers.rows(&Seen::new(&part.rows, &scene));
+        scene.lost(&part.set_aside);
+        Ok(())
+    };
+    chain.each(&run, "looking where it lies", &watched, &mut |()| Ok(()))?;
+    let mut doubts = watchers.findings(&scene, &Ending::default());
+    doubts.retain(|doubt| doubt.id.is_of_the_place());
+    Ok(doubts)
 }
 
 /// Looks at a grid of heights.

@@ -14,6 +14,7 @@
 //! | [`accuracy`] | accuracies as people read them |
 
 pub mod accuracy;
+pub(crate) mod expectation;
 pub mod finder;
 pub mod fit;
 pub(crate) mod fitted;

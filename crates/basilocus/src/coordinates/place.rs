@@ -74,7 +74,11 @@ pub fn find(text: &str) -> Result<Place, Error> {
         Some(area) => {
             let words = format!(
                 "{} ({}° to {}° longitude, {}° to {}° latitude)",
-                area.description, area.west_deg, area.east_deg, area.south_deg, area.north_deg
+                area.description.trim_end_matches('.'),
+                area.west_deg,
+                area.east_deg,
+                area.south_deg,
+                area.north_deg
             );
             Ok(Place { area, words })
         }

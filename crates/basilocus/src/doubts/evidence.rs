@@ -1,16 +1,19 @@
 //! What doubts look at: the layer before its rows come by, rows, and the account at the end.
 
+use super::explained::{Case, Explanation, Numbers, explain};
 use super::minutes_as_decimals::Axis;
-use super::{Finding, Watch};
+use super::{Doubt, Finding, Watch};
 use crate::coordinates::fitted::Fitted;
+use crate::coordinates::place::Place;
 use crate::engine::{Columns, Coordinates, Placed, PlacedFrom, Rows, TakenOperation, UnusedColumn};
 use basilocus_formats::{About, Format, Suspicion};
 use basilocus_geodesy::crs::{Area, Crs, Kind};
 use basilocus_geodesy::operation::{MissedWay, Operation};
-use basilocus_table::{ColumnProfile, Ledger, Role};
+use basilocus_table::counted::is_or_are;
+use basilocus_table::{ColumnProfile, Ledger, Reason, Role, SetAsideRow};
 use std::cell::OnceCell;
 use std::path::PathBuf;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 /// A layer before its rows come by.
 #[derive(Default)]
@@ -23,8 +26,16 @@ pub(crate) struct Scene {
     pub position_columns: Option<(String, String)>,
     /// Whether positions were read from columns of numbers.
     pub from_columns: bool,
-    /// The area of use to check against, and the title of its system.
-    pub area: Option<(Area, String)>,
+    /// Where the positions should be.
+    pub area: Option<Whereabouts>,
+    /// The system that the numbers were read in, where positions were read from numbers.
+    pub numbers_in: Option<Crs>,
+    /// Places of the columns of x and y in rows that are set aside, where positions are read from two columns.
+    pub numbers_at: Option<[usize; 2]>,
+    /// Rows that are not where they should be.
+    pub suspects: Mutex<Suspects>,
+    /// What explains them, once all were seen.
+    pub explained: OnceLock<Vec<Explanation>>,
     /// How positions come to be in degrees from Greenwich.
     pub degrees: Degrees,
     /// Whether addresses are asked for, so that asking for one twice is no slip.
@@ -44,6 +55,28 @@ pub(crate) struct Scene {
     /// A fitted transformation, and the operation that it is a part of.
     pub fitted: Option<(Arc<Fitted>, Arc<Operation>)>,
 }
+
+/// Where positions should be.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Whereabouts {
+    pub area: Area,
+    /// What it is: the area of use of a system, the place that was said.
+    pub words: String,
+    /// Whether somebody said so.
+    pub is_expected: bool,
+}
+
+/// Rows that are not where they should be.
+#[derive(Debug, Default)]
+pub(crate) struct Suspects {
+    /// Their numbers, up to a limit.
+    numbers: Vec<Numbers>,
+    /// Those set aside for being no position at all.
+    set_aside: u64,
+}
+
+/// Suspects that are kept: what explains them is told of so many.
+const MOST_SUSPECTS: usize = 500_000;
 
 /// A better way that was missed for want of a grid file.
 pub(crate) struct Missed {
@@ -102,10 +135,6 @@ pub(crate) struct Placement {
     pub at_zero: u64,
     /// Positions outside the area of use.
     pub outside: u64,
-    /// Of these, inside with longitude and latitude exchanged.
-    pub inside_if_swapped: u64,
-    /// Of these, inside with the other sign of the longitude.
-    pub inside_if_negated: u64,
 }
 
 impl Placement {
@@ -114,36 +143,21 @@ impl Placement {
         self.positions += other.positions;
         self.at_zero += other.at_zero;
         self.outside += other.outside;
-        self.inside_if_swapped += other.inside_if_swapped;
-        self.inside_if_negated += other.inside_if_negated;
     }
 
-    /// Whether most positions would be inside with their axes exchanged.
-    pub(crate) fn looks_swapped(&self) -> bool {
-        self.inside_if_swapped > 0 && self.inside_if_swapped * 2 >= self.positions
-    }
-
-    /// Whether most positions would be inside with the other sign of the longitude.
-    pub(crate) fn looks_negated(&self) -> bool {
-        self.inside_if_negated > 0 && self.inside_if_negated * 2 >= self.positions
-    }
-
+    /// Counts a position, and says whether it is outside.
     #[inline]
-    fn add(&mut self, lon_deg: f64, lat_deg: f64, area: Option<&Area>) {
+    fn add(&mut self, lon_deg: f64, lat_deg: f64, area: Option<&Area>) -> bool {
         if !(lon_deg.is_finite() && lat_deg.is_finite()) {
-            return;
+            return false;
         }
         self.positions += 1;
         if lon_deg == 0.0 && lat_deg == 0.0 {
             self.at_zero += 1;
         }
-        if let Some(area) = area
-            && !area.contains(lon_deg, lat_deg)
-        {
-            self.outside += 1;
-            self.inside_if_swapped += u64::from(area.contains(lat_deg, lon_deg));
-            self.inside_if_negated += u64::from(area.contains(-lon_deg, lat_deg));
-        }
+        let is_outside = area.is_some_and(|area| !area.contains(lon_deg, lat_deg));
+        self.outside += u64::from(is_outside);
+        is_outside
     }
 }
 
@@ -163,6 +177,13 @@ fn widened(area: &Area) -> Area {
 fn is_plain(crs: &Crs) -> bool {
     crs.datum().is_some_and(|d| d.prime_meridian_deg == 0.0)
         && matches!(&crs.horizontal().kind, Kind::Geographic { unit, .. } if unit.degrees == 1.0)
+}
+
+impl Suspects {
+    fn add(&mut self, numbers: Vec<Numbers>) {
+        let room = MOST_SUSPECTS.saturating_sub(self.numbers.len());
+        self.numbers.extend(numbers.into_iter().take(room));
+    }
 }
 
 impl Scene {
@@ -204,8 +225,11 @@ impl Scene {
         let candidate =
             if source.is_geographic() { targets.chain([source]).min_by(narrower).unwrap_or(source) } else { source };
         if candidate.area.share_of_earth() < 0.9 {
-            self.area = Some((widened(&candidate.area), candidate.title()));
+            let words = format!("the area of use of {}", candidate.title());
+            self.area = Some(Whereabouts { area: widened(&candidate.area), words, is_expected: false });
         }
+        // Matched addresses have no numbers that could be wrong.
+        self.numbers_in = (placed.origin != PlacedFrom::Addresses).then(|| source.clone());
         self.degrees = match () {
             () if is_plain(source) => Degrees::AsPlaced,
             () if is_plain(&placed.crs) => Degrees::AtTheEnd,
@@ -215,9 +239,83 @@ impl Scene {
         Ok(())
     }
 
-    /// Title of the system whose area of use is checked.
+    /// Checks against the place that was said, in place of the area of use of a system.
+    pub(crate) fn expect(&mut self, place: &Place) {
+        let words = format!("the expected place, {}", place.words);
+        self.area = Some(Whereabouts { area: place.area.clone(), words, is_expected: true });
+    }
+
+    /// Says where the numbers of the positions stand in rows that are set aside, by the names of the source's columns.
+    pub(crate) fn find_numbers(&mut self, names: &[String]) {
+        let at = |name: &str| names.iter().position(|n| n == name);
+        let columns = self.position_columns.as_ref().filter(|(x, y)| self.from_columns && x != y);
+        self.numbers_at = columns.and_then(|(x, y)| Some([at(x)?, at(y)?]));
+    }
+
+    /// Sees rows that were set aside: numbers that are no position may be one of another kind.
+    pub(crate) fn lost(&self, rows: &[SetAsideRow]) {
+        let Some([x, y]) = self.numbers_at else { return };
+        let is_no_position =
+            |r: &&SetAsideRow| [Reason::LATITUDE_OUT_OF_RANGE, Reason::LONGITUDE_OUT_OF_RANGE].contains(&r.class);
+        let number = |row: &SetAsideRow, at: usize| row.values.get(at)?.trim().parse::<f64>().ok();
+        let numbers = rows.iter().filter(is_no_position).filter_map(|r| Some([number(r, x)?, number(r, y)?]));
+        let numbers: Vec<Numbers> = numbers.collect();
+        if !numbers.is_empty() {
+            let mut suspects = self.suspects.lock().unwrap_or_else(PoisonError::into_inner);
+            suspects.set_aside += numbers.len() as u64;
+            suspects.add(numbers);
+        }
+    }
+
+    /// Where the positions should be, in words.
     pub(super) fn area_of(&self) -> &str {
-        self.area.as_ref().map_or("the target", |(_, title)| title)
+        self.area.as_ref().map_or("the Earth", |a| &a.words)
+    }
+
+    /// What explains the rows that are not where they should be. To be asked once all were seen.
+    pub(super) fn explained(&self) -> &[Explanation] {
+        self.explained.get_or_init(|| {
+            let suspects = self.suspects.lock().unwrap_or_else(PoisonError::into_inner);
+            let Some(crs) = self.numbers_in.as_ref().filter(|_| !suspects.numbers.is_empty()) else {
+                return Vec::new();
+            };
+            let earth = Area {
+                west_deg: -180.0,
+                south_deg: -90.0,
+                east_deg: 180.0,
+                north_deg: 90.0,
+                description: String::new(),
+            };
+            let area = self.area.as_ref().map_or(&earth, |a| &a.area);
+            let is_expected = self.area.as_ref().is_some_and(|a| a.is_expected);
+            let is_narrow = area.share_of_earth() < if is_expected { 0.02 } else { 0.001 };
+            explain(&Case { crs, area, is_narrow, suspects: &suspects.numbers })
+        })
+    }
+
+    /// What a doubt tells of rows that it explains.
+    pub(super) fn finding_of(&self, doubt: &Doubt, seen: &Placement) -> Option<Finding> {
+        let mut of = self.explained().iter().filter(|e| e.doubt.as_str() == doubt.name);
+        let first = of.next()?;
+        let set_aside = self.suspects.lock().unwrap_or_else(PoisonError::into_inner).set_aside;
+        let all = seen.positions + set_aside;
+        let mut message = format!(
+            "{}: {} of {all} positions {} outside {}, and inside it {}",
+            first.claim,
+            first.rows,
+            is_or_are(first.rows),
+            self.area_of(),
+            first.then
+        );
+        for other in &first.others {
+            message.push_str(&format!("; as well: {other}"));
+        }
+        let mut rows = first.rows;
+        for more in of {
+            message.push_str(&format!("; {}: {} more", more.claim, more.rows));
+            rows += more.rows;
+        }
+        Some(Finding { column: self.columns_of_positions(), rows, message, mend: first.mend.clone() })
     }
 
     /// Names of the columns of positions in words.
@@ -277,8 +375,19 @@ impl<'a> Seen<'a> {
         *self.placement.get_or_init(|| {
             let mut out = Placement::default();
             let Some((x, y)) = self.degrees() else { return out };
-            let area = self.scene.area.as_ref().map(|(a, _)| a);
-            x.iter().zip(y).for_each(|(x, y)| out.add(*x, *y, area));
+            let area = self.scene.area.as_ref().map(|a| &a.area);
+            let mut outside = Vec::new();
+            for (row, (x, y)) in x.iter().zip(y).enumerate() {
+                if out.add(*x, *y, area) {
+                    outside.push(row);
+                }
+            }
+            if !outside.is_empty() && self.scene.numbers_in.is_some() {
+                let [x, y, _] = self.placed();
+                // Nought is no number of another kind.
+                let numbers = outside.into_iter().map(|row| [x[row], y[row]]).filter(|p| *p != [0.0, 0.0]).collect();
+                self.scene.suspects.lock().unwrap_or_else(PoisonError::into_inner).add(numbers);
+            }
             // Zero in another system is as empty as in degrees.
             if !matches!(self.scene.degrees, Degrees::AsPlaced) {
                 let [x, y, _] = self.placed();

@@ -7,12 +7,12 @@
 //! To add one: a file with a `DOUBT`, and its line in the list below.
 
 mod evidence;
+mod explained;
 mod report;
 
 pub(crate) use evidence::{Ending, Scene, Seen};
 pub use report::DoubtReport;
 pub(crate) use steep_ground::of_steepness;
-pub(crate) use swapped_axes::of_exchanged;
 pub(crate) use undeclared_no_data::of_heights;
 pub use wrong_measure::of_measures;
 
@@ -79,6 +79,11 @@ macro_rules! doubts {
 doubts! {
     swapped_axes,
     missing_sign,
+    degrees_or_metres,
+    wrong_foot,
+    wrong_zone,
+    lost_digits,
+    wrong_system,
     empty_point,
     shifted_header,
     mangled_code,
@@ -110,6 +115,11 @@ impl DoubtName {
     /// The name as text.
     pub fn as_str(self) -> &'static str {
         self.0.name
+    }
+
+    /// Whether it is about positions that are not where they should be.
+    pub(crate) fn is_of_the_place(self) -> bool {
+        explained::DOUBTS_OF_THE_PLACE.contains(&self.0.name)
     }
 
     /// What is known about the doubt.

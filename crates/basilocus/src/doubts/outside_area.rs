@@ -6,21 +6,23 @@ use basilocus_table::counted::is_or_are;
 
 pub static DOUBT: Doubt = Doubt {
     name: "outside-area",
-    looks_for: "positions outside the area of use of their system",
+    looks_for: "positions outside the area of use of their system, or of the place that `expect` says, that nothing explains",
     example: "a point in Nebraska in a table that is said to be in a system of Oregon",
     mend: "check the system, or these rows",
     watch: |scene| scene.area.is_some().then(|| WatchPlaces::boxed(finding)),
 };
 
 fn finding(scene: &Scene, seen: &Placement) -> Option<Finding> {
-    (seen.outside > 0 && !seen.looks_swapped() && !seen.looks_negated()).then(|| Finding {
+    // Rows that were set aside have their own reason.
+    let explained: u64 = scene.explained().iter().map(|e| e.rows).sum();
+    let outside = seen.outside.saturating_sub(explained);
+    (outside > 0).then(|| Finding {
         column: scene.columns_of_positions(),
-        rows: seen.outside,
+        rows: outside,
         message: format!(
-            "{} of {} positions {} outside the area of use of {}",
-            seen.outside,
+            "{outside} of {} positions {} outside {}",
             seen.positions,
-            is_or_are(seen.outside),
+            is_or_are(outside),
             scene.area_of()
         ),
         mend: DOUBT.mend.into(),

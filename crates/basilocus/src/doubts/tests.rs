@@ -86,11 +86,14 @@ fn clean_data_raises_none() {
 
 #[test]
 fn positions_elsewhere_are_explained() {
-    let oregon = scene(Some(2269));
-    assert_eq!(names(&oregon, &[(45.0, -123.0), (44.5, -122.0)]), ["swapped-axes"]);
-    assert_eq!(names(&oregon, &[(123.0, 45.0), (122.0, 44.5)]), ["missing-sign"]);
-    assert_eq!(names(&oregon, &[(-123.0, 45.0), (-122.0, 44.5), (0.0, 0.0)]), ["empty-point", "outside-area"]);
-    assert_eq!(names(&oregon, &[(-100.0, 30.0)]), ["outside-area"]);
+    let told = |places: &[(f64, f64)]| names(&scene(Some(2269)), places);
+    assert_eq!(told(&[(45.0, -123.0), (44.5, -122.0)]), ["swapped-axes"]);
+    assert_eq!(told(&[(123.0, 45.0), (122.0, 44.5)]), ["missing-sign"]);
+    // One row among many, and one that nothing explains.
+    assert_eq!(told(&[(-123.0, 45.0), (-122.0, 44.5), (-121.0, 45.0), (122.0, 44.5)]), ["missing-sign"]);
+    assert_eq!(told(&[(122.0, 44.5), (10.0, 44.5)]), ["missing-sign", "outside-area"]);
+    assert_eq!(told(&[(-123.0, 45.0), (-122.0, 44.5), (0.0, 0.0)]), ["empty-point", "outside-area"]);
+    assert_eq!(told(&[(-100.0, 30.0)]), ["outside-area"]);
 }
 
 #[test]

@@ -8,6 +8,7 @@ use super::setting::TakenOperation;
 use super::{Counts, Part};
 use crate::Error;
 use crate::addresses::review::Review;
+use crate::coordinates::expectation;
 use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
 use crate::plan::LayerPlan;
 use crate::report::LayerReport;
@@ -65,6 +66,10 @@ pub(super) fn run(
     let about = chain.reader.about();
     let mut scene = Scene::new(name, about, chain.columns(), &decisions.operations, decisions.asks_for_addresses)?;
     scene.unused_columns = decisions.unused_columns.clone();
+    scene.find_numbers(&chain.aside.names);
+    if let Some(expected) = &layer.expect {
+        scene.expect(&expectation::find(expected, &run.cancel)?);
+    }
     let watchers = Watchers::new(&scene);
     let mut account = LayerAccount::new(chain, &scene);
     let columns = chain.aside.names.clone();
@@ -106,6 +111,7 @@ fn types(chain: &mut Chain, outputs: &Outputs, run: &Run) -> Result<Arc<Types>, 
 /// Shows the doubts what became of a block, and makes it ready for all outputs.
 fn ready(part: Part, encoders: &[Encoder], scene: &Scene, watchers: &Watchers) -> Result<Ready, Error> {
     watchers.rows(&Seen::new(&part.rows, scene));
+    scene.lost(&part.set_aside);
     let encoded = encoders.iter().map(|e| e.encode(&part.rows)).collect::<Result<Vec<_>, _>>()?;
     Ok(Ready {
         encoded,

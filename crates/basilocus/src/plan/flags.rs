@@ -33,6 +33,8 @@ pub struct Flags {
     pub name: Option<String>,
     /// How to read the file.
     pub input: InputPlan,
+    /// Where the data should be.
+    pub expect: Option<String>,
     /// Whether white space is taken off.
     pub trim: bool,
     /// Columns made of others.
@@ -121,6 +123,7 @@ impl Flags {
             source: self.source,
             records: None,
             input: self.input,
+            expect: self.expect,
             operation: self.operation,
             show: self.show,
             found: None,

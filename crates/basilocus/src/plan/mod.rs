@@ -88,6 +88,10 @@ pub struct LayerPlan {
     /// How to read the file.
     #[serde(default, skip_serializing_if = "is_default")]
     pub input: InputPlan,
+    /// Where the data should be: `WEST,SOUTH,EAST,NORTH` in degrees, a place in words, the path of a layer. Nothing is set aside
+    /// for it; what lies elsewhere is a doubt, with what would explain it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub expect: Option<String>,
     /// Which way is taken between systems.
     #[serde(default, skip_serializing_if = "is_default")]
     pub operation: OperationPlan,

@@ -153,6 +153,7 @@ impl From<LayerPlan> for super::LayerPlan {
         let select = old.select.unwrap_or_default();
         let gather = |into: GatherInto| old.gather.clone().filter(|g| g.into == into);
         Flags {
+            expect: None,
             source: old.source,
             name: old.name,
             input: old.input,

@@ -1,13 +1,12 @@
 //! Points with heights, of any table or layer.
 
-use crate::doubts::{self, DoubtReport, Ending, Scene, Seen, Watchers};
+use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
 use crate::engine::set_aside::AsideFile;
 use crate::engine::{Cancel, Chain, Part, Run};
 use crate::plan::LayerPlan;
 use crate::{Error, Progress};
 use basilocus_formats::PendingOutput;
 use basilocus_geodesy::crs::Crs;
-use basilocus_geodesy::operation::Operation;
 use basilocus_table::{Reason, SetAsideRow};
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
@@ -106,10 +105,6 @@ pub(super) fn read(layer: &LayerPlan, cancel: &Cancel, progress: &dyn Progress) 
     let ending = Ending { found: chain.reader.found(), ..Default::default() };
     points.doubts = watchers.findings(&scene, &ending);
     points.doubts.retain(|doubt| !NOT_OF_POINTS.contains(&doubt.id.as_str()));
-    if points.doubts.iter().any(|d| d.id.as_str() == "outside-area") && points.are_inside_when_exchanged()? {
-        points.doubts.retain(|doubt| doubt.id.as_str() != "outside-area");
-        points.doubts.push(doubts::of_exchanged(&scene.layer, points.x.len() as u64, &points.crs.title()));
-    }
     if points.x.is_empty() {
         return Err(Error::Data(format!("{}: no row has a position and a height", path.display())));
     }
@@ -121,21 +116,6 @@ fn missing(x: f64, y: f64) -> Reason {
 }
 
 impl Points {
-    /// Whether nearly all of some thousand points lie in the area of use of a projected system with easting for northing.
-    fn are_inside_when_exchanged(&self) -> Result<bool, Error> {
-        let crs = self.crs.horizontal();
-        if crs.is_geographic() {
-            return Ok(false);
-        }
-        let to_degrees = Operation::to_degrees(crs)?;
-        let step = self.x.len().div_ceil(1000).max(1);
-        let some = || self.x.iter().zip(&self.y).step_by(step);
-        let is_inside = |(x, y): &(&f64, &f64)| {
-            to_degrees.apply_one(**y, **x, 0.0).is_some_and(|(lon, lat, _)| crs.area.contains(lon, lat))
-        };
-        Ok(some().filter(is_inside).count() * 10 >= some().count() * 9)
-    }
-
     /// The row of a point.
     pub(super) fn source_row(&self, point: usize) -> u64 {
         self.source_rows[point]

@@ -8,6 +8,7 @@ use crate::text;
 use anyhow::Result;
 use basilocus::drawing::{DrawPlan, check_picture, draw};
 use basilocus::plan::{InputPlan, LayerPlan};
+use basilocus::steps::Positions;
 use clap::Parser;
 use std::path::PathBuf;
 
@@ -28,11 +29,15 @@ struct Look {
     /// Exit status 3 where a doubt is raised
     #[arg(long)]
     strict: bool,
+    /// Where the data should be: limits in degrees, a place in words such as Oregon, a position, or a layer; what lies elsewhere
+    /// is told with what would explain it
+    #[arg(long, value_name = "W,S,E,N|PLACE|LAYER", allow_hyphen_values = true)]
+    expect: Option<String>,
     /// Draw the files too, in one map (.png, .svg, .html)
     #[arg(long, value_name = "FILE")]
     picture: Option<PathBuf>,
-    /// System of coordinates in the picture, where a file carries none
-    #[arg(long, value_name = "CRS", requires = "picture")]
+    /// System of coordinates where a file carries none, for --picture and --expect
+    #[arg(long, value_name = "CRS")]
     from: Option<String>,
     /// Replace a picture that exists
     #[arg(long, requires = "picture")]
@@ -55,7 +60,12 @@ impl Perform for Look {
         }
         for (i, file) in self.files.iter().enumerate() {
             let mut plans = Vec::new();
-            let base = LayerPlan { input: self.input.clone(), ..LayerPlan::new(file) };
+            let base =
+                LayerPlan { input: self.input.clone(), expect: self.expect.clone(), ..LayerPlan::new(file) };
+            let base = match &self.from {
+                Some(from) => base.with(Positions { from: Some(from.clone()), ..Default::default() }),
+                None => base,
+            };
             // Layers that must be chosen to be read are all shown here.
             let layers = if self.input.layer.is_none() { basilocus::look::layers_to_choose(file)? } else { Vec::new() };
             if layers.is_empty() {
