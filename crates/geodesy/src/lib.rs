@@ -37,6 +37,7 @@ pub mod latitude;
 mod names;
 pub mod notation;
 pub mod operation;
+pub mod plate;
 pub mod projection;
 pub mod sheet;
 mod trigonometry;

@@ -11,6 +11,7 @@ mod explained;
 mod report;
 
 pub(crate) use evidence::{Ending, Scene, Seen};
+pub(crate) use explained::placements;
 pub use report::DoubtReport;
 pub(crate) use steep_ground::of_steepness;
 pub(crate) use undeclared_no_data::of_heights;

@@ -68,7 +68,7 @@ pub(super) fn run(
     scene.unused_columns = decisions.unused_columns.clone();
     scene.find_numbers(&chain.aside.names);
     if let Some(expected) = &layer.expect {
-        scene.expect(&expectation::find(expected, &run.cancel)?);
+        scene.expect(&expectation::find(expected, run.cancel)?);
     }
     let watchers = Watchers::new(&scene);
     let mut account = LayerAccount::new(chain, &scene);

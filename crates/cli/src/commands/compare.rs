@@ -6,7 +6,7 @@ use crate::flags::in_text;
 use crate::signals;
 use crate::text::{self, thousands};
 use anyhow::Result;
-use basilocus::compare::{ComparePlan, CompareReport, compare};
+use basilocus::compare::{ComparePlan, CompareReport, Displacement, compare};
 use basilocus::table::counted::of_number;
 use clap::Parser;
 use std::fmt::Write;
@@ -74,6 +74,9 @@ fn words(r: &CompareReport) -> String {
         metres(r.far_m),
         thousands(r.same)
     );
+    if let Some(displacement) = &r.displacement {
+        out.push_str(&moved(displacement, r.pairs));
+    }
     if !r.levels.is_empty() {
         let rows: Vec<Vec<String>> = r
             .levels
@@ -99,6 +102,43 @@ fn words(r: &CompareReport) -> String {
         let _ = writeln!(out, "  wrote      {}", o.display());
     }
     out
+}
+
+/// What rows that moved have in common, and what explains it.
+fn moved(d: &Displacement, pairs: u64) -> String {
+    let mut out = String::new();
+    let rows = format!("{} of {} {}", thousands(d.moved), thousands(pairs), of_number(pairs, "row"));
+    if let Some(s) = &d.shift {
+        let (distance, spread) = (fine_metres(s.distance_m), fine_metres(s.spread_m));
+        let _ = writeln!(out, "  moved      {rows} by {distance} towards {:.1}°, ± {spread}", s.azimuth_deg);
+    } else {
+        let _ = writeln!(out, "  moved      {rows}, by no shift that they have in common");
+    }
+    if let Some(t) = &d.turned {
+        let _ = writeln!(
+            out,
+            "  turned     by {:.5}° clockwise, and {:.7} times as large; that leaves {}; `fit` makes a transformation of such pairs",
+            t.turn_deg,
+            t.scale,
+            fine_metres(t.remains_m)
+        );
+    }
+    for (i, e) in d.explained_by.iter().enumerate() {
+        let label = if i == 0 { "as if" } else { "or as if" };
+        let _ = writeln!(
+            out,
+            "  {label:<10} {}; that leaves {}; {}",
+            in_text(&e.what),
+            fine_metres(e.remains_m),
+            in_text(&e.mend)
+        );
+    }
+    out
+}
+
+/// A distance of which millimetres may count.
+fn fine_metres(m: f64) -> String {
+    if m < 10.0 { format!("{m:.3} m") } else { metres(m) }
 }
 
 /// A distance with the digits that it is worth.

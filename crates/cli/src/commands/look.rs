@@ -60,8 +60,7 @@ impl Perform for Look {
         }
         for (i, file) in self.files.iter().enumerate() {
             let mut plans = Vec::new();
-            let base =
-                LayerPlan { input: self.input.clone(), expect: self.expect.clone(), ..LayerPlan::new(file) };
+            let base = LayerPlan { input: self.input.clone(), expect: self.expect.clone(), ..LayerPlan::new(file) };
             let base = match &self.from {
                 Some(from) => base.with(Positions { from: Some(from.clone()), ..Default::default() }),
                 None => base,
@@ -88,8 +87,7 @@ impl Perform for Look {
             }
         }
         if let Some(picture) = self.picture {
-            let plan =
-                DrawPlan { from: self.from, overwrite: self.overwrite, ..DrawPlan::new(self.files, picture) };
+            let plan = DrawPlan { from: self.from, overwrite: self.overwrite, ..DrawPlan::new(self.files, picture) };
             let drawn = draw(&plan, &cancel, &bar)?;
             if !self.json {
                 text::print(&super::draw::words(&drawn))?;

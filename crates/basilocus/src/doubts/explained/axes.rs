@@ -5,11 +5,7 @@ use super::{Case, Hypothesis};
 pub(super) fn add(case: &Case, out: &mut Vec<Hypothesis>) {
     let names = if case.is_geographic() { "longitude and latitude" } else { "easting and northing" };
     let words = |claim: String, then: &str, mend: &str| [claim, then.to_string(), mend.to_string()];
-    let exchanged = words(
-        format!("{names} look swapped"),
-        "when exchanged",
-        "say `x` and `y` the other way round",
-    );
+    let exchanged = words(format!("{names} look swapped"), "when exchanged", "say `x` and `y` the other way round");
     case.suppose(out, ("swapped-axes", 0), exchanged, |[x, y]| [y, x]);
     if !case.is_geographic() {
         return;

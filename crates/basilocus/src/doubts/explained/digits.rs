@@ -42,7 +42,8 @@ pub(super) fn add(case: &Case, out: &mut Vec<Hypothesis>) {
     }
     for power in [1, 2, 3, 4, 5, 6, 7] {
         let factor = 10f64.powi(-power);
-        let claim = format!("the decimal point seems to be missing: the numbers are {} times as large", 10f64.powi(power));
+        let claim =
+            format!("the decimal point seems to be missing: the numbers are {} times as large", 10f64.powi(power));
         let words = [claim, format!("divided by {}", 10f64.powi(power)), "put the decimal point back".to_string()];
         case.suppose(out, ("lost-digits", 3), words, move |p| p.map(|v| v * factor));
     }

@@ -12,7 +12,7 @@ use basilocus_geodesy::operation::Operation;
 pub(crate) type Numbers = [f64; 2];
 
 /// Where numbers would be, longitude and latitude in degrees from Greenwich.
-type Place = Box<dyn Fn(Numbers) -> Option<[f64; 2]>>;
+pub(crate) type Place = Box<dyn Fn(Numbers) -> Option<[f64; 2]>>;
 
 /// From here on a hypothesis of a higher tier has to explain more to be preferred: a share of the best one's rows.
 const NEARLY: f64 = 0.9;
@@ -139,6 +139,22 @@ impl Case<'_> {
     fn is_inside(&self, place: Option<[f64; 2]>) -> bool {
         place.is_some_and(|[lon, lat]| lat.abs() <= 90.0 && self.area.contains(lon, lat))
     }
+}
+
+/// Where numbers would be in a case that a hypothesis supposes.
+pub(crate) struct Placement {
+    /// What seems to be wrong.
+    pub claim: String,
+    /// What mends it.
+    pub mend: String,
+    /// From numbers to longitude and latitude, degrees from Greenwich in the datum of the system.
+    pub place: Place,
+}
+
+/// All that may be wrong with numbers of a system, for places that are known one by one.
+pub(crate) fn placements(crs: &Crs, area: &Area, numbers: &[Numbers]) -> Vec<Placement> {
+    let case = Case { crs, area, is_narrow: true, suspects: numbers };
+    all(&case).into_iter().map(|h| Placement { claim: h.claim, mend: h.mend, place: h.place }).collect()
 }
 
 /// What explains the rows of a case, the cause of most rows first; empty where nothing does.

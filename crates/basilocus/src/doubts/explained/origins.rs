@@ -19,7 +19,9 @@ pub(super) fn add(case: &Case, out: &mut Vec<Hypothesis>) {
         if dx == 0.0 && dy == 0.0 {
             continue;
         }
-        for (sign, what, then) in [(1.0, "seems to be left out", "with it"), (-1.0, "seems to be counted twice", "without it")] {
+        for (sign, what, then) in
+            [(1.0, "seems to be left out", "with it"), (-1.0, "seems to be counted twice", "without it")]
+        {
             let name = match [dx != 0.0, dy != 0.0] {
                 [true, false] => format!("the false easting {dx}"),
                 [false, _] => format!("the false northing {dy}"),

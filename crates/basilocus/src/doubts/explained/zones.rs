@@ -11,7 +11,11 @@ pub(super) fn add(case: &Case, out: &mut Vec<Hypothesis>) {
         let Ok(other) = Catalogue::embedded().get(code) else { continue };
         let Kind::Projected { datum: of_other, method: how, unit: in_unit, .. } = &other.kind else { continue };
         let is_sister = of_other.name == datum.name && how == method && in_unit.metres == unit.metres;
-        if !is_sister || other.code == crs.code || !are_of_one_series(&crs.name, &other.name) || !meet(&other.area, case.area) {
+        if !is_sister
+            || other.code == crs.code
+            || !are_of_one_series(&crs.name, &other.name)
+            || !meet(&other.area, case.area)
+        {
             continue;
         }
         let Ok(way) = Operation::to_degrees(&other) else { continue };
@@ -25,7 +29,6 @@ pub(super) fn add(case: &Case, out: &mut Vec<Hypothesis>) {
         });
     }
 }
-
 
 /// Whether two names differ in one word alone: a number, a compass point.
 fn are_of_one_series(a: &str, b: &str) -> bool {

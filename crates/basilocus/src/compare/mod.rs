@@ -1,5 +1,8 @@
 //! The same rows placed twice: how far apart, worst first.
 
+mod causes;
+mod displacement;
+
 use crate::drawing::comparison::{self, SAME_M};
 use crate::drawing::output::{PictureOutput, USUAL_SIZE, is_picture};
 use crate::engine::{Cancel, Chain, Run, source};
@@ -8,7 +11,7 @@ use crate::plan::LayerPlan;
 use crate::steps::Positions;
 use crate::{Error, Layer, RunOptions};
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, StringArray};
-use basilocus_geodesy::crs::Catalogue;
+use basilocus_geodesy::crs::{Catalogue, Crs};
 use basilocus_geodesy::ellipsoid::Ellipsoid;
 use basilocus_geodesy::geodesic::Geodesic;
 use basilocus_geodesy::operation::Operation;
@@ -18,6 +21,8 @@ use serde::Serialize;
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+
+pub use displacement::{Displacement, Explained, Shift, Turned};
 
 /// What is to be compared.
 #[derive(Debug, Clone, PartialEq)]
@@ -118,6 +123,9 @@ pub struct CompareReport {
     pub far: u64,
     /// Pairs at exactly one place.
     pub same: u64,
+    /// What the rows that moved have in common, and what would give just that.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub displacement: Option<Displacement>,
     /// Pairs of levels with the number of rows and their median distance.
     pub levels: Vec<(String, String, u64, f64)>,
     /// All pairs, worst first.
@@ -128,6 +136,12 @@ pub struct CompareReport {
     /// Files written.
     #[serde(serialize_with = "crate::report::path_text::many")]
     pub outputs: Vec<PathBuf>,
+}
+
+/// A side of a comparison.
+struct Side {
+    /// The system that its positions were in.
+    crs: Crs,
 }
 
 /// Examples that are given of rows on one side.
@@ -238,6 +252,11 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
             (a, b, d.len() as u64, d[d.len() / 2])
         })
         .collect();
+    // Two matches of one address are apart by what each was matched to.
+    if report.levels.is_empty() {
+        let sides = [Side { crs: a.crs.clone() }, Side { crs: b.crs.clone() }];
+        report.displacement = displacement::of(&pairs, &sides)?;
+    }
     report.worst = pairs.iter().take(plan.most).cloned().collect();
     report.all = pairs;
     for output in plan.outputs.iter().filter(|o| !is_picture(o)) {
@@ -254,6 +273,7 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
 
 /// The rows of a file with their places, and their keys in order.
 struct PlacedRows {
+    crs: Crs,
     rows: HashMap<String, Placed>,
     order: Vec<String>,
     /// Rows that are not blank, those without a position among them.
@@ -287,7 +307,7 @@ fn placed(
         .map(|p| p.crs.clone())
         .ok_or_else(|| Error::NoPosition { path: path.to_path_buf(), names: columns.names() })?;
     let operation = Operation::between(&crs, &Catalogue::embedded().get(4326)?, None)?;
-    let mut out = PlacedRows { rows: HashMap::new(), order: Vec::new(), count: 0 };
+    let mut out = PlacedRows { crs: crs.clone(), rows: HashMap::new(), order: Vec::new(), count: 0 };
     let file = path.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());
     chain.each(&run, "reading", &Ok, &mut |part| {
         for row in &part.set_aside {
