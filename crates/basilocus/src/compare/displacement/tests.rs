@@ -12,7 +12,7 @@ fn system(code: u32) -> Crs {
 
 /// Forty places of the Tern Estuary.
 fn places() -> Vec<At> {
-    (0..40).map(|i| [-124.0 + f64::from(i) * 0.0127, 46.05 + f64::from(i * 7 % 40) * 0.01]).collect()
+    (0..40).map(|i| [-124.000_37 + f64::from(i) * 0.012_71, 46.050_37 + f64::from(i * 7 % 40) * 0.010_03]).collect()
 }
 
 fn way(from: u32, to: u32) -> impl Fn(At) -> At {
