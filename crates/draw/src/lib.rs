@@ -7,7 +7,7 @@
 //! | [`color`] | colours for categories and for numbers |
 //! | [`map`] | where everything goes: frame, legend, scale bar, grid lines, labels |
 //! | [`chart`] | lines over a distance, bars of how often something is found |
-//! | [`page`] | one page for a browser |
+//! | [`mod@page`] | one page for a browser |
 //! | [`canvas`] | what a painter can do; [`bitmap`] and [`vector`] are the two |
 //! | [`round`] | round numbers for axes |
 //! | [`font`] | letters as outlines, so that the same bytes come out everywhere |

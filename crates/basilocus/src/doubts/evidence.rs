@@ -1,5 +1,6 @@
 //! What doubts look at: the layer before its rows come by, rows, and the account at the end.
 
+use super::crowd::{Crowd, Gathered};
 use super::explained::{Case, Explanation, Numbers, explain};
 use super::minutes_as_decimals::Axis;
 use super::{Doubt, Finding, Watch};
@@ -34,8 +35,10 @@ pub(crate) struct Scene {
     pub numbers_at: Option<[usize; 2]>,
     /// Rows that are not where they should be.
     pub suspects: Mutex<Suspects>,
+    /// Where positions lie, of layers that may lie nearly anywhere.
+    pub crowd: Option<Mutex<Crowd>>,
     /// What explains them, once all were seen.
-    pub explained: OnceLock<Vec<Explanation>>,
+    pub explained: OnceLock<Explained>,
     /// How positions come to be in degrees from Greenwich.
     pub degrees: Degrees,
     /// Whether addresses are asked for, so that asking for one twice is no slip.
@@ -77,6 +80,18 @@ pub(crate) struct Suspects {
 
 /// Suspects that are kept: what explains them is told of so many.
 const MOST_SUSPECTS: usize = 500_000;
+
+/// What explains rows that are not where they should be, and where that is.
+#[derive(Default)]
+pub(crate) struct Explained {
+    list: Vec<Explanation>,
+    /// In words.
+    place: String,
+    /// Positions in all.
+    positions: u64,
+    /// Whether the rows lie far from nearly all others, and nobody said where they should be.
+    are_strays: bool,
+}
 
 /// A better way that was missed for want of a grid file.
 pub(crate) struct Missed {
@@ -161,6 +176,10 @@ impl Placement {
     }
 }
 
+fn earth() -> Area {
+    Area { west_deg: -180.0, south_deg: -90.0, east_deg: 180.0, north_deg: 90.0, description: String::new() }
+}
+
 /// An area with a little beside it: limits of areas of use are rounded.
 fn widened(area: &Area) -> Area {
     const MARGIN: f64 = 0.05;
@@ -230,6 +249,9 @@ impl Scene {
         }
         // Matched addresses have no numbers that could be wrong.
         self.numbers_in = (placed.origin != PlacedFrom::Addresses).then(|| source.clone());
+        // Where the place is not known by itself, nearly all rows may say it.
+        let is_anywhere = self.area.as_ref().is_none_or(|a| a.area.share_of_earth() > 0.02);
+        self.crowd = (source.is_geographic() && is_anywhere && self.numbers_in.is_some()).then(Mutex::default);
         self.degrees = match () {
             () if is_plain(source) => Degrees::AsPlaced,
             () if is_plain(&placed.crs) => Degrees::AtTheEnd,
@@ -243,6 +265,7 @@ impl Scene {
     pub(crate) fn expect(&mut self, place: &Place) {
         let words = format!("the expected place, {}", place.words);
         self.area = Some(Whereabouts { area: place.area.clone(), words, is_expected: true });
+        self.crowd = None;
     }
 
     /// Says where the numbers of the positions stand in rows that are set aside, by the names of the source's columns.
@@ -273,38 +296,51 @@ impl Scene {
     }
 
     /// What explains the rows that are not where they should be. To be asked once all were seen.
-    pub(super) fn explained(&self) -> &[Explanation] {
+    pub(super) fn explained(&self, seen: &Placement) -> &Explained {
         self.explained.get_or_init(|| {
             let suspects = self.suspects.lock().unwrap_or_else(PoisonError::into_inner);
-            let Some(crs) = self.numbers_in.as_ref().filter(|_| !suspects.numbers.is_empty()) else {
-                return Vec::new();
+            let Some(crs) = &self.numbers_in else { return Explained::default() };
+            let positions = seen.positions + suspects.set_aside;
+            if !suspects.numbers.is_empty() {
+                let area = self.area.as_ref().map_or_else(earth, |a| a.area.clone());
+                let is_expected = self.area.as_ref().is_some_and(|a| a.is_expected);
+                let is_narrow = area.share_of_earth() < if is_expected { 0.02 } else { 0.001 };
+                let case = Case { crs, area: &area, is_narrow, suspects: &suspects.numbers };
+                let place = self.area_of().to_string();
+                return Explained { list: explain(&case), place, positions, are_strays: false };
+            }
+            let crowd = self.crowd.as_ref().map(|c| c.lock().unwrap_or_else(PoisonError::into_inner));
+            let Some(Gathered { area, strays, .. }) = crowd.and_then(|c| c.gathered()) else {
+                return Explained::default();
             };
-            let earth = Area {
-                west_deg: -180.0,
-                south_deg: -90.0,
-                east_deg: 180.0,
-                north_deg: 90.0,
-                description: String::new(),
-            };
-            let area = self.area.as_ref().map_or(&earth, |a| &a.area);
-            let is_expected = self.area.as_ref().is_some_and(|a| a.is_expected);
-            let is_narrow = area.share_of_earth() < if is_expected { 0.02 } else { 0.001 };
-            explain(&Case { crs, area, is_narrow, suspects: &suspects.numbers })
+            let place = format!(
+                "where nearly all others lie ({}° to {}° longitude, {}° to {}° latitude)",
+                area.west_deg, area.east_deg, area.south_deg, area.north_deg
+            );
+            // Only what is usual: a large place is reached in many ways.
+            let list = explain(&Case { crs, area: &area, is_narrow: false, suspects: &strays });
+            Explained { list, place, positions, are_strays: true }
         })
+    }
+
+    /// Rows in the area that was checked that something explains.
+    pub(super) fn explained_outside(&self, seen: &Placement) -> u64 {
+        let explained = self.explained(seen);
+        if explained.are_strays { 0 } else { explained.list.iter().map(|e| e.rows).sum() }
     }
 
     /// What a doubt tells of rows that it explains.
     pub(super) fn finding_of(&self, doubt: &Doubt, seen: &Placement) -> Option<Finding> {
-        let mut of = self.explained().iter().filter(|e| e.doubt.as_str() == doubt.name);
+        let explained = self.explained(seen);
+        let mut of = explained.list.iter().filter(|e| e.doubt.as_str() == doubt.name);
         let first = of.next()?;
-        let set_aside = self.suspects.lock().unwrap_or_else(PoisonError::into_inner).set_aside;
-        let all = seen.positions + set_aside;
         let mut message = format!(
-            "{}: {} of {all} positions {} outside {}, and inside it {}",
+            "{}: {} of {} positions {} outside {}, and inside it {}",
             first.claim,
             first.rows,
+            explained.positions,
             is_or_are(first.rows),
-            self.area_of(),
+            explained.place,
             first.then
         );
         for other in &first.others {
@@ -381,6 +417,11 @@ impl<'a> Seen<'a> {
                 if out.add(*x, *y, area) {
                     outside.push(row);
                 }
+            }
+            if let Some(crowd) = &self.scene.crowd {
+                let [own_x, own_y, _] = self.placed();
+                let seen = Crowd::of(x, y, [own_x, own_y]);
+                crowd.lock().unwrap_or_else(PoisonError::into_inner).merge(seen);
             }
             if !outside.is_empty() && self.scene.numbers_in.is_some() {
                 let [x, y, _] = self.placed();

@@ -6,6 +6,7 @@
 //!
 //! To add one: a file with a `DOUBT`, and its line in the list below.
 
+mod crowd;
 mod evidence;
 mod explained;
 mod report;

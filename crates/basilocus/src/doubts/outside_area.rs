@@ -14,8 +14,7 @@ pub static DOUBT: Doubt = Doubt {
 
 fn finding(scene: &Scene, seen: &Placement) -> Option<Finding> {
     // Rows that were set aside have their own reason.
-    let explained: u64 = scene.explained().iter().map(|e| e.rows).sum();
-    let outside = seen.outside.saturating_sub(explained);
+    let outside = seen.outside.saturating_sub(scene.explained_outside(seen));
     (outside > 0).then(|| Finding {
         column: scene.columns_of_positions(),
         rows: outside,

@@ -97,6 +97,19 @@ fn positions_elsewhere_are_explained() {
 }
 
 #[test]
+fn a_few_rows_far_from_all_others_are_explained() {
+    let country = || (0..100).map(|i| (-123.0 + f64::from(i % 10) * 0.7001, 44.0 + f64::from(i / 10) * 0.4003));
+    let world = |more: &[(f64, f64)]| names(&scene(None), &country().chain(more.iter().copied()).collect::<Vec<_>>());
+    assert_eq!(world(&[(122.503, 45.017), (121.91, 46.333)]), ["missing-sign"]);
+    assert_eq!(
+        world(&[(45.017, -122.503 / 2.0), (122.503, -45.017)]),
+        ["missing-sign"],
+        "both signs; the other is no slip"
+    );
+    assert!(world(&[]).is_empty() && world(&[(2.351, 48.857)]).is_empty(), "who lives in Paris is no doubt");
+}
+
+#[test]
 fn minutes_written_as_decimals() {
     let world = scene(None);
     // Degrees and minutes joined by a point, over some degrees of country.
