@@ -80,6 +80,7 @@ macro_rules! doubts {
 
 doubts! {
     swapped_axes,
+    same_column,
     missing_sign,
     degrees_or_metres,
     wrong_foot,
@@ -87,10 +88,12 @@ doubts! {
     lost_digits,
     wrong_system,
     empty_point,
+    fallback_point,
     shifted_header,
     mangled_code,
     minutes_as_decimals,
     decimal_comma,
+    lost_rows,
     empty_result,
     missing_grid,
     mixed_frames,

@@ -1,0 +1,85 @@
+//! Exactly as many rows as a program gives at once, and texts that end where a format cuts them.
+
+use super::{Doubt, Ending, Finding, Scene, Seen, Watch};
+use arrow_array::{Array, StringArray};
+use basilocus_formats::Format;
+use std::collections::BTreeMap;
+use std::sync::{Mutex, PoisonError};
+
+pub static DOUBT: Doubt = Doubt {
+    name: "lost-rows",
+    looks_for: "exactly as many rows as services and spreadsheets give or hold at most, and texts that all end at 254 or 255 characters",
+    example: "a download of exactly 2,000 features, which is the most that its service gives at once",
+    mend: "ask the source how many rows there are, and fetch the rest or the whole texts",
+    watch: |scene| (!scene.columns.is_empty()).then(|| Box::new(Watching::default()) as Box<dyn Watch>),
+};
+
+/// The most rows that services give at once, and that sheets hold below a header.
+const LIMITS: [(u64, &str); 9] = [
+    (1_000, "services give at once"),
+    (2_000, "services give at once"),
+    (5_000, "services give at once"),
+    (10_000, "services give at once"),
+    (16_383, "an old spreadsheet holds"),
+    (65_535, "an old spreadsheet holds"),
+    (65_536, "an old spreadsheet holds"),
+    (1_048_575, "a spreadsheet holds"),
+    (1_048_576, "a spreadsheet holds"),
+];
+/// Characters at which formats cut texts.
+const CUTS: [usize; 2] = [254, 255];
+/// Texts of that length that are no chance.
+const LEAST: u64 = 2;
+
+/// By column: how many texts are exactly as long as each cut, and how many are longer than it.
+#[derive(Default)]
+struct Watching(Mutex<BTreeMap<String, [(u64, u64); 2]>>);
+
+impl Watch for Watching {
+    fn rows(&self, seen: &Seen) {
+        let records = seen.rows.records();
+        for (field, array) in records.schema().fields().iter().zip(records.columns()) {
+            let Some(texts) = array.as_any().downcast_ref::<StringArray>() else { continue };
+            // Bytes are no fewer than characters: most columns are done with that.
+            let long = texts.offsets().windows(2).any(|w| w[1] - w[0] >= CUTS[0] as i32);
+            if !long {
+                continue;
+            }
+            let mut counts = [(0, 0); 2];
+            for text in texts.iter().flatten().filter(|t| t.len() >= CUTS[0]) {
+                let length = text.chars().count();
+                for (count, cut) in counts.iter_mut().zip(CUTS) {
+                    count.0 += u64::from(length == cut);
+                    count.1 += u64::from(length > cut);
+                }
+            }
+            let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+            let own = all.entry(field.name().clone()).or_default();
+            own.iter_mut().zip(counts).for_each(|(a, b)| *a = (a.0 + b.0, a.1 + b.1));
+        }
+    }
+
+    fn finding(&self, scene: &Scene, end: &Ending) -> Option<Finding> {
+        // A grid of a hundred by a hundred is whole.
+        let is_of_a_grid = |f: &Format| matches!(f, Format::GeoTiff | Format::AsciiGrid | Format::Xyz);
+        let of_a_table = scene.source.as_ref().is_some_and(|(_, format)| !is_of_a_grid(format));
+        let rows = end.ledger.rows_in;
+        let limit = LIMITS.iter().find(|(most, _)| *most == rows).filter(|_| of_a_table);
+        let mut told: Vec<String> =
+            limit.iter().map(|(most, who)| format!("there are exactly {most} rows, the most that {who}")).collect();
+        let mut columns = Vec::new();
+        let mut cut = 0;
+        for (name, counts) in self.0.lock().unwrap_or_else(PoisonError::into_inner).iter() {
+            for (length, (exactly, longer)) in CUTS.iter().zip(counts) {
+                if *exactly >= LEAST && *longer == 0 {
+                    told.push(format!("{exactly} texts of \"{name}\" have exactly {length} characters and none has more: they seem to be cut there"));
+                    columns.push(name.clone());
+                    cut += exactly;
+                }
+            }
+        }
+        let rows = if cut > 0 { cut } else { rows };
+        let column = (!columns.is_empty()).then(|| columns.join(", "));
+        (!told.is_empty()).then(|| Finding { column, rows, message: told.join("; "), mend: DOUBT.mend.into() })
+    }
+}
