@@ -146,6 +146,13 @@ impl Layer {
         self
     }
 
+    /// Says where the data should be: limits in degrees (`-124,46,-123,47`), a place in words, the path of a layer. Nothing is
+    /// set aside for it; what lies elsewhere is a doubt, with what would explain it.
+    pub fn expect(mut self, place: impl Into<String>) -> Self {
+        self.plan.expect = Some(place.into());
+        self
+    }
+
     /// Reads positions.
     pub fn positions(self, positions: Positions) -> Self {
         self.then(positions)

@@ -75,10 +75,147 @@ fn swapped_axes() {
     assert!(doubt.mend.contains("`x` and `y`"));
     let right = table("lon,lat", friesland(20).map(|(x, y)| format!("{x},{y}")));
     assert!(f.converted(&right, "EPSG:4326", "EPSG:28992").is_empty());
-    // One swapped row among many is a row outside, not a table that is swapped.
+    // One swapped row among many is found too.
     let one = right.clone() + "53.1,5.8\n";
     let doubts = f.converted(&one, "EPSG:4326", "EPSG:28992");
-    assert_eq!(only(&doubts, "outside-area").rows, 1);
+    assert_eq!(only(&doubts, "swapped-axes").rows, 1);
+    // Rows whose latitude is none are set aside, and explained all the same.
+    let beyond = f.converted("lon,lat\n46.2,-123.8123\n46.1456,-123.7\n", "EPSG:4326", "EPSG:2269");
+    assert_eq!(ids(&beyond), ["swapped-axes", "empty-result"], "{beyond:?}");
+    // Eastings and northings, in their own system's area of use.
+    let metres = "x,y\n5116000.5,438000.5\n5116100.5,438900.5\n";
+    let doubts = f.converted(metres, "EPSG:26910", "EPSG:4269");
+    assert!(
+        only(&doubts, "swapped-axes").message.starts_with("easting and northing look swapped: 2 of 2"),
+        "{doubts:?}"
+    );
+}
+
+impl Folder {
+    /// The doubts of bringing a table of a system to another one, of which it is said where it should be.
+    fn expected(&self, table: &str, [from, to]: [&str; 2], place: &str) -> Vec<DoubtReport> {
+        self.run(self.layer(table, from).expect(place).to(to).unwrap())
+    }
+}
+
+/// A table of places of the Tern Estuary in a system, after something was done to the numbers.
+fn estuary(code: u32, change: impl Fn([f64; 2]) -> [f64; 2]) -> String {
+    let catalogue = basilocus::geodesy::crs::Catalogue::embedded();
+    let [degrees, system] = [4326, code].map(|code| catalogue.get(code).unwrap());
+    let way = basilocus::geodesy::operation::Operation::between(&degrees, &system, None).unwrap();
+    let places = (0..30)
+        .map(|i| (-123.951_37 + f64::from(i * 7 % 30) * 0.010_13, 46.101_71 + f64::from(i * 11 % 30) * 0.007_19));
+    let rows = places.map(|(lon, lat)| way.apply_one(lon, lat, 0.0).map(|(x, y, _)| change([x, y])).unwrap());
+    table("gate,x,y", rows.enumerate().map(|(i, [x, y])| format!("G{i},{x:.6},{y:.6}")))
+}
+
+const ESTUARY: &str = "-124,46,-123.5,46.5";
+
+/// A table that raises a doubt alone, or with that of an empty result, where the estuary is expected, and none once it is mended.
+#[track_caller]
+fn raised(doubt: &str, slipped: (&str, &str), mended: (&str, &str)) -> String {
+    let f = Folder::new();
+    let found = f.expected(slipped.0, [slipped.1, "EPSG:4269"], ESTUARY);
+    let told = found.iter().find(|d| d.id.as_str() == doubt).unwrap_or_else(|| panic!("{found:?}"));
+    assert!(found.iter().all(|d| [doubt, "empty-result"].contains(&d.id.as_str())), "{found:?}");
+    assert_eq!(told.rows, 30, "{told:?}");
+    let again = f.expected(mended.0, [mended.1, "EPSG:4269"], ESTUARY);
+    assert!(again.is_empty(), "{again:?}");
+    told.message.clone() + "; " + &told.mend
+}
+
+#[test]
+fn degrees_or_metres() {
+    let f = Folder::new();
+    // Eastings and northings under headers of degrees: no row is a position, and why is told.
+    let metres = estuary(26910, |p| p).replace("gate,x,y", "gate,lon,lat");
+    let found = f.expected(&metres, ["EPSG:4326", "EPSG:2269"], ESTUARY);
+    assert_eq!(ids(&found), ["degrees-or-metres", "empty-result"], "{found:?}");
+    assert!(found[0].message.contains("eastings and northings of NAD83"), "{}", found[0].message);
+    // Degrees in columns that were said to be metres are refused before anything is written.
+    let degrees = f.layer(&estuary(4326, |p| p), "EPSG:32610").to("EPSG:4326").unwrap();
+    let refused = degrees.write(f.0.path().join("no.csv")).unwrap().run().unwrap_err().to_string();
+    assert!(refused.contains("look like degrees"), "{refused}");
+}
+
+#[test]
+fn wrong_foot() {
+    let message = raised(
+        "wrong-foot",
+        (&estuary(32610, |p| p.map(|v| v / 0.3048)), "EPSG:32610"),
+        (&estuary(32610, |p| p), "EPSG:32610"),
+    );
+    assert!(message.contains("look like feet (international or US survey), and were read as metres"), "{message}");
+}
+
+#[test]
+fn wrong_zone() {
+    let right = estuary(32610, |p| p);
+    let message = raised("wrong-zone", (&right, "EPSG:32611"), (&right, "EPSG:32610"));
+    assert!(
+        message.contains("WGS 84 / UTM zone 10N (EPSG:32610)") && message.ends_with("say `from` EPSG:32610"),
+        "{message}"
+    );
+    let south = raised("wrong-zone", (&right, "EPSG:32710"), (&right, "EPSG:32610"));
+    assert!(south.contains("EPSG:32610"), "{south}");
+}
+
+#[test]
+fn lost_digits() {
+    let right = estuary(32610, |p| p);
+    let cut = estuary(32610, |[x, y]| [x, y - 5e6]);
+    let message = raised("lost-digits", (&cut, "EPSG:32610"), (&right, "EPSG:32610"));
+    assert!(message.contains("a leading digit 5 seems to be cut off the northings"), "{message}");
+}
+
+#[test]
+fn wrong_system() {
+    // Longitudes from Ferro.
+    let ferro = estuary(4326, |[x, y]| [x + 17.666_666_666_667, y]);
+    let message = raised("wrong-system", (&ferro, "EPSG:4326"), (&estuary(4326, |p| p), "EPSG:4326"));
+    assert!(message.contains("counted from Ferro"), "{message}");
+    let state = estuary(2269, |p| p);
+    let message = raised("wrong-system", (&state, "EPSG:2285"), (&state, "EPSG:2269"));
+    assert!(message.contains("Oregon North"), "{message}");
+}
+
+#[test]
+fn same_column() {
+    let f = Folder::new();
+    let twice = table("gate,x,y", (0..20).map(|i| format!("G{i},{0},{0}", 45.0 + f64::from(i * 7 % 20) * 0.0123)));
+    let doubts = f.converted(&twice, "EPSG:4326", "EPSG:3857");
+    assert!(only(&doubts, "same-column").message.contains("one column stands for both"));
+    let counted = table("lon,lat", (0..20).map(|i| format!("{},{:.5}", i + 1, 45.0 + f64::from(i * 7 % 20) * 0.0123)));
+    let doubts = f.converted(&counted, "EPSG:4326", "EPSG:3857");
+    assert!(only(&doubts, "same-column").message.starts_with("x counts the rows"), "{doubts:?}");
+    assert!(f.converted(&estuary(4326, |p| p), "EPSG:4326", "EPSG:3857").is_empty());
+}
+
+#[test]
+fn fallback_point() {
+    let f = Folder::new();
+    let middle: String = (0..12).map(|i| format!("M{i},-123.75,46.21\n")).collect();
+    let doubts = f.converted(&(estuary(4326, |p| p) + &middle), "EPSG:4326", "EPSG:26910");
+    let doubt = only(&doubts, "fallback-point");
+    assert!(doubt.rows == 12 && doubt.message.contains("-123.75, 46.21"), "{doubt:?}");
+    assert!(f.converted(&estuary(4326, |p| p), "EPSG:4326", "EPSG:26910").is_empty());
+}
+
+#[test]
+fn lost_rows() {
+    let f = Folder::new();
+    let of = |rows: u32, note: &str| {
+        table("gate,note", (0..rows).map(|i| format!("G{i},{note}{}", char::from(b'a' + (i % 26) as u8))))
+    };
+    assert!(only(&f.looked_at("in.csv", of(2000, "")), "lost-rows").message.contains("exactly 2000 rows"));
+    assert!(f.looked_at("in.csv", of(1999, "")).is_empty());
+    let cut = f.looked_at("in.csv", of(30, &"x".repeat(253)));
+    let doubt = only(&cut, "lost-rows");
+    assert!(doubt.rows == 30 && doubt.message.contains("exactly 254 characters"), "{doubt:?}");
+    assert!(
+        f.looked_at("in.csv", of(30, &"x".repeat(253)) + &format!("G,{}\n", "x".repeat(300))).is_empty(),
+        "some are longer"
+    );
 }
 
 #[test]
@@ -90,6 +227,11 @@ fn missing_sign() {
     assert_eq!(doubt.rows, 3);
     assert!(doubt.message.contains("lack their minus sign"), "{}", doubt.message);
     assert!(f.converted(&unsigned.replace("\n123", "\n-123"), "EPSG:4326", "EPSG:2269").is_empty());
+    // A few rows among many, where nothing else says where they should be.
+    let few = estuary(4326, |p| p) + "A,123.771,46.217\nB,123.812,46.155\n";
+    let doubts = f.converted(&few, "EPSG:4326", "EPSG:4979");
+    let doubt = only(&doubts, "missing-sign");
+    assert!(doubt.rows == 2 && doubt.message.contains("where nearly all others lie"), "{doubt:?}");
 }
 
 #[test]
@@ -122,6 +264,11 @@ fn mangled_code() {
     let doubts = f.looked_at("in.csv", "town,zip\nA,2134\nB,97103\nC,501\n");
     let doubt = only(&doubts, "mangled-code");
     assert_eq!((doubt.rows, doubt.column.as_deref()), (3, Some("zip")));
+    let doubts = f.looked_at("in.csv", "parcel,area\n4.10302E+13,12\n4.10303E+13,15\n");
+    assert!(only(&doubts, "mangled-code").message.contains("powers of ten such as 4.10302E+13"), "{doubts:?}");
+    let doubts = f.looked_at("in.csv", "house,area\n12-4,12\n12-Mar,15\n9-2,3\n");
+    assert!(only(&doubts, "mangled-code").message.contains("days such as 12-Mar"), "{doubts:?}");
+    assert!(f.looked_at("in.csv", "parcel,area\n41030200000117,12\n41030300000118,15\n").is_empty());
     // With its zeros, all of one length, or in a country whose codes have four digits, there is nothing to doubt.
     for zips in [["02134", "97103", "00501"], ["97981", "97103", "97501"], ["2134", "3000", "4870"]] {
         let rows = table("town,zip", zips.map(|z| format!("A,{z}")));

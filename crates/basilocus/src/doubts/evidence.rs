@@ -278,8 +278,9 @@ impl Scene {
     /// Sees rows that were set aside: numbers that are no position may be one of another kind.
     pub(crate) fn lost(&self, rows: &[SetAsideRow]) {
         let Some([x, y]) = self.numbers_at else { return };
-        let is_no_position =
-            |r: &&SetAsideRow| [Reason::LATITUDE_OUT_OF_RANGE, Reason::LONGITUDE_OUT_OF_RANGE].contains(&r.class);
+        const NO_POSITION: [Reason; 3] =
+            [Reason::LATITUDE_OUT_OF_RANGE, Reason::LONGITUDE_OUT_OF_RANGE, Reason::CANNOT_BE_TRANSFORMED];
+        let is_no_position = |r: &&SetAsideRow| NO_POSITION.contains(&r.class);
         let number = |row: &SetAsideRow, at: usize| row.values.get(at)?.trim().parse::<f64>().ok();
         let numbers = rows.iter().filter(is_no_position).filter_map(|r| Some([number(r, x)?, number(r, y)?]));
         let numbers: Vec<Numbers> = numbers.collect();

@@ -18,7 +18,7 @@ pub(super) fn add(case: &Case, out: &mut Vec<Hypothesis>) -> bool {
     let found = detect(&points, case.area);
     // Numbers in the unit and order of the system, inside of its own area of use: others are no explanation, but a chance.
     let plain =
-        found.into_iter().filter(|d| d.unit_m.is_none() && d.in_area_of_use > 0.9 && d.crs.code != case.crs.code);
+        found.into_iter().filter(|d| d.unit_m.is_none() && d.in_area_of_use > 0.5 && d.crs.code != case.crs.code);
     let before = out.len();
     let are_lengths = case.suspects.iter().filter(|p| p[0].abs().max(p[1].abs()) > 400.0).count() * 2 > points.len();
     // Systems that put the numbers at one place are one explanation.
