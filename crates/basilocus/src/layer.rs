@@ -301,6 +301,7 @@ impl Layer {
     pub fn plan(&self) -> Plan {
         let outputs = self.outputs.iter().map(|o| OutputPlan { split_by: self.split_by.clone(), ..o.clone() });
         Plan {
+            accept: Vec::new(),
             basilocus_plan: crate::plan::VERSION,
             date: self.date.clone(),
             layers: vec![self.plan.clone()],

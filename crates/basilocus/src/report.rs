@@ -175,9 +175,9 @@ impl Report {
         self.notices = told;
     }
 
-    /// Whether no row was set aside and no doubt raised.
+    /// Whether no row was set aside and no doubt raised that is not accepted.
     pub fn is_clean(&self) -> bool {
-        self.set_aside.is_empty() && self.doubts.is_empty()
+        self.set_aside.is_empty() && self.doubts.iter().all(|d| d.accepted)
     }
 }
 
@@ -257,6 +257,7 @@ mod tests {
             rows: 4,
             message: "what was seen".into(),
             mend: "what mends it".into(),
+            accepted: false,
         };
         let mut report = Report { outputs: vec!["out.csv".into()], seconds: 0.25, ..Default::default() };
         report.add(layer, vec![doubt], &["a notice".into(), "a notice".into()]);

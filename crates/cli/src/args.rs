@@ -228,6 +228,9 @@ pub(crate) struct RunBehaviour {
     /// the result coarser
     #[arg(long)]
     pub(crate) strict: bool,
+    /// Let a doubt pass: it is told, and --strict does not stop at it; several times
+    #[arg(long, value_name = "DOUBT")]
+    pub(crate) accept: Vec<String>,
     /// Print one report object
     #[arg(long)]
     pub(crate) json: bool,

@@ -137,10 +137,15 @@ fn height_grid(g: &GridLook, r: &LookReport) -> String {
     out
 }
 
+/// The label of a doubt.
+fn label(doubt: &DoubtReport) -> &'static str {
+    if doubt.accepted { "accepted" } else { "doubt" }
+}
+
 /// Suspicions, each with what mends it.
 pub fn doubts(found: &[DoubtReport], out: &mut String) {
     for d in found {
-        let _ = writeln!(out, "  doubt      {}: {}; {}", d.id, in_text(&d.message), in_text(&d.mend));
+        let _ = writeln!(out, "  {:<10} {}: {}; {}", label(d), d.id, in_text(&d.message), in_text(&d.mend));
     }
 }
 
@@ -222,7 +227,8 @@ pub fn report(r: &Report, verbose: bool) -> String {
         let _ = writeln!(out, "  note       {}", in_text(t));
     }
     for d in &r.doubts {
-        let _ = writeln!(out, "  doubt      {} in {}: {}; {}", d.id, d.layer, in_text(&d.message), in_text(&d.mend));
+        let _ =
+            writeln!(out, "  {:<10} {} in {}: {}; {}", label(d), d.id, d.layer, in_text(&d.message), in_text(&d.mend));
     }
     if r.layers.len() > 1 {
         let _ = writeln!(out, "  all        {}", ledger(r.rows_in, r.rows_out, r.joined, &r.left_out, &r.set_aside));

@@ -13,7 +13,7 @@ mod report;
 
 pub(crate) use evidence::{Ending, Scene, Seen};
 pub(crate) use explained::placements;
-pub use report::DoubtReport;
+pub use report::{DoubtReport, accept, accepted};
 pub(crate) use steep_ground::of_steepness;
 pub(crate) use undeclared_no_data::of_heights;
 pub use wrong_measure::of_measures;

@@ -60,6 +60,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     let started = Instant::now();
     let day = crate::plan::day(plan.date.as_deref())?;
     check(plan)?;
+    let accepted = crate::doubts::accepted(&plan.accept)?;
     set_aside::check(plan)?;
     let names = layer_names(&plan.layers);
     let paths = paths_of(plan, &names, options)?;
@@ -85,6 +86,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         layers.run(layer, name, chain, set_aside::path(plan, name, options.append || options.append_rows))?;
     }
     let Layers { mut beside, mut report, .. } = layers;
+    crate::doubts::accept(&mut report.doubts, &accepted);
     if let Some(pending) = &saved {
         save(&pinned::of(plan, &chains), pending)?;
     }

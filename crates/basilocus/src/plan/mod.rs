@@ -65,6 +65,9 @@ pub struct Plan {
     /// with its name before the ending.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub set_aside: Option<PathBuf>,
+    /// Names of doubts that are let pass: they are told, and do not make a run unclean.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub accept: Vec<String>,
     /// The tables.
     #[serde(default, rename = "layer")]
     pub layers: Vec<LayerPlan>,

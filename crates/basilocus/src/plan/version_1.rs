@@ -133,6 +133,7 @@ impl From<Plan> for super::Plan {
         let split = old.layers.iter().find_map(|l| l.select.as_ref()?.split_by.clone());
         let outputs = old.outputs.into_iter().map(|o| OutputPlan { split_by: split.clone(), ..o }).collect();
         super::Plan {
+            accept: Vec::new(),
             basilocus_plan: super::VERSION,
             date: old.date,
             layers: old.layers.into_iter().map(super::LayerPlan::from).collect(),

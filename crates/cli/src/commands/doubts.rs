@@ -32,5 +32,10 @@ impl Perform for Doubts {
 
 fn words(d: &DoubtExplained) -> String {
     let mend = in_text(&d.mend);
-    format!("{}\n  looks for  {}\n  example    {}\n  mend       {mend}\n", d.name, d.looks_for, d.example)
+    format!(
+        "{}\n  looks for  {}\n  example    {}\n  mend       {mend}\n",
+        d.name,
+        in_text(&d.looks_for),
+        in_text(&d.example)
+    )
 }

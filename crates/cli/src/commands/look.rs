@@ -6,6 +6,7 @@ use crate::progress::Bar;
 use crate::signals;
 use crate::text;
 use anyhow::Result;
+use basilocus::doubts;
 use basilocus::drawing::{DrawPlan, check_picture, draw};
 use basilocus::plan::{InputPlan, LayerPlan};
 use basilocus::steps::Positions;
@@ -42,6 +43,9 @@ struct Look {
     /// Replace a picture that exists
     #[arg(long, requires = "picture")]
     overwrite: bool,
+    /// Let a doubt pass: it is told, and --strict does not stop at it; several times
+    #[arg(long, value_name = "DOUBT")]
+    accept: Vec<String>,
     /// No progress bar
     #[arg(long)]
     no_progress: bool,
@@ -55,6 +59,7 @@ impl Perform for Look {
         let cancel = signals::cancel();
         let bar = Bar::new(!self.no_progress);
         let mut clean = true;
+        let accepted = doubts::accepted(&self.accept)?;
         if let Some(picture) = &self.picture {
             check_picture(picture, self.overwrite)?;
         }
@@ -77,8 +82,9 @@ impl Perform for Look {
                 }
             }
             for (j, plan) in plans.iter().enumerate() {
-                let report = basilocus::look(plan, self.rows, &cancel, &bar)?;
-                clean &= report.doubts.is_empty();
+                let mut report = basilocus::look(plan, self.rows, &cancel, &bar)?;
+                doubts::accept(&mut report.doubts, &accepted);
+                clean &= report.doubts.iter().all(|d| d.accepted);
                 if self.json {
                     text::print(&json(&report)?)?;
                 } else {

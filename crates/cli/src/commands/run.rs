@@ -39,7 +39,8 @@ pub(super) fn one_layer(layer: LayerPlan, behaviour: &RunBehaviour) -> Result<Do
 
 /// Runs a plan that the command line made.
 pub(super) fn of_plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
-    let plan = Plan { set_aside: behaviour.set_aside.clone().or_else(|| plan.set_aside.clone()), ..plan };
+    let mut plan = Plan { set_aside: behaviour.set_aside.clone().or_else(|| plan.set_aside.clone()), ..plan };
+    plan.accept.extend(behaviour.accept.iter().cloned());
     if behaviour.output.is_empty() {
         return Err(basilocus::Error::Usage("no output is said; name one with -o FILE".into()).into());
     }

@@ -233,6 +233,7 @@ fn write(plan: &BuildPlan, builder: &mut Builder, report: &mut BuildReport, asid
                 builder.apart()
             ),
             mend: "`reference describe` names them: correct their addresses, or take out those that are wrong".into(),
+            accepted: false,
         }));
     }
     if !aside.is_empty() {
