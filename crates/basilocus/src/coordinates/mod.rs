@@ -21,6 +21,7 @@ pub(crate) mod fitted;
 pub mod grids;
 pub mod measure;
 pub mod place;
+pub(crate) mod plate_motion;
 pub mod position_text;
 pub mod sheets;
 pub mod system;

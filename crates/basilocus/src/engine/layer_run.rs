@@ -8,12 +8,13 @@ use super::setting::TakenOperation;
 use super::{Counts, Part};
 use crate::Error;
 use crate::addresses::review::Review;
-use crate::coordinates::expectation;
+use crate::coordinates::{expectation, plate_motion};
 use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
 use crate::plan::LayerPlan;
-use crate::report::LayerReport;
+use crate::report::{LayerReport, OperationReport};
 use crate::steps::finish::{Finish, Types, is_typed};
 use basilocus_formats::{Encoded, Suspicion};
+use basilocus_geodesy::operation::Operation;
 use basilocus_table::counted::{counted, is_or_are};
 use basilocus_table::{Ledger, Reason, SetAsideRow};
 use std::collections::BTreeMap;
@@ -90,7 +91,7 @@ pub(super) fn run(
     account.ledger.check()?;
     outputs.end_layer(account.ledger.rows_out)?;
     let doubts = watchers.findings(&scene, &account.ending(chain.reader.found(), &profiles));
-    let report = account.report(layer, name, chain);
+    let report = account.report(layer, name, chain, run.day);
     Ok(LayerOutcome { report, notices: account.notices(), doubts })
 }
 
@@ -192,7 +193,30 @@ impl LayerAccount {
         [(n, told), (without, kept)].into_iter().filter(|(n, _)| *n > 0).map(|(_, told)| told).collect()
     }
 
-    fn report(&self, layer: &LayerPlan, name: &str, chain: &Chain) -> LayerReport {
+    /// The operations; frames that were taken as equal and have moved apart by more than the catalogue says are worth less.
+    fn operations(&self, layer: &LayerPlan, chain: &Chain, day: &str) -> Vec<OperationReport> {
+        let year = layer.operation.epoch.or_else(|| plate_motion::year_of(day));
+        let placed = chain.columns().placed();
+        // A place in the middle, in the system that the positions were read in.
+        let middle = placed.zip(self.reach.middle()).and_then(|(placed, [x, y])| {
+            let back = Operation::between(placed.crs.horizontal(), placed.first_crs.horizontal(), None).ok()?;
+            back.apply_one(x, y, 0.0).map(|(x, y, _)| (&placed.first_crs, [x, y]))
+        });
+        let told = |taken: &TakenOperation| {
+            let mut report = taken.report_at_the_end();
+            let apart = middle.zip(year).and_then(|((source, at), year)| {
+                plate_motion::apart(source, &taken.target, &taken.operation, at, year)
+            });
+            if let Some(apart) = apart.filter(|a| report.accuracy_m.is_none_or(|m| a.distance_m > m)) {
+                report.accuracy_m = Some((apart.distance_m * 100.0).ceil() / 100.0);
+                report.notes.push(apart.words);
+            }
+            report
+        };
+        chain.decisions.operations.iter().map(told).collect()
+    }
+
+    fn report(&self, layer: &LayerPlan, name: &str, chain: &Chain, day: &str) -> LayerReport {
         let text = |m: &BTreeMap<Reason, u64>| m.iter().map(|(r, n)| (r.to_string(), *n)).collect();
         LayerReport {
             name: name.to_string(),
@@ -205,7 +229,7 @@ impl LayerAccount {
             left_out: text(&self.ledger.left_out),
             levels: self.counts.levels.clone(),
             notations: self.counts.notations.iter().map(|(n, rows)| (n.to_string(), *rows)).collect(),
-            operations: chain.decisions.operations.iter().map(TakenOperation::report_at_the_end).collect(),
+            operations: self.operations(layer, chain, day),
             set_aside_file: None,
             set_aside_told: Vec::new(),
             crs: chain.columns().placed().map(|p| p.crs.identifier()),

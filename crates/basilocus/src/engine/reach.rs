@@ -25,6 +25,11 @@ fn widen(slot: &mut Option<[f64; 2]>, [low, high]: [f64; 2]) {
 }
 
 impl Reach {
+    /// The middle of the bounds.
+    pub(crate) fn middle(&self) -> Option<[f64; 2]> {
+        self.bounds.map(|[w, s, e, n]| [(w + e) / 2.0, (s + n) / 2.0])
+    }
+
     /// Of the geometry of rows.
     pub(crate) fn of(rows: &Rows) -> Self {
         let mut reach = Reach::default();

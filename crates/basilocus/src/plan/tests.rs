@@ -13,6 +13,7 @@ fn a_plan_comes_back_from_its_text() {
         .with(Drop(vec!["remark".into()]))
         .with(To { systems: vec!["EPSG:2269".into(), "EPSG:4326".into()], ..Default::default() });
     let plan = Plan {
+        accept: vec!["lattice".into()],
         basilocus_plan: VERSION,
         date: Some("2026-11-25".into()),
         layers: vec![layer],
