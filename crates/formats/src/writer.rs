@@ -57,6 +57,8 @@ pub struct RunAbout {
     pub lines: Vec<(String, String)>,
     /// Day of the run, `YYYY-MM-DD`, for time stamps inside files.
     pub date: String,
+    /// A small map of the rows as PNG, for formats that show things.
+    pub map: Option<Vec<u8>>,
 }
 
 /// Rows set aside, as a table.

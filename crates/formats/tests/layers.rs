@@ -64,6 +64,7 @@ fn write(path: &Path, layers: usize, set_aside: &SetAsideTable) -> Vec<String> {
     let about = RunAbout {
         lines: vec![("About".into(), String::new()), ("Rows".into(), "3".into())],
         date: "2026-11-25".into(),
+        map: None,
     };
     let (pending, told) = writer.finish(&about, set_aside).unwrap();
     pending.publish().unwrap();

@@ -56,7 +56,7 @@ fn write_layer(path: &Path, layer: &LayerOut, batch: &Batch) -> Result<Vec<Strin
     let encoder = writer.start_layer(layer)?;
     writer.write(encoder.encode(batch))?;
     writer.end_layer()?;
-    let about = RunAbout { lines: Vec::new(), date: "2026-11-25".into() };
+    let about = RunAbout { date: "2026-11-25".into(), ..Default::default() };
     let (pending, told) = writer.finish(&about, &SetAsideTable::default())?;
     pending.publish()?;
     Ok(told)

@@ -40,6 +40,9 @@ impl Few {
     const MOST: usize = 64;
 
     fn add(&mut self, number: f64, times: u64) {
+        if self.many {
+            return;
+        }
         // The last bits of a difference are those of the subtraction.
         self.add_bits(((number * 1e6).round() + 0.0).to_bits(), times);
     }

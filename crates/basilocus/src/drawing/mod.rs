@@ -311,7 +311,7 @@ fn map_system(plan: &DrawPlan, sources: &[Source], cancel: &Cancel, told: &mut T
 }
 
 /// A system that suits degrees within bounds.
-fn system_for([w, s, e, n]: [f64; 4]) -> Result<Crs, Error> {
+pub(crate) fn system_for([w, s, e, n]: [f64; 4]) -> Result<Crs, Error> {
     let is_local = e - w < 9.0 && s > -80.0 && n < 84.0;
     if !is_local {
         return equal_earth();
@@ -353,7 +353,7 @@ fn apart(layers: &mut [Layer]) {
 }
 
 /// What stands around the layers: scale, north, grid lines.
-fn around(scene: &mut Scene, crs: &Crs, feet: bool, frame: [f64; 4]) -> Result<(), Error> {
+pub(crate) fn around(scene: &mut Scene, crs: &Crs, feet: bool, frame: [f64; 4]) -> Result<(), Error> {
     let [w, s, e, n] = frame;
     let middle = [(w + e) / 2.0, (s + n) / 2.0];
     match &crs.kind {

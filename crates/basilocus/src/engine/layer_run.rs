@@ -2,6 +2,7 @@
 
 use super::chain::{Chain, Run};
 use super::outputs::{Encoder, Outputs};
+use super::overview::{Placed, Places};
 use super::reach::{Reach, is_in_degrees};
 use super::set_aside::{AsideFile, add_row};
 use super::setting::TakenOperation;
@@ -13,7 +14,7 @@ use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
 use crate::plan::LayerPlan;
 use crate::report::{LayerReport, OperationReport};
 use crate::steps::finish::{Finish, Types, is_typed};
-use basilocus_formats::{Encoded, Suspicion};
+use basilocus_formats::{Encoded, Format, Suspicion};
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::counted::{counted, is_or_are};
 use basilocus_table::{Ledger, Reason, SetAsideRow};
@@ -33,6 +34,8 @@ pub(super) struct LayerOutcome {
     pub report: LayerReport,
     pub notices: Vec<String>,
     pub doubts: Vec<DoubtReport>,
+    /// Some places of the rows, where an output shows them.
+    pub placed: Option<Placed>,
 }
 
 /// A block at the end of its way.
@@ -44,6 +47,8 @@ struct Ready {
     rows_out: u64,
     counts: Counts,
     reach: Reach,
+    /// The places of the rows, where an output shows some of them.
+    places: Vec<[f64; 2]>,
 }
 
 /// Runs a layer whose steps are bound.
@@ -74,7 +79,11 @@ pub(super) fn run(
     let watchers = Watchers::new(&scene);
     let mut account = LayerAccount::new(chain, &scene);
     let columns = chain.aside.names.clone();
-    let then = |part: Part| ready(part, &encoders, &scene, &watchers);
+    let shows_places = chain.columns().placed().is_some() && outputs.formats.contains(&Format::Xlsx);
+    let then = |part: Part| {
+        let places = if shows_places { places_of(&part) } else { Vec::new() };
+        Ok(Ready { places, ..ready(part, &encoders, &scene, &watchers)? })
+    };
     chain.each(run, "writing", &then, &mut |ready| {
         for row in &ready.set_aside {
             aside.file.write(row)?;
@@ -92,7 +101,15 @@ pub(super) fn run(
     outputs.end_layer(account.ledger.rows_out)?;
     let doubts = watchers.findings(&scene, &account.ending(chain.reader.found(), &profiles));
     let report = account.report(layer, name, chain, run.day);
-    Ok(LayerOutcome { report, notices: account.notices(), doubts })
+    let places = std::mem::take(&mut account.places);
+    let crs = chain.columns().placed().map(|p| p.crs.clone()).filter(|_| !places.is_empty());
+    let placed = crs.map(|crs| Placed { name: name.to_string(), crs, places });
+    Ok(LayerOutcome { report, notices: account.notices(), doubts, placed })
+}
+
+fn places_of(part: &Part) -> Vec<[f64; 2]> {
+    let [x, y, _] = part.rows.positions();
+    x.into_iter().zip(y).map(|(x, y)| [x, y]).filter(|p| p.iter().all(|v| v.is_finite())).collect()
 }
 
 /// The types of columns of text, where an output wants them and the source does not know them.
@@ -116,6 +133,7 @@ fn ready(part: Part, encoders: &[Encoder], scene: &Scene, watchers: &Watchers) -
     let encoded = encoders.iter().map(|e| e.encode(&part.rows)).collect::<Result<Vec<_>, _>>()?;
     Ok(Ready {
         encoded,
+        places: Vec::new(),
         reach: Reach::of(&part.rows),
         rows_out: part.rows.len() as u64,
         rows_in: part.rows_in,
@@ -130,6 +148,7 @@ struct LayerAccount {
     ledger: Ledger,
     counts: Counts,
     reach: Reach,
+    places: Places,
     header_row: Option<u64>,
     blank_second_row: bool,
 }
@@ -140,6 +159,7 @@ impl LayerAccount {
             ledger: Ledger { rows_in: chain.joined, joined: chain.joined, ..Default::default() },
             counts: Counts::default(),
             reach: Reach::default(),
+            places: Places::default(),
             header_row: scene.header_row,
             blank_second_row: false,
         }
@@ -160,6 +180,7 @@ impl LayerAccount {
         }
         ready.left_out.iter().for_each(|(class, n)| self.ledger.leave_out(class, *n));
         self.reach.merge(ready.reach);
+        self.places.add(&ready.places);
         let doubtful = std::mem::take(&mut ready.counts.doubtful);
         let found = std::mem::take(&mut ready.counts.found);
         self.counts.merge(ready.counts);

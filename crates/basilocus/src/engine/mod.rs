@@ -20,6 +20,7 @@ mod columns;
 mod layer_run;
 pub(crate) mod memory;
 mod outputs;
+mod overview;
 mod pinned;
 mod reach;
 mod roles;

@@ -3,6 +3,7 @@
 use super::chain::{Chain, Run};
 use super::layer_run::{self, Aside};
 use super::outputs::Outputs;
+use super::overview;
 use super::set_aside::{self, AsideFile};
 use super::{Cancel, Progress, pinned, workbook_about};
 use crate::Error;
@@ -81,16 +82,24 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     plan.layers.iter().zip(&chains).try_for_each(|(layer, chain)| pinned::check(layer, chain))?;
     let report = Report { outputs: plan.outputs.iter().map(|o| o.file.clone()).collect(), ..Default::default() };
     let is_told = set_aside::is_told(plan);
-    let mut layers = Layers { outputs: &mut outputs, beside: Beside::default(), report, options, run: &run, is_told };
+    let mut layers = Layers {
+        outputs: &mut outputs,
+        beside: Beside::default(),
+        report,
+        options,
+        run: &run,
+        is_told,
+        placed: Vec::new(),
+    };
     for ((layer, name), chain) in plan.layers.iter().zip(&names).zip(&mut chains) {
         layers.run(layer, name, chain, set_aside::path(plan, name, options.append || options.append_rows))?;
     }
-    let Layers { mut beside, mut report, .. } = layers;
+    let Layers { mut beside, mut report, placed, .. } = layers;
     crate::doubts::accept(&mut report.doubts, &accepted);
     if let Some(pending) = &saved {
         save(&pinned::of(plan, &chains), pending)?;
     }
-    let about = workbook_about::of(&report, &chains, &day);
+    let about = workbook_about::of(&report, &chains, &day, overview::map(&placed)?);
     let finished = outputs.finish(&about)?;
     report.notices.extend(finished.notices);
     if let Some(parts) = finished.parts {
@@ -125,6 +134,8 @@ struct Layers<'a> {
     run: &'a Run<'a>,
     /// Whether nothing but the account holds rows set aside.
     is_told: bool,
+    /// Some places of each layer, where an output shows them.
+    placed: Vec<overview::Placed>,
 }
 
 impl Layers<'_> {
@@ -143,6 +154,7 @@ impl Layers<'_> {
         let aside = Aside { file: &mut file, review: review.as_mut(), in_workbook: self.outputs.hold_set_aside() };
         let mut outcome = layer_run::run(layer, name, chain, self.outputs, aside, self.run)?;
         outcome.report.set_aside_told = file.told();
+        self.placed.extend(outcome.placed);
         match file.finish()? {
             Some(output) => {
                 outcome.report.set_aside_file = Some(output.target().to_path_buf());

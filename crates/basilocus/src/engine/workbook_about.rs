@@ -6,7 +6,7 @@ use crate::report::{LayerReport, Report};
 use basilocus_formats::RunAbout;
 
 /// The lines of a run.
-pub(super) fn of(report: &Report, layers: &[Chain], date: &str) -> RunAbout {
+pub(super) fn of(report: &Report, layers: &[Chain], date: &str, map: Option<Vec<u8>>) -> RunAbout {
     let mut about = About::default();
     about.heading("About this workbook");
     about.line("Date", date);
@@ -23,10 +23,11 @@ pub(super) fn of(report: &Report, layers: &[Chain], date: &str) -> RunAbout {
         about.operations(layer);
     }
     for doubt in &report.doubts {
-        about.line(format!("Doubt {}", doubt.id), format!("{}: {}; {}", doubt.layer, doubt.message, doubt.mend));
+        let what = if doubt.accepted { "Accepted doubt" } else { "Doubt" };
+        about.line(format!("{what} {}", doubt.id), format!("{}: {}; {}", doubt.layer, doubt.message, doubt.mend));
     }
     about.line("Catalogue", format!("Definitions from the {}", basilocus_geodesy::crs::catalogue::EDITION));
-    RunAbout { lines: about.0, date: date.to_string() }
+    RunAbout { lines: about.0, date: date.to_string(), map }
 }
 
 /// Pairs of what and value; an empty value makes a heading.

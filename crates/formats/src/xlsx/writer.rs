@@ -10,7 +10,7 @@ use basilocus_table::Moment;
 use basilocus_table::batch::{cell_text, spatial_index};
 use basilocus_table::counted;
 use rust_xlsxwriter::{
-    DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Workbook, Worksheet, XlsxError,
+    DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Image, Workbook, Worksheet, XlsxError,
 };
 use std::borrow::Cow;
 use std::collections::BTreeMap;
@@ -426,9 +426,12 @@ fn write_set_aside(sheet: &mut Worksheet, set_aside: &SetAsideTable) -> Result<(
     Ok(())
 }
 
+/// Characters in a line of the sheet that says what this is.
+const ABOUT_WIDTH: usize = 100;
+
 fn write_about(sheet: &mut Worksheet, about: &RunAbout) -> Result<(), XlsxError> {
     sheet.set_column_width(0, 44)?;
-    sheet.set_column_width(1, 100)?;
+    sheet.set_column_width(1, ABOUT_WIDTH as f64)?;
     let (heading, wrapped, top) = (
         Format::new().set_bold(),
         Format::new().set_text_wrap().set_align(FormatAlign::Top),
@@ -439,6 +442,11 @@ fn write_about(sheet: &mut Worksheet, about: &RunAbout) -> Result<(), XlsxError>
             sheet.write_string_with_format(r as u32, 0, what, &heading)?;
             continue;
         }
+        // Not every program makes room for a text of several lines by itself.
+        let lines = value.chars().count().div_ceil(ABOUT_WIDTH);
+        if lines > 1 {
+            sheet.set_row_height(r as u32, 15.0 * lines.min(20) as f64)?;
+        }
         sheet.write_string_with_format(r as u32, 0, what, &top)?;
         match value.parse::<f64>() {
             Ok(n) if !value.starts_with('0') || value == "0" => {
@@ -446,6 +454,13 @@ fn write_about(sheet: &mut Worksheet, about: &RunAbout) -> Result<(), XlsxError>
             }
             _ => sheet.write_string_with_format(r as u32, 1, value, &wrapped)?,
         };
+    }
+    if let Some(map) = &about.map {
+        let row = about.lines.len() as u32 + 1;
+        sheet.write_string_with_format(row, 0, "Where the rows lie", &top)?;
+        let mut image = Image::new_from_buffer(map)?.set_alt_text("A map of the rows, some thousand of each layer");
+        image = image.set_scale_width(0.8).set_scale_height(0.8);
+        sheet.insert_image(row, 1, &image)?;
     }
     Ok(())
 }
