@@ -73,6 +73,7 @@ fn degrees_are_drawn_in_a_system_that_suits_the_place() {
     };
     for (name, text, crs) in [
         ("north.csv", "id,lon,lat\n1,-123.8,46.2\n2,-123.7,46.3\n", "EPSG:32610"),
+        ("fiji.csv", "id,lon,lat\n1,179.8,-17.2\n2,-179.7,-18.3\n", "EPSG:32701"),
         ("south.csv", "id,lon,lat\n1,174.8,-41.2\n2,174.7,-41.3\n", "EPSG:32760"),
         ("world.csv", "id,lon,lat\n1,-123.8,46.2\n2,174.7,-41.3\n", "Equal Earth"),
     ] {

@@ -122,7 +122,7 @@ fn suggestions_with_their_numbers() {
     "Longitude of natural origin" = -123.8
     "#);
     insta::assert_snapshot!(f.ok(&["crs", "advise", "--for", "web", "Oregon"]), @r#"
-    for web in United States (USA) - Oregon. (-124.6° to -116.47° longitude, 41.98° to 46.26° latitude)
+    for web in United States (USA) - Oregon (-124.6° to -116.47° longitude, 41.98° to 46.26° latitude)
      code        name                       length error   area error      angle error   grid north
     ────────────────────────────────────────────────────────────────────────────────────────────────
      EPSG:3857   WGS 84 / Pseudo-Mercator   448,490 ppm    1,091,386 ppm   0.213°        0°
@@ -134,7 +134,7 @@ fn suggestions_with_their_numbers() {
       because    not for measuring: lengths here are 1.343 to 1.448 times too long, areas 1.811 to 2.091 times too large
     "#);
     insta::assert_snapshot!(f.ok(&["crs", "advise", "--for", "world", "--most", "5", "Oregon"]), @r#"
-    for world in United States (USA) - Oregon. (-124.6° to -116.47° longitude, 41.98° to 46.26° latitude)
+    for world in United States (USA) - Oregon (-124.6° to -116.47° longitude, 41.98° to 46.26° latitude)
      code        name                                  length error    area error       angle error   grid north
     ─────────────────────────────────────────────────────────────────────────────────────────────────────────────
      your own    Equal Earth of the world              2,135,486 ppm   0 ppm            109°          65.7°

@@ -1,7 +1,7 @@
 //! Rows that were placed twice: an arrow from the first place to the second one for each, and how long they are.
 
 use super::output::PictureOutput;
-use super::{around, system_for};
+use super::{DegreeBounds, around, system_for};
 use crate::Error;
 use crate::compare::{ComparePlan, Pair};
 use crate::engine::Cancel;
@@ -36,7 +36,7 @@ pub(crate) fn draw(
         notices.push(format!("the picture has the {MOST_ARROWS} longest arrows of {}", pairs.len()));
     }
     let of = |p: &[f64; 2]| [p[0], p[1], p[0], p[1]];
-    let bounds = shown.iter().map(|p| of(&p.a)).reduce(united).unwrap_or_default();
+    let bounds = DegreeBounds::of(shown.iter().map(|p| &p.a)).bounds().unwrap_or_default();
     let crs = system_for(bounds)?;
     let way = Operation::between(&Catalogue::embedded().get(4326)?, &crs, None)?;
     let placed = |p: [f64; 2]| way.apply_one(p[0], p[1], 0.0).map(|(x, y, _)| [x, y]);

@@ -1,6 +1,6 @@
 //! A layer's rows as marks in the plane of a map.
 
-use super::{DrawPlan, DrawnLayer, Map, Told};
+use super::{DegreeBounds, DrawPlan, DrawnLayer, Map, Told};
 use crate::engine::{Cancel, Chain, Columns, Run};
 use crate::plan::LayerPlan;
 use crate::steps::Positions;
@@ -35,17 +35,17 @@ fn opened(layer: &LayerPlan, plan: &DrawPlan, run: &Run) -> Result<(Chain, Crs),
 pub(super) fn system_and_bounds(layer: &LayerPlan, plan: &DrawPlan, cancel: &Cancel) -> Result<(Crs, [f64; 4]), Error> {
     let run = Run::quiet(cancel);
     let (mut chain, crs) = opened(layer, plan, &run)?;
-    let mut bounds = [f64::INFINITY, f64::INFINITY, f64::NEG_INFINITY, f64::NEG_INFINITY];
+    let mut bounds = DegreeBounds::default();
     if crs.is_geographic() {
         chain.each(&run, "looking for the place", &Ok, &mut |part| {
             let [x, y, _] = part.rows.positions();
             for (x, y) in x.iter().zip(&y).filter(|(x, y)| x.is_finite() && y.is_finite()) {
-                bounds = [bounds[0].min(*x), bounds[1].min(*y), bounds[2].max(*x), bounds[3].max(*y)];
+                bounds.add([*x, *y]);
             }
             Ok(())
         })?;
     }
-    Ok((crs, bounds))
+    Ok((crs, bounds.bounds().unwrap_or_default()))
 }
 
 /// Reads a layer as marks.

@@ -310,6 +310,38 @@ fn map_system(plan: &DrawPlan, sources: &[Source], cancel: &Cancel, told: &mut T
     Ok(crs)
 }
 
+/// Bounds of places in degrees, the narrower way round the globe.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct DegreeBounds {
+    /// Of places with a longitude below nought, and of all others.
+    halves: [Option<[f64; 4]>; 2],
+}
+
+impl DegreeBounds {
+    /// Of some places.
+    pub(crate) fn of<'a>(places: impl IntoIterator<Item = &'a [f64; 2]>) -> Self {
+        let mut bounds = DegreeBounds::default();
+        places.into_iter().for_each(|p| bounds.add(*p));
+        bounds
+    }
+
+    /// Adds a place.
+    pub(crate) fn add(&mut self, [lon, lat]: [f64; 2]) {
+        let half = &mut self.halves[usize::from(lon >= 0.0)];
+        let one = [lon, lat, lon, lat];
+        *half = Some(half.map_or(one, |h| united(h, one)));
+    }
+
+    /// West, south, east, north; an east beyond 180 lies across the 180th meridian.
+    pub(crate) fn bounds(&self) -> Option<[f64; 4]> {
+        let [west, east] = self.halves;
+        let (Some(west), Some(east)) = (west, east) else { return west.or(east) };
+        let plain = united(west, east);
+        let across = united(east, [west[0] + 360.0, west[1], west[2] + 360.0, west[3]]);
+        Some(if across[2] - across[0] < plain[2] - plain[0] { across } else { plain })
+    }
+}
+
 /// A system that suits degrees within bounds.
 pub(crate) fn system_for([w, s, e, n]: [f64; 4]) -> Result<Crs, Error> {
     let is_local = e - w < 9.0 && s > -80.0 && n < 84.0;

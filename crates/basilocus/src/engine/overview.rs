@@ -1,7 +1,7 @@
 //! Where the rows of a run lie, as a small map: some thousand places of each layer, evenly through its rows.
 
 use crate::Error;
-use crate::drawing::{around, system_for};
+use crate::drawing::{DegreeBounds, around, system_for};
 use basilocus_draw::scene::{Layer, Marks, Paint, Scene, Shape, united};
 use basilocus_geodesy::crs::{Catalogue, Crs};
 use basilocus_geodesy::operation::Operation;
@@ -66,8 +66,7 @@ pub(super) fn map(layers: &[Placed]) -> Result<Option<Vec<u8>>, Error> {
         (!places.is_empty()).then(|| (layer.name.clone(), places))
     };
     let layers: Vec<(String, Vec<[f64; 2]>)> = layers.iter().filter_map(brought).collect();
-    let of = |p: &[f64; 2]| [p[0], p[1], p[0], p[1]];
-    let Some(bounds) = layers.iter().flat_map(|l| &l.1).map(of).reduce(united) else { return Ok(None) };
+    let Some(bounds) = DegreeBounds::of(layers.iter().flat_map(|l| &l.1)).bounds() else { return Ok(None) };
     let crs = system_for(bounds)?;
     let way = Operation::between(&wgs84, &crs, None)?;
     let mut scene = Scene::new([0.0; 4]);
