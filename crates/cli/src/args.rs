@@ -9,9 +9,9 @@ use std::path::{Path, PathBuf};
 #[derive(Debug, Clone, Default, Args)]
 #[command(next_help_heading = "Columns")]
 pub(crate) struct ColumnArgs {
-    /// Where the data should be: limits in degrees, a place in words such as Oregon, a position, or a layer; nothing is set
+    /// Where the data should be: limits in degrees, a place in words such as Oregon, a position, a layer or reference; nothing is set
     /// aside for it, and what lies elsewhere is told with what would explain it
-    #[arg(long, value_name = "W,S,E,N|PLACE|LAYER", allow_hyphen_values = true, help_heading = "Input")]
+    #[arg(long, value_name = "W,S,E,N|PLACE|LAYER|REFERENCE", allow_hyphen_values = true, help_heading = "Input")]
     pub(crate) expect: Option<String>,
     /// Columns of the table to keep in the output, in this order
     #[arg(long, value_name = "COLUMNS", value_delimiter = ',')]

@@ -58,6 +58,17 @@ pub struct LocalityCoverage {
 }
 
 impl Reference {
+    /// Where its address points, streets, localities and postcodes lie: west, south, east, north in degrees; `None` where it has none.
+    pub fn extent(&self) -> Option<[f64; 4]> {
+        let points = (0..self.count(Section::Points, POINT)).map(|id| self.point(id as u32)).map(|p| (p.lon, p.lat));
+        let places = (0..self.places()).filter_map(|id| self.place(id).position);
+        let postcodes = (0..self.postcodes()).map(|id| self.postcode_at(id).1).map(|p| (p.lon, p.lat));
+        let streets = (0..self.streets()).map(|id| self.middle_of(&self.street(id)));
+        let known =
+            points.chain(streets).chain(places).chain(postcodes).filter(|(x, y)| x.is_finite() && y.is_finite());
+        known.map(|(x, y)| [x, y, x, y]).reduce(|a, b| [a[0].min(b[0]), a[1].min(b[1]), a[2].max(b[2]), a[3].max(b[3])])
+    }
+
     /// What is inside, and what looks wrong in it; reads all of the file.
     pub fn describe(&self) -> Description {
         let mut coverage = vec![(0u64, 0u64, 0u64); self.places() as usize];

@@ -1,10 +1,11 @@
-//! Where data should be: a place in words or numbers, or wherever another layer lies.
+//! Where data should be: a place in words or numbers, or wherever another layer or a reference of addresses lies.
 
 use super::place::{self, Place};
 use crate::Error;
 use crate::engine::{Cancel, Chain, Run, source};
 use crate::plan::LayerPlan;
 use crate::steps::Positions;
+use basilocus_address::Reference;
 use basilocus_geodesy::crs::{Area, Catalogue};
 use basilocus_geodesy::operation::Operation;
 use std::path::Path;
@@ -18,14 +19,18 @@ const BESIDE: f64 = 0.25;
 /// And by no less than so many kilometres.
 const LEAST_KM: f64 = 2.0;
 
-/// Reads where data should be: the path of a layer or table, else a place as [`place::find`] reads it; widened by a margin.
+/// Reads where data should be: the path of a layer, table or reference, else a place as [`place::find`] reads it; widened by a margin.
 ///
 /// # Errors
 /// [`Error::Usage`] for words that are no place, and those of reading the layer.
 pub(crate) fn find(text: &str, cancel: &Cancel) -> Result<Place, Error> {
     let path = Path::new(text);
     if path.is_file() {
-        return of_layer(path, cancel);
+        return match Reference::open_all(path) {
+            Ok(references) => of_bounds(path, references.iter().filter_map(Reference::extent).reduce(united)),
+            Err(basilocus_address::Error::NotAReference { .. }) => of_layer(path, cancel),
+            Err(e) => Err(e.into()),
+        };
     }
     let place = place::find(text).map_err(|e| Error::Usage(format!("`expect`: {e}; or the path of a layer")))?;
     if place.is_point() {
@@ -58,6 +63,14 @@ fn of_layer(path: &Path, cancel: &Cancel) -> Result<Place, Error> {
         }
         Ok(())
     })?;
+    of_bounds(path, bounds)
+}
+
+fn united(a: [f64; 4], b: [f64; 4]) -> [f64; 4] {
+    [a[0].min(b[0]), a[1].min(b[1]), a[2].max(b[2]), a[3].max(b[3])]
+}
+
+fn of_bounds(path: &Path, bounds: Option<[f64; 4]>) -> Result<Place, Error> {
     let [west_deg, south_deg, east_deg, north_deg] =
         bounds.ok_or_else(|| Error::Data(format!("`expect` {}: no row has a position", path.display())))?;
     let area = Area { west_deg, south_deg, east_deg, north_deg, description: String::new() };
@@ -91,6 +104,7 @@ fn with_margin(area: &Area, share: f64, least_km: f64) -> Area {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::addresses::reference::{BuildPlan, build};
 
     #[test]
     fn a_place_is_widened_by_what_people_mean_by_it() {
@@ -107,6 +121,18 @@ mod tests {
         );
         let message = find("Atlantis", &Cancel::default()).unwrap_err().to_string();
         assert!(message.contains("`expect`") && message.contains("the path of a layer"), "{message}");
+    }
+
+    #[test]
+    fn a_reference_says_where_its_addresses_are() {
+        let folder = tempfile::tempdir().unwrap();
+        let (points, reference) = (folder.path().join("points.csv"), folder.path().join("town.reference"));
+        let table = "number,street,locality,region,lon,lat\n12,Heron Ln,Ternport,OR,-123.81,46.19\n14,Heron Ln,Ternport,OR,-123.80,46.21\n";
+        std::fs::write(&points, table).unwrap();
+        let plan = BuildPlan { sources: vec![points], output: reference.clone(), ..Default::default() };
+        build(&plan, &Cancel::default(), &()).unwrap();
+        let place = find(reference.to_str().unwrap(), &Cancel::default()).unwrap();
+        assert!(place.area.contains(-123.805, 46.2) && !place.area.contains(-123.6, 46.2), "{place:?}");
     }
 
     #[test]

@@ -30,9 +30,9 @@ struct Look {
     /// Exit status 3 where a doubt is raised
     #[arg(long)]
     strict: bool,
-    /// Where the data should be: limits in degrees, a place in words such as Oregon, a position, or a layer; what lies elsewhere
+    /// Where the data should be: limits in degrees, a place in words such as Oregon, a position, a layer or reference; what lies elsewhere
     /// is told with what would explain it
-    #[arg(long, value_name = "W,S,E,N|PLACE|LAYER", allow_hyphen_values = true)]
+    #[arg(long, value_name = "W,S,E,N|PLACE|LAYER|REFERENCE", allow_hyphen_values = true)]
     expect: Option<String>,
     /// Draw the files too, in one map (.png, .svg, .html)
     #[arg(long, value_name = "FILE")]

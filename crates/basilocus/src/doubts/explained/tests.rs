@@ -123,7 +123,8 @@ fn another_zone_or_system_is_named_with_its_code() {
 fn several_causes_are_told_apart() {
     let mut rows = changed(4326, |[x, y]| [-x, y]);
     rows.extend(changed(4326, |[x, y]| [y, x]).into_iter().take(10));
-    rows.push([0.0, 51.5]);
+    // Others far away, of the other sign: they say nothing of those that lack theirs.
+    rows.push([-30.0, 51.5]);
     let found = found(4326, &rows);
     let told: Vec<(String, u64)> = found.iter().map(|e| (e.doubt.to_string(), e.rows)).collect();
     assert_eq!(told, [("missing-sign".to_string(), 40), ("swapped-axes".to_string(), 10)]);
