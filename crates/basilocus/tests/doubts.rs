@@ -232,6 +232,11 @@ fn missing_sign() {
     let doubts = f.converted(&few, "EPSG:4326", "EPSG:4979");
     let doubt = only(&doubts, "missing-sign");
     assert!(doubt.rows == 2 && doubt.message.contains("where nearly all others lie"), "{doubt:?}");
+    // And one beside them whose axes are exchanged, which is set aside for its latitude.
+    let mut found =
+        f.converted(&(few.replace("gate,x,y", "gate,lon,lat") + "C,46.155,-123.812\n"), "EPSG:4326", "EPSG:4979");
+    found.sort_by_key(|d| d.id.as_str());
+    assert_eq!((ids(&found), found[0].rows, found[1].rows), (vec!["missing-sign", "swapped-axes"], 2, 1), "{found:?}");
 }
 
 #[test]

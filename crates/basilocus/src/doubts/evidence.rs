@@ -302,25 +302,32 @@ impl Scene {
             let suspects = self.suspects.lock().unwrap_or_else(PoisonError::into_inner);
             let Some(crs) = &self.numbers_in else { return Explained::default() };
             let positions = seen.positions + suspects.set_aside;
-            if !suspects.numbers.is_empty() {
-                let area = self.area.as_ref().map_or_else(earth, |a| a.area.clone());
-                let is_expected = self.area.as_ref().is_some_and(|a| a.is_expected);
-                let is_narrow = area.share_of_earth() < if is_expected { 0.02 } else { 0.001 };
-                let case = Case { crs, area: &area, is_narrow, suspects: &suspects.numbers };
-                let place = self.area_of().to_string();
-                return Explained { list: explain(&case), place, positions, are_strays: false };
-            }
+            let mut numbers = suspects.numbers.clone();
             let crowd = self.crowd.as_ref().map(|c| c.lock().unwrap_or_else(PoisonError::into_inner));
-            let Some(Gathered { area, strays, .. }) = crowd.and_then(|c| c.gathered()) else {
-                return Explained::default();
+            let gathered = || crowd.as_ref().and_then(|c| c.gathered());
+            let (area, place, is_narrow, are_strays) = match (&self.area, numbers.is_empty()) {
+                (Some(checked), false) => {
+                    let share = checked.area.share_of_earth();
+                    let is_narrow = share < if checked.is_expected { 0.02 } else { 0.001 };
+                    (checked.area.clone(), checked.words.clone(), is_narrow, false)
+                }
+                (area, none_outside) => match gathered() {
+                    // Only what is usual: a large place is reached in many ways.
+                    Some(Gathered { area, strays, .. }) => {
+                        numbers.extend(strays);
+                        let [w, s, e, n] = [area.west_deg, area.south_deg, area.east_deg, area.north_deg];
+                        let words =
+                            format!("where nearly all others lie ({w}° to {e}° longitude, {s}° to {n}° latitude)");
+                        (area, words, false, true)
+                    }
+                    None if area.is_none() && !none_outside => (earth(), self.area_of().to_string(), false, false),
+                    None => return Explained::default(),
+                },
             };
-            let place = format!(
-                "where nearly all others lie ({}° to {}° longitude, {}° to {}° latitude)",
-                area.west_deg, area.east_deg, area.south_deg, area.north_deg
-            );
-            // Only what is usual: a large place is reached in many ways.
-            let list = explain(&Case { crs, area: &area, is_narrow: false, suspects: &strays });
-            Explained { list, place, positions, are_strays: true }
+            // Threads bring them in any order.
+            numbers.sort_by(|a, b| a[0].total_cmp(&b[0]).then(a[1].total_cmp(&b[1])));
+            let list = explain(&Case { crs, area: &area, is_narrow, suspects: &numbers });
+            Explained { list, place, positions, are_strays }
         })
     }
 
