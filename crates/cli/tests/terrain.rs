@@ -87,7 +87,9 @@ fn what_is_measured_is_printed_with_its_areas() {
     );
     let message = f.refusal(&["terrain", "volume", "bank.xyz", "--above", "0"]);
     assert!(
-        message.contains("bank.xyz: is no grid of heights; a GeoTIFF (.tif) or an ASCII grid (.asc) is expected"),
+        message.contains(
+            "bank.xyz: is no grid of heights; a GeoTIFF (.tif), an ASCII grid (.asc) or a GTX grid (.gtx) is expected"
+        ),
         "{message}"
     );
     let message = f.refusal(&["terrain", "volume", "bank.tif"]);

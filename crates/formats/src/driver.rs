@@ -160,6 +160,8 @@ formats! {
     GeoTiff = crate::geotiff::POINTS,
     /// ASCII grid: its heights as points; read only.
     AsciiGrid = crate::ascii_grid::POINTS,
+    /// GTX: its heights as points; read only.
+    Gtx = crate::gtx::POINTS,
     /// OGC GeoPackage.
     GeoPackage = crate::geopackage::DRIVER,
     /// Shapes with an index and a table.

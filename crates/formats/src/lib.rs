@@ -46,6 +46,7 @@ pub mod geopackage;
 pub mod geotiff;
 pub mod gml;
 pub mod gpx;
+pub mod gtx;
 pub mod html;
 mod http;
 pub mod kml;

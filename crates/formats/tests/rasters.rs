@@ -438,7 +438,8 @@ fn what_is_no_raster_is_told() {
     let folder = Folder::new();
     let message = open_raster(&folder.file("a.csv", "x,y,z\n1,2,3\n")).err().unwrap().to_string();
     assert!(
-        message.contains("is no grid of heights; a GeoTIFF (.tif) or an ASCII grid (.asc) is expected"),
+        message
+            .contains("is no grid of heights; a GeoTIFF (.tif), an ASCII grid (.asc) or a GTX grid (.gtx) is expected"),
         "{message}"
     );
     assert!(matches!(open_raster(&folder.at("none.tif")), Err(FormatError::NotFound { .. })));

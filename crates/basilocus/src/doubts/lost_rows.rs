@@ -61,7 +61,7 @@ impl Watch for Watching {
 
     fn finding(&self, scene: &Scene, end: &Ending) -> Option<Finding> {
         // A grid of a hundred by a hundred is whole.
-        let is_of_a_grid = |f: &Format| matches!(f, Format::GeoTiff | Format::AsciiGrid | Format::Xyz);
+        let is_of_a_grid = |f: &Format| matches!(f, Format::GeoTiff | Format::AsciiGrid | Format::Gtx | Format::Xyz);
         let of_a_table = scene.source.as_ref().is_some_and(|(_, format)| !is_of_a_grid(format));
         let rows = end.ledger.rows_in;
         let limit = LIMITS.iter().find(|(most, _)| *most == rows).filter(|_| of_a_table);

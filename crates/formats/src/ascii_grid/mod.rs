@@ -43,5 +43,5 @@ pub(crate) static DRIVER: RasterDriver = RasterDriver {
             && start[5].is_ascii_whitespace()
     },
     open: Some(|path| Ok(Box::new(reader::AsciiGridReader::open(path)?))),
-    create: |pending, out| Ok(Box::new(writer::AsciiGridWriter::create(pending, out)?)),
+    create: Some(|pending, out| Ok(Box::new(writer::AsciiGridWriter::create(pending, out)?))),
 };

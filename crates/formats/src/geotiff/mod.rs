@@ -42,7 +42,7 @@ pub(crate) static DRIVER: RasterDriver = RasterDriver {
     holds_heights: true,
     recognises: |head| [&b"II\x2a\0"[..], b"MM\0\x2a", b"II\x2b\0", b"MM\0\x2b"].iter().any(|m| head.starts_with(m)),
     open: Some(|path| Ok(Box::new(reader::GeoTiffReader::open(path)?))),
-    create: |pending, out| Ok(Box::new(writer::GeoTiffWriter::create(pending, out)?)),
+    create: Some(|pending, out| Ok(Box::new(writer::GeoTiffWriter::create(pending, out)?))),
 };
 
 /// The tags of the standard, and the one that the trade at large keeps the number for no height in, as text.

@@ -17,7 +17,7 @@ pub(crate) static DRIVER: RasterDriver = RasterDriver {
     holds_heights: false,
     recognises: |_| false,
     open: None,
-    create: |pending, out| Ok(Box::new(PictureWriter::create(pending, out)?)),
+    create: Some(|pending, out| Ok(Box::new(PictureWriter::create(pending, out)?))),
 };
 
 /// The most cells along a side: what programs that show pictures open.

@@ -8,6 +8,7 @@
 //! | ASCII grid | [`crate::ascii_grid`] | yes | yes |
 //! | GeoTIFF (OGC 19-008r4) | [`crate::geotiff`] | yes | yes |
 //! | PNG with a world file | [`crate::picture`] | no | light and dark |
+//! | GTX | [`crate::gtx`] | yes | no |
 
 pub(crate) mod points;
 
@@ -32,8 +33,8 @@ pub struct RasterDriver {
     pub(crate) recognises: fn(&[u8]) -> bool,
     /// Opens a file; `None` where it is only written.
     pub(crate) open: Option<OpenRaster>,
-    /// Creates a file.
-    pub(crate) create: CreateRaster,
+    /// Creates a file; `None` where it is only read.
+    pub(crate) create: Option<CreateRaster>,
 }
 
 pub(crate) type OpenRaster = fn(&Path) -> Result<Box<dyn RasterReader>, FormatError>;
@@ -49,11 +50,13 @@ pub enum RasterFormat {
     GeoTiff,
     /// A picture with a world file.
     Picture,
+    /// A grid of heights of one vertical datum above another one.
+    Gtx,
 }
 
 /// All of them.
 pub static RASTER_DRIVERS: &[&RasterDriver] =
-    &[&crate::ascii_grid::DRIVER, &crate::geotiff::DRIVER, &crate::picture::DRIVER];
+    &[&crate::ascii_grid::DRIVER, &crate::geotiff::DRIVER, &crate::picture::DRIVER, &crate::gtx::DRIVER];
 
 impl RasterFormat {
     /// The driver.
@@ -198,7 +201,8 @@ pub fn open_raster(path: &Path) -> Result<Box<dyn RasterReader>, FormatError> {
         Some(open) => open(path),
         None => Err(FormatError::NotRecognised {
             path: path.to_path_buf(),
-            problem: "is no grid of heights; a GeoTIFF (.tif) or an ASCII grid (.asc) is expected".into(),
+            problem: "is no grid of heights; a GeoTIFF (.tif), an ASCII grid (.asc) or a GTX grid (.gtx) is expected"
+                .into(),
         }),
     }
 }
@@ -210,7 +214,8 @@ pub fn open_raster(path: &Path) -> Result<Box<dyn RasterReader>, FormatError> {
 /// [`PendingOutput::new`] says.
 pub fn create_raster(path: &Path, out: RasterOut, overwrite: bool) -> Result<Box<dyn RasterWriter>, FormatError> {
     let driver = check_raster_output(path, out.values)?.driver();
-    (driver.create)(PendingOutput::new(path, overwrite)?, out)
+    let create = driver.create.ok_or_else(|| FormatError::OutputFormat { path: path.to_path_buf() })?;
+    create(PendingOutput::new(path, overwrite)?, out)
 }
 
 /// The format of a raster that is to be written.
@@ -218,7 +223,7 @@ pub fn create_raster(path: &Path, out: RasterOut, overwrite: bool) -> Result<Box
 /// # Errors
 /// As [`create_raster`].
 pub fn check_raster_output(path: &Path, values: RasterValues) -> Result<RasterFormat, FormatError> {
-    let fits = |d: &&&RasterDriver| values == RasterValues::Light || d.holds_heights;
+    let fits = |d: &&&RasterDriver| d.create.is_some() && (values == RasterValues::Light || d.holds_heights);
     let format = RasterFormat::of_ending(path).filter(|f| fits(&&f.driver()));
     format.ok_or_else(|| {
         let endings = RASTER_DRIVERS.iter().filter(fits).flat_map(|d| d.endings).map(|e| format!(".{e}"));
