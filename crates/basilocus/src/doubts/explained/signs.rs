@@ -21,9 +21,9 @@ pub(super) fn add(case: &Case, out: &mut Vec<Hypothesis>) {
         } else {
             format!("the {name} seem to have a minus sign too many")
         };
-        let letter = if axis == 0 { "W" } else { "S" };
+        let letter = if axis == 0 { "a W" } else { "an S" };
         let mend = match (lacks, case.is_geographic()) {
-            (true, true) => format!("put a minus sign in front of the {name}, or a {letter} behind them"),
+            (true, true) => format!("put a minus sign in front of the {name}, or {letter} behind them"),
             (true, false) => format!("put a minus sign in front of the {name}"),
             (false, _) => format!("take the minus sign off the {name}"),
         };
