@@ -3,6 +3,7 @@
 use super::causes::{self, Cause};
 use super::{Pair, Side};
 use crate::Error;
+use crate::drawing::comparison::SAME_M;
 use basilocus_geodesy::ellipsoid::Ellipsoid;
 use basilocus_geodesy::geodesic::Geodesic;
 use serde::Serialize;
@@ -19,8 +20,6 @@ const EXPLAINED: f64 = 0.08;
 const EQUAL: f64 = 1.3;
 /// As many are named.
 const NAMED: usize = 3;
-/// Farther apart than that rows have moved, metres.
-const MOVED_M: f64 = 1e-3;
 
 /// What the rows that moved have in common.
 #[derive(Debug, Clone, PartialEq, Serialize)]
@@ -81,7 +80,7 @@ pub struct Explained {
 /// # Errors
 /// Where a system has no way to degrees.
 pub(super) fn of(pairs: &[Pair], sides: &[Side; 2]) -> Result<Option<Displacement>, Error> {
-    let moved: Vec<&Pair> = pairs.iter().filter(|p| p.distance_m >= MOVED_M).collect();
+    let moved: Vec<&Pair> = pairs.iter().filter(|p| p.distance_m >= SAME_M).collect();
     if moved.len() < LEAST_ROWS {
         return Ok(None);
     }
@@ -126,7 +125,7 @@ fn explained(causes: &[Cause], sample: &[&Pair], geodesic: &Geodesic, usual: f64
         let within = remains.iter().zip(limits).filter(|(r, limit)| *r <= limit).count();
         let share = within as f64 / sample.len() as f64;
         let remains_m = median(remains.iter().copied());
-        // Most rows, and by more than the shift alone says of those that did not move.
+        // Most rows, and the usual one of them: a cause of a few is none of the displacement.
         if share >= 0.75 && remains_m <= usual * EXPLAINED {
             let explained = Explained { what: cause.what.clone(), mend: cause.mend.clone(), share, remains_m };
             found.push((remains_m, explained));
@@ -134,7 +133,7 @@ fn explained(causes: &[Cause], sample: &[&Pair], geodesic: &Geodesic, usual: f64
     }
     found.sort_by(|a, b| a.0.total_cmp(&b.0));
     // What leaves a millimetre is as good as what leaves none.
-    let best = found.first().map_or(0.0, |f| f.0).max(MOVED_M);
+    let best = found.first().map_or(0.0, |f| f.0).max(SAME_M);
     found.into_iter().filter(|f| f.0 <= best * EQUAL).take(NAMED).map(|f| f.1).collect()
 }
 

@@ -2,10 +2,12 @@
 
 use super::place::{self, Place};
 use crate::Error;
+use crate::drawing::DegreeBounds;
 use crate::engine::{Cancel, Chain, Run, source};
 use crate::plan::LayerPlan;
 use crate::steps::Positions;
 use basilocus_address::Reference;
+use basilocus_draw::scene::united;
 use basilocus_geodesy::crs::{Area, Catalogue};
 use basilocus_geodesy::operation::Operation;
 use std::path::Path;
@@ -53,21 +55,16 @@ fn of_layer(path: &Path, cancel: &Cancel) -> Result<Place, Error> {
         .map(|p| p.crs.clone())
         .ok_or_else(|| Error::NoPosition { path: path.to_path_buf(), names: columns.names() })?;
     let way = Operation::between(crs.horizontal(), &Catalogue::embedded().get(4326)?, None)?;
-    let mut bounds: Option<[f64; 4]> = None;
+    let mut bounds = DegreeBounds::default();
     chain.each(&run, "looking for the place", &Ok, &mut |part| {
         let [mut x, mut y, mut z] = part.rows.positions();
         way.apply(&mut x, &mut y, &mut z);
         for (x, y) in x.iter().zip(&y).filter(|(x, y)| x.is_finite() && y.is_finite()) {
-            let b = bounds.get_or_insert([*x, *y, *x, *y]);
-            *b = [b[0].min(*x), b[1].min(*y), b[2].max(*x), b[3].max(*y)];
+            bounds.add([*x, *y]);
         }
         Ok(())
     })?;
-    of_bounds(path, bounds)
-}
-
-fn united(a: [f64; 4], b: [f64; 4]) -> [f64; 4] {
-    [a[0].min(b[0]), a[1].min(b[1]), a[2].max(b[2]), a[3].max(b[3])]
+    of_bounds(path, bounds.bounds())
 }
 
 fn of_bounds(path: &Path, bounds: Option<[f64; 4]>) -> Result<Place, Error> {

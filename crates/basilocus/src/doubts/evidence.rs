@@ -76,9 +76,11 @@ pub(crate) struct Suspects {
     numbers: Vec<Numbers>,
     /// Those set aside for being no position at all.
     set_aside: u64,
+    /// Those beyond the limit.
+    more: u64,
 }
 
-/// Suspects that are kept: what explains them is told of so many.
+/// Suspects that are kept: of more, what explains them is an estimate by these.
 const MOST_SUSPECTS: usize = 500_000;
 
 /// What explains rows that are not where they should be, and where that is.
@@ -91,6 +93,8 @@ pub(crate) struct Explained {
     positions: u64,
     /// Whether the rows lie far from nearly all others, and nobody said where they should be.
     are_strays: bool,
+    /// Whether the numbers of rows are estimates.
+    is_estimate: bool,
 }
 
 /// A better way that was missed for want of a grid file.
@@ -201,6 +205,7 @@ fn is_plain(crs: &Crs) -> bool {
 impl Suspects {
     fn add(&mut self, numbers: Vec<Numbers>) {
         let room = MOST_SUSPECTS.saturating_sub(self.numbers.len());
+        self.more += numbers.len().saturating_sub(room) as u64;
         self.numbers.extend(numbers.into_iter().take(room));
     }
 }
@@ -326,8 +331,13 @@ impl Scene {
             };
             // Threads bring them in any order.
             numbers.sort_by(|a, b| a[0].total_cmp(&b[0]).then(a[1].total_cmp(&b[1])));
-            let list = explain(&Case { crs, area: &area, is_narrow, suspects: &numbers });
-            Explained { list, place, positions, are_strays }
+            let mut list = explain(&Case { crs, area: &area, is_narrow, suspects: &numbers });
+            let is_estimate = suspects.more > 0;
+            if is_estimate {
+                let times = (numbers.len() as u64 + suspects.more) as f64 / numbers.len() as f64;
+                list.iter_mut().for_each(|e| e.rows = (e.rows as f64 * times).round() as u64);
+            }
+            Explained { list, place, positions, are_strays, is_estimate }
         })
     }
 
@@ -343,8 +353,9 @@ impl Scene {
         let mut of = explained.list.iter().filter(|e| e.doubt.as_str() == doubt.name);
         let first = of.next()?;
         let mut message = format!(
-            "{}: {} of {} positions {} outside {}, and inside it {}",
+            "{}: {}{} of {} positions {} outside {}, and inside it {}",
             first.claim,
+            if explained.is_estimate { "about " } else { "" },
             first.rows,
             explained.positions,
             is_or_are(first.rows),

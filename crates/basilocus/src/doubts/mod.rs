@@ -12,7 +12,7 @@ mod explained;
 mod report;
 
 pub(crate) use evidence::{Ending, Scene, Seen};
-pub(crate) use explained::placements;
+pub(crate) use explained::suppositions;
 pub use report::{DoubtReport, accept, accepted};
 pub(crate) use steep_ground::of_steepness;
 pub(crate) use undeclared_no_data::of_heights;

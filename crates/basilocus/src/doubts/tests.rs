@@ -110,6 +110,19 @@ fn a_few_rows_far_from_all_others_are_explained() {
 }
 
 #[test]
+fn of_more_rows_than_are_kept_an_estimate_is_told() {
+    let oregon = scene(Some(2269));
+    let swapped: Vec<(f64, f64)> = (0..600_000).map(|i| (44.5 + f64::from(i % 1000) * 1e-3, -122.0)).collect();
+    let watchers = Watchers::new(&oregon);
+    swapped.chunks(100_000).for_each(|part| watchers.rows(&Seen::new(&rows(&oregon, part), &oregon)));
+    let end = Ending { ledger: Ledger { rows_in: 9, rows_out: 9, ..Default::default() }, ..Default::default() };
+    let told = watchers.findings(&oregon, &end);
+    let of_place: Vec<&DoubtReport> = told.iter().filter(|d| d.id.is_of_the_place()).collect();
+    assert_eq!((of_place.len(), of_place[0].rows), (1, 600_000), "{told:?}");
+    assert!(of_place[0].message.contains("about 600000 of 600000"), "{told:?}");
+}
+
+#[test]
 fn minutes_written_as_decimals() {
     let world = scene(None);
     // Degrees and minutes joined by a point, over some degrees of country.

@@ -31,6 +31,26 @@ fn opened(layer: &LayerPlan, plan: &DrawPlan, run: &Run) -> Result<(Chain, Crs),
     Ok((chain, crs))
 }
 
+/// Columns of the sheet of rows set aside in workbooks of ours.
+const SET_ASIDE: [&str; 3] = ["layer", "source_row", "reason"];
+
+/// Why one of several layers of a file is none of a map; `None` where it is.
+///
+/// # Errors
+/// Where it cannot be read.
+pub(super) fn without_place(
+    layer: &LayerPlan,
+    plan: &DrawPlan,
+    cancel: &Cancel,
+) -> Result<Option<&'static str>, Error> {
+    match opened(layer, plan, &Run::quiet(cancel)) {
+        Ok((chain, _)) if chain.columns().names().iter().take(3).eq(SET_ASIDE) => Ok(Some("holds rows set aside")),
+        Ok(_) => Ok(None),
+        Err(Error::NoPosition { .. }) => Ok(Some("has no coordinates")),
+        Err(e) => Err(e),
+    }
+}
+
 /// The system of a layer, and the bounds of its positions.
 pub(super) fn system_and_bounds(layer: &LayerPlan, plan: &DrawPlan, cancel: &Cancel) -> Result<(Crs, [f64; 4]), Error> {
     let run = Run::quiet(cancel);

@@ -162,7 +162,7 @@ pub fn draw(plan: &DrawPlan, cancel: &Cancel, progress: &dyn Progress) -> Result
     };
     let output = PictureOutput::map(&plan.output, [width, height], plan.overwrite)?;
     let mut told = Told::default();
-    let sources = sources(plan)?;
+    let sources = sources(plan, cancel, &mut told)?;
     let crs = map_system(plan, &sources, cancel, &mut told)?;
     let mut scene = Scene::new([0.0; 4]);
     let mut window: Option<[f64; 4]> = None;
@@ -222,6 +222,8 @@ pub fn draw(plan: &DrawPlan, cancel: &Cancel, progress: &dyn Progress) -> Result
     apart(&mut scene.layers);
     around(&mut scene, &crs, plan.feet, view.window)?;
     let written = output.write_map(&scene, cancel)?;
+    // Layers of one file are often read alike.
+    told.interpretation.dedup();
     Ok(DrawReport {
         interpretation: told.interpretation,
         crs: crs.title(),
@@ -261,8 +263,9 @@ fn named_apart(mut marks: Marks, file: &Path, drawn: &mut [DrawnLayer]) -> Marks
     marks
 }
 
-/// All layers of all files.
-fn sources(plan: &DrawPlan) -> Result<Vec<Source>, Error> {
+/// All layers of all files. Of a file with several, those without a place, such as the sheets of a workbook that say what it is
+/// and what was set aside, are told and left out.
+fn sources(plan: &DrawPlan, cancel: &Cancel, told: &mut Told) -> Result<Vec<Source>, Error> {
     let mut out = Vec::new();
     for path in &plan.layers {
         if RasterFormat::of_file(path)?.is_some() {
@@ -275,7 +278,17 @@ fn sources(plan: &DrawPlan) -> Result<Vec<Source>, Error> {
             out.push(Source::Grid(Box::new(grid), file_name(path)));
         } else {
             let layer = LayerPlan { input: InputPlan::default(), ..LayerPlan::new(path) };
-            out.extend(every_layer(&layer)?.into_iter().map(|layer| Source::Marks(Box::new(layer))));
+            let several = every_layer(&layer)?;
+            let (is_one, before) = (several.len() == 1, out.len());
+            for layer in several {
+                match if is_one { None } else { marks::without_place(&layer, plan, cancel)? } {
+                    Some(why) => told.notices.push(format!("{}: {why}, and is not drawn", layer.layer_name())),
+                    None => out.push(Source::Marks(Box::new(layer))),
+                }
+            }
+            if out.len() == before {
+                return Err(Error::Data(format!("{}: none of its layers has coordinates", path.display())));
+            }
         }
     }
     Ok(out)

@@ -52,6 +52,11 @@ pub(super) fn of_plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
         );
     }
     if let Some(picture) = &behaviour.picture {
+        if plan.outputs.iter().all(|o| is_standard(&o.file)) {
+            let problem =
+                "--picture draws an output that is a file, and only standard output is said; name a file with -o";
+            return Err(basilocus::Error::Usage(problem.into()).into());
+        }
         check_picture(picture, behaviour.overwrite)?;
     }
     let bar = Bar::new(!behaviour.no_progress && !behaviour.quiet);
@@ -94,7 +99,8 @@ pub(super) fn of_plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
 
 /// Draws the first output of a run, in its own system or one that suits the place.
 fn draw_first(picture: &Path, report: &mut Report, overwrite: bool) -> Result<()> {
-    let (Some(first), Some(layer)) = (report.outputs.first(), report.layers.first()) else { return Ok(()) };
+    let first = report.outputs.iter().find(|o| !is_standard(o));
+    let (Some(first), Some(layer)) = (first, report.layers.first()) else { return Ok(()) };
     let color_by = if layer.levels.is_empty() { None } else { Some("level".to_string()) };
     let plan = DrawPlan { from: layer.crs.clone(), color_by, overwrite, ..DrawPlan::new([first], picture) };
     let drawn = draw(&plan, &signals::cancel(), &())?;

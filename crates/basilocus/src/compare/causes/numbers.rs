@@ -2,7 +2,7 @@
 
 use super::{Cause, Suspect, wgs84};
 use crate::Error;
-use crate::doubts::placements;
+use crate::doubts::suppositions;
 use basilocus_geodesy::crs::Area;
 use basilocus_geodesy::operation::Operation;
 
@@ -15,16 +15,16 @@ pub(super) fn add(suspect: &Suspect, out: &mut Vec<Cause>) -> Result<(), Error> 
         north_deg: n + 0.1,
         description: String::new(),
     };
-    for placement in placements(suspect.crs, &area, &suspect.numbers) {
+    for supposed in suppositions(suspect.crs, &area, &suspect.numbers) {
         // Degrees of its own datum, to those of WGS 84.
         let to_wgs84 = match suspect.crs.geographic() {
             Some(geographic) => Operation::between(&geographic, &wgs84()?, None)?,
             None => continue,
         };
-        let place = placement.place;
+        let place = supposed.place;
         out.push(suspect.cause(
-            format!("{}: {}", suspect.name, placement.claim),
-            placement.mend.replace("`from`", &format!("`{}`", suspect.option)),
+            format!("{}: {}", suspect.name, supposed.claim),
+            supposed.mend.replace("`from`", &format!("`{}`", suspect.option)),
             Box::new(move |numbers| {
                 let [lon, lat] = place(numbers)?;
                 to_wgs84.apply_one(lon, lat, 0.0).map(|(lon, lat, _)| [lon, lat])

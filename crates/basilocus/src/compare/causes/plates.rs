@@ -6,8 +6,8 @@ use basilocus_geodesy::crs::Catalogue;
 use basilocus_geodesy::operation::Operation;
 use basilocus_geodesy::plate::{PLATES, Plate};
 
-/// Years that are tried: half of one to four decades.
-const YEARS: std::ops::RangeInclusive<u32> = 1..=80;
+/// Half years that are tried: up to four decades.
+const HALF_YEARS: std::ops::RangeInclusive<u32> = 1..=80;
 
 /// Systems that are fixed to a plate, by which it is known which plate a place is on.
 const FIXED_TO: [(u32, &str); 5] =
@@ -22,17 +22,17 @@ pub(super) fn add(suspect: &Suspect, out: &mut Vec<Cause>) -> Result<(), Error> 
     if suspect.side == 0 {
         return Ok(());
     }
-    for half_years in YEARS {
+    let way = std::rc::Rc::new(Operation::between(suspect.crs, &wgs84()?, None)?);
+    for half_years in HALF_YEARS {
         for sign in [1.0, -1.0] {
             let years = f64::from(half_years) / 2.0;
-            let way = Operation::between(suspect.crs, &wgs84()?, None)?;
+            let way = way.clone();
             let words = if sign > 0.0 { "later" } else { "earlier" };
             out.push(suspect.cause(
                 format!(
-                    "{} is as the plate {} has moved in {years} years: {} years {words} than the first ({:.1} mm a year)",
+                    "{} is where the plate {} has the first {years} years {words} ({:.1} mm a year)",
                     suspect.name,
                     plate.name,
-                    years,
                     speed_mm(plate, suspect.middle)
                 ),
                 "say the epochs of both, and bring them to one frame: `convert` with `epoch`".into(),

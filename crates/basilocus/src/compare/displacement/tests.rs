@@ -100,7 +100,7 @@ fn digits_that_were_cut_off() {
 fn a_plate_that_moved() {
     let plate = basilocus_geodesy::plate::PLATES.iter().find(|p| p.name == "North America").unwrap();
     let found = of(|p| plate.moved(p[0], p[1], 26.5), [4326, 4326]).unwrap();
-    assert!(found.explained_by[0].what.contains("the plate North America has moved in 26.5 years"), "{found:?}");
+    assert!(found.explained_by[0].what.contains("the plate North America has the first 26.5 years later"), "{found:?}");
     assert!((0.2..1.0).contains(&found.shift.unwrap().distance_m));
 }
 

@@ -142,7 +142,7 @@ impl Case<'_> {
 }
 
 /// Where numbers would be in a case that a hypothesis supposes.
-pub(crate) struct Placement {
+pub(crate) struct Supposed {
     /// What seems to be wrong.
     pub claim: String,
     /// What mends it.
@@ -152,9 +152,9 @@ pub(crate) struct Placement {
 }
 
 /// All that may be wrong with numbers of a system, for places that are known one by one.
-pub(crate) fn placements(crs: &Crs, area: &Area, numbers: &[Numbers]) -> Vec<Placement> {
+pub(crate) fn suppositions(crs: &Crs, area: &Area, numbers: &[Numbers]) -> Vec<Supposed> {
     let case = Case { crs, area, is_narrow: true, suspects: numbers };
-    all(&case).into_iter().map(|h| Placement { claim: h.claim, mend: h.mend, place: h.place }).collect()
+    all(&case).into_iter().map(|h| Supposed { claim: h.claim, mend: h.mend, place: h.place }).collect()
 }
 
 /// What explains the rows of a case, the cause of most rows first; empty where nothing does.
