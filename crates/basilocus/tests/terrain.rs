@@ -402,6 +402,71 @@ fn triangles_have_three_heights_and_edges_along_break_lines() {
 }
 
 #[test]
+fn a_layer_with_heights_is_a_surface_wherever_a_grid_is() {
+    let folder = Folder::new();
+    let cancel = Cancel::default();
+    // A plane of 1 in 10, at points that are no grid.
+    let plane = |x: f64, y: f64| (x - 438_000.0) / 10.0 + (y - 5_116_000.0) / 20.0;
+    let place = |i: usize| [438_000.0 + ((i * 37) % 101) as f64, 5_116_000.0 + ((i * 61) % 89) as f64];
+    let row = |[x, y]: [f64; 2]| format!("{x} {y} {}\n", plane(x, y));
+    let corners =
+        [[0.0, 0.0], [100.0, 0.0], [0.0, 100.0], [100.0, 100.0]].map(|[x, y]| [438_000.0 + x, 5_116_000.0 + y]);
+    let points: String = (0..200).map(place).chain(corners).map(row).collect();
+    let points = folder.file("bank.xyz", points);
+    let mut triangulation = TriangulatePlan::new(&points, folder.at("bank.geojson"));
+    triangulation.positions.from = Some("EPSG:32610".into());
+    triangulation.output = folder.at("bank.gpkg");
+    triangles_of(&triangulation, &cancel).unwrap();
+    let lattice = folder.file("lattice.xyz", xyz(11, 11, 10.0, |column, row| column as f64 + row as f64 / 2.0));
+    // Under a plane it is the middle height; the level 5 is reached along its diagonal.
+    for (source, reading) in [(&points, utm()), (&triangulation.output, GridReading::default()), (&lattice, utm())] {
+        let told =
+            volume(&VolumePlan { in_plane: true, reading: reading.clone(), ..VolumePlan::new(source, 0.0) }, &cancel)
+                .unwrap();
+        assert!((told.volume_m3 - 7.5 * 10_000.0).abs() < 1e-5, "{}: {told:?}", source.display());
+        let line = folder.file("line.csv", "geometry\n\"LINESTRING (438003 5116015, 438027.5 5116015.25)\"\n");
+        let mut plan = ProfilePlan::new(source, line, folder.at("line-heights.csv"));
+        (plan.reading, plan.lines_from, plan.overwrite) = (reading.clone(), Some("EPSG:32610".into()), true);
+        profile(&plan, &cancel).unwrap();
+        let table = folder.text("line-heights.csv");
+        assert!(table.contains(",1.05\n") && table.contains(",3.5125\n"), "{}: {table}", source.display());
+        let shade_plan = ShadePlan { reading, ..ShadePlan::new(source, folder.at("relief.tif")) };
+        let shaded = shade(&ShadePlan { overwrite: true, ..shade_plan }, &cancel).unwrap();
+        assert!(shaded.size[0] >= 11, "{shaded:?}");
+    }
+    // A crest of lines with heights: their edges are those of the surface.
+    let roof = folder.file(
+        "roof.csv",
+        "geometry\n\"LINESTRING Z (438000 5116000 0, 438020 5116000 0)\"\n\"LINESTRING Z (438000 5116010 8, 438020 5116010 8)\"\n\"LINESTRING Z (438000 5116020 0, 438020 5116020 0)\"\n\"LINESTRING (438000 5116030, 438020 5116030)\"\n",
+    );
+    let told = volume(&VolumePlan { in_plane: true, reading: utm(), ..VolumePlan::new(&roof, 0.0) }, &cancel).unwrap();
+    assert!((told.volume_m3 - 20.0 * 20.0 * 4.0).abs() < 1e-6, "{told:?}");
+    assert!(told.interpretation.iter().any(|i| i.contains("1 rows have no heights")), "{told:?}");
+    let flat = folder.file("flat.csv", "id,x,y\n1,438000,5116000\n2,438010,5116010\n");
+    let message =
+        volume(&VolumePlan { reading: utm(), ..VolumePlan::new(&flat, 0.0) }, &cancel).unwrap_err().to_string();
+    assert!(message.contains("no heights were found among"), "{message}");
+    let with_number = GridReading { no_data: Some(-9999.0), ..utm() };
+    let message =
+        volume(&VolumePlan { reading: with_number, ..VolumePlan::new(&points, 0.0) }, &cancel).unwrap_err().to_string();
+    assert!(message.contains("is no grid but a layer"), "{message}");
+}
+
+#[test]
+fn a_grid_in_a_system_of_ones_own_carries_its_parameters() {
+    let folder = Folder::new();
+    let own = folder.file("own.wkt", "PROJCS[\"Estuary grid\",GEOGCS[\"NAD83\",DATUM[\"North_American_Datum_1983\",SPHEROID[\"GRS 1980\",6378137,298.257222101]],PRIMEM[\"Greenwich\",0],UNIT[\"degree\",0.0174532925199433],AUTHORITY[\"EPSG\",\"4269\"]],PROJECTION[\"Transverse_Mercator\"],PARAMETER[\"latitude_of_origin\",46],PARAMETER[\"central_meridian\",-123.75],PARAMETER[\"scale_factor\",1],PARAMETER[\"false_easting\",10000],PARAMETER[\"false_northing\",0],UNIT[\"metre\",1]]");
+    let mut plan =
+        GridPlan::new(folder.file("bank.xyz", xyz(6, 5, 2.0, |column, _| column as f64)), folder.at("bank.tif"));
+    plan.positions.from = Some(own.display().to_string());
+    let made = grid_of(&plan, &Cancel::default()).unwrap();
+    assert!(made.notices.is_empty() && !folder.at("bank.prj").exists(), "{made:?}");
+    let seen = look(&LayerPlan::new(folder.at("bank.tif")), 5, &Cancel::default(), &()).unwrap();
+    let said = seen.crs.unwrap();
+    assert!(said.contains("Estuary grid"), "{said}");
+}
+
+#[test]
 fn relief_and_slope_know_the_ground() {
     let folder = Folder::new();
     // Rising 10 m in 10 m of the grid to the east: 45 degrees but for the scale.

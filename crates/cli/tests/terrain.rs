@@ -85,13 +85,12 @@ fn what_is_measured_is_printed_with_its_areas() {
         out.contains("  net        0.00 m³; both are known on 112.00 m²\n") && out.contains("  wrote      none.tif\n"),
         "{out}"
     );
+    let of_points = ["terrain", "volume", "bank.xyz", "--from", "EPSG:32610", "--in-plane", "--above", "0"];
+    let out = f.ok(&of_points);
+    assert!(out.contains("the points are a grid of 8 columns and 5 rows, 2 by 2 apart"), "{out}");
+    assert!(out.contains("  above      0: 392.00 m³ on 112.00 m²\n"), "{out}");
     let message = f.refusal(&["terrain", "volume", "bank.xyz", "--above", "0"]);
-    assert!(
-        message.contains(
-            "bank.xyz: is no grid of heights; a GeoTIFF (.tif), an ASCII grid (.asc) or a GTX grid (.gtx) is expected"
-        ),
-        "{message}"
-    );
+    assert!(message.contains("bank.xyz: no reference system is said"), "{message}");
     let message = f.refusal(&["terrain", "volume", "bank.tif"]);
     assert!(message.starts_with("[2]") && message.contains("--above <HEIGHT>"), "{message}");
 }
@@ -142,8 +141,14 @@ fn points_and_lines_get_their_heights() {
     assert!(f.read("nearest.csv").contains("A,438003,5116004,2.000") || f.read("nearest.csv").contains("1.000"));
     assert!(f.read("heights.toml").contains("[layer.step.heights]"), "{}", f.read("heights.toml"));
     f.ok(&["run", "heights.toml", "--overwrite"]);
-    let message = f.refusal(&["convert", "gates.csv", "--from", "EPSG:32610", "--heights", "bank.xyz", "-o", "x.csv"]);
-    assert!(message.contains("is no grid of heights"), "{message}");
+    let of_points = ["convert", "gates.csv", "--from", "EPSG:32610", "--heights", "bank.xyz", "-o", "x.csv"];
+    let message = f.refusal(&of_points);
+    assert!(
+        message.contains("bank.xyz: no reference system is said for") && message.contains("--heights-from"),
+        "{message}"
+    );
+    f.ok(&[&of_points[..], &["--heights-from", "EPSG:32610"]].concat());
+    assert!(f.read("x.csv").contains("A,438003,5116004,1.500"), "{}", f.read("x.csv"));
 }
 
 #[test]

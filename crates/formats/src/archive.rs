@@ -30,6 +30,17 @@ pub(crate) fn is_archive(path: &Path) -> bool {
         .any(|n| matches!(n.as_ref(), "[Content_Types].xml" | "mimetype" | "xl/workbook.xml"))
 }
 
+/// The endings of the files in an archive; none where it cannot be read.
+pub(crate) fn endings(path: &Path) -> Vec<String> {
+    let opened = File::open(path).map_err(zip::result::ZipError::from).and_then(|f| ZipArchive::new(BufReader::new(f)));
+    let Ok(archive) = opened else { return Vec::new() };
+    let members = (0..archive.len()).take(MOST_MEMBERS);
+    members
+        .filter_map(|index| Member::of(index, archive.name_for_index(index)?.ok()?.as_ref()))
+        .map(|member| member.ending())
+        .collect()
+}
+
 /// Unpacks the file that is meant into a folder: the only one that can be read, or the one that `wanted` names. At most
 /// `most` bytes are written. Gives its path, and the names of the members that were unpacked.
 pub(crate) fn unpack(
@@ -76,7 +87,9 @@ pub(crate) fn unpack(
         (None, _) => return Err(FormatError::ChooseLayer { path: path.to_path_buf(), names: labels(&candidates) }),
     };
     // What lies beside a shapefile under its name without being part of it ("rivers.shp.xml") stays packed.
-    let is_part = |m: &Member| chosen.ending() == "shp" && chosen.owns(m) && m.stem().len() == chosen.stem().len();
+    // The system of a grid stands beside it.
+    let has_parts = |m: &Member| chosen.ending() == "shp" || m.ending() == "prj";
+    let is_part = |m: &Member| has_parts(m) && chosen.owns(m) && m.stem().len() == chosen.stem().len();
     let belonging = members.iter().filter(|m| m.index == chosen.index || is_part(m));
     let mut left = most;
     let mut unpacked: Vec<String> = Vec::new();

@@ -13,6 +13,10 @@ pub(crate) fn is_archive(path: &Path) -> bool {
     begins && !matches!(ending.as_str(), "xlsx" | "xlsm" | "ods")
 }
 
+pub(crate) fn endings(_: &Path) -> Vec<String> {
+    Vec::new()
+}
+
 fn left_out<T>(path: &Path) -> Result<T, FormatError> {
     Err(FormatError::LeftOut { path: path.to_path_buf(), what: "zip archives, KMZ among them", feature: "archives" })
 }

@@ -162,6 +162,8 @@ formats! {
     AsciiGrid = crate::ascii_grid::POINTS,
     /// GTX: its heights as points; read only.
     Gtx = crate::gtx::POINTS,
+    /// PLY: points with what was measured at them; read only.
+    Ply = crate::ply::DRIVER,
     /// OGC GeoPackage.
     GeoPackage = crate::geopackage::DRIVER,
     /// Shapes with an index and a table.

@@ -54,6 +54,7 @@ pub mod number;
 mod output;
 pub mod parquet;
 pub mod picture;
+pub mod ply;
 mod presentation;
 mod publish;
 pub mod raster;

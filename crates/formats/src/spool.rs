@@ -3,6 +3,7 @@
 //! A table is read more than once (its form, the types of its values, the rows), so what can be read only once, or only
 //! from the front, is written to a temporary file first. It is removed when the reader is dropped.
 
+use crate::raster::{RASTER_DRIVERS, RasterAbout, RasterReader, open_raster};
 use crate::reader::{About, Block, Decode, Decoded, InputOptions, Reader, Suspicion, open};
 use crate::temporary::TemporaryFolder;
 use crate::{FormatError, archive, http};
@@ -52,17 +53,9 @@ struct Spooled {
 
 /// Opens standard input or a gzip-ed file; `None` for any other.
 pub(crate) fn open_spooled(path: &Path, options: &InputOptions) -> Result<Option<Box<dyn Reader>>, FormatError> {
-    let layer = options.layer.as_deref();
-    let Some(mut spooled) = spool(path, layer)? else {
+    let Some(spooled) = unpacked(path, options.layer.as_deref())? else {
         return Ok(None);
     };
-    // What came from standard input or the web may be packed.
-    if (is_standard(path) || http::is_address(path) || is_stream(path))
-        && let Some(mut again) = spool(&spooled.file, layer).map_err(|e| e.at(path))?
-    {
-        again.note = format!("{}; {}", spooled.note, again.note);
-        spooled = again;
-    }
     // The name of a file in an archive is no layer of it.
     let options =
         InputOptions { layer: if spooled.took_layer { None } else { options.layer.clone() }, ..options.clone() };
@@ -71,6 +64,54 @@ pub(crate) fn open_spooled(path: &Path, options: &InputOptions) -> Result<Option
     about.path = path.to_path_buf();
     about.notes.insert(0, spooled.note.clone());
     Ok(Some(Box::new(SpooledReader { inner, about, path: path.to_path_buf(), _spooled: spooled })))
+}
+
+/// Opens a grid of heights that is packed or comes from elsewhere; `None` for any other file.
+pub(crate) fn open_spooled_raster(path: &Path) -> Result<Option<Box<dyn RasterReader>>, FormatError> {
+    let Some(spooled) = unpacked(path, None)? else { return Ok(None) };
+    let inner = open_raster(&spooled.file).map_err(|e| e.at(path))?;
+    let mut about = inner.about().clone();
+    about.path = path.to_path_buf();
+    about.notes.insert(0, spooled.note.clone());
+    Ok(Some(Box::new(SpooledRaster { inner, about, _spooled: spooled })))
+}
+
+/// The first bytes of what a file packs, or of what an address gives, where its name says that they may be those of a grid of
+/// heights; `None` where nothing says so.
+pub(crate) fn first_bytes_of_grid(path: &Path) -> Result<Option<Vec<u8>>, FormatError> {
+    let name = path.to_string_lossy().to_ascii_lowercase();
+    let name = name.split(['?', '#']).next().unwrap_or_default();
+    let name = [".gz", ".zip"].iter().find_map(|e| name.strip_suffix(e)).unwrap_or(name);
+    let of_grid = RASTER_DRIVERS.iter().filter(|d| d.open.is_some()).flat_map(|d| d.endings);
+    let says_so = name.rsplit_once('.').is_some_and(|(_, ending)| of_grid.clone().any(|e| *e == ending));
+    if is_standard(path) || is_stream(path) || (!says_so && !archive::is_archive(path)) {
+        return Ok(None);
+    }
+    if archive::is_archive(path) {
+        let holds_grid = archive::endings(path).iter().any(|ending| of_grid.clone().any(|e| e == ending));
+        if !holds_grid {
+            return Ok(None);
+        }
+    }
+    match unpacked(path, None) {
+        Ok(Some(spooled)) => crate::detect::first_bytes(&spooled.file).map(Some).map_err(|e| e.at(path)),
+        Ok(None) => Ok(None),
+        // Several files, none of which is said: whoever reads it says so.
+        Err(FormatError::ChooseLayer { .. }) => Ok(None),
+        Err(e) => Err(e),
+    }
+}
+
+/// The file that is read in the end: what came from standard input or the web may be packed.
+fn unpacked(path: &Path, layer: Option<&str>) -> Result<Option<Spooled>, FormatError> {
+    let Some(spooled) = spool(path, layer)? else { return Ok(None) };
+    if (is_standard(path) || http::is_address(path) || is_stream(path))
+        && let Some(mut again) = spool(&spooled.file, layer).map_err(|e| e.at(path))?
+    {
+        again.note = format!("{}; {}", spooled.note, again.note);
+        return Ok(Some(again));
+    }
+    Ok(Some(spooled))
 }
 
 fn spool(path: &Path, layer: Option<&str>) -> Result<Option<Spooled>, FormatError> {
@@ -162,6 +203,23 @@ fn whole_stream(
         return Err(FormatError::Empty { path: path.to_path_buf(), what: empty });
     }
     Ok(Spooled { file, _folder: folder, note: format!("from a pipe, {bytes} bytes"), took_layer: false })
+}
+
+/// A grid in the temporary copy that speaks of the original.
+struct SpooledRaster {
+    inner: Box<dyn RasterReader>,
+    about: RasterAbout,
+    _spooled: Spooled,
+}
+
+impl RasterReader for SpooledRaster {
+    fn about(&self) -> &RasterAbout {
+        &self.about
+    }
+
+    fn chunk(&mut self, across: usize, down: usize) -> Result<Vec<f64>, FormatError> {
+        self.inner.chunk(across, down).map_err(|e| e.at(&self.about.path))
+    }
 }
 
 /// A reader of the temporary copy that speaks of the original.

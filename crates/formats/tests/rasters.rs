@@ -1,11 +1,12 @@
 //! Grids of heights: what is written comes back, what others write is understood, and damaged files are told.
 
+use basilocus_formats::geotiff::GeoKeys;
 use basilocus_formats::raster::{
-    RasterCrs, RasterOut, RasterPlace, RasterReader, RasterValues, create_raster, open_raster,
+    RasterCrs, RasterFormat, RasterOut, RasterPlace, RasterReader, RasterValues, create_raster, open_raster,
 };
 use basilocus_formats::{CrsText, FormatError};
 use basilocus_tools::damage::{self, Numbers};
-use std::io::Cursor;
+use std::io::{Cursor, Write};
 use std::path::{Path, PathBuf};
 use tiff::encoder::{Compression, Predictor, TiffEncoder, colortype};
 use tiff::tags::Tag;
@@ -30,7 +31,7 @@ fn height(column: usize, row: usize) -> f64 {
 }
 
 fn write(path: &Path, place: RasterPlace, crs: Option<CrsText>, of: impl Fn(usize, usize) -> f64) -> Vec<String> {
-    let out = RasterOut { place, crs, vertical: Some(5703), values: RasterValues::Numbers };
+    let out = RasterOut { place, crs, keys: None, vertical: Some(5703), values: RasterValues::Numbers };
     let mut writer = create_raster(path, out, false).unwrap();
     for row in 0..place.rows {
         let values: Vec<f64> = (0..place.columns).map(|column| of(column, row)).collect();
@@ -134,7 +135,7 @@ fn the_definition_of_another_file_stays_and_is_told() {
         assert!(notices[0].contains("would be taken for its own"), "{notices:?}");
     }
     let with_system = folder.at("a.png");
-    let out = RasterOut { place: PLACE, crs: Some(utm()), vertical: None, values: RasterValues::Light };
+    let out = RasterOut { place: PLACE, crs: Some(utm()), keys: None, vertical: None, values: RasterValues::Light };
     let refused = create_raster(&with_system, out, false).err();
     assert!(matches!(refused, Some(FormatError::OutputExists { path }) if path == folder.at("a.prj")));
     // A system in the keys needs none.
@@ -201,7 +202,7 @@ fn ascii_grids_that_are_wrong_are_told() {
 fn the_number_for_no_height_is_no_height() {
     let folder = Folder::new();
     let place = RasterPlace { columns: 1, rows: 1, ..PLACE };
-    let out = RasterOut { place, crs: None, vertical: None, values: RasterValues::Numbers };
+    let out = RasterOut { place, crs: None, keys: None, vertical: None, values: RasterValues::Numbers };
     let mut writer = create_raster(&folder.at("a.asc"), out, false).unwrap();
     let message = writer.row(&[-9999.0]).unwrap_err().to_string();
     assert!(message.contains("write a .tif"), "{message}");
@@ -401,7 +402,7 @@ fn light_is_a_picture_that_lies_where_it_belongs() {
     let folder = Folder::new();
     let place = RasterPlace { columns: 3, rows: 2, step_y: 2.0, ..PLACE };
     for name in ["a.png", "a.tif"] {
-        let out = RasterOut { place, crs: Some(utm()), vertical: None, values: RasterValues::Light };
+        let out = RasterOut { place, crs: Some(utm()), keys: None, vertical: None, values: RasterValues::Light };
         let mut writer = create_raster(&folder.at(name), out, false).unwrap();
         writer.row(&[0.0, 0.5, 1.0]).unwrap();
         writer.row(&[f64::NAN, 1.0, 0.0]).unwrap();
@@ -424,7 +425,7 @@ fn a_raster_that_is_not_whole_is_not_published() {
     let folder = Folder::new();
     for name in ["a.tif", "a.asc", "a.png"] {
         let values = if name == "a.png" { RasterValues::Light } else { RasterValues::Numbers };
-        let out = RasterOut { place: PLACE, crs: None, vertical: None, values };
+        let out = RasterOut { place: PLACE, crs: None, keys: None, vertical: None, values };
         let mut writer = create_raster(&folder.at(name), out, false).unwrap();
         writer.row(&[0.5; 700]).unwrap();
         let message = writer.finish().err().unwrap().to_string();
@@ -443,4 +444,60 @@ fn what_is_no_raster_is_told() {
         "{message}"
     );
     assert!(matches!(open_raster(&folder.at("none.tif")), Err(FormatError::NotFound { .. })));
+}
+
+#[test]
+fn packed_grids_are_read_with_the_system_beside_them() {
+    let folder = Folder::new();
+    let expected: Vec<f64> = (0..PLACE.columns * PLACE.rows).map(|i| height(i % 700, i / 700)).collect();
+    for name in ["a.tif", "a.asc"] {
+        write(&folder.at(name), PLACE, Some(utm()), height);
+        let bytes = std::fs::read(folder.at(name)).unwrap();
+        let mut packer = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+        packer.write_all(&bytes).unwrap();
+        let packed = folder.file(&format!("{name}.gz"), packer.finish().unwrap());
+        assert!(RasterFormat::of_file(&packed).unwrap().is_some());
+        let mut reader = open_raster(&packed).unwrap();
+        assert!(same(&all(reader.as_mut()), &expected), "{name}");
+        assert!(reader.about().notes[0].starts_with("gzip") && reader.about().path == packed);
+    }
+    let mut zip = zip::ZipWriter::new(std::fs::File::create(folder.at("both.zip")).unwrap());
+    for name in ["a.asc", "a.prj"] {
+        zip.start_file(name, zip::write::SimpleFileOptions::default()).unwrap();
+        zip.write_all(&std::fs::read(folder.at(name)).unwrap()).unwrap();
+    }
+    zip.finish().unwrap();
+    assert_eq!(RasterFormat::of_file(&folder.at("both.zip")).unwrap(), Some(RasterFormat::AsciiGrid));
+    let reader = open_raster(&folder.at("both.zip")).unwrap();
+    assert_eq!(reader.about().crs, RasterCrs::Text("PROJCS[\"…\"]".into()));
+    // A table is none, packed or not.
+    let mut packer = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    packer.write_all(b"id,lon,lat\n1,-123.8,46.2\n").unwrap();
+    let table = folder.file("t.csv.gz", packer.finish().unwrap());
+    assert_eq!(RasterFormat::of_file(&table).unwrap(), None);
+}
+
+#[test]
+fn a_system_without_a_code_is_written_by_its_parameters() {
+    let folder = Folder::new();
+    let keys = GeoKeys {
+        model: Some(1),
+        geodetic: Some(4269),
+        method: Some(1),
+        parameters: [(3080, -123.25), (3081, 45.5), (3082, 1000.0), (3083, -2000.0), (3092, 0.9999)].into(),
+        linear_unit_size: Some(0.304_801),
+        names: vec!["Estuary grid".into()],
+        ..Default::default()
+    };
+    let crs = Some(CrsText { code: None, name: "Estuary grid".into(), ..utm() });
+    let path = folder.at("own.tif");
+    let out =
+        RasterOut { place: PLACE, crs, keys: Some(keys.clone()), vertical: Some(5703), values: RasterValues::Numbers };
+    let mut writer = create_raster(&path, out, false).unwrap();
+    (0..PLACE.rows).for_each(|_| writer.row(&[1.0; 700]).unwrap());
+    let (pending, notices) = writer.finish().unwrap();
+    pending.publish().unwrap();
+    assert!(notices.is_empty() && !folder.at("own.prj").exists(), "{notices:?}");
+    let about = open_raster(&path).unwrap().about().clone();
+    assert_eq!(about.crs, RasterCrs::Keys(GeoKeys { vertical: Some(5703), ..keys }));
 }

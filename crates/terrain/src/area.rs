@@ -6,7 +6,7 @@ use crate::RectifiedGrid;
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Area {
     /// Edges that have what is inside on their left, each from one position to the next.
-    edges: Vec<[[f64; 2]; 2]>,
+    pub(crate) edges: Vec<[[f64; 2]; 2]>,
 }
 
 impl Area {

@@ -47,6 +47,8 @@ mod patch;
 pub mod profile;
 pub mod shade;
 pub mod slope;
+pub mod triangle_index;
+pub mod triangle_volume;
 pub mod triangulation;
 pub mod volume;
 

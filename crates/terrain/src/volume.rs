@@ -49,7 +49,7 @@ pub struct Part {
 }
 
 impl Part {
-    fn add(&mut self, other: &Part, times: f64) {
+    pub(crate) fn add(&mut self, other: &Part, times: f64) {
         self.above += other.above * times;
         self.below += other.below * times;
         self.area_above += other.area_above * times;
@@ -147,7 +147,7 @@ fn integrate<H: HeightRows>(
 
 /// The surface over a cell, mirrored so that a half of it lies at its first corner.
 #[derive(Debug, Clone, Copy)]
-struct Cell {
+pub(crate) struct Cell {
     /// The heights at the first corner, along x, along y, and opposite.
     heights: [f64; 4],
     is_half: bool,
@@ -173,6 +173,11 @@ impl Cell {
         }
     }
 
+    /// From the heights at the corners of a triangle, counter-clockwise.
+    pub(crate) fn triangle([a, b, c]: [f64; 3]) -> Self {
+        Cell { heights: [a, b, c, f64::NAN], is_half: true, mirrored: [false; 2] }
+    }
+
     fn patch(&self, of: impl Fn(f64) -> f64) -> Patch {
         let [a, b, c, d] = self.heights.map(of);
         if self.is_half { Patch::half([a, b, c]) } else { Patch::whole([a, b, c, d]) }
@@ -180,7 +185,7 @@ impl Cell {
 
     /// What lies above and below of the whole cell. Most cells lie on one side of all that is asked for: they need no
     /// integral.
-    fn whole(&self, threshold: f64, size: f64, metres: f64) -> Part {
+    pub(crate) fn whole(&self, threshold: f64, size: f64, metres: f64) -> Part {
         let known = &self.heights[..if self.is_half { 3 } else { 4 }];
         let area = if self.is_half { size / 2.0 } else { size };
         let low = known.iter().copied().fold(f64::INFINITY, f64::min);
@@ -198,7 +203,7 @@ impl Cell {
     }
 
     /// What lies above and below, where `measure` gives what of a surface lies above zero.
-    fn part(&self, threshold: f64, size: f64, metres: f64, measure: impl Fn(&Patch) -> Above) -> Part {
+    pub(crate) fn part(&self, threshold: f64, size: f64, metres: f64, measure: impl Fn(&Patch) -> Above) -> Part {
         let beyond = |sign: f64| {
             let above = measure(&self.patch(|z| sign * z - threshold));
             (size * metres * (above.volume + threshold * above.area), size * above.area)

@@ -270,10 +270,10 @@ fn sources(plan: &DrawPlan, cancel: &Cancel, told: &mut Told) -> Result<Vec<Sour
     for path in &plan.layers {
         if RasterFormat::of_file(path)?.is_some() {
             // A system that is said is for files that carry none.
-            let carried = HeightGrid::open(path, &GridReading::default())?;
+            let carried = HeightGrid::open(path, &GridReading::default(), cancel)?;
             let grid = match &carried.crs {
                 Some(_) => carried,
-                None => HeightGrid::open(path, &GridReading { from: plan.from.clone(), ..Default::default() })?,
+                None => HeightGrid::open(path, &GridReading { from: plan.from.clone(), ..Default::default() }, cancel)?,
             };
             out.push(Source::Grid(Box::new(grid), file_name(path)));
         } else {

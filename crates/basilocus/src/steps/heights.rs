@@ -2,7 +2,7 @@
 
 use super::{Bound, Step, Wish, Work};
 use crate::Error;
-use crate::engine::{Account, Column, Columns, Rows, Setting};
+use crate::engine::{Account, Cancel, Column, Columns, Rows, Setting};
 use crate::terrain::{GridReading, HeightGrid};
 use arrow_array::{ArrayRef, BinaryArray, Float64Array};
 use arrow_schema::{DataType, SchemaRef};
@@ -69,8 +69,13 @@ impl Heights {
 impl Step for Heights {
     fn bind(&self, mut columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
         let reading = GridReading { from: self.from.clone(), height_unit: self.unit.clone(), no_data: self.no_data };
-        let grid = HeightGrid::open(&self.grid, &reading)?;
         let path = self.grid.display();
+        let grid = HeightGrid::open(&self.grid, &reading, &Cancel::default()).map_err(|e| match e {
+            Error::NoCrs { what, .. } => Error::Usage(format!(
+                "`heights` {path}: no reference system is said for {what}; say it with `heights_from`"
+            )),
+            e => e,
+        })?;
         let crs = super::inside::system_of(&columns, setting)?.clone();
         let to_grid = match &grid.crs {
             Some(of_grid) => Operation::between(crs.horizontal(), of_grid.horizontal(), None)?,

@@ -118,7 +118,7 @@ pub fn change(plan: &ChangePlan, cancel: &Cancel) -> Result<ChangeReport, Error>
         raster_output::check(&[&plan.before, &plan.after], output, RasterValues::Numbers)?;
     }
     let (mut interpretation, mut notices) = (Vec::new(), Vec::new());
-    let Both { before, after, factor } = both(plan, &mut interpretation)?;
+    let Both { before, after, factor } = both(plan, &mut interpretation, cancel)?;
     let ground = before.ground(plan.in_plane, &mut interpretation)?;
     interpretation.push(before.unit.told());
     let is_aligned = before.frame().is_aligned_with(&after.frame());
@@ -196,9 +196,9 @@ struct Both {
 }
 
 /// Opens both grids.
-fn both(plan: &ChangePlan, interpretation: &mut Vec<String>) -> Result<Both, Error> {
-    let before = HeightGrid::open(&plan.before, &plan.reading)?;
-    let after = HeightGrid::open(&plan.after, &plan.reading)?;
+fn both(plan: &ChangePlan, interpretation: &mut Vec<String>, cancel: &Cancel) -> Result<Both, Error> {
+    let before = HeightGrid::open(&plan.before, &plan.reading, cancel)?;
+    let after = HeightGrid::open(&plan.after, &plan.reading, cancel)?;
     for (path, grid) in [(&plan.before, &before), (&plan.after, &after)] {
         interpretation.extend(grid.notes.iter().map(|note| format!("{}: {note}", path.display())));
     }

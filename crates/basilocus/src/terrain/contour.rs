@@ -2,7 +2,7 @@
 
 use super::grid::layer_of;
 use super::layer_output::{Rows, name_of};
-use super::points;
+use super::layer_surface::LayerSurface;
 use super::raster_output::check_layer;
 use super::source::{GridReading, HeightGrid, Stoppable};
 use super::survey::survey;
@@ -17,7 +17,6 @@ use basilocus_formats::raster::RasterFormat;
 use basilocus_geodesy::crs::Crs;
 use basilocus_table::geometry::{Geometry, Position};
 use basilocus_terrain::contour::{ContourLine, Levels, contours, contours_of_triangles};
-use basilocus_terrain::triangulation::triangulate;
 use serde::Serialize;
 use std::path::PathBuf;
 use std::sync::Arc;
@@ -126,7 +125,7 @@ pub fn contours_of(plan: &ContourPlan, cancel: &Cancel) -> Result<ContourReport,
     let mut made = if RasterFormat::of_file(&plan.source)?.is_some() {
         of_grid(plan, &levels, cancel)?
     } else {
-        of_points(plan, &levels, cancel)?
+        of_layer(plan, &levels, cancel)?
     };
     if plan.smooth > 0 {
         made.interpretation.push(format!(
@@ -184,7 +183,7 @@ fn of_grid(plan: &ContourPlan, levels: &Levels, cancel: &Cancel) -> Result<Made,
         )));
     }
     let reading = GridReading { from: plan.positions.from.clone(), height_unit: None, no_data: plan.no_data };
-    let mut grid = HeightGrid::open(&plan.source, &reading)?;
+    let mut grid = HeightGrid::open(&plan.source, &reading, cancel)?;
     let mut rows = Stoppable { heights: &mut grid, cancel };
     let range = survey(&mut rows, &plan.source.display().to_string())?;
     let mut notices = Vec::new();
@@ -209,31 +208,20 @@ fn of_grid(plan: &ContourPlan, levels: &Levels, cancel: &Cancel) -> Result<Made,
     })
 }
 
-fn of_points(plan: &ContourPlan, levels: &Levels, cancel: &Cancel) -> Result<Made, Error> {
-    let read = points::read(&layer_of(&plan.source, &plan.input, &plan.positions), cancel, &())?;
-    let mut interpretation = read.interpretation.clone();
-    interpretation.push("triangles were made of the points, and lines of the triangles".into());
-    let all = read.x.iter().zip(&read.y).zip(&read.z).map(|((x, y), z)| [*x, *y, *z]).collect();
-    let made =
-        triangulate(all, &[], plan.longest_edge).map_err(|e| Error::Data(format!("{}: {e}", plan.source.display())))?;
-    let z = || made.surface.points.iter().map(|p| p[2]);
+fn of_layer(plan: &ContourPlan, levels: &Levels, cancel: &Cancel) -> Result<Made, Error> {
+    let layer = layer_of(&plan.source, &plan.input, &plan.positions);
+    let mut read = LayerSurface::read(&layer, cancel, &())?;
+    let surface = read.triangles(plan.longest_edge)?;
+    let z = || surface.points.iter().map(|p| p[2]);
     let range = [z().fold(f64::INFINITY, f64::min), z().fold(f64::NEG_INFINITY, f64::max)];
-    let mut notices = Vec::new();
+    let mut notices = std::mem::take(&mut read.notices);
     check_levels(levels, range, &mut notices)?;
-    for (reason, n) in &read.set_aside {
-        notices.push(format!("{n} rows are left out: {reason}"));
-    }
-    if !made.contradicting.is_empty() {
-        notices.push(format!(
-            "{} rows have another height at the place of an earlier one, which counts",
-            made.contradicting.len()
-        ));
-    }
     let mut lines = Lines::new(plan, Some(&read.crs))?;
-    let drawn = contours_of_triangles(&made.surface, levels);
+    let drawn = contours_of_triangles(&surface, levels);
     let (count, closed) = (drawn.len() as u64, drawn.iter().filter(|l| l.is_closed()).count() as u64);
     drawn.into_iter().try_for_each(|line| lines.take(line))?;
-    Ok(Made { rows: lines, interpretation, doubts: read.doubts, notices, range, lines: count, closed })
+    let (interpretation, doubts) = (read.interpretation, read.doubts);
+    Ok(Made { rows: lines, interpretation, doubts, notices, range, lines: count, closed })
 }
 
 /// Lines on their way to a layer.

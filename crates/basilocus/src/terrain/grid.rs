@@ -414,7 +414,7 @@ fn frame_for(
 }
 
 /// The size of 1, 2 or 5 times a power of ten that comes next to a number from below.
-fn round_size(size: f64) -> f64 {
+pub(super) fn round_size(size: f64) -> f64 {
     let power = size.log10().floor() as i32;
     let unit = |p: i32| format!("1e{p}").parse::<f64>().unwrap_or(1.0);
     let round = [5.0, 2.0, 1.0].into_iter().map(|n| format!("{n}e{power}").parse::<f64>().unwrap_or(n * unit(power)));

@@ -44,8 +44,10 @@ pub struct GridLook {
 /// # Errors
 /// Where it cannot be read.
 pub(crate) fn look_at_grid(path: &Path, cancel: &Cancel) -> Result<Looked, Error> {
-    let grid = HeightGrid::open(path, &GridReading::default())?;
-    let about = grid.about().clone();
+    let grid = HeightGrid::open(path, &GridReading::default(), cancel)?;
+    let Some(about) = grid.about().cloned() else {
+        return Err(Error::Defect(format!("{}: a grid that is none", path.display())));
+    };
     let (crs, unit, mut notes) = (grid.crs.clone(), grid.unit.clone(), grid.notes.clone());
     let frame = grid.frame();
     let mut unmeasured = Vec::new();

@@ -38,6 +38,7 @@ mod grid;
 mod grid_look;
 mod ground;
 mod layer_output;
+mod layer_surface;
 mod measured;
 mod points;
 mod profile;

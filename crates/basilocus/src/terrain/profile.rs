@@ -136,7 +136,7 @@ pub fn profile(plan: &ProfilePlan, cancel: &Cancel) -> Result<ProfileReport, Err
     if let Some(wrong) = plan.every.filter(|e| !(*e > 0.0 && e.is_finite())) {
         return Err(Error::Usage(format!("`every` {wrong}: metres above zero are expected")));
     }
-    let mut grid = HeightGrid::open(&plan.grid, &plan.reading)?;
+    let mut grid = HeightGrid::open(&plan.grid, &plan.reading, cancel)?;
     let mut interpretation = grid.notes.clone();
     let from = ShapeSource {
         path: &plan.lines,

@@ -1,5 +1,6 @@
 //! A raster that a command writes.
 
+use super::raster_system::keys_of;
 use crate::Error;
 use crate::paths::Paths;
 use crate::steps::finish::crs_text;
@@ -71,8 +72,10 @@ pub(super) fn create(
     };
     // No format of grids has a text for a grid of somebody's own: it says no system.
     let is_local = |crs: &&Crs| matches!(crs.horizontal().kind, Kind::Engineering { .. });
-    let crs = crs.filter(|crs| !is_local(crs)).map(|crs| crs_text(crs.horizontal())).transpose()?;
-    Ok(create_raster(output, RasterOut { place, crs, vertical, values }, overwrite)?)
+    let crs = crs.filter(|crs| !is_local(crs)).map(Crs::horizontal);
+    let keys = crs.filter(|crs| crs.code.is_none()).and_then(keys_of);
+    let crs = crs.map(crs_text).transpose()?;
+    Ok(create_raster(output, RasterOut { place, crs, keys, vertical, values }, overwrite)?)
 }
 
 /// Completes a raster and moves it to its place. Gives what to tell.

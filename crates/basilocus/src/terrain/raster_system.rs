@@ -5,7 +5,9 @@ use crate::coordinates::system;
 use basilocus_formats::geotiff::GeoKeys;
 use basilocus_formats::raster::{RasterAbout, RasterCrs};
 use basilocus_geodesy::crs::{Area, Base, Catalogue, Crs, Kind};
-use basilocus_geodesy::projection::Parameters;
+use basilocus_geodesy::ellipsoid::Ellipsoid;
+use basilocus_geodesy::operation::Operation;
+use basilocus_geodesy::projection::{Parameter, Parameters};
 use basilocus_geodesy::unit::{LinearUnit, find_length, length_of};
 
 /// The system that a raster says, with what to tell of it.
@@ -161,10 +163,68 @@ fn projected(keys: &GeoKeys, code: u16, base: Crs) -> Result<Crs, String> {
     Ok(crs)
 }
 
+/// The keys of a projected system without a code: its method and parameters; `None` where the standard has none for it.
+pub(super) fn keys_of(crs: &Crs) -> Option<GeoKeys> {
+    let Kind::Projected { base, parameters, unit, datum, .. } = &crs.kind else { return None };
+    let base_code = base.code.or_else(|| Catalogue::embedded().geographic_of_datum(&datum.name)?.code)?;
+    // The standard's projections count eastwards and northwards.
+    if crs.axes.contains("south") || crs.axes.contains("west") {
+        return None;
+    }
+    let names = crs.projection().ok()??.about().names;
+    let linear_unit = [(9001, 1.0), (9002, 0.3048), (9003, 1200.0 / 3937.0)]
+        .into_iter()
+        .find(|(_, metres)| (unit.metres - metres).abs() < 1e-12)
+        .map(|(code, _)| code);
+    METHODS.iter().filter(|m| names.contains(&m.name)).find_map(|method| {
+        let value =
+            |(key, name): &(u16, &str)| parameters.value(Parameter::from_name(name)?).map(|value| (*key, value));
+        let keys = GeoKeys {
+            model: Some(1),
+            geodetic: u16::try_from(base_code).ok(),
+            method: Some(method.code),
+            parameters: method.parameters.iter().filter_map(value).collect(),
+            linear_unit,
+            linear_unit_size: linear_unit.is_none().then_some(unit.metres),
+            names: vec![crs.name.clone()],
+            ..Default::default()
+        };
+        // Read again they must be the same system, on the same datum; a parameter without a key would be lost.
+        let is_whole = keys.parameters.len() == parameters.0.len();
+        let again = is_whole.then(|| of_keys(&keys).ok()).flatten()?;
+        is_same_place(crs, &again).then_some(keys)
+    })
+}
+
+/// Whether two projected systems on one datum give positions the same numbers, by places around the origin of the first.
+fn is_same_place(a: &Crs, b: &Crs) -> bool {
+    let way = |crs: &Crs| Operation::between(&crs.geographic()?, crs, None).ok();
+    let (Some(to_a), Some(to_b)) = (way(a), way(b)) else { return false };
+    let Kind::Projected { parameters, .. } = &a.kind else { return false };
+    let of =
+        |what: &str| parameters.0.iter().find(|(name, _)| name.to_lowercase().contains(what)).map(|(_, value)| *value);
+    let (lon, lat) = (of("meridian").or(of("longitude")).unwrap_or(0.0), of("latitude").unwrap_or(0.0));
+    let around = [[0.0, 0.0], [1.0, 0.0], [-1.0, 0.5], [0.5, -1.0]];
+    let is_same = |[east, north]: [f64; 2]| {
+        let at = |way: &Operation| way.apply_one(lon + east, lat.clamp(-80.0, 80.0) + north, 0.0);
+        let (Some(p), Some(q)) = (at(&to_a), at(&to_b)) else { return false };
+        (p.0 - q.0).abs() < 1e-6 && (p.1 - q.1).abs() < 1e-6
+    };
+    is_same_datum(a, b) && around.into_iter().all(is_same)
+}
+
+/// Whether two systems have one datum; what one of them does not say of its way to others does not count.
+fn is_same_datum(a: &Crs, b: &Crs) -> bool {
+    let (Some(a), Some(b)) = (a.datum(), b.datum()) else { return false };
+    let size = |e: &Ellipsoid| [e.semi_major_m, e.inverse_flattening];
+    let is_close = size(&a.ellipsoid).into_iter().zip(size(&b.ellipsoid)).all(|(p, q)| (p - q).abs() < 1e-6);
+    let is_shifted_alike = a.shift.is_none() || b.shift.is_none() || a.shift == b.shift;
+    a.name == b.name && is_close && is_shifted_alike && a.prime_meridian_deg == b.prime_meridian_deg
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
-    use basilocus_geodesy::operation::Operation;
 
     /// Positions by keys and by the catalogue's system of the same parameters.
     fn same(keys: GeoKeys, code: u32, at: (f64, f64)) {
@@ -215,6 +275,21 @@ mod tests {
             (3083, 463_000.0),
         ];
         same(keys(16, 4289, &rd), 28992, (5.5, 52.0));
+    }
+
+    #[test]
+    fn a_system_of_ones_own_becomes_keys_that_say_the_same() {
+        for code in [26910, 2269, 5070, 3035, 32661, 28992, 2249, 3395] {
+            let with_code = Catalogue::embedded().get(code).unwrap();
+            let own = Crs { code: None, ..with_code.clone() };
+            let keys = keys_of(&own).unwrap_or_else(|| panic!("{}", own.title()));
+            let again = of_keys(&keys).unwrap();
+            assert!(is_same_place(&with_code, &again) && again.name == own.name, "{code}: {keys:?}");
+        }
+        // Southwards and westwards, and a method that the standard has no number for.
+        for code in [2053, 3857] {
+            assert_eq!(keys_of(&Crs { code: None, ..Catalogue::embedded().get(code).unwrap() }), None, "{code}");
+        }
     }
 
     #[test]

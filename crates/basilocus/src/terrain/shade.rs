@@ -101,7 +101,7 @@ pub struct ShadeReport {
 pub fn shade(plan: &ShadePlan, cancel: &Cancel) -> Result<ShadeReport, Error> {
     let light = plan.light()?;
     raster_output::check(&[&plan.grid], &plan.output, RasterValues::Light)?;
-    let grid = HeightGrid::open(&plan.grid, &plan.reading)?;
+    let grid = HeightGrid::open(&plan.grid, &plan.reading, cancel)?;
     let mut interpretation = grid.notes.clone();
     let ground = grid.ground(false, &mut interpretation)?;
     interpretation.push(grid.unit.told());

@@ -97,7 +97,7 @@ pub fn slope(plan: &SlopePlan, cancel: &Cancel) -> Result<SlopeReport, Error> {
     if let Some(direction) = &plan.direction {
         raster_output::check(&[&plan.grid, &plan.output], direction, RasterValues::Numbers)?;
     }
-    let grid = HeightGrid::open(&plan.grid, &plan.reading)?;
+    let grid = HeightGrid::open(&plan.grid, &plan.reading, cancel)?;
     let mut interpretation = grid.notes.clone();
     let ground = grid.ground(false, &mut interpretation)?;
     interpretation.push(grid.unit.told());

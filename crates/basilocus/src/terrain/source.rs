@@ -1,16 +1,21 @@
 //! A grid of heights that is read: by rows, or at positions, with its system and unit.
 
 use super::ground::ground_of;
+use super::layer_surface::LayerSurface;
 use super::raster_system::{height_unit_of, system_of};
 use crate::Error;
 use crate::coordinates::system;
-use basilocus_formats::raster::{RasterAbout, RasterReader, open_raster};
-use basilocus_geodesy::crs::{Crs, Heights};
+use crate::engine::Cancel;
+use crate::plan::LayerPlan;
+use crate::steps::Positions;
+use basilocus_formats::raster::{RasterAbout, RasterFormat, RasterReader, open_raster};
+use basilocus_geodesy::crs::{Crs, Heights, Kind};
 use basilocus_geodesy::unit::{LinearUnit, find_length};
 use basilocus_terrain::interpolate::Spot;
+use basilocus_terrain::triangle_index::TriangleIndex;
 use basilocus_terrain::{Ground, HeightRows, RectifiedGrid};
 use std::collections::HashMap;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 /// Heights that are kept of the parts of a file that were asked for last: 64 MB.
 const KEPT: usize = 8 << 20;
@@ -74,11 +79,28 @@ pub struct GridReading {
     pub no_data: Option<f64>,
 }
 
-/// A grid of heights in a file.
+/// Where the heights of cells are.
+enum Cells {
+    File(Box<dyn RasterReader>),
+    /// Made of a layer: row by row from the north.
+    Memory(Vec<f64>),
+}
+
+/// Rows of a part of a grid in memory.
+const PART: usize = 256;
+
+/// A grid of heights in a file, or what a layer with heights makes of one.
 pub(crate) struct HeightGrid {
+    path: PathBuf,
     no_data: Option<f64>,
-    reader: Box<dyn RasterReader>,
+    cells: Cells,
     frame: RectifiedGrid,
+    /// Columns and rows of a part.
+    chunk: (usize, usize),
+    /// Whether the first row of the file is the southern one.
+    from_south: bool,
+    /// The triangles that the cells were made of, where they were.
+    triangles: Option<TriangleIndex>,
     pub crs: Option<Crs>,
     pub unit: HeightUnit,
     /// How it was understood.
@@ -91,11 +113,14 @@ pub(crate) struct HeightGrid {
 }
 
 impl HeightGrid {
-    /// Opens a grid.
+    /// Opens a grid. Of a layer with heights one is made: of points at equal steps as they stand, of all else by triangles.
     ///
     /// # Errors
     /// Where it cannot be read, or what is said contradicts what it carries.
-    pub(crate) fn open(path: &Path, reading: &GridReading) -> Result<Self, Error> {
+    pub(crate) fn open(path: &Path, reading: &GridReading, cancel: &Cancel) -> Result<Self, Error> {
+        if RasterFormat::of_file(path)?.is_none() {
+            return HeightGrid::of_layer(path, reading, cancel);
+        }
         let reader = open_raster(path)?;
         let about = reader.about().clone();
         let mut notes = about.notes.clone();
@@ -128,9 +153,13 @@ impl HeightGrid {
             rows: p.rows,
         };
         Ok(HeightGrid {
+            path: path.to_path_buf(),
             no_data: reading.no_data,
-            reader,
+            cells: Cells::File(reader),
             frame,
+            chunk: about.chunk,
+            from_south: about.from_south,
+            triangles: None,
             crs,
             unit,
             notes,
@@ -140,8 +169,48 @@ impl HeightGrid {
         })
     }
 
-    pub(crate) fn about(&self) -> &RasterAbout {
-        self.reader.about()
+    /// Makes a grid of a layer with heights.
+    fn of_layer(path: &Path, reading: &GridReading, cancel: &Cancel) -> Result<Self, Error> {
+        if reading.no_data.is_some() {
+            return Err(Error::Usage(format!(
+                "`no_data`: {} is no grid but a layer, whose rows have a height or none; take rows out with `select`",
+                path.display()
+            )));
+        }
+        let layer = LayerPlan::new(path).with(Positions { from: reading.from.clone(), ..Default::default() });
+        let mut surface = LayerSurface::read(&layer, cancel, &())?;
+        let (grid, triangles) = surface.gridded()?;
+        let LayerSurface { crs, interpretation, notices, .. } = surface;
+        let unit = HeightUnit::of(reading.height_unit.as_deref(), None, Some(&crs))?;
+        let is_local = matches!(crs.kind, Kind::Engineering { .. });
+        Ok(HeightGrid {
+            path: path.to_path_buf(),
+            no_data: None,
+            frame: grid.frame,
+            chunk: (grid.frame.columns, PART),
+            from_south: false,
+            cells: Cells::Memory(grid.heights),
+            triangles,
+            crs: Some(crs).filter(|_| !is_local),
+            unit,
+            notes: interpretation.into_iter().chain(notices).collect(),
+            band: None,
+            kept: HashMap::new(),
+            asked: 0,
+        })
+    }
+
+    /// How it stands in its file; `None` where it was made of a layer.
+    pub(crate) fn about(&self) -> Option<&RasterAbout> {
+        match &self.cells {
+            Cells::File(reader) => Some(reader.about()),
+            Cells::Memory(_) => None,
+        }
+    }
+
+    /// The triangles that it was made of, where it was.
+    pub(super) fn triangles(&self) -> Option<&TriangleIndex> {
+        self.triangles.as_ref()
     }
 
     /// How long its units are, with what to tell of them.
@@ -154,7 +223,13 @@ impl HeightGrid {
 
     /// A part of the file.
     fn chunk(&mut self, across: usize, down: usize) -> Result<Vec<f64>, Error> {
-        let mut heights = self.reader.chunk(across, down)?;
+        let mut heights = match &mut self.cells {
+            Cells::File(reader) => reader.chunk(across, down)?,
+            Cells::Memory(heights) => {
+                let from = down * PART * self.frame.columns;
+                heights[from..(from + PART * self.frame.columns).min(heights.len())].to_vec()
+            }
+        };
         if let Some(none) = self.no_data {
             heights.iter_mut().filter(|z| **z == none).for_each(|z| *z = f64::NAN);
         }
@@ -163,7 +238,7 @@ impl HeightGrid {
 
     /// Its row in the file.
     fn in_file(&self, row: usize) -> usize {
-        if self.reader.about().from_south { self.frame.rows - 1 - row } else { row }
+        if self.from_south { self.frame.rows - 1 - row } else { row }
     }
 
     /// The heights of a row of chunks, row by row.
@@ -172,12 +247,12 @@ impl HeightGrid {
             return Ok(());
         }
         let columns = self.frame.columns;
-        let (width, height) = self.reader.about().chunk;
+        let (width, height) = self.chunk;
         let rows = height.min(self.frame.rows - down * height);
         if rows.saturating_mul(columns) > LARGEST_BAND {
             return Err(Error::Data(format!(
                 "{}: a row of its parts has {rows} rows of {columns} heights, more than memory should hold; write it in smaller tiles",
-                self.reader.about().path.display()
+                self.path.display()
             )));
         }
         let mut heights = self.band.take().map(|(_, heights)| heights).unwrap_or_default();
@@ -204,7 +279,7 @@ impl HeightGrid {
     /// Where the file cannot be read.
     fn cell(&mut self, column: usize, row: usize) -> Result<f64, Error> {
         let row = self.in_file(row);
-        let (width, height) = self.reader.about().chunk;
+        let (width, height) = self.chunk;
         let key = (column / width, row / height);
         self.asked += 1;
         let asked = self.asked;
@@ -230,6 +305,10 @@ impl HeightGrid {
     /// # Errors
     /// Where the file cannot be read.
     pub(crate) fn height_at(&mut self, x: f64, y: f64, nearest: bool) -> Result<f64, Error> {
+        if let Some(triangles) = &self.triangles {
+            let height = if nearest { triangles.nearest(x, y) } else { triangles.height_at(x, y) };
+            return Ok(height.unwrap_or(f64::NAN));
+        }
         if nearest {
             return match Spot::nearest(&self.frame, x, y) {
                 Some((column, row)) => self.cell(column, row),
@@ -257,11 +336,11 @@ impl HeightRows for HeightGrid {
 
     fn row(&mut self, row: usize, into: &mut [f64]) -> Result<(), Error> {
         let row = self.in_file(row);
-        let height = self.reader.about().chunk.1;
+        let height = self.chunk.1;
         self.read_band(row / height)?;
         let from = (row % height) * self.frame.columns;
         let values = self.band.as_ref().and_then(|(_, heights)| heights.get(from..from + into.len()));
-        let short = || Error::Defect(format!("{}: a part is shorter than it says", self.reader.about().path.display()));
+        let short = || Error::Defect(format!("{}: a part is shorter than it says", self.path.display()));
         into.copy_from_slice(values.ok_or_else(short)?);
         Ok(())
     }

@@ -7,6 +7,7 @@ use super::survey::{Counted, HeightRange, check_known};
 use crate::Error;
 use crate::doubts::{self, DoubtReport};
 use crate::engine::Cancel;
+use basilocus_terrain::triangle_volume::volume_of_triangles;
 use basilocus_terrain::volume::Level;
 use serde::Serialize;
 use std::path::PathBuf;
@@ -140,15 +141,24 @@ pub struct VolumeReport {
 /// Those of reading a grid and areas; [`Error::Usage`] for a level that is none.
 pub fn volume(plan: &VolumePlan, cancel: &Cancel) -> Result<VolumeReport, Error> {
     let level = plan.level()?;
-    let mut grid = HeightGrid::open(&plan.grid, &plan.reading)?;
+    let mut grid = HeightGrid::open(&plan.grid, &plan.reading, cancel)?;
     let mut interpretation = grid.notes.clone();
     let ground = grid.ground(plan.in_plane, &mut interpretation)?;
     interpretation.push(grid.unit.told());
     let (names, areas) = plan.areas.read(&grid, &mut interpretation, cancel)?;
     let metres = grid.unit.unit.metres;
     let mut range = HeightRange::default();
-    let mut rows = Stoppable { heights: Counted { heights: &mut grid, range: &mut range }, cancel };
-    let parts = basilocus_terrain::volume::volume(&mut rows, &ground, metres, level, &areas)?;
+    let parts = match grid.triangles() {
+        Some(triangles) => {
+            let surface = triangles.surface();
+            range.add(&surface.points.iter().map(|p| p[2]).collect::<Vec<f64>>());
+            volume_of_triangles(surface, &ground, metres, level, &areas)
+        }
+        None => {
+            let mut rows = Stoppable { heights: Counted { heights: &mut grid, range: &mut range }, cancel };
+            basilocus_terrain::volume::volume(&mut rows, &ground, metres, level, &areas)?
+        }
+    };
     let path = plan.grid.display().to_string();
     check_known(&range, &path)?;
     let doubts = doubts::of_heights(&range, &path).into_iter().collect();

@@ -39,6 +39,7 @@ pub(super) mod key {
     pub const ANGULAR_UNIT: u16 = 2054;
     pub const PROJECTED: u16 = 3072;
     pub const PROJECTED_CITATION: u16 = 3073;
+    pub const PROJECTION: u16 = 3074;
     pub const METHOD: u16 = 3075;
     pub const LINEAR_UNIT: u16 = 3076;
     pub const LINEAR_UNIT_SIZE: u16 = 3077;
@@ -54,8 +55,8 @@ pub(super) const USER_DEFINED: u16 = 32_767;
 pub(super) const DEGREE: u16 = 9102;
 
 /// Where the values of keys that are no short numbers stand.
-const DOUBLES: u16 = 34_736;
-const TEXTS: u16 = 34_737;
+pub(super) const DOUBLES: u16 = 34_736;
+pub(super) const TEXTS: u16 = 34_737;
 
 impl GeoKeys {
     /// Reads the directory of keys: four numbers each, after four of its own.

@@ -5,6 +5,7 @@
 //! floats, or bytes, deflated, with the difference to their neighbour.
 
 mod keys;
+mod part;
 mod reader;
 mod writer;
 

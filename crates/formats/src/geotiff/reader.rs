@@ -1,5 +1,6 @@
 //! Reads GeoTIFF.
 
+use super::part::whole_tile;
 use super::{GeoKeys, tags};
 use crate::FormatError;
 use crate::raster::{RasterAbout, RasterCrs, RasterFormat, RasterPlace, RasterReader, check_place, definition_beside};
@@ -154,10 +155,22 @@ impl RasterReader for GeoTiffReader {
     fn chunk(&mut self, across: usize, down: usize) -> Result<Vec<f64>, FormatError> {
         let path = self.about.path.clone();
         let index = (down * self.across + across) as u32;
-        let values = self.decoder.read_chunk(index).map_err(|e| broken(&path, &e))?;
         let (width, height) = self.decoder.chunk_data_dimensions(index);
         let no_data = self.about.no_data;
-        let values = heights(&values, self.samples, no_data);
+        let values = match self.decoder.read_chunk(index) {
+            Ok(values) => heights(&values, self.samples, no_data),
+            Err(e) => match self.decoder.chunk_data_dimensions(index) != self.decoder.chunk_dimensions() {
+                true if ends_early(&e) => {
+                    let whole = whole_tile(&mut self.decoder, index).map_err(|e| broken(&path, &e))?;
+                    let whole = whole.ok_or_else(|| broken(&path, &e))?;
+                    let wide = self.about.chunk.0;
+                    let rows = heights(&whole, 1, no_data);
+                    let rows = rows.chunks_exact(wide).take(height as usize);
+                    rows.flat_map(|row| &row[..wide.min(width as usize)]).copied().collect()
+                }
+                _ => return Err(broken(&path, &e)),
+            },
+        };
         let expected = width as usize * height as usize;
         if values.len() < expected {
             return Err(FormatError::broken(
@@ -209,11 +222,14 @@ fn world_file(path: &Path) -> Result<Option<[f64; 6]>, FormatError> {
     }
 }
 
+/// Whether a part seems to end before its values do.
+fn ends_early(problem: &TiffError) -> bool {
+    matches!(problem, TiffError::IoError(e) if e.kind() == std::io::ErrorKind::UnexpectedEof)
+}
+
 fn broken(path: &Path, problem: &TiffError) -> FormatError {
     let words = match problem {
-        TiffError::IoError(e) if e.kind() == std::io::ErrorKind::UnexpectedEof => {
-            "ends before all that it promises is read; get the file again".to_string()
-        }
+        _ if ends_early(problem) => "ends before all that it promises is read; get the file again".to_string(),
         TiffError::LimitsExceeded => format!(
             "has parts that unpack to more than {} MB, or lists of them that do; write it in tiles",
             LARGEST_CHUNK >> 20

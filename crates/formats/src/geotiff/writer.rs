@@ -1,6 +1,6 @@
 //! Writes GeoTIFF.
 
-use super::keys::{DEGREE, USER_DEFINED, key};
+use super::keys::{DEGREE, DOUBLES, TEXTS, USER_DEFINED, key};
 use super::tags;
 use crate::raster::{RasterOut, RasterValues, RasterWriter, check_rows, foreign_definition, write_definition};
 use crate::temporary::TemporaryFile;
@@ -35,7 +35,7 @@ impl GeoTiffWriter {
     pub(crate) fn create(mut pending: PendingOutput, out: RasterOut) -> Result<Self, FormatError> {
         let mut notices = Vec::new();
         match &out.crs {
-            Some(crs) if code_of(crs).is_none() => {
+            Some(crs) if code_of(crs).is_none() && out.keys.is_none() => {
                 write_definition(&mut pending, crs)?;
                 notices.push(format!(
                     "{}: the system {} has no code, so that its definition stands beside the file (.prj)",
@@ -114,8 +114,11 @@ impl GeoTiffWriter {
         directory.write_tag(tags::PIXEL_SCALE, &[place.step_x, place.step_y, 0.0][..])?;
         let corner = [place.west - place.step_x / 2.0, place.north + place.step_y / 2.0];
         directory.write_tag(tags::TIEPOINT, &[0.0, 0.0, 0.0, corner[0], corner[1], 0.0][..])?;
-        let (keys, texts) = keys_of(&self.out);
+        let Directory { keys, doubles, texts } = Directory::of(&self.out);
         directory.write_tag(tags::KEY_DIRECTORY, &keys[..])?;
+        if !doubles.is_empty() {
+            directory.write_tag(tags::doubles(), &doubles[..])?;
+        }
         if !texts.is_empty() {
             directory.write_tag(tags::texts(), texts.as_str())?;
         }
@@ -160,32 +163,66 @@ fn code_of(crs: &CrsText) -> Option<u16> {
     crs.code.and_then(|code| u16::try_from(code).ok()).filter(|code| *code < USER_DEFINED && *code > 0)
 }
 
-/// The directory of keys, in the order of their numbers, and the texts that they point to.
-fn keys_of(out: &RasterOut) -> (Vec<u16>, String) {
-    let mut entries: Vec<[u16; 4]> = Vec::new();
-    let mut texts = String::new();
-    if let Some(crs) = &out.crs {
-        let code = code_of(crs).unwrap_or(USER_DEFINED);
-        let name: String = crs.name.chars().map(|c| if c.is_ascii() && c != '|' { c } else { '?' }).collect();
-        texts = format!("{name}|");
-        entries.push([key::MODEL, 0, 1, if crs.geographic { 2 } else { 1 }]);
-        entries.push([key::RASTER, 0, 1, 1]);
-        entries.push([key::CITATION, 34_737, texts.len() as u16, 0]);
-        if crs.geographic {
-            entries.push([key::GEODETIC, 0, 1, code]);
-            entries.push([key::ANGULAR_UNIT, 0, 1, DEGREE]);
+/// The directory of keys, in the order of their numbers, and the numbers and texts that they point to.
+#[derive(Default)]
+struct Directory {
+    keys: Vec<u16>,
+    doubles: Vec<f64>,
+    texts: String,
+}
+
+impl Directory {
+    fn of(out: &RasterOut) -> Self {
+        let mut directory = Directory::default();
+        let mut entries: Vec<[u16; 4]> = Vec::new();
+        if let Some(crs) = &out.crs {
+            let code = code_of(crs);
+            let own = out.keys.as_ref().filter(|_| code.is_none());
+            let code = code.unwrap_or(USER_DEFINED);
+            entries.push([key::MODEL, 0, 1, if crs.geographic { 2 } else { 1 }]);
+            entries.push([key::RASTER, 0, 1, 1]);
+            entries.push(directory.text(key::CITATION, &crs.name));
+            if crs.geographic {
+                entries.push([key::GEODETIC, 0, 1, code]);
+                entries.push([key::ANGULAR_UNIT, 0, 1, DEGREE]);
+            } else {
+                let base = own.and_then(|keys| keys.geodetic);
+                entries.extend(base.map(|base| [key::GEODETIC, 0, 1, base]));
+                entries.extend(base.map(|_| [key::ANGULAR_UNIT, 0, 1, DEGREE]));
+                entries.push([key::PROJECTED, 0, 1, code]);
+            }
+            if let Some(keys) = own {
+                entries.push(directory.text(key::PROJECTED_CITATION, &crs.name));
+                entries.push([key::PROJECTION, 0, 1, USER_DEFINED]);
+                entries.extend(keys.method.map(|method| [key::METHOD, 0, 1, method]));
+                entries.push([key::LINEAR_UNIT, 0, 1, keys.linear_unit.unwrap_or(USER_DEFINED)]);
+                entries.extend(keys.linear_unit_size.map(|size| directory.double(key::LINEAR_UNIT_SIZE, size)));
+                entries.extend(keys.parameters.iter().map(|(number, value)| directory.double(*number, *value)));
+            }
         } else {
-            entries.push([key::PROJECTED, 0, 1, code]);
+            entries.push([key::RASTER, 0, 1, 1]);
         }
-    } else {
-        entries.push([key::RASTER, 0, 1, 1]);
+        if let Some(vertical) = out.vertical.and_then(|code| u16::try_from(code).ok()) {
+            entries.push([key::VERTICAL, 0, 1, vertical]);
+        }
+        directory.keys = vec![1, 1, 1, entries.len() as u16];
+        directory.keys.extend(entries.iter().flatten());
+        directory
     }
-    if let Some(vertical) = out.vertical.and_then(|code| u16::try_from(code).ok()) {
-        entries.push([key::VERTICAL, 0, 1, vertical]);
+
+    /// An entry that points to a text.
+    fn text(&mut self, number: u16, text: &str) -> [u16; 4] {
+        let text = text.chars().map(|c| if c.is_ascii() && c != '|' { c } else { '?' });
+        let from = self.texts.len();
+        self.texts.extend(text.chain(['|']));
+        [number, TEXTS, (self.texts.len() - from) as u16, from as u16]
     }
-    let mut keys = vec![1, 1, 1, entries.len() as u16];
-    keys.extend(entries.iter().flatten());
-    (keys, texts)
+
+    /// An entry that points to a number.
+    fn double(&mut self, number: u16, value: f64) -> [u16; 4] {
+        self.doubles.push(value);
+        [number, DOUBLES, 1, (self.doubles.len() - 1) as u16]
+    }
 }
 
 /// The bytes of a tile of floats: of each row first the highest bytes of all, then the next ones, each less the one before

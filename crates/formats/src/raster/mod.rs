@@ -70,15 +70,18 @@ impl RasterFormat {
         RASTER_DRIVERS.iter().find(|d| d.endings.contains(&ending.as_str())).map(|d| d.format)
     }
 
-    /// The format of an existing file by its first bytes; `None` where it is no raster.
+    /// The format of an existing file by its first bytes; `None` where it is no raster. Of addresses on the web and packed files
+    /// those are looked at whose name, or the names inside, are such as rasters have.
     ///
     /// # Errors
     /// Where the file cannot be read.
     pub fn of_file(path: &Path) -> Result<Option<Self>, FormatError> {
-        if spool::is_spooled(path) {
-            return Ok(None);
-        }
-        let head = first_bytes(path)?;
+        let head = if spool::is_spooled(path) {
+            let Some(head) = spool::first_bytes_of_grid(path)? else { return Ok(None) };
+            head
+        } else {
+            first_bytes(path)?
+        };
         Ok(RASTER_DRIVERS.iter().find(|d| d.open.is_some() && (d.recognises)(&head)).map(|d| d.format))
     }
 }
@@ -170,6 +173,8 @@ pub struct RasterOut {
     pub place: RasterPlace,
     /// Its system.
     pub crs: Option<CrsText>,
+    /// The same by a method and its parameters, for a system without a code that has them in the standard.
+    pub keys: Option<GeoKeys>,
     /// EPSG code of the system of the heights, if they have one.
     pub vertical: Option<u32>,
     /// What its values are.
@@ -191,11 +196,14 @@ pub trait RasterWriter {
     fn finish(self: Box<Self>) -> Result<(PendingOutput, Vec<String>), FormatError>;
 }
 
-/// Opens a raster.
+/// Opens a raster; addresses on the web are fetched, gzip-ed files and zip archives unpacked.
 ///
 /// # Errors
 /// [`FormatError::NotRecognised`] for a file that is none, and everything that keeps it from being read.
 pub fn open_raster(path: &Path) -> Result<Box<dyn RasterReader>, FormatError> {
+    if let Some(reader) = spool::open_spooled_raster(path)? {
+        return Ok(reader);
+    }
     let format = RasterFormat::of_file(path)?;
     match format.and_then(|f| f.driver().open) {
         Some(open) => open(path),
@@ -324,7 +332,7 @@ mod tests {
     fn heights_have_no_place_in_a_picture() {
         let folder = tempfile::tempdir().unwrap();
         let place = RasterPlace { west: 0.0, north: 0.0, step_x: 1.0, step_y: 1.0, columns: 1, rows: 1 };
-        let out = |values| RasterOut { place, crs: None, vertical: None, values };
+        let out = |values| RasterOut { place, crs: None, keys: None, vertical: None, values };
         let create = |name: &str, values| create_raster(&folder.path().join(name), out(values), false).err();
         let message = create("a.png", RasterValues::Numbers).unwrap().to_string();
         assert!(message.ends_with("use one of .asc, .tif, .tiff"), "{message}");
