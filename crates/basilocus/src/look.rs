@@ -110,7 +110,7 @@ fn system_title(text: &str) -> String {
 /// ```
 pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Progress) -> Result<LookReport, Error> {
     if RasterFormat::of_file(&plan.source)?.is_some() {
-        return look_raster(&plan.source, cancel);
+        return look_raster(&plan.source, cancel, progress);
     }
     let mut reader = source::open(&plan.source, &plan.options()?)?;
     let about = reader.about().clone();
@@ -216,8 +216,8 @@ fn doubts_of_the_place(plan: &LayerPlan, carried: Option<String>, cancel: &Cance
 }
 
 /// Looks at a grid of heights.
-fn look_raster(path: &Path, cancel: &Cancel) -> Result<LookReport, Error> {
-    let looked = look_at_grid(path, cancel)?;
+fn look_raster(path: &Path, cancel: &Cancel, progress: &dyn Progress) -> Result<LookReport, Error> {
+    let looked = look_at_grid(path, cancel, progress)?;
     Ok(LookReport {
         path: path.to_path_buf(),
         format: looked.format.to_string(),

@@ -414,7 +414,7 @@ fn undeclared_no_data() {
     let heights = "-9999 2 3\n4 5 6\n7 8 9";
     let measured = |grid: std::path::PathBuf, no_data| {
         let reading = GridReading { from: Some("EPSG:32610".into()), no_data, ..Default::default() };
-        volume(&VolumePlan { reading, ..VolumePlan::new(grid, 0.0) }, &Cancel::default()).unwrap()
+        volume(&VolumePlan { reading, ..VolumePlan::new(grid, 0.0) }, &Cancel::default(), &()).unwrap()
     };
     let doubted = measured(small_grid(&f, "", heights), None);
     assert_eq!(ids(&doubted.doubts), ["undeclared-no-data"]);
@@ -434,7 +434,7 @@ fn steep_ground() {
         let reading =
             GridReading { from: Some("EPSG:32610".into()), height_unit: Some(unit.into()), ..Default::default() };
         let plan = SlopePlan { reading, overwrite: true, ..SlopePlan::new(grid, f.0.path().join("slope.tif")) };
-        slope(&plan, &Cancel::default()).unwrap().doubts
+        slope(&plan, &Cancel::default(), &()).unwrap().doubts
     };
     let centimetres = "100 180 310\n140 220 330\n190 240 300";
     assert_eq!(ids(&measured(centimetres, "metre")), ["steep-ground"]);

@@ -69,7 +69,7 @@ fn points_of_a_grid_become_it_and_all_others_are_set_aside() {
     let points = folder.file("tile.xyz", text);
     let mut plan = GridPlan::new(points, folder.at("tile.asc"));
     plan.positions = Positions { z: Some("z".into()), ..Positions::in_system("EPSG:32610").unwrap() };
-    let report = grid_of(&plan, &Cancel::default()).unwrap();
+    let report = grid_of(&plan, &Cancel::default(), &()).unwrap();
     assert_eq!((report.spacing.is_uniform, report.columns, report.rows, report.by), (true, 20, 15, GridBy::Lattice));
     assert_eq!((report.spacing.off, report.spacing.empty), (1, 0));
     assert_eq!((report.rows_in, report.rows_used, report.rows_repeated), (304, 300, 1));
@@ -86,7 +86,7 @@ fn points_of_a_grid_become_it_and_all_others_are_set_aside() {
     let heights = heights(&folder.at("tile.asc"));
     assert_eq!((heights[0], heights[299], heights[280]), (14.0, 19.0, 0.0));
     assert!(folder.text("tile.prj").contains("UTM zone 10N"));
-    assert!(grid_of(&plan, &Cancel::default()).unwrap_err().to_string().contains("exists already"));
+    assert!(grid_of(&plan, &Cancel::default(), &()).unwrap_err().to_string().contains("exists already"));
 }
 
 #[test]
@@ -102,7 +102,7 @@ fn scattered_points_get_cells_that_suit_them() {
     let points = folder.file("survey.csv", format!("id,easting,northing,height\n{rows}"));
     let mut plan = GridPlan::new(points, folder.at("survey.asc"));
     plan.positions.from = Some("EPSG:32610".into());
-    let report = grid_of(&plan, &Cancel::default()).unwrap();
+    let report = grid_of(&plan, &Cancel::default(), &()).unwrap();
     let mean = report.spacing.mean.unwrap();
     assert!(!report.spacing.is_uniform && (4.0..6.0).contains(&mean), "{mean}");
     assert_eq!((report.by, report.cell), (GridBy::Triangles, [if mean >= 5.0 { 5.0 } else { 2.0 }; 2]));
@@ -116,10 +116,10 @@ fn scattered_points_get_cells_that_suit_them() {
         assert!((z - (10.0 + 0.1 * x - 0.2 * y)).abs() < 0.01, "{x} {y} {z}");
     }
     let asked = GridPlan { by: Some(GridBy::Lattice), overwrite: true, ..plan.clone() };
-    let message = grid_of(&asked, &Cancel::default()).unwrap_err().to_string();
+    let message = grid_of(&asked, &Cancel::default(), &()).unwrap_err().to_string();
     assert!(message.contains("the points are no grid"), "{message}");
     let asked = GridPlan { by: Some(GridBy::Mean), cell: Some(20.0), overwrite: true, ..plan };
-    let report = grid_of(&asked, &Cancel::default()).unwrap();
+    let report = grid_of(&asked, &Cancel::default(), &()).unwrap();
     assert_eq!((report.cell, report.heights.unknown), ([20.0; 2], 0));
     assert_eq!(report.rows_in, report.rows_used + report.set_aside.values().sum::<u64>());
 }
@@ -130,7 +130,7 @@ fn steps_that_are_asked_for_of_a_grid_are_taken_from_its_surface() {
     let points = folder.file("tile.xyz", xyz(20, 20, 2.0, |c, r| (3 * c + r) as f64));
     let mut plan = GridPlan { cell: Some(1.0), ..GridPlan::new(points, folder.at("fine.asc")) };
     plan.positions.from = Some("EPSG:32610".into());
-    let report = grid_of(&plan, &Cancel::default()).unwrap();
+    let report = grid_of(&plan, &Cancel::default(), &()).unwrap();
     assert_eq!((report.by, report.columns, report.rows), (GridBy::Triangles, 39, 39));
     let heights = heights(&folder.at("fine.asc"));
     assert!((heights[38 * 39 + 1] - 1.5).abs() < 1e-6, "between the first two points");
@@ -143,7 +143,7 @@ fn what_is_no_grid_of_heights_is_told() {
     let flat = folder.file("flat.csv", "id,x,y\n1,438000,5116000\n2,438010,5116010\n");
     let mut plan = GridPlan::new(&flat, folder.at("out.tif"));
     plan.positions.from = Some("EPSG:32610".into());
-    let message = |plan: &GridPlan| grid_of(plan, &cancel).unwrap_err().to_string();
+    let message = |plan: &GridPlan| grid_of(plan, &cancel, &()).unwrap_err().to_string();
     assert!(message(&plan).contains("no heights were found among"), "{}", message(&plan));
     assert!(
         message(&GridPlan { output: folder.at("out.csv"), ..plan.clone() }).contains("no format that holds this grid")
@@ -168,27 +168,27 @@ fn volumes_are_those_of_the_ground_and_of_its_parts() {
     let grid = folder.grid("wedge.asc", 5, 4, |column, _| 10.0 * column as f64);
     let cancel = Cancel::default();
     let plane = VolumePlan { in_plane: true, reading: utm(), ..VolumePlan::new(&grid, 0.0) };
-    let report = volume(&plane, &cancel).unwrap();
+    let report = volume(&plane, &cancel, &()).unwrap();
     assert!((report.volume_m3 - 24_000.0).abs() < 1e-6 && (report.known_area_m2 - 1200.0).abs() < 1e-9, "{report:?}");
     // On the ground everything is larger by the square of the scale there, 0.99964.
-    let ground = volume(&VolumePlan { in_plane: false, ..plane.clone() }, &cancel).unwrap();
+    let ground = volume(&VolumePlan { in_plane: false, ..plane.clone() }, &cancel, &()).unwrap();
     let scale = (report.volume_m3 / ground.volume_m3).sqrt();
     assert!((scale - 0.999_647).abs() < 2e-6, "{scale}");
     // Below 20: half a wedge of 20 m by 30 m, 20 high; above it the same.
-    let half = volume(&VolumePlan { above: 20.0, ..plane.clone() }, &cancel).unwrap();
+    let half = volume(&VolumePlan { above: 20.0, ..plane.clone() }, &cancel, &()).unwrap();
     assert!((half.below_volume_m3 - 6_000.0).abs() < 1e-6 && (half.volume_m3 - 6_000.0).abs() < 1e-6);
     // A plane that rises as the wedge does, one below it.
     let along = VolumePlan { above: -1.0, rise: vec![1.0, 0.0], at: vec![438_000.0, 0.0], ..plane.clone() };
-    let along = volume(&along, &cancel).unwrap();
+    let along = volume(&along, &cancel, &()).unwrap();
     assert!((along.volume_m3 - 1200.0).abs() < 1e-6 && along.below_volume_m3 == 0.0);
     // Heights in feet.
     let feet = GridReading { height_unit: Some("foot".into()), ..utm() };
-    let feet = volume(&VolumePlan { reading: feet, ..plane.clone() }, &cancel).unwrap();
+    let feet = volume(&VolumePlan { reading: feet, ..plane.clone() }, &cancel, &()).unwrap();
     assert!((feet.volume_m3 - 24_000.0 * 0.3048).abs() < 1e-6);
-    let message = volume(&VolumePlan { rise: vec![1.0], ..plane.clone() }, &cancel).unwrap_err().to_string();
+    let message = volume(&VolumePlan { rise: vec![1.0], ..plane.clone() }, &cancel, &()).unwrap_err().to_string();
     assert!(message.contains("two numbers each"), "{message}");
     let degrees = VolumePlan { reading: GridReading { from: Some("EPSG:4326".into()), ..Default::default() }, ..plane };
-    assert!(volume(&degrees, &cancel).unwrap_err().to_string().contains("no plane to measure in"));
+    assert!(volume(&degrees, &cancel, &()).unwrap_err().to_string().contains("no plane to measure in"));
 }
 
 /// Squares in the plane of the grid, as a layer.
@@ -215,14 +215,14 @@ fn areas_cut_cells_and_those_beyond_the_grid_are_told() {
     let folder = Folder::new();
     let grid = folder.grid("wedge.asc", 5, 4, |column, _| 10.0 * column as f64);
     let plan = VolumePlan { in_plane: true, reading: utm(), areas: districts(&folder), ..VolumePlan::new(&grid, 0.0) };
-    let report = volume(&plan, &Cancel::default()).unwrap();
+    let report = volume(&plan, &Cancel::default(), &()).unwrap();
     // 15 m of the wedge: mean height 7.5.
     assert_eq!(report.areas.iter().map(|a| a.name.as_str()).collect::<Vec<_>>(), ["West", "Far"]);
     assert!((report.areas[0].above_m3 - 15.0 * 30.0 * 7.5).abs() < 1e-6, "{:?}", report.areas);
     assert_eq!(report.areas[1].known_m2, 0.0);
     assert_eq!(report.notices, ["1 of 2 areas lie where the ground is not known: Far"]);
     let lost = AreaChoice { inside_from: None, ..districts(&folder) };
-    let message = volume(&VolumePlan { areas: lost, ..plan }, &Cancel::default()).unwrap_err().to_string();
+    let message = volume(&VolumePlan { areas: lost, ..plan }, &Cancel::default(), &()).unwrap_err().to_string();
     assert!(message.contains("no reference system is said"), "{message}");
 }
 
@@ -240,7 +240,7 @@ fn change_is_lost_and_gained_whatever_the_cells() {
         height_error: vec![0.03, 0.04],
         ..ChangePlan::new(&before, &after)
     };
-    let report = change(&plan, &cancel).unwrap();
+    let report = change(&plan, &cancel, &()).unwrap();
     // Two metres are gone over 10 m, then the difference runs from −2 to 1 within 10 m, then a metre came over 20 m.
     let (lost, gained) = (30.0 * (20.0 + 20.0 / 3.0), 30.0 * (20.0 + 5.0 / 3.0));
     assert!((report.lost_m3 - lost).abs() < 1e-6 && (report.gained_m3 - gained).abs() < 1e-6, "{report:?}");
@@ -251,11 +251,11 @@ fn change_is_lost_and_gained_whatever_the_cells() {
     assert_eq!(heights(&folder.at("change.asc"))[..5], [-2.0, -2.0, 1.0, 1.0, 1.0]);
     // What is below the threshold counts for nothing, what is beyond it as a whole.
     let noisy = ChangePlan { threshold: 1.5, output: None, ..plan.clone() };
-    let noisy = change(&noisy, &cancel).unwrap();
+    let noisy = change(&noisy, &cancel, &()).unwrap();
     assert!(noisy.gained_m3 == 0.0 && (noisy.lost_m3 - 30.0 * (20.0 + 10.0 / 6.0 * 1.75)).abs() < 1e-6, "{noisy:?}");
     // A hole in which water stands gave no echo: what was lost there is in no figure, and that is told.
     let hole = folder.grid("hole.asc", 5, 4, |column, row| if (column, row) == (0, 0) { -9999.0 } else { 8.0 });
-    let unseen = change(&ChangePlan { after: hole, output: None, ..plan.clone() }, &cancel).unwrap();
+    let unseen = change(&ChangePlan { after: hole, output: None, ..plan.clone() }, &cancel, &()).unwrap();
     assert!(
         unseen.notices.iter().any(|n| n.starts_with("1 heights are known in the earlier grid alone and 0")),
         "{:?}",
@@ -267,7 +267,7 @@ fn change_is_lost_and_gained_whatever_the_cells() {
         text += "8 8 8 9.5 11 11 11 11 11\n";
     }
     let finer = folder.file("finer.asc", text);
-    let finer = change(&ChangePlan { after: finer, output: None, ..plan.clone() }, &cancel).unwrap();
+    let finer = change(&ChangePlan { after: finer, output: None, ..plan.clone() }, &cancel, &()).unwrap();
     assert!((finer.lost_m3 - lost).abs() < 1e-6 && (finer.gained_m3 - gained).abs() < 1e-6);
     assert!(finer.interpretation.iter().any(|t| t.contains("cells of the grids are others")));
 }
@@ -280,18 +280,19 @@ fn heights_from_different_surfaces_are_not_subtracted() {
         let points = folder.file("t.xyz", xyz(4, 4, 1.0, |_, _| 1.0));
         let mut plan = GridPlan { overwrite: true, ..GridPlan::new(points, folder.at(name)) };
         plan.positions.from = Some(system.into());
-        grid_of(&plan, &cancel).unwrap();
+        grid_of(&plan, &cancel, &()).unwrap();
         folder.at(name)
     };
     let (a, b, c) = (tif("a.tif", "EPSG:26910+5703"), tif("b.tif", "EPSG:26910+5773"), tif("c.tif", "EPSG:32610"));
-    let message = change(&ChangePlan::new(&a, &b), &cancel).unwrap_err().to_string();
+    let message = change(&ChangePlan::new(&a, &b), &cancel, &()).unwrap_err().to_string();
     assert!(message.contains("counted from different surfaces"), "{message}");
-    let message = change(&ChangePlan::new(&a, &c), &cancel).unwrap_err().to_string();
+    let message = change(&ChangePlan::new(&a, &c), &cancel, &()).unwrap_err().to_string();
     assert!(message.contains("the grids are in different systems"), "{message}");
-    assert_eq!(change(&ChangePlan::new(&a, &a), &cancel).unwrap().net_m3, 0.0);
+    assert_eq!(change(&ChangePlan::new(&a, &a), &cancel, &()).unwrap().net_m3, 0.0);
     // What is carried is not overruled.
     let other = GridReading { from: Some("EPSG:32611".into()), ..Default::default() };
-    let message = volume(&VolumePlan { reading: other, ..VolumePlan::new(&a, 0.0) }, &cancel).unwrap_err().to_string();
+    let message =
+        volume(&VolumePlan { reading: other, ..VolumePlan::new(&a, 0.0) }, &cancel, &()).unwrap_err().to_string();
     assert!(message.contains("carries its system"), "{message}");
 }
 
@@ -313,7 +314,7 @@ fn contours_of_a_grid_and_of_points_lie_on_the_same_plane() {
     for (source, name) in [(grid, "of-grid.csv"), (points, "of-points.csv")] {
         let mut plan = ContourPlan { base: 1.0, main: 2, ..ContourPlan::new(source, folder.at(name), 4.0) };
         plan.positions.from = Some("EPSG:32610".into());
-        let report = contours_of(&plan, &Cancel::default()).unwrap();
+        let report = contours_of(&plan, &Cancel::default(), &()).unwrap();
         assert_eq!((report.lines, report.closed, report.levels), (3, 0, 3), "{name}");
         let table = folder.text(name);
         let mut lines: Vec<&str> = table.lines().skip(1).collect();
@@ -331,11 +332,14 @@ fn contours_of_a_grid_and_of_points_lie_on_the_same_plane() {
     let mut many =
         ContourPlan { overwrite: true, ..ContourPlan::new(folder.at("plane.asc"), folder.at("of-grid.csv"), 1e-5) };
     many.positions.from = Some("EPSG:32610".into());
-    let message = contours_of(&many, &Cancel::default()).unwrap_err().to_string();
+    let message = contours_of(&many, &Cancel::default(), &()).unwrap_err().to_string();
     assert!(message.contains("lines above each other; say a larger step"), "{message}");
     many.positions.z = Some("z".into());
     assert!(
-        contours_of(&many, &Cancel::default()).unwrap_err().to_string().contains("is a grid, which has no columns")
+        contours_of(&many, &Cancel::default(), &())
+            .unwrap_err()
+            .to_string()
+            .contains("is a grid, which has no columns")
     );
 }
 
@@ -353,7 +357,7 @@ fn a_profile_has_heights_at_even_distances() {
         picture: Some(folder.at("profile.svg")),
         ..ProfilePlan::new(grid, line, folder.at("profile.csv"))
     };
-    let report = profile(&plan, &Cancel::default()).unwrap();
+    let report = profile(&plan, &Cancel::default(), &()).unwrap();
     let levee = &report.lines[0];
     // 60 m of the grid are 60.02 m on the ground; the last ten metres leave the grid.
     assert!((levee.length_m - 60.0 / 0.999_647).abs() < 1e-3, "{}", levee.length_m);
@@ -371,11 +375,11 @@ fn a_profile_has_heights_at_even_distances() {
     let points = line.split(" d=\"M").nth(1).unwrap().split('L').count();
     assert_eq!(points, 6, "{line}");
     let page = ProfilePlan { picture: Some(folder.at("profile.html")), overwrite: true, ..plan.clone() };
-    let message = profile(&page, &Cancel::default()).unwrap_err().to_string();
+    let message = profile(&page, &Cancel::default(), &()).unwrap_err().to_string();
     assert!(message.contains("no chart that is drawn; use one of .png, .svg"), "{message}");
     let no_lines =
         ProfilePlan { lines: squares(&folder, &[("A", [0.0, 0.0, 1.0, 1.0])]), name: None, overwrite: true, ..plan };
-    let message = profile(&no_lines, &Cancel::default()).unwrap_err().to_string();
+    let message = profile(&no_lines, &Cancel::default(), &()).unwrap_err().to_string();
     assert!(message.contains("none of its 1 rows is a line"), "{message}");
 }
 
@@ -387,7 +391,7 @@ fn triangles_have_three_heights_and_edges_along_break_lines() {
     let mut plan = TriangulatePlan::new(points, folder.at("bank.csv"));
     plan.positions.from = Some("EPSG:32610".into());
     let report =
-        triangles_of(&TriangulatePlan { break_lines: Some(crest), ..plan.clone() }, &Cancel::default()).unwrap();
+        triangles_of(&TriangulatePlan { break_lines: Some(crest), ..plan.clone() }, &Cancel::default(), &()).unwrap();
     assert_eq!((report.rows_in, report.rows_used, report.break_lines), (17, 16, 1));
     assert_eq!(report.set_aside["another height at the same place"], 1);
     assert!(folder.text("bank.set-aside.csv").contains("17,"));
@@ -397,7 +401,7 @@ fn triangles_have_three_heights_and_edges_along_break_lines() {
     assert!(table.contains("POLYGON Z ((") && table.contains(",5,"), "{table}");
     let flat = folder.file("flat.csv", "geometry\n\"LINESTRING (438003 5116015, 438027 5116015)\"\n");
     let without = TriangulatePlan { break_lines: Some(flat), overwrite: true, ..plan };
-    let message = triangles_of(&without, &Cancel::default()).unwrap_err().to_string();
+    let message = triangles_of(&without, &Cancel::default(), &()).unwrap_err().to_string();
     assert!(message.contains("the line of row 2 has no heights"), "{message}");
 }
 
@@ -416,22 +420,25 @@ fn a_layer_with_heights_is_a_surface_wherever_a_grid_is() {
     let mut triangulation = TriangulatePlan::new(&points, folder.at("bank.geojson"));
     triangulation.positions.from = Some("EPSG:32610".into());
     triangulation.output = folder.at("bank.gpkg");
-    triangles_of(&triangulation, &cancel).unwrap();
+    triangles_of(&triangulation, &cancel, &()).unwrap();
     let lattice = folder.file("lattice.xyz", xyz(11, 11, 10.0, |column, row| column as f64 + row as f64 / 2.0));
     // Under a plane it is the middle height; the level 5 is reached along its diagonal.
     for (source, reading) in [(&points, utm()), (&triangulation.output, GridReading::default()), (&lattice, utm())] {
-        let told =
-            volume(&VolumePlan { in_plane: true, reading: reading.clone(), ..VolumePlan::new(source, 0.0) }, &cancel)
-                .unwrap();
+        let told = volume(
+            &VolumePlan { in_plane: true, reading: reading.clone(), ..VolumePlan::new(source, 0.0) },
+            &cancel,
+            &(),
+        )
+        .unwrap();
         assert!((told.volume_m3 - 7.5 * 10_000.0).abs() < 1e-5, "{}: {told:?}", source.display());
         let line = folder.file("line.csv", "geometry\n\"LINESTRING (438003 5116015, 438027.5 5116015.25)\"\n");
         let mut plan = ProfilePlan::new(source, line, folder.at("line-heights.csv"));
         (plan.reading, plan.lines_from, plan.overwrite) = (reading.clone(), Some("EPSG:32610".into()), true);
-        profile(&plan, &cancel).unwrap();
+        profile(&plan, &cancel, &()).unwrap();
         let table = folder.text("line-heights.csv");
         assert!(table.contains(",1.05\n") && table.contains(",3.5125\n"), "{}: {table}", source.display());
         let shade_plan = ShadePlan { reading, ..ShadePlan::new(source, folder.at("relief.tif")) };
-        let shaded = shade(&ShadePlan { overwrite: true, ..shade_plan }, &cancel).unwrap();
+        let shaded = shade(&ShadePlan { overwrite: true, ..shade_plan }, &cancel, &()).unwrap();
         assert!(shaded.size[0] >= 11, "{shaded:?}");
     }
     // A crest of lines with heights: their edges are those of the surface.
@@ -439,16 +446,18 @@ fn a_layer_with_heights_is_a_surface_wherever_a_grid_is() {
         "roof.csv",
         "geometry\n\"LINESTRING Z (438000 5116000 0, 438020 5116000 0)\"\n\"LINESTRING Z (438000 5116010 8, 438020 5116010 8)\"\n\"LINESTRING Z (438000 5116020 0, 438020 5116020 0)\"\n\"LINESTRING (438000 5116030, 438020 5116030)\"\n",
     );
-    let told = volume(&VolumePlan { in_plane: true, reading: utm(), ..VolumePlan::new(&roof, 0.0) }, &cancel).unwrap();
+    let told =
+        volume(&VolumePlan { in_plane: true, reading: utm(), ..VolumePlan::new(&roof, 0.0) }, &cancel, &()).unwrap();
     assert!((told.volume_m3 - 20.0 * 20.0 * 4.0).abs() < 1e-6, "{told:?}");
     assert!(told.interpretation.iter().any(|i| i.contains("1 rows have no heights")), "{told:?}");
     let flat = folder.file("flat.csv", "id,x,y\n1,438000,5116000\n2,438010,5116010\n");
     let message =
-        volume(&VolumePlan { reading: utm(), ..VolumePlan::new(&flat, 0.0) }, &cancel).unwrap_err().to_string();
+        volume(&VolumePlan { reading: utm(), ..VolumePlan::new(&flat, 0.0) }, &cancel, &()).unwrap_err().to_string();
     assert!(message.contains("no heights were found among"), "{message}");
     let with_number = GridReading { no_data: Some(-9999.0), ..utm() };
-    let message =
-        volume(&VolumePlan { reading: with_number, ..VolumePlan::new(&points, 0.0) }, &cancel).unwrap_err().to_string();
+    let message = volume(&VolumePlan { reading: with_number, ..VolumePlan::new(&points, 0.0) }, &cancel, &())
+        .unwrap_err()
+        .to_string();
     assert!(message.contains("is no grid but a layer"), "{message}");
 }
 
@@ -459,7 +468,7 @@ fn a_grid_in_a_system_of_ones_own_carries_its_parameters() {
     let mut plan =
         GridPlan::new(folder.file("bank.xyz", xyz(6, 5, 2.0, |column, _| column as f64)), folder.at("bank.tif"));
     plan.positions.from = Some(own.display().to_string());
-    let made = grid_of(&plan, &Cancel::default()).unwrap();
+    let made = grid_of(&plan, &Cancel::default(), &()).unwrap();
     assert!(made.notices.is_empty() && !folder.at("bank.prj").exists(), "{made:?}");
     let seen = look(&LayerPlan::new(folder.at("bank.tif")), 5, &Cancel::default(), &()).unwrap();
     let said = seen.crs.unwrap();
@@ -477,12 +486,13 @@ fn relief_and_slope_know_the_ground() {
         direction: Some(folder.at("falls.asc")),
         ..SlopePlan::new(&grid, folder.at("slope.asc"))
     };
-    let report = slope(&plan, &cancel).unwrap();
+    let report = slope(&plan, &cancel, &()).unwrap();
     let expected = 0.999_647f64.atan().to_degrees();
     assert!(heights(&folder.at("slope.asc")).iter().all(|s| (s - expected).abs() < 1e-4), "{report:?}");
     assert!(heights(&folder.at("falls.asc")).iter().all(|d| (d - 270.0).abs() < 1e-9), "to the west");
     assert!(report.doubts.is_empty());
-    let lit = shade(&ShadePlan { reading: utm(), ..ShadePlan::new(&grid, folder.at("relief.tif")) }, &cancel).unwrap();
+    let lit =
+        shade(&ShadePlan { reading: utm(), ..ShadePlan::new(&grid, folder.at("relief.tif")) }, &cancel, &()).unwrap();
     assert_eq!(lit.size, [5, 4]);
     // The sun in the north-west, 45 degrees high, on ground that faces west: cos = (sin 45° · cos 45° + 1/√2) / √2.
     let light = 1.0 + 254.0 * ((0.5f64.sqrt() * 0.5f64.sqrt() + 0.5f64.sqrt()) / 2f64.sqrt());
@@ -491,7 +501,8 @@ fn relief_and_slope_know_the_ground() {
     // Metres taken as kilometres are walls.
     let walls = folder.grid("walls.asc", 5, 4, |column, row| 1000.0 * ((column * 7 + row * 5) % 4) as f64);
     let walls =
-        slope(&SlopePlan { reading: utm(), ..SlopePlan::new(&walls, folder.at("walls-slope.asc")) }, &cancel).unwrap();
+        slope(&SlopePlan { reading: utm(), ..SlopePlan::new(&walls, folder.at("walls-slope.asc")) }, &cancel, &())
+            .unwrap();
     assert_eq!(walls.doubts[0].id.as_str(), "steep-ground");
     for (plan, expected) in [
         (ShadePlan { altitude: vec![95.0], ..ShadePlan::new(&grid, folder.at("x.png")) }, "degrees from 0 to 90"),
@@ -505,7 +516,7 @@ fn relief_and_slope_know_the_ground() {
         ),
         (ShadePlan { exaggeration: 0.0, ..ShadePlan::new(&grid, folder.at("x.png")) }, "a number above zero"),
     ] {
-        let message = shade(&plan, &cancel).unwrap_err().to_string();
+        let message = shade(&plan, &cancel, &()).unwrap_err().to_string();
         assert!(message.contains(expected), "{message}");
     }
 }
@@ -550,7 +561,7 @@ fn heights_are_brought_to_the_surface_of_the_layer_or_refused() {
     let points = folder.file("t.xyz", xyz(4, 4, 10.0, |c, _| c as f64));
     let mut plan = GridPlan::new(points, folder.at("g.tif"));
     plan.positions.from = Some("EPSG:26910+6360".into());
-    grid_of(&plan, &Cancel::default()).unwrap();
+    grid_of(&plan, &Cancel::default(), &()).unwrap();
     let gates = folder.file("gates.csv", "gate,x,y,z\nA,438015,5116010,0\n");
     let run = |system: &str, name: &str| {
         let positions = Positions::in_system(system).unwrap().in_columns("x", "y");
@@ -574,11 +585,11 @@ fn points_that_lie_elsewhere_are_doubted() {
         (0..60).map(|i| format!("{} {} {}\n", 5_116_000 + i % 10 * 2, 438_000 + i / 10 * 2, i)).collect();
     let mut plan = GridPlan::new(folder.file("swapped.xyz", text), folder.at("swapped.tif"));
     plan.positions.from = Some("EPSG:32610".into());
-    let report = grid_of(&plan, &Cancel::default()).unwrap();
+    let report = grid_of(&plan, &Cancel::default(), &()).unwrap();
     assert_eq!(report.doubts.iter().map(|d| d.id.as_str()).collect::<Vec<_>>(), ["swapped-axes"]);
     plan.positions = plan.positions.in_columns("y", "x");
     let mended = GridPlan { overwrite: true, ..plan };
-    assert!(grid_of(&mended, &Cancel::default()).unwrap().doubts.is_empty(), "what the doubt says mends it");
+    assert!(grid_of(&mended, &Cancel::default(), &()).unwrap().doubts.is_empty(), "what the doubt says mends it");
 }
 
 #[test]
@@ -590,15 +601,15 @@ fn a_local_grid_stays_a_plane_of_its_own() {
     for name in ["pit.tif", "pit.asc"] {
         let mut plan = GridPlan::new(&points, folder.at(name));
         plan.positions.from = Some("local".into());
-        let made = grid_of(&plan, &Cancel::default()).unwrap();
+        let made = grid_of(&plan, &Cancel::default(), &()).unwrap();
         assert_eq!((made.columns, made.rows), (5, 5));
-        let report = volume(&VolumePlan::new(folder.at(name), 0.0), &Cancel::default()).unwrap();
+        let report = volume(&VolumePlan::new(folder.at(name), 0.0), &Cancel::default(), &()).unwrap();
         // Four cells, each with one corner a metre lower: a quarter of a cubic metre each.
         assert!((report.below_volume_m3 - 1.0).abs() < 1e-9, "{name}: {report:?}");
         assert!(report.interpretation.iter().any(|t| t.contains("unit")), "{:?}", report.interpretation);
         let mut lines = ContourPlan::new(folder.at(name), folder.at(&format!("{name}.csv")), 0.5);
         lines.base = -0.25;
-        assert_eq!(contours_of(&lines, &Cancel::default()).unwrap().closed, 2, "{name}");
+        assert_eq!(contours_of(&lines, &Cancel::default(), &()).unwrap().closed, 2, "{name}");
         let mut map = basilocus::drawing::DrawPlan::new([folder.at(name)], folder.at(&format!("{name}.svg")));
         map.in_crs = Some("local".into());
         basilocus::drawing::draw(&map, &Cancel::default(), &()).unwrap();

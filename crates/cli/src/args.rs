@@ -77,7 +77,7 @@ pub(crate) struct WriteArgs {
     /// --measure=LENGTH,AREA
     #[arg(long, value_name = "LENGTH,AREA", num_args = 0..=2, require_equals = true, value_delimiter = ',')]
     pub(crate) measure: Option<Vec<String>>,
-    /// Add heights of a grid (.tif, .asc): a column `height` of points, a height at each position of lines and polygons
+    /// Add heights of a grid (.tif, .asc) or of another layer with heights: a column `height` of points, a height at each position of lines and polygons
     #[arg(long, value_name = "GRID")]
     pub(crate) heights: Option<PathBuf>,
     /// System of that grid, where its file carries none

@@ -76,7 +76,14 @@ const FULL: f64 = 0.5;
 pub fn spacing(x: &[f64], y: &[f64], tolerance: Option<f64>) -> Spacing {
     let tolerance = tolerance.unwrap_or(TOLERANCE);
     let scattered = |why: String| Spacing::Scattered { mean: mean_distance(x, y), why };
-    let (Some(along_x), Some(along_y)) = (Axis::of(x, tolerance), Axis::of(y, tolerance)) else {
+    // Both axes at once: most of the time goes into sorting them.
+    let (along_x, along_y) = std::thread::scope(|scope| {
+        let along_x = scope.spawn(|| Axis::of(x, tolerance));
+        let along_y = Axis::of(y, tolerance);
+        (along_x.join(), along_y)
+    });
+    let along_x = along_x.unwrap_or_else(|panic| std::panic::resume_unwind(panic));
+    let (Some(along_x), Some(along_y)) = (along_x, along_y) else {
         return scattered("along an axis, positions have no common step".into());
     };
     let (columns, rows) = (along_x.count(), along_y.count());
@@ -185,7 +192,8 @@ impl Axis {
 
     /// The steps of values; `None` where they have none.
     fn of(values: &[f64], tolerance: f64) -> Option<Self> {
-        let mut sorted: Vec<f64> = values.iter().copied().filter(|v| v.is_finite()).collect();
+        let mut sorted = values.to_vec();
+        sorted.retain(|v| v.is_finite());
         sorted.sort_unstable_by(f64::total_cmp);
         let range = sorted.last()? - sorted.first()?;
         if !(range > 0.0) {

@@ -131,7 +131,7 @@ fn points_to_grid(rows: usize, ratio: &impl Fn(&str, &str, (f64, f64, f64))) {
     let mut plan = GridPlan { overwrite: true, ..GridPlan::new(&source, &output) };
     plan.positions.from = Some("EPSG:32610".into());
     let ours = || {
-        black_box(grid_of(&plan, &Cancel::default()).is_ok());
+        black_box(grid_of(&plan, &Cancel::default(), &()).is_ok());
     };
     ratio(
         &format!("XYZ text of {rows} rows to a GeoTIFF"),

@@ -1,27 +1,26 @@
 //! The same rows placed twice: how far apart, worst first.
 
 mod causes;
+mod cells;
 mod displacement;
+mod rows;
 
 use crate::drawing::comparison::{self, SAME_M};
 use crate::drawing::output::{PictureOutput, USUAL_SIZE, is_picture};
-use crate::engine::{Cancel, Chain, Run, source};
+use crate::engine::Cancel;
 use crate::paths::Paths;
-use crate::plan::LayerPlan;
 use crate::steps::Positions;
 use crate::{Error, Layer, RunOptions};
 use arrow_array::{ArrayRef, Float64Array, RecordBatch, StringArray};
-use basilocus_geodesy::crs::{Catalogue, Crs};
+use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::ellipsoid::Ellipsoid;
 use basilocus_geodesy::geodesic::Geodesic;
-use basilocus_geodesy::operation::Operation;
-use basilocus_table::Reason;
-use basilocus_table::batch::cell_text;
 use serde::Serialize;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+pub use cells::{CellChange, ColumnChange};
 pub use displacement::{Displacement, Explained, Shift, Turned};
 
 /// What is to be compared.
@@ -99,7 +98,9 @@ pub struct CompareReport {
     pub rows_a: u64,
     /// Rows with a position in the second one.
     pub rows_b: u64,
-    /// Rows that are in both.
+    /// Rows that are in both, those without a position among them where a key tells rows apart.
+    pub rows_in_both: u64,
+    /// Rows that have a position in both.
     pub pairs: u64,
     /// Rows of the first one alone, some of them.
     pub only_a: Vec<String>,
@@ -109,7 +110,17 @@ pub struct CompareReport {
     pub only_b: Vec<String>,
     /// How many there are.
     pub only_b_count: u64,
-    /// Rows that could not be used, by file and reason.
+    /// Rows of both that have a position in the first one alone.
+    pub lost_place: Vec<String>,
+    /// Rows of both that have a position in the second one alone.
+    pub got_place: Vec<String>,
+    /// Columns with cells that are not the same in both, where a key tells rows apart.
+    pub cells: Vec<ColumnChange>,
+    /// Columns of the first one alone.
+    pub columns_only_a: Vec<String>,
+    /// Columns of the second one alone.
+    pub columns_only_b: Vec<String>,
+    /// Rows without a position, by file and reason.
     pub set_aside: BTreeMap<String, u64>,
     /// Median distance, metres.
     pub median_m: f64,
@@ -147,14 +158,6 @@ struct Side {
 /// Examples that are given of rows on one side.
 const EXAMPLES: usize = 5;
 
-struct Placed {
-    lon: f64,
-    lat: f64,
-    level: String,
-    /// What a person calls the row: its key, or its number in the file.
-    name: String,
-}
-
 /// Compares two placings of the same rows.
 ///
 /// # Errors
@@ -184,8 +187,8 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
     let pictures = drawn.map(|o| PictureOutput::map(o, USUAL_SIZE, plan.overwrite)).collect::<Result<Vec<_>, _>>()?;
     let mut report = CompareReport { far_m: plan.far_m, ..Default::default() };
     let from_b = plan.from_b.as_ref().or(plan.from_a.as_ref());
-    let a = placed(&plan.a, plan.from_a.as_ref(), plan.key.as_deref(), &mut report, cancel)?;
-    let b = placed(&plan.b, from_b, plan.key.as_deref(), &mut report, cancel)?;
+    let a = rows::read(&plan.a, plan.from_a.as_ref(), plan.key.as_deref(), &mut report, cancel)?;
+    let b = rows::read(&plan.b, from_b, plan.key.as_deref(), &mut report, cancel)?;
     if plan.key.is_none() {
         if a.count != b.count {
             return Err(Error::Usage(format!(
@@ -198,9 +201,9 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
         }
         report.interpretation.push("rows paired by their order in the files; `key` pairs them by a column".into());
     }
-    (report.rows_a, report.rows_b) = (a.rows.len() as u64, b.rows.len() as u64);
+    (report.rows_a, report.rows_b) = (a.placed(), b.placed());
     let geodesic = Geodesic::new(&Ellipsoid::wgs84());
-    let mut pairs = Vec::new();
+    let (mut pairs, mut common) = (Vec::new(), 0u64);
     for key in &a.order {
         let here = &a.rows[key];
         let Some(there) = b.rows.get(key) else {
@@ -210,12 +213,25 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
             }
             continue;
         };
-        let line = geodesic.inverse(here.lon, here.lat, there.lon, there.lat);
+        common += 1;
+        let (at, to) = match (here.place, there.place) {
+            (Some(at), Some(to)) => (at, to),
+            (Some(_), None) => {
+                report.lost_place.push(here.name.clone());
+                continue;
+            }
+            (None, Some(_)) => {
+                report.got_place.push(here.name.clone());
+                continue;
+            }
+            (None, None) => continue,
+        };
+        let line = geodesic.inverse(at[0], at[1], to[0], to[1]);
         pairs.push(Pair {
             key: here.name.clone(),
             distance_m: line.distance_m,
-            a: [here.lon, here.lat],
-            b: [there.lon, there.lat],
+            a: at,
+            b: to,
             levels: [here.level.clone(), there.level.clone()],
         });
     }
@@ -225,20 +241,27 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
             report.only_b.push(b.rows[key].name.clone());
         }
     }
-    if pairs.is_empty() {
+    if common == 0 {
         return Err(Error::Usage(format!(
             "{} and {} have no row in common; say with `key` which column tells the rows apart",
             plan.a.display(),
             plan.b.display()
         )));
     }
+    if plan.key.is_some() {
+        let changes = cells::changes(&a, &b, plan.most);
+        (report.cells, report.columns_only_a, report.columns_only_b) =
+            (changes.columns, changes.only_a, changes.only_b);
+    }
+    report.rows_in_both = common;
     // Equal distances keep the order of the rows.
     pairs.sort_by(|x, y| y.distance_m.total_cmp(&x.distance_m));
-    let n = pairs.len();
-    let at = |share: f64| pairs[n - 1 - ((n - 1) as f64 * share).round() as usize].distance_m;
-    let median = (pairs[(n - 1) / 2].distance_m + pairs[n / 2].distance_m) / 2.0;
-    (report.median_m, report.most_of_95_m, report.largest_m) = (median, at(0.95), at(1.0));
-    report.pairs = n as u64;
+    if let Some(last) = pairs.len().checked_sub(1) {
+        let at = |share: f64| pairs[last - (last as f64 * share).round() as usize].distance_m;
+        let median = (pairs[last / 2].distance_m + pairs[last.div_ceil(2)].distance_m) / 2.0;
+        (report.median_m, report.most_of_95_m, report.largest_m) = (median, at(0.95), at(1.0));
+    }
+    report.pairs = pairs.len() as u64;
     report.far = pairs.iter().filter(|p| p.distance_m >= plan.far_m).count() as u64;
     report.same = pairs.iter().filter(|p| p.distance_m < SAME_M).count() as u64;
     let mut by_level: BTreeMap<(String, String), Vec<f64>> = BTreeMap::new();
@@ -253,8 +276,8 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
         })
         .collect();
     // Two matches of one address are apart by what each was matched to.
-    if report.levels.is_empty() {
-        let sides = [Side { crs: a.crs.clone() }, Side { crs: b.crs.clone() }];
+    if let (true, Some(of_a), Some(of_b)) = (report.levels.is_empty(), &a.crs, &b.crs) {
+        let sides = [of_a, of_b].map(|crs| Side { crs: crs.clone() });
         report.displacement = displacement::of(&pairs, &sides)?;
     }
     report.worst = pairs.iter().take(plan.most).cloned().collect();
@@ -269,85 +292,6 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
         report.outputs.push(path);
     }
     Ok(report)
-}
-
-/// The rows of a file with their places, and their keys in order.
-struct PlacedRows {
-    crs: Crs,
-    rows: HashMap<String, Placed>,
-    order: Vec<String>,
-    /// Rows that are not blank, those without a position among them.
-    count: u64,
-}
-
-/// Reads a file: its positions in WGS 84 by their key.
-fn placed(
-    path: &Path,
-    from: Option<&String>,
-    key: Option<&str>,
-    report: &mut CompareReport,
-    cancel: &Cancel,
-) -> Result<PlacedRows, Error> {
-    let carried = source::open(path, &Default::default())?.about().crs.clone();
-    if from.is_none() && carried.is_none() {
-        report.interpretation.push(format!("{}: WGS 84, as nothing else is said", path.display()));
-    }
-    let from = from.cloned().or(carried).unwrap_or_else(|| "EPSG:4326".into());
-    let plan = LayerPlan::new(path).with(Positions { from: Some(from), ..Default::default() });
-    let run = Run::quiet(cancel);
-    let mut chain = Chain::open(&plan, &run)?;
-    chain.survey(&run)?;
-    // How the table was cut into cells is of no interest here; which numbers are the coordinates is.
-    report.interpretation.extend(chain.interpretation_of_steps().iter().map(|t| format!("{}: {t}", path.display())));
-    let columns = chain.columns();
-    let key_column = key.map(|k| columns.require(k, path)).transpose()?;
-    let level_column = columns.position("level");
-    let crs = columns
-        .placed()
-        .map(|p| p.crs.clone())
-        .ok_or_else(|| Error::NoPosition { path: path.to_path_buf(), names: columns.names() })?;
-    let operation = Operation::between(&crs, &Catalogue::embedded().get(4326)?, None)?;
-    let mut out = PlacedRows { crs: crs.clone(), rows: HashMap::new(), order: Vec::new(), count: 0 };
-    let file = path.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());
-    chain.each(&run, "reading", &Ok, &mut |part| {
-        for row in &part.set_aside {
-            *report.set_aside.entry(format!("{file}: {}", row.class)).or_default() += 1;
-        }
-        // Files count their rows from different numbers (a header is a row of a table and none of a layer), so
-        // that rows are paired by how many stand before them.
-        let without_place = part.set_aside.iter().filter(|r| r.class != Reason::BLANK_ROW).map(|r| r.source_row);
-        let mut numbers: Vec<u64> = part.rows.source_rows().iter().copied().chain(without_place).collect();
-        numbers.sort_unstable();
-        numbers.dedup();
-        let before = out.count;
-        out.count += numbers.len() as u64;
-        let [mut x, mut y, mut z] = part.rows.positions();
-        operation.apply(&mut x, &mut y, &mut z);
-        let text = |c: usize, row: usize| cell_text(part.rows.records().column(c), row);
-        for (row, number) in part.rows.source_rows().iter().enumerate() {
-            if !(x[row].is_finite() && y[row].is_finite()) {
-                let class = Reason::CANNOT_BE_TRANSFORMED;
-                *report.set_aside.entry(format!("{file}: {class}")).or_default() += 1;
-                continue;
-            }
-            let name = key_column.map_or_else(|| format!("row {number}"), |c| text(c, row));
-            let key = match key_column {
-                Some(_) => name.clone(),
-                None => (before + numbers.partition_point(|n| n < number) as u64).to_string(),
-            };
-            let level = level_column.map_or(String::new(), |c| text(c, row));
-            if out.rows.contains_key(&key) {
-                return Err(Error::Data(format!(
-                    "{}: row {number}: \"{name}\" is the key of an earlier row too; a column that tells rows apart is expected",
-                    path.display()
-                )));
-            }
-            out.order.push(key.clone());
-            out.rows.insert(key, Placed { lon: x[row], lat: y[row], level, name });
-        }
-        Ok(())
-    })?;
-    Ok(out)
 }
 
 /// Writes all pairs as a table or layer at the positions of the first file.

@@ -165,7 +165,13 @@ pub(crate) struct Watchers(Vec<(&'static Doubt, Box<dyn Watch>)>);
 impl Watchers {
     /// For a layer, those that can arise there.
     pub(crate) fn new(scene: &Scene) -> Self {
-        Watchers(DOUBTS.iter().filter_map(|d| Some((*d, (d.watch)(scene)?))).collect())
+        Watchers::without(scene, &[])
+    }
+
+    /// The same without some that nobody would be told of.
+    pub(crate) fn without(scene: &Scene, names: &[&str]) -> Self {
+        let wanted = DOUBTS.iter().filter(|d| !names.contains(&d.name));
+        Watchers(wanted.filter_map(|d| Some((*d, (d.watch)(scene)?))).collect())
     }
 
     /// Shows them rows.

@@ -5,9 +5,9 @@ use super::raster_output;
 use super::source::{GridReading, HeightGrid, Stoppable};
 use super::survey::{HeightRange, check_known};
 use super::volume::{AreaChoice, beyond};
-use crate::Error;
 use crate::doubts::{self, DoubtReport};
 use crate::engine::Cancel;
+use crate::{Error, Progress};
 use basilocus_formats::raster::RasterValues;
 use basilocus_geodesy::crs::{Crs, Heights};
 use basilocus_terrain::{HeightRows, RectifiedGrid};
@@ -110,7 +110,7 @@ pub struct NetError {
 /// # Errors
 /// Those of reading grids and areas and of writing; [`Error::Usage`] where heights are counted from different surfaces, or
 /// the grids do not meet.
-pub fn change(plan: &ChangePlan, cancel: &Cancel) -> Result<ChangeReport, Error> {
+pub fn change(plan: &ChangePlan, cancel: &Cancel, progress: &dyn Progress) -> Result<ChangeReport, Error> {
     if !(plan.threshold >= 0.0 && plan.threshold.is_finite()) {
         return Err(Error::Usage(format!("`threshold` {}: a height from 0 on is expected", plan.threshold)));
     }
@@ -131,8 +131,9 @@ pub fn change(plan: &ChangePlan, cancel: &Cancel) -> Result<ChangeReport, Error>
     let scratch = vec![0.0; frame.columns];
     let ranges = Default::default();
     let mut differences = Differences { before, after, is_aligned, factor, scratch, alone: [0; 2], ranges };
-    let mut rows = Stoppable { heights: &mut differences, cancel };
+    let mut rows = Stoppable::new(&mut differences, &plan.after, "measuring", cancel, progress);
     let parts = basilocus_terrain::volume::change(&mut rows, &ground, metres, plan.threshold, &areas)?;
+    drop(rows);
     let [of_before, of_after] = differences.ranges;
     check_known(&of_before, &plan.before.display().to_string())?;
     if parts.whole.area <= 0.0 {
@@ -159,7 +160,7 @@ pub fn change(plan: &ChangePlan, cancel: &Cancel) -> Result<ChangeReport, Error>
         let crs = crs.as_ref().map(|crs| crs.horizontal());
         let mut writer = raster_output::create(output, &frame, crs, RasterValues::Numbers, plan.overwrite)?;
         let mut row = vec![0.0; frame.columns];
-        let mut rows = Stoppable { heights: &mut differences, cancel };
+        let mut rows = Stoppable::new(&mut differences, &plan.after, "writing differences", cancel, progress);
         for i in 0..frame.rows {
             rows.row(i, &mut row)?;
             writer.row(&row)?;

@@ -6,11 +6,11 @@ use super::layer_surface::LayerSurface;
 use super::raster_output::check_layer;
 use super::source::{GridReading, HeightGrid, Stoppable};
 use super::survey::survey;
-use crate::Error;
 use crate::doubts::{self, DoubtReport};
 use crate::engine::Cancel;
 use crate::plan::InputPlan;
 use crate::steps::Positions;
+use crate::{Error, Progress};
 use arrow_array::{ArrayRef, BooleanArray, Float64Array};
 use arrow_schema::{DataType, Field};
 use basilocus_formats::raster::RasterFormat;
@@ -25,7 +25,7 @@ use std::sync::Arc;
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "arguments", derive(clap::Args))]
 pub struct ContourPlan {
-    /// The grid of heights (.tif, .asc), or points with heights, of which triangles are made
+    /// The grid of heights (.tif, .asc), or a layer with heights, of which triangles are made
     pub source: PathBuf,
     /// The lines (.gpkg .geojson .shp .kml .dxf .csv …)
     #[cfg_attr(feature = "arguments", arg(short, long, value_name = "FILE"))]
@@ -115,7 +115,7 @@ const MOST_SMOOTH: u8 = 6;
 ///
 /// # Errors
 /// Those of reading and writing; [`Error::Usage`] for steps that make no lines or too many.
-pub fn contours_of(plan: &ContourPlan, cancel: &Cancel) -> Result<ContourReport, Error> {
+pub fn contours_of(plan: &ContourPlan, cancel: &Cancel, progress: &dyn Progress) -> Result<ContourReport, Error> {
     check_layer(&[&plan.source], &plan.output)?;
     let levels = Levels::new(plan.base, plan.every)
         .ok_or_else(|| Error::Usage(format!("`every` {}: a height above zero is expected", plan.every)))?;
@@ -123,9 +123,9 @@ pub fn contours_of(plan: &ContourPlan, cancel: &Cancel) -> Result<ContourReport,
         return Err(Error::Usage(format!("`smooth` {}: {MOST_SMOOTH} times at most", plan.smooth)));
     }
     let mut made = if RasterFormat::of_file(&plan.source)?.is_some() {
-        of_grid(plan, &levels, cancel)?
+        of_grid(plan, &levels, cancel, progress)?
     } else {
-        of_layer(plan, &levels, cancel)?
+        of_layer(plan, &levels, cancel, progress)?
     };
     if plan.smooth > 0 {
         made.interpretation.push(format!(
@@ -174,7 +174,7 @@ fn check_levels(levels: &Levels, [low, high]: [f64; 2], notices: &mut Vec<String
     Ok(())
 }
 
-fn of_grid(plan: &ContourPlan, levels: &Levels, cancel: &Cancel) -> Result<Made, Error> {
+fn of_grid(plan: &ContourPlan, levels: &Levels, cancel: &Cancel, progress: &dyn Progress) -> Result<Made, Error> {
     let positions = Positions { from: plan.positions.from.clone(), ..Default::default() };
     if plan.positions != positions || plan.input != InputPlan::default() {
         return Err(Error::Usage(format!(
@@ -184,19 +184,21 @@ fn of_grid(plan: &ContourPlan, levels: &Levels, cancel: &Cancel) -> Result<Made,
     }
     let reading = GridReading { from: plan.positions.from.clone(), height_unit: None, no_data: plan.no_data };
     let mut grid = HeightGrid::open(&plan.source, &reading, cancel)?;
-    let mut rows = Stoppable { heights: &mut grid, cancel };
+    let mut rows = Stoppable::new(&mut grid, &plan.source, "looking at all heights", cancel, progress);
     let range = survey(&mut rows, &plan.source.display().to_string())?;
+    drop(rows);
     let mut notices = Vec::new();
     let doubts = doubts::of_heights(&range, &plan.source.display().to_string());
     check_levels(levels, [range.lowest, range.highest], &mut notices)?;
     let mut lines = Lines::new(plan, grid.crs.as_ref())?;
     let (mut count, mut closed) = (0, 0);
-    let mut rows = Stoppable { heights: &mut grid, cancel };
+    let mut rows = Stoppable::new(&mut grid, &plan.source, "drawing lines", cancel, progress);
     contours(&mut rows, levels, |line| {
         count += 1;
         closed += u64::from(line.is_closed());
         lines.take(line)
     })?;
+    drop(rows);
     Ok(Made {
         rows: lines,
         interpretation: grid.notes.clone(),
@@ -208,9 +210,9 @@ fn of_grid(plan: &ContourPlan, levels: &Levels, cancel: &Cancel) -> Result<Made,
     })
 }
 
-fn of_layer(plan: &ContourPlan, levels: &Levels, cancel: &Cancel) -> Result<Made, Error> {
+fn of_layer(plan: &ContourPlan, levels: &Levels, cancel: &Cancel, progress: &dyn Progress) -> Result<Made, Error> {
     let layer = layer_of(&plan.source, &plan.input, &plan.positions);
-    let mut read = LayerSurface::read(&layer, cancel, &())?;
+    let mut read = LayerSurface::read(&layer, cancel, progress)?;
     let surface = read.triangles(plan.longest_edge)?;
     let z = || surface.points.iter().map(|p| p[2]);
     let range = [z().fold(f64::INFINITY, f64::min), z().fold(f64::NEG_INFINITY, f64::max)];

@@ -204,15 +204,7 @@ const OTHER_HEIGHT: Reason = Reason::new("another height at the same place");
 /// # Errors
 /// Those of reading points; [`Error::Usage`] where scattered points are to be a lattice, or the grid would be too large;
 /// those of writing.
-pub fn grid_of(plan: &GridPlan, cancel: &Cancel) -> Result<GridReport, Error> {
-    grid_with(plan, cancel, &())
-}
-
-/// As [`grid_of`], telling how it goes on.
-///
-/// # Errors
-/// As [`grid_of`].
-pub fn grid_with(plan: &GridPlan, cancel: &Cancel, progress: &dyn Progress) -> Result<GridReport, Error> {
+pub fn grid_of(plan: &GridPlan, cancel: &Cancel, progress: &dyn Progress) -> Result<GridReport, Error> {
     raster_output::check(&[&plan.points], &plan.output, RasterValues::Numbers)?;
     if let Some(wrong) = plan.cell.filter(|c| !(*c > 0.0 && c.is_finite())) {
         return Err(Error::Usage(format!("`cell` {wrong}: a size above zero is expected")));

@@ -4,9 +4,9 @@ use super::measured::{SteepnessCount, slope_deg};
 use super::source::{GridReading, HeightGrid, Stoppable};
 use super::survey::{Counted, HeightRange};
 use super::{Steepness, threads};
-use crate::Error;
 use crate::doubts::{self, DoubtReport};
 use crate::engine::Cancel;
+use crate::{Error, Progress};
 use basilocus_geodesy::crs::Crs;
 use basilocus_terrain::HeightRows;
 use basilocus_terrain::gradient::{Measure, each_row};
@@ -43,7 +43,7 @@ pub struct GridLook {
 ///
 /// # Errors
 /// Where it cannot be read.
-pub(crate) fn look_at_grid(path: &Path, cancel: &Cancel) -> Result<Looked, Error> {
+pub(crate) fn look_at_grid(path: &Path, cancel: &Cancel, progress: &dyn Progress) -> Result<Looked, Error> {
     let grid = HeightGrid::open(path, &GridReading::default(), cancel)?;
     let Some(about) = grid.about().cloned() else {
         return Err(Error::Defect(format!("{}: a grid that is none", path.display())));
@@ -56,7 +56,8 @@ pub(crate) fn look_at_grid(path: &Path, cancel: &Cancel) -> Result<Looked, Error
         None => None,
     };
     let mut heights = HeightRange::default();
-    let mut rows = Stoppable { heights: Counted { heights: grid, range: &mut heights }, cancel };
+    let counted = Counted { heights: grid, range: &mut heights };
+    let mut rows = Stoppable::new(counted, path, "looking at all heights", cancel, progress);
     let mut count = SteepnessCount::default();
     match &ground {
         Some(ground) => {
@@ -71,6 +72,7 @@ pub(crate) fn look_at_grid(path: &Path, cancel: &Cancel) -> Result<Looked, Error
             (0..frame.rows).try_for_each(|i| rows.row(i, &mut row))?;
         }
     }
+    drop(rows);
     let steepness = ground.map(|_| count.report());
     let layer = path.display().to_string();
     let mut found: Vec<DoubtReport> = doubts::of_heights(&heights, &layer).into_iter().collect();

@@ -24,10 +24,10 @@
 //! std::fs::write(&points, rows.concat())?;
 //! let mut plan = GridPlan::new(points, &grid);
 //! plan.positions.from = Some("EPSG:32610".into());
-//! let made = grid_of(&plan, &Cancel::default())?;
+//! let made = grid_of(&plan, &Cancel::default(), &())?;
 //! assert_eq!((made.columns, made.rows, made.spacing.is_uniform), (10, 6, true));
 //!
-//! let parts = volume(&VolumePlan { in_plane: true, ..VolumePlan::new(grid, 0.0) }, &Cancel::default())?;
+//! let parts = volume(&VolumePlan { in_plane: true, ..VolumePlan::new(grid, 0.0) }, &Cancel::default(), &())?;
 //! assert!((parts.volume_m3 - 9.0 * 5.0 * 4.5).abs() < 1e-6);
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
@@ -55,7 +55,7 @@ mod volume;
 pub use basilocus_terrain as plain;
 pub use change::{ChangePlan, ChangeReport, NetError, change};
 pub use contour::{ContourPlan, ContourReport, contours_of};
-pub use grid::{GridBy, GridPlan, GridReport, SpacingReport, grid_of, grid_with};
+pub use grid::{GridBy, GridPlan, GridReport, SpacingReport, grid_of};
 pub use grid_look::GridLook;
 pub(crate) use grid_look::look_at_grid;
 pub(crate) use ground::on_the_ellipsoid as ground_on_the_ellipsoid;
@@ -66,7 +66,7 @@ pub use slope::{SlopeIn, SlopePlan, SlopeReport, slope};
 pub use source::GridReading;
 pub(crate) use source::HeightGrid;
 pub use survey::HeightRange;
-pub use triangulate::{TriangulatePlan, TriangulateReport, triangles_of, triangles_with};
+pub use triangulate::{TriangulatePlan, TriangulateReport, triangles_of};
 pub use volume::{AreaChoice, VolumePlan, VolumeReport, volume};
 
 use std::num::NonZeroUsize;

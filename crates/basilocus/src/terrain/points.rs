@@ -79,7 +79,7 @@ pub(super) fn read(layer: &LayerPlan, cancel: &Cancel, progress: &dyn Progress) 
         doubts: Vec::new(),
     };
     let scene = Scene::new(&layer.layer_name(), chain.reader.about(), chain.columns(), &[], true)?;
-    let watchers = Watchers::new(&scene);
+    let watchers = Watchers::without(&scene, &NOT_OF_POINTS);
     let watched = |part: Part| {
         watchers.rows(&Seen::new(&part.rows, &scene));
         Ok(part)
@@ -104,7 +104,6 @@ pub(super) fn read(layer: &LayerPlan, cancel: &Cancel, progress: &dyn Progress) 
     })?;
     let ending = Ending { found: chain.reader.found(), ..Default::default() };
     points.doubts = watchers.findings(&scene, &ending);
-    points.doubts.retain(|doubt| !NOT_OF_POINTS.contains(&doubt.id.as_str()));
     if points.x.is_empty() {
         return Err(Error::Data(format!("{}: no row has a position and a height", path.display())));
     }

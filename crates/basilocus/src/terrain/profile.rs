@@ -4,10 +4,10 @@ use super::layer_output::{Rows, name_of};
 use super::raster_output::check_layer;
 use super::shapes::{self, ShapeSource, is_line, lines_of};
 use super::source::{GridReading, HeightGrid};
-use crate::Error;
 use crate::drawing::output::PictureOutput;
 use crate::engine::Cancel;
 use crate::paths::Paths;
+use crate::{Error, Progress};
 use arrow_array::{ArrayRef, Float64Array, StringArray};
 use arrow_schema::{DataType, Field};
 use basilocus_draw::chart::{Chart, Content, Series};
@@ -25,7 +25,7 @@ use std::sync::Arc;
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "arguments", derive(clap::Args))]
 pub struct ProfilePlan {
-    /// The grid of heights (.tif, .asc)
+    /// The grid of heights (.tif, .asc), or a layer with heights
     pub grid: PathBuf,
     /// Layer of lines
     pub lines: PathBuf,
@@ -120,7 +120,7 @@ const MOST_PLACES: f64 = 20e6;
 ///
 /// # Errors
 /// Those of reading grid and lines and of writing; [`Error::Usage`] for distances that make no places or too many.
-pub fn profile(plan: &ProfilePlan, cancel: &Cancel) -> Result<ProfileReport, Error> {
+pub fn profile(plan: &ProfilePlan, cancel: &Cancel, progress: &dyn Progress) -> Result<ProfileReport, Error> {
     check_layer(&[&plan.grid, &plan.lines], &plan.output)?;
     let picture = match &plan.picture {
         None => None,
@@ -155,7 +155,9 @@ pub fn profile(plan: &ProfilePlan, cancel: &Cancel) -> Result<ProfileReport, Err
     ]);
     let mut rows = Rows::plain(fields.map(|(name, kind)| Field::new(name, kind, true)).collect());
     let (mut profiles, mut places, mut drawn) = (Vec::new(), 0.0, Vec::new());
+    progress.start(&plan.lines.display().to_string(), "reading heights", shapes.list.len() as u64);
     for (name, geometry) in &shapes.list {
+        progress.advance(1, 1);
         let lines = lines_of(geometry);
         for (part, line) in lines.iter().enumerate() {
             let name = if lines.len() > 1 { format!("{name}, part {}", part + 1) } else { name.clone() };
@@ -197,6 +199,7 @@ pub fn profile(plan: &ProfilePlan, cancel: &Cancel) -> Result<ProfileReport, Err
             profiles.push(LineProfile::of(name, length, &heights));
         }
     }
+    progress.finish();
     let unknown: u64 = profiles.iter().map(|p| p.unknown).sum();
     let mut notices = Vec::new();
     if unknown > 0 {

@@ -3,9 +3,9 @@
 use super::measured::{Steepness, SteepnessCount, slope_deg};
 use super::source::{GridReading, HeightGrid, Stoppable};
 use super::{raster_output, threads};
-use crate::Error;
 use crate::doubts::{self, DoubtReport};
 use crate::engine::Cancel;
+use crate::{Error, Progress};
 use basilocus_formats::raster::RasterValues;
 use basilocus_terrain::HeightRows;
 use basilocus_terrain::gradient::{Measure, each_row};
@@ -17,7 +17,7 @@ use std::path::PathBuf;
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "arguments", derive(clap::Args))]
 pub struct ShadePlan {
-    /// The grid of heights (.tif, .asc)
+    /// The grid of heights (.tif, .asc), or a layer with heights
     pub grid: PathBuf,
     /// The relief: a picture (.png) with a world file, or a grid of bytes (.tif)
     #[cfg_attr(feature = "arguments", arg(short, long, value_name = "FILE"))]
@@ -98,7 +98,7 @@ pub struct ShadeReport {
 ///
 /// # Errors
 /// Those of reading a grid and of writing; [`Error::Usage`] for suns that stand nowhere.
-pub fn shade(plan: &ShadePlan, cancel: &Cancel) -> Result<ShadeReport, Error> {
+pub fn shade(plan: &ShadePlan, cancel: &Cancel, progress: &dyn Progress) -> Result<ShadeReport, Error> {
     let light = plan.light()?;
     raster_output::check(&[&plan.grid], &plan.output, RasterValues::Light)?;
     let grid = HeightGrid::open(&plan.grid, &plan.reading, cancel)?;
@@ -108,7 +108,7 @@ pub fn shade(plan: &ShadePlan, cancel: &Cancel) -> Result<ShadeReport, Error> {
     let (frame, crs, metres_per_height) = (grid.frame(), grid.crs.clone(), grid.unit.unit.metres);
     let mut writer = raster_output::create(&plan.output, &frame, crs.as_ref(), RasterValues::Light, plan.overwrite)?;
     let measure = Measure { ground: &ground, metres_per_height, threads: threads() };
-    let mut rows = Stoppable { heights: grid, cancel };
+    let mut rows = Stoppable::new(grid, &plan.grid, "drawing relief", cancel, progress);
     let (mut count, mut lit) = (SteepnessCount::default(), vec![0.0; frame.columns]);
     each_row(
         &mut rows,

@@ -3,9 +3,9 @@
 use super::measured::{Steepness, SteepnessCount, slope_deg};
 use super::source::{GridReading, HeightGrid, Stoppable};
 use super::{raster_output, threads};
-use crate::Error;
 use crate::doubts::{self, DoubtReport};
 use crate::engine::Cancel;
+use crate::{Error, Progress};
 use basilocus_formats::publish;
 use basilocus_formats::raster::RasterValues;
 use basilocus_terrain::HeightRows;
@@ -35,7 +35,7 @@ impl FromStr for SlopeIn {
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "arguments", derive(clap::Args))]
 pub struct SlopePlan {
-    /// The grid of heights (.tif, .asc)
+    /// The grid of heights (.tif, .asc), or a layer with heights
     pub grid: PathBuf,
     /// The grid of steepness (.tif, .asc)
     #[cfg_attr(feature = "arguments", arg(short, long, value_name = "GRID"))]
@@ -92,7 +92,7 @@ pub struct SlopeReport {
 ///
 /// # Errors
 /// Those of reading a grid and of writing.
-pub fn slope(plan: &SlopePlan, cancel: &Cancel) -> Result<SlopeReport, Error> {
+pub fn slope(plan: &SlopePlan, cancel: &Cancel, progress: &dyn Progress) -> Result<SlopeReport, Error> {
     raster_output::check(&[&plan.grid], &plan.output, RasterValues::Numbers)?;
     if let Some(direction) = &plan.direction {
         raster_output::check(&[&plan.grid, &plan.output], direction, RasterValues::Numbers)?;
@@ -108,7 +108,7 @@ pub fn slope(plan: &SlopePlan, cancel: &Cancel) -> Result<SlopeReport, Error> {
     let mut writer = create(&plan.output)?;
     let mut directions = plan.direction.as_ref().map(|path| create(path)).transpose()?;
     let measure = Measure { ground: &ground, metres_per_height, threads: threads() };
-    let mut rows = Stoppable { heights: grid, cancel };
+    let mut rows = Stoppable::new(grid, &plan.grid, "measuring slopes", cancel, progress);
     let mut count = SteepnessCount::default();
     let (mut steep, mut falls) = (vec![0.0; frame.columns], vec![0.0; frame.columns]);
     each_row(

@@ -3,11 +3,11 @@
 use super::ground::ground_of;
 use super::layer_surface::LayerSurface;
 use super::raster_system::{height_unit_of, system_of};
-use crate::Error;
 use crate::coordinates::system;
 use crate::engine::Cancel;
 use crate::plan::LayerPlan;
 use crate::steps::Positions;
+use crate::{Error, Progress};
 use basilocus_formats::raster::{RasterAbout, RasterFormat, RasterReader, open_raster};
 use basilocus_geodesy::crs::{Crs, Heights, Kind};
 use basilocus_geodesy::unit::{LinearUnit, find_length};
@@ -346,10 +346,29 @@ impl HeightRows for HeightGrid {
     }
 }
 
-/// Heights that can be stopped: every row asks.
+/// Heights that can be stopped, and tell how many rows were read.
 pub(super) struct Stoppable<'a, H> {
-    pub heights: H,
-    pub cancel: &'a crate::Cancel,
+    heights: H,
+    cancel: &'a Cancel,
+    progress: &'a dyn Progress,
+}
+
+impl<'a, H: HeightRows> Stoppable<'a, H> {
+    /// Rows of the grid `of`, for a purpose that is told.
+    pub(super) fn new(heights: H, of: &Path, purpose: &str, cancel: &'a Cancel, progress: &'a dyn Progress) -> Self {
+        progress.start(&of.display().to_string(), purpose, bytes_of(heights.frame().cells()));
+        Stoppable { heights, cancel, progress }
+    }
+}
+
+fn bytes_of(heights: usize) -> u64 {
+    (heights * size_of::<f64>()) as u64
+}
+
+impl<H> Drop for Stoppable<'_, H> {
+    fn drop(&mut self) {
+        self.progress.finish();
+    }
 }
 
 impl<H: HeightRows<Error = Error>> HeightRows for Stoppable<'_, H> {
@@ -363,6 +382,7 @@ impl<H: HeightRows<Error = Error>> HeightRows for Stoppable<'_, H> {
         if self.cancel.is_cancelled() {
             return Err(Error::Cancelled);
         }
+        self.progress.advance(bytes_of(into.len()), 1);
         self.heights.row(row, into)
     }
 }

@@ -98,15 +98,7 @@ const BLOCK: usize = 8192;
 ///
 /// # Errors
 /// Those of reading points and lines and of writing; [`Error::Data`] for points that make no triangle.
-pub fn triangles_of(plan: &TriangulatePlan, cancel: &Cancel) -> Result<TriangulateReport, Error> {
-    triangles_with(plan, cancel, &())
-}
-
-/// As [`triangles_of`], telling how it goes on.
-///
-/// # Errors
-/// As [`triangles_of`].
-pub fn triangles_with(
+pub fn triangles_of(
     plan: &TriangulatePlan,
     cancel: &Cancel,
     progress: &dyn Progress,

@@ -4,9 +4,9 @@ use super::measured::AreaMeasured;
 use super::shapes::{self, ShapeSource, area_of, is_area};
 use super::source::{GridReading, HeightGrid, Stoppable};
 use super::survey::{Counted, HeightRange, check_known};
-use crate::Error;
 use crate::doubts::{self, DoubtReport};
 use crate::engine::Cancel;
+use crate::{Error, Progress};
 use basilocus_terrain::triangle_volume::volume_of_triangles;
 use basilocus_terrain::volume::Level;
 use serde::Serialize;
@@ -55,7 +55,7 @@ impl AreaChoice {
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "arguments", derive(clap::Args))]
 pub struct VolumePlan {
-    /// The grid of heights (.tif, .asc)
+    /// The grid of heights (.tif, .asc), or a layer with heights
     pub grid: PathBuf,
     /// The level, in the unit of the heights
     #[cfg_attr(feature = "arguments", arg(long, value_name = "HEIGHT", allow_negative_numbers = true))]
@@ -139,7 +139,7 @@ pub struct VolumeReport {
 ///
 /// # Errors
 /// Those of reading a grid and areas; [`Error::Usage`] for a level that is none.
-pub fn volume(plan: &VolumePlan, cancel: &Cancel) -> Result<VolumeReport, Error> {
+pub fn volume(plan: &VolumePlan, cancel: &Cancel, progress: &dyn Progress) -> Result<VolumeReport, Error> {
     let level = plan.level()?;
     let mut grid = HeightGrid::open(&plan.grid, &plan.reading, cancel)?;
     let mut interpretation = grid.notes.clone();
@@ -155,7 +155,8 @@ pub fn volume(plan: &VolumePlan, cancel: &Cancel) -> Result<VolumeReport, Error>
             volume_of_triangles(surface, &ground, metres, level, &areas)
         }
         None => {
-            let mut rows = Stoppable { heights: Counted { heights: &mut grid, range: &mut range }, cancel };
+            let counted = Counted { heights: &mut grid, range: &mut range };
+            let mut rows = Stoppable::new(counted, &plan.grid, "measuring", cancel, progress);
             basilocus_terrain::volume::volume(&mut rows, &ground, metres, level, &areas)?
         }
     };

@@ -13,7 +13,7 @@ use std::fmt::Write;
 
 pub(super) const COMMAND: Definition = Definition::reporting::<Compare>("compare", "compare");
 
-/// The same rows placed twice: how far apart, worst first
+/// The same rows twice: what moved how far, worst first, and which cells changed
 #[derive(Debug, Parser)]
 struct Compare {
     /// What to compare
@@ -31,7 +31,8 @@ impl Perform for Compare {
     fn perform(self) -> Result<Done> {
         let r = compare(&self.plan, &signals::cancel())?;
         text::print(&if self.json { json(&r)? } else { words(&r) })?;
-        let clean = r.far == 0 && r.only_a_count == 0 && r.only_b_count == 0 && r.set_aside.is_empty();
+        let is_moved = r.far > 0 || !r.set_aside.is_empty() || !r.lost_place.is_empty() || !r.got_place.is_empty();
+        let clean = !is_moved && r.only_a_count == 0 && r.only_b_count == 0 && r.cells.is_empty();
         Ok(if self.strict && !clean { Done::NotClean } else { Done::Fine })
     }
 }
@@ -46,7 +47,7 @@ fn words(r: &CompareReport) -> String {
         "  rows       {} and {} with a position; {} are in both",
         thousands(r.rows_a),
         thousands(r.rows_b),
-        thousands(r.pairs)
+        thousands(r.rows_in_both)
     );
     for (count, examples, which) in
         [(r.only_a_count, &r.only_a, "the first"), (r.only_b_count, &r.only_b, "the second")]
@@ -59,6 +60,51 @@ fn words(r: &CompareReport) -> String {
     for (reason, n) in &r.set_aside {
         let _ = writeln!(out, "  set aside  {} {reason}", thousands(*n));
     }
+    for (rows, which) in [(&r.lost_place, "the first"), (&r.got_place, "the second")] {
+        if !rows.is_empty() {
+            let (count, first) = (rows.len() as u64, rows.iter().take(5).cloned().collect::<Vec<_>>().join(", "));
+            let more = if rows.len() > 5 { ", …" } else { "" };
+            let _ = writeln!(out, "  placed     {} in {which} only: {first}{more}", thousands(count));
+        }
+    }
+    out.push_str(&columns(r));
+    if r.pairs > 0 {
+        out.push_str(&distances(r));
+    }
+    for o in &r.outputs {
+        let _ = writeln!(out, "  wrote      {}", o.display());
+    }
+    out
+}
+
+/// What changed in columns, and cells of them.
+fn columns(r: &CompareReport) -> String {
+    let mut out = String::new();
+    for (names, which) in [(&r.columns_only_a, "the first"), (&r.columns_only_b, "the second")] {
+        if !names.is_empty() {
+            let _ = writeln!(out, "  columns    in {which} only: {}", names.join(", "));
+        }
+    }
+    for change in &r.cells {
+        let rows = format!("{} {}", thousands(change.rows), of_number(change.rows, "row"));
+        let _ = writeln!(out, "  changed    {} in {rows}", text::harmless(&change.column));
+    }
+    let rows: Vec<Vec<String>> = r
+        .cells
+        .iter()
+        .flat_map(|change| {
+            change.examples.iter().map(|e| vec![e.key.clone(), change.column.clone(), e.a.clone(), e.b.clone()])
+        })
+        .collect();
+    if !rows.is_empty() {
+        out.push_str(&text::table(&["row", "column", "first", "second"], &rows));
+    }
+    out
+}
+
+/// How far positions are apart.
+fn distances(r: &CompareReport) -> String {
+    let mut out = String::new();
     let _ = writeln!(
         out,
         "  distance   median {}, 95 % within {}, largest {}",
@@ -97,9 +143,6 @@ fn words(r: &CompareReport) -> String {
             .collect();
         out.push_str("Worst first (longitude, latitude, WGS 84):\n");
         out.push_str(&text::table(&["row", "distance", "first", "second"], &rows));
-    }
-    for o in &r.outputs {
-        let _ = writeln!(out, "  wrote      {}", o.display());
     }
     out
 }

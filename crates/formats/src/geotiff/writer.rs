@@ -53,26 +53,32 @@ impl GeoTiffWriter {
         Ok(GeoTiffWriter { pending, out, notices, rows: 0, band, waiting, spool, lengths: Vec::new() })
     }
 
+    /// Packs the tiles of the rows that are there, on all cores: that is most of the work of writing.
     fn pack_band(&mut self) -> Result<(), FormatError> {
         let columns = self.out.place.columns;
-        let rows = self.band.len() / columns;
-        let mut tile = vec![f64::NAN; TILE * TILE];
-        for west in (0..columns).step_by(TILE) {
-            let width = TILE.min(columns - west);
-            tile.fill(f64::NAN);
-            for row in 0..rows {
-                let from = row * columns + west;
-                tile[row * TILE..row * TILE + width].copy_from_slice(&self.band[from..from + width]);
+        let tiles = columns.div_ceil(TILE);
+        let threads = std::thread::available_parallelism().map_or(1, |n| n.get());
+        let (band, values) = (&self.band, self.out.values);
+        let packed: std::io::Result<Vec<Vec<u8>>> = std::thread::scope(|scope| {
+            let each = tiles.div_ceil(threads).max(1);
+            let parts = (0..tiles).step_by(each).map(|first| {
+                scope.spawn(move || {
+                    let of = first..(first + each).min(tiles);
+                    of.map(|tile| pack_tile(band, columns, tile * TILE, values)).collect::<std::io::Result<Vec<_>>>()
+                })
+            });
+            // All are at work before the first is waited for.
+            let parts: Vec<_> = parts.collect();
+            let mut packed = Vec::with_capacity(tiles);
+            for part in parts {
+                packed.extend(part.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))?);
             }
-            let bytes = match self.out.values {
-                RasterValues::Numbers => floats(&tile),
-                RasterValues::Light => light(&tile),
-            };
-            let mut packer = ZlibEncoder::new(Vec::new(), Compression::new(5));
-            let packed = packer.write_all(&bytes).and_then(|()| packer.finish());
-            let packed = packed.and_then(|packed| self.waiting.write_all(&packed).map(|()| packed));
-            let packed = packed.map_err(|e| FormatError::write(self.pending.target(), e))?;
-            self.lengths.push(packed.len() as u32);
+            Ok(packed)
+        });
+        let failed = |e: std::io::Error| FormatError::write(self.pending.target(), e);
+        for tile in packed.map_err(failed)? {
+            self.waiting.write_all(&tile).map_err(failed)?;
+            self.lengths.push(tile.len() as u32);
         }
         self.band.clear();
         Ok(())
@@ -223,6 +229,22 @@ impl Directory {
         self.doubles.push(value);
         [number, DOUBLES, 1, (self.doubles.len() - 1) as u16]
     }
+}
+
+/// The packed bytes of a tile of a band of rows, whose western column is said.
+fn pack_tile(band: &[f64], columns: usize, west: usize, values: RasterValues) -> std::io::Result<Vec<u8>> {
+    let width = TILE.min(columns - west);
+    let mut tile = vec![f64::NAN; TILE * TILE];
+    for (row, heights) in band.chunks_exact(columns).enumerate() {
+        tile[row * TILE..row * TILE + width].copy_from_slice(&heights[west..west + width]);
+    }
+    let bytes = match values {
+        RasterValues::Numbers => floats(&tile),
+        RasterValues::Light => light(&tile),
+    };
+    let mut packer = ZlibEncoder::new(Vec::new(), Compression::new(5));
+    packer.write_all(&bytes)?;
+    packer.finish()
 }
 
 /// The bytes of a tile of floats: of each row first the highest bytes of all, then the next ones, each less the one before

@@ -9,7 +9,15 @@ pub use reader::XyzReader;
 
 /// The fields of a line.
 pub(crate) fn fields(line: &str) -> impl Iterator<Item = &str> {
-    line.split(|c: char| c.is_ascii_whitespace() || c == ',' || c == ';').filter(|f| !f.is_empty())
+    let parts = |b: &u8| b.is_ascii_whitespace() || matches!(b, b',' | b';');
+    let bytes = line.as_bytes();
+    let mut at = 0;
+    // Byte by byte: what parts fields is ASCII, so that they end where letters do.
+    std::iter::from_fn(move || {
+        let from = at + bytes[at..].iter().position(|b| !parts(b))?;
+        at = bytes[from..].iter().position(parts).map_or(bytes.len(), |length| from + length);
+        line.get(from..at)
+    })
 }
 
 /// Whether a line is a remark.

@@ -3,6 +3,7 @@
 use super::words::{Summary, height};
 use crate::Done;
 use crate::commands::{Definition, Perform, json};
+use crate::progress::Bar;
 use crate::text::thousands;
 use crate::{signals, text};
 use anyhow::Result;
@@ -23,11 +24,14 @@ struct Contour {
     /// Print one report object
     #[arg(long)]
     json: bool,
+    /// No progress bar
+    #[arg(long)]
+    no_progress: bool,
 }
 
 impl Perform for Contour {
     fn perform(self) -> Result<Done> {
-        let report = contours_of(&self.plan, &signals::cancel())?;
+        let report = contours_of(&self.plan, &signals::cancel(), &Bar::new(!self.no_progress))?;
         text::print(&if self.json { json(&report)? } else { words(&report) })?;
         let clean = report.doubts.is_empty();
         Ok(if self.strict && !clean { Done::NotClean } else { Done::Fine })

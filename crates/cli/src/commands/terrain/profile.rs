@@ -3,6 +3,7 @@
 use super::words::{Summary, height};
 use crate::Done;
 use crate::commands::{Definition, Perform, json};
+use crate::progress::Bar;
 use crate::text::thousands;
 use crate::{signals, text};
 use anyhow::Result;
@@ -20,11 +21,14 @@ struct Profile {
     /// Print one report object
     #[arg(long)]
     json: bool,
+    /// No progress bar
+    #[arg(long)]
+    no_progress: bool,
 }
 
 impl Perform for Profile {
     fn perform(self) -> Result<Done> {
-        let report = profile(&self.plan, &signals::cancel())?;
+        let report = profile(&self.plan, &signals::cancel(), &Bar::new(!self.no_progress))?;
         text::print(&if self.json { json(&report)? } else { words(&report) })?;
         Ok(Done::Fine)
     }

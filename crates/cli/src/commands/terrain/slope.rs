@@ -3,6 +3,7 @@
 use super::words::Summary;
 use crate::Done;
 use crate::commands::{Definition, Perform, json};
+use crate::progress::Bar;
 use crate::{signals, text};
 use anyhow::Result;
 use basilocus::terrain::{SlopePlan, SlopeReport, slope};
@@ -22,11 +23,14 @@ struct Slope {
     /// Print one report object
     #[arg(long)]
     json: bool,
+    /// No progress bar
+    #[arg(long)]
+    no_progress: bool,
 }
 
 impl Perform for Slope {
     fn perform(self) -> Result<Done> {
-        let report = slope(&self.plan, &signals::cancel())?;
+        let report = slope(&self.plan, &signals::cancel(), &Bar::new(!self.no_progress))?;
         text::print(&if self.json { json(&report)? } else { words(&report) })?;
         let clean = report.doubts.is_empty();
         Ok(if self.strict && !clean { Done::NotClean } else { Done::Fine })
