@@ -50,7 +50,11 @@ fn a_workbook_that_was_sent_and_came_back_is_the_same_but_for_what_was_changed()
     run(&plan, &RunOptions::default()).unwrap();
     let r = told(&sent, &ours);
     assert!(r.cells.is_empty() && r.far == 0, "numbers and dates of a workbook say the same: {r:?}");
-    assert_eq!((r.only_a, r.columns_only_b), (vec!["A-05".to_string()], vec![]), "a row without a place is on another sheet");
+    assert_eq!(
+        (r.only_a, r.columns_only_b),
+        (vec!["A-05".to_string()], vec![]),
+        "a row without a place is on another sheet"
+    );
     // A colleague's own workbook: a column more, one less, a date as a date.
     let mut book = Workbook::new();
     let sheet = book.add_worksheet();

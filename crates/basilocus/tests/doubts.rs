@@ -240,11 +240,51 @@ fn missing_sign() {
 }
 
 #[test]
+fn areas_of_a_map_that_stretches_them() {
+    let f = Folder::new();
+    // Fields of a hundredth of a degree near 46.2° north, with areas by the sphere of the web's Mercator: 6378137 m · 0.01° wide,
+    // and as high as its logarithm says. On the ground they are some 0.859 km².
+    let web = |lat: f64| 6_378_137.0 * (lat.to_radians().tan() + 1.0 / lat.to_radians().cos()).ln();
+    let field = |i: usize, area: f64| {
+        let (w, s) = (-123.8 + 0.02 * i as f64, 46.2);
+        let (e, n) = (w + 0.01, s + 0.01);
+        format!("F{i},{area:.1},\"POLYGON (({w} {s}, {e} {s}, {e} {n}, {w} {n}, {w} {s}))\"\n")
+    };
+    let width = 6_378_137.0 * 0.01f64.to_radians();
+    let of_web = |i: usize| field(i, width * (web(46.21) - web(46.2)));
+    let table =
+        |of: &dyn Fn(usize) -> String| format!("name,shape_area,geometry\n{}", (0..5).map(of).collect::<String>());
+    let doubts = f.converted(&table(&of_web), "EPSG:4326", "EPSG:32610");
+    let doubt = only(&doubts, "wrong-measure");
+    assert!(
+        doubt.message.contains("\"shape_area\" holds measures of the plane of the web's Mercator, 2.08"),
+        "{}",
+        doubt.message
+    );
+    // Square degrees.
+    let doubts = f.converted(&table(&|i| field(i, 0.0)).replace(",0.0,", ",0.0001,"), "EPSG:4326", "EPSG:32610");
+    assert!(doubts.is_empty(), "brought to metres, they are no measure of anything that is known: {doubts:?}");
+    let doubts = f.converted(&table(&|i| field(i, 0.0)).replace(",0.0,", ",0.0001,"), "EPSG:4326", "EPSG:4269");
+    assert!(only(&doubts, "wrong-measure").message.contains("\"shape_area\" holds degrees, not metres"), "{doubts:?}");
+    // True ones, and hectares; sent in the web's Mercator they are doubted too.
+    let true_m2 = |i: usize| field(i, 858_868.6);
+    assert!(f.converted(&table(&true_m2), "EPSG:4326", "EPSG:32610").is_empty());
+    assert!(f.converted(&table(&true_m2).replace("858868.6", "85.88686"), "EPSG:4326", "EPSG:32610").is_empty());
+    let doubts = f.converted(&table(&true_m2), "EPSG:4326", "EPSG:3857");
+    assert!(only(&doubts, "wrong-measure").message.contains("gets 2.08 times what is on the ground"), "{doubts:?}");
+}
+
+#[test]
 fn empty_point() {
     let f = Folder::new();
     let doubts = f.converted("lon,lat\n-123.8123,46.2\n0,0\n0.0,-0\n", "EPSG:4326", "EPSG:3857");
     let doubt = only(&doubts, "empty-point");
     assert_eq!(doubt.rows, 2, "minus zero is zero");
+    // What programs fill empty cells with is a place in a projected system, and is explained by nothing else.
+    let rows = "x,y\n438000,5116000\n438500,5116200\n-9999,-9999\n999999,999999\n";
+    let doubts = f.converted(rows, "EPSG:32610", "EPSG:4326");
+    assert_eq!(ids(&doubts), ["empty-point", "outside-area"], "{doubts:?}");
+    assert!(doubts[0].rows == 2 && doubts[0].message.contains("at numbers such as -9999, -9999"), "{doubts:?}");
     // Zero on one axis is a place like any other.
     assert!(f.converted("lon,lat\n0,51.4779\n6.1,0\n", "EPSG:4326", "EPSG:3857").is_empty());
 }

@@ -1,5 +1,6 @@
 //! Where nearly all positions of a layer lie, and the few that lie far away from there.
 
+use super::empty_point::stands_for_none;
 use super::explained::Numbers;
 use basilocus_geodesy::crs::Area;
 use std::collections::{HashMap, HashSet};
@@ -48,7 +49,7 @@ impl Crowd {
         for row in 0..lon_deg.len() {
             let (lon, lat) = (lon_deg[row], lat_deg[row]);
             let numbers = [x[row], y[row]];
-            if !(lon.is_finite() && lat.is_finite()) || numbers == [0.0, 0.0] {
+            if !(lon.is_finite() && lat.is_finite()) || stands_for_none(numbers) {
                 continue;
             }
             // Rows often follow each other in one cell: only another one is looked up.

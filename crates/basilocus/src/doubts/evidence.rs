@@ -1,11 +1,13 @@
 //! What doubts look at: the layer before its rows come by, rows, and the account at the end.
 
 use super::crowd::{Crowd, Gathered};
+use super::empty_point::stands_for_none;
 use super::explained::{Case, Explanation, Numbers, explain};
 use super::minutes_as_decimals::Axis;
 use super::{Doubt, Finding, Watch};
 use crate::coordinates::fitted::Fitted;
 use crate::coordinates::place::Place;
+use crate::coordinates::system;
 use crate::engine::{Columns, Coordinates, Placed, PlacedFrom, Rows, TakenOperation, UnusedColumn};
 use basilocus_formats::{About, Format, Suspicion};
 use basilocus_geodesy::crs::{Area, Crs, Kind};
@@ -33,6 +35,10 @@ pub(crate) struct Scene {
     pub numbers_in: Option<Crs>,
     /// Places of the columns of x and y in rows that are set aside, where positions are read from two columns.
     pub numbers_at: Option<[usize; 2]>,
+    /// The system of lines and polygons, where it has a datum.
+    pub shapes_in: Option<Crs>,
+    /// Whether they go out in it.
+    pub shapes_in_output: bool,
     /// Rows that are not where they should be.
     pub suspects: Mutex<Suspects>,
     /// Where positions lie, of layers that may lie nearly anywhere.
@@ -146,12 +152,14 @@ pub(crate) struct Seen<'a> {
 }
 
 /// Where positions lie.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
 pub(crate) struct Placement {
     /// Positions looked at.
     pub positions: u64,
-    /// Positions at exactly 0, 0.
-    pub at_zero: u64,
+    /// Positions whose numbers stand for none: 0, 0 and what programs fill empty cells with.
+    pub empty: u64,
+    /// One of them that is not 0, 0.
+    pub filler: Option<[f64; 2]>,
     /// Positions outside the area of use.
     pub outside: u64,
 }
@@ -160,7 +168,10 @@ impl Placement {
     /// Adds another part's counts.
     pub(crate) fn merge(&mut self, other: &Placement) {
         self.positions += other.positions;
-        self.at_zero += other.at_zero;
+        self.empty += other.empty;
+        // Threads bring parts in any order: the smaller number is the example.
+        let smaller = |a: &[f64; 2], b: &[f64; 2]| a[0].total_cmp(&b[0]);
+        self.filler = self.filler.into_iter().chain(other.filler).min_by(smaller);
         self.outside += other.outside;
     }
 
@@ -171,9 +182,6 @@ impl Placement {
             return false;
         }
         self.positions += 1;
-        if lon_deg == 0.0 && lat_deg == 0.0 {
-            self.at_zero += 1;
-        }
         let is_outside = area.is_some_and(|area| !area.contains(lon_deg, lat_deg));
         self.outside += u64::from(is_outside);
         is_outside
@@ -232,6 +240,11 @@ impl Scene {
         scene.missed = operations.iter().filter_map(missed).collect();
         if let Some(placed) = columns.placed() {
             scene.add_places(placed, operations)?;
+        }
+        if columns.has_shapes() {
+            let carried = || about.crs.as_deref().and_then(|crs| Some(system::find(crs).ok()?.crs));
+            let crs = columns.placed().map(|p| p.crs.clone()).or_else(carried);
+            scene.shapes_in = crs.map(|crs| crs.horizontal().clone()).filter(|crs| crs.datum().is_some());
         }
         Ok(scene)
     }
@@ -444,14 +457,18 @@ impl<'a> Seen<'a> {
             }
             if !outside.is_empty() && self.scene.numbers_in.is_some() {
                 let [x, y, _] = self.placed();
-                // Nought is no number of another kind.
-                let numbers = outside.into_iter().map(|row| [x[row], y[row]]).filter(|p| *p != [0.0, 0.0]).collect();
+                // What stands for no position is no number of another kind.
+                let numbers =
+                    outside.into_iter().map(|row| [x[row], y[row]]).filter(|p| !stands_for_none(*p)).collect();
                 self.scene.suspects.lock().unwrap_or_else(PoisonError::into_inner).add(numbers);
             }
-            // Zero in another system is as empty as in degrees.
-            if !matches!(self.scene.degrees, Degrees::AsPlaced) {
-                let [x, y, _] = self.placed();
-                out.at_zero = x.iter().zip(y).filter(|(x, y)| **x == 0.0 && **y == 0.0).count() as u64;
+            // What stands for no position does so in any system.
+            let [x, y, _] = self.placed();
+            for numbers in x.iter().zip(y).map(|(x, y)| [*x, *y]).filter(|numbers| stands_for_none(*numbers)) {
+                out.empty += 1;
+                if numbers != [0.0, 0.0] {
+                    out.merge(&Placement { filler: Some(numbers), ..Default::default() });
+                }
             }
             out
         })

@@ -1,5 +1,6 @@
 //! Many rows at one same point: where a program puts what it does not find.
 
+use super::empty_point::stands_for_none;
 use super::{Doubt, Ending, Finding, Scene, Seen, Watch};
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
@@ -39,7 +40,8 @@ impl Watch for Watching {
     fn rows(&self, seen: &Seen) {
         let [x, y, _] = seen.placed();
         let numbers = seen.rows.source_rows().iter().enumerate().filter(|(_, row)| is_looked_at(**row));
-        let places = numbers.map(|(i, _)| [x[i], y[i]]).filter(|p| p.iter().all(|v| v.is_finite()) && *p != [0.0, 0.0]);
+        let places =
+            numbers.map(|(i, _)| [x[i], y[i]]).filter(|p| p.iter().all(|v| v.is_finite()) && !stands_for_none(*p));
         let keys: Vec<[u64; 2]> = places.map(|p| p.map(f64::to_bits)).collect();
         let mut counts = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         keys.into_iter().for_each(|key| *counts.entry(key).or_default() += 1);

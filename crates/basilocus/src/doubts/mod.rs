@@ -10,6 +10,7 @@ mod crowd;
 mod evidence;
 mod explained;
 mod report;
+mod stored_measures;
 
 pub(crate) use evidence::{Ending, Scene, Seen};
 pub(crate) use explained::suppositions;

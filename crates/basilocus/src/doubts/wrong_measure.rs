@@ -1,14 +1,14 @@
 //! Lengths and areas that are measured where they are not true: on a map that stretches them.
 
-use super::{Doubt, DoubtName, DoubtReport, Finding};
+use super::{Doubt, DoubtName, DoubtReport, Finding, stored_measures};
 use crate::coordinates::measure::Measures;
 
 pub static DOUBT: Doubt = Doubt {
     name: "wrong-measure",
-    looks_for: "a map on which lengths or areas are more than a hundredth off the true ones",
+    looks_for: "a map on which lengths or areas are more than a hundredth off the true ones: one that is measured on, that columns of areas or lengths were measured on, or that lines and polygons are sent in",
     example: "the area of a field on the web's Mercator, twice as large as the field",
     mend: "measure on the ellipsoid, or choose a map with `crs advise`",
-    watch: |_| None,
+    watch: stored_measures::watch,
 };
 
 /// The share by which a map may be off before it is doubted.
