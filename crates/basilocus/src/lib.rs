@@ -72,4 +72,4 @@ pub use error::{Error, ErrorKind};
 pub use layer::Layer;
 pub use look::{LookReport, look};
 pub use plan::{Plan, today};
-pub use report::{OperationReport, Report};
+pub use report::{AccuracyPart, AccuracyReport, OperationReport, Report};

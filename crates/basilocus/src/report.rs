@@ -88,6 +88,9 @@ pub struct LayerReport {
     pub notations: BTreeMap<String, u64>,
     /// Operations, one for each target.
     pub operations: Vec<OperationReport>,
+    /// How accurate positions are, all that is known of it together.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub accuracy: Option<AccuracyReport>,
     /// Where rows set aside were written, beside workbooks.
     #[serde(serialize_with = "crate::report::path_text::maybe")]
     pub set_aside_file: Option<PathBuf>,
@@ -100,6 +103,53 @@ pub struct LayerReport {
     /// Extent of the result in its own system: west, south, east, north. In degrees a west that is larger than the east
     /// lies across the 180° meridian.
     pub extent: Option<[f64; 4]>,
+}
+
+/// How accurate positions are.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+pub struct AccuracyReport {
+    /// In all, metres: the root of the sum of the squares of the parts.
+    pub metres: f64,
+    /// What it is made of.
+    pub parts: Vec<AccuracyPart>,
+    /// Whether there is a part that nobody states, so that it may be more.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub is_least: bool,
+}
+
+/// A part of it.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+#[cfg_attr(feature = "schemas", derive(schemars::JsonSchema))]
+pub struct AccuracyPart {
+    /// What it is.
+    pub what: String,
+    /// Metres.
+    pub metres: f64,
+}
+
+impl AccuracyReport {
+    /// In words: `about 4.1 m: the operation 4 m, the last digit of the coordinates 0.6 m`.
+    pub fn words(&self) -> String {
+        let rounded = |m: f64| {
+            let digits = if m >= 10.0 {
+                0
+            } else if m >= 1.0 {
+                1
+            } else {
+                3
+            };
+            let text = format!("{m:.digits$}");
+            let text = if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.') } else { &text };
+            format!("{text} m")
+        };
+        let least = if self.is_least { "at least " } else { "about " };
+        if let [one] = &self.parts[..] {
+            return format!("{least}{}, by {}", rounded(self.metres), one.what);
+        }
+        let parts: Vec<String> = self.parts.iter().map(|p| format!("{} {}", p.what, rounded(p.metres))).collect();
+        format!("{least}{}: {}", rounded(self.metres), parts.join(", "))
+    }
 }
 
 /// A row set aside, in short.
@@ -234,6 +284,7 @@ mod tests {
             notes: vec!["a note".into()],
         };
         let layer = LayerReport {
+            accuracy: None,
             name: "gates".into(),
             source: "gates.csv".into(),
             interpretation: vec!["delimiter comma (found)".into()],

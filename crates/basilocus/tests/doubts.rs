@@ -257,7 +257,9 @@ fn areas_of_a_map_that_stretches_them() {
     let doubts = f.converted(&table(&of_web), "EPSG:4326", "EPSG:32610");
     let doubt = only(&doubts, "wrong-measure");
     assert!(
-        doubt.message.contains("\"shape_area\" holds measures of the plane of the web's Mercator, 2.087 times those on the ground"),
+        doubt.message.contains(
+            "\"shape_area\" holds measures of the plane of the web's Mercator, 2.087 times those on the ground"
+        ),
         "{}",
         doubt.message
     );
@@ -621,6 +623,57 @@ fn beyond_control() {
         accuracy(&far)
     );
     assert!(far.layers[0].operations[0].notes.iter().any(|n| n.contains("at the farthest position")));
+}
+
+#[test]
+fn hidden_rows() {
+    let f = Folder::new();
+    let path = f.0.path().join("gates.xlsx");
+    let mut book = rust_xlsxwriter::Workbook::new();
+    book.add_worksheet().set_name("Old").unwrap().set_hidden(true).write(0, 0, "old").unwrap();
+    let sheet = book.add_worksheet().set_name("Gates").unwrap().set_active(true);
+    for (row, cells) in
+        [["gate", "lon", "lat"], ["A", "-123.8123", "46.2"], ["B", "-123.7234", "46.1"]].iter().enumerate()
+    {
+        cells.iter().enumerate().for_each(|(c, text)| sheet.write(row as u32, c as u16, *text).map(|_| ()).unwrap());
+    }
+    sheet.set_row_hidden(2).unwrap();
+    book.save(&path).unwrap();
+    let report = look(&LayerPlan::new(&path), 3, &Cancel::default(), &()).unwrap();
+    assert_eq!((report.rows, ids(&report.doubts)), (2, vec!["hidden-rows"]), "{report:?}");
+    assert!(report.doubts[0].message.contains("1 row of the sheet is hidden"), "{report:?}");
+    let told = format!("{report:?}");
+    assert!(told.contains("sheet \\\"Gates\\\" is read") && told.contains("sheets that are hidden: Old"), "{told}");
+    // Shown again, there is no doubt.
+    let shown = "gate,lon,lat\nA,-123.8123,46.2\nB,-123.7234,46.1\n";
+    assert!(f.looked_at("in.csv", shown).is_empty());
+}
+
+#[test]
+fn other_position() {
+    let f = Folder::new();
+    let table = |gps: &dyn Fn(f64, f64) -> [f64; 2]| {
+        let row = |i: i32| {
+            let (lon, lat) = (-123.8123 + 0.01 * f64::from(i), 46.2041 + 0.007 * f64::from(i));
+            let [x, y] = gps(lon, lat);
+            format!("G{i},{lon:.5},{lat:.5},{y:.5},{x:.5}\n")
+        };
+        format!("gate,lon,lat,gps_lat,gps_lon\n{}", (0..9).map(row).collect::<String>())
+    };
+    let doubts = |gps: &dyn Fn(f64, f64) -> [f64; 2]| f.converted(&table(gps), "EPSG:4326", "EPSG:3857");
+    // 0.001° of longitude are 77 m here.
+    let found = doubts(&|x, y| [x + 0.001, y]);
+    let doubt = only(&found, "other-position");
+    assert!(doubt.rows == 9 && doubt.message.contains("\"gps_lon\" and \"gps_lat\" say another place"), "{found:?}");
+    assert!(doubt.message.contains("half of them more than 77 m"), "{found:?}");
+    let found = doubts(&|x, y| [-x, y]);
+    assert!(only(&found, "other-position").message.contains("with other signs, or exchanged"), "{found:?}");
+    // The same place; where something goes to; no second pair.
+    assert!(doubts(&|x, y| [x + 0.00005, y]).is_empty());
+    assert!(doubts(&|x, y| [x * 0.9, y * 0.99]).is_empty());
+    assert!(
+        f.converted(&table(&|x, y| [x + 0.001, y]).replace("gps_lat", "plate"), "EPSG:4326", "EPSG:3857").is_empty()
+    );
 }
 
 #[test]

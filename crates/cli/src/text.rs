@@ -8,7 +8,7 @@ use basilocus::lookup::ReferenceReport;
 use basilocus::report::{LayerReport, OperationReport, Report};
 use basilocus::table::counted::of_number;
 use basilocus::terrain::{GridLook, SpacingReport};
-use basilocus::{DoubtReport, accuracy_words};
+use basilocus::{AccuracyReport, DoubtReport, accuracy_words};
 use comfy_table::{CellAlignment, ContentArrangement, Table, TableComponent, presets};
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
@@ -269,6 +269,12 @@ fn layer_text(out: &mut String, layer: &LayerReport, several: bool, verbose: boo
     }
     for (nth, op) in layer.operations.iter().enumerate() {
         operation(out, op, nth, verbose);
+    }
+    // That of the operation alone stands with it.
+    let is_of_more =
+        |a: &&AccuracyReport| a.parts.len() > 1 || layer.operations.iter().all(|o| Some(a.metres) != o.accuracy_m);
+    if let Some(accuracy) = layer.accuracy.as_ref().filter(is_of_more) {
+        let _ = writeln!(out, "  accuracy   {}", accuracy.words());
     }
     if let Some([w, s, e, n]) = layer.extent {
         let geographic = w.abs() <= 360.0 && e.abs() <= 360.0 && s.abs() <= 90.0 && n.abs() <= 90.0;

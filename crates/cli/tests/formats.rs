@@ -78,6 +78,7 @@ fn a_part_of_a_table() {
       read as    positions from columns "lon" and "lat" (found), in WGS 84 (EPSG:4326) (degrees)
       read as    rows inside 2 areas of districts.geojson
       system     WGS 84 (EPSG:4326), as it is in the source
+      accuracy   about 5560 m, by the last digit of the coordinates
       extent     -123.70000 to -123.70000 east, 46.10000 to 46.30000 north
       ledger     6 rows in = 3 out + 2 not chosen (2 outside the areas) + 1 set aside (1 no coordinates)
       wrote      part.csv

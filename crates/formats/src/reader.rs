@@ -58,6 +58,11 @@ pub enum Suspicion {
         /// The first ones, as they stand in the first rows.
         first: Vec<String>,
     },
+    /// Rows of a sheet are hidden, by a filter or by hand; they are read like all others.
+    HiddenRows {
+        /// How many.
+        rows: u64,
+    },
     /// The coordinates are such as no national system has.
     LocalDrawing {
         /// West, south, east, north.

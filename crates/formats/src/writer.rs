@@ -55,6 +55,8 @@ pub struct LayerOut {
 pub struct RunAbout {
     /// Pairs of what and value; an empty value makes a heading.
     pub lines: Vec<(String, String)>,
+    /// What each layer is and how accurate its positions are, in a sentence, in their order.
+    pub layers: Vec<String>,
     /// Day of the run, `YYYY-MM-DD`, for time stamps inside files.
     pub date: String,
     /// A small map of the rows as PNG, for formats that show things.

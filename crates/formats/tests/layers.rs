@@ -62,6 +62,7 @@ fn write(path: &Path, layers: usize, set_aside: &SetAsideTable) -> Vec<String> {
         writer.end_layer().unwrap();
     }
     let about = RunAbout {
+        layers: Vec::new(),
         lines: vec![("About".into(), String::new()), ("Rows".into(), "3".into())],
         date: "2026-11-25".into(),
         map: None,

@@ -165,3 +165,29 @@ fn texts_name_the_code_and_every_parameter() {
         assert_eq!(lines.replace('\n', "").replace("  ", ""), text.replace("  ", ""), "indenting changes nothing else");
     }
 }
+
+#[test]
+fn the_name_of_a_country_is_the_whole_country() {
+    // Towns near the ends of the land, by their usual coordinates.
+    for (country, towns) in [
+        ("France", &[(-4.49, 48.39), (7.26, 43.71), (2.37, 51.03)][..]),
+        ("germany", &[(7.85, 47.99), (9.44, 54.79), (14.99, 51.15)]),
+        ("Brazil", &[(-34.86, -7.12), (-67.81, -9.97), (-52.1, -32.03), (-60.67, 2.82)]),
+        ("United States", &[(-122.33, 47.61), (-80.19, 25.76), (-149.9, 61.22)]),
+        ("Norway", &[(10.75, 59.91), (23.68, 70.66)]),
+        ("New Zealand", &[(174.76, -36.85), (168.35, -46.41)]),
+        ("Fiji", &[(178.44, -18.14), (179.36, -16.43)]),
+        ("Japan", &[(141.35, 43.06), (130.56, 31.6)]),
+        ("Kenya", &[(34.75, -0.1), (39.67, -4.04), (35.6, 3.12)]),
+        ("United Kingdom", &[(1.3, 52.63), (-5.53, 50.12), (-3.19, 55.95)]),
+        ("Georgia", &[(41.64, 41.65), (44.79, 41.72)]),
+    ] {
+        let area = Catalogue::embedded().area_named(country).unwrap();
+        for (lon, lat) in towns {
+            assert!(area.contains(*lon, *lat), "{country}: {area:?} without {lon} {lat}");
+        }
+    }
+    // A state is one of its country's areas; what no country is called is found by its words.
+    let oregon = Catalogue::embedded().area_named("Oregon").unwrap();
+    assert!(oregon.contains(-121.0, 44.0) && !oregon.contains(-118.0, 36.0));
+}

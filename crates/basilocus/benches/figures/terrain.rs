@@ -9,7 +9,8 @@ use basilocus::terrain::plain::slope::{SlopeUnit, steepness};
 use basilocus::terrain::plain::triangulation::triangulate;
 use basilocus::terrain::plain::volume::{Level, change, volume};
 use basilocus::terrain::plain::{Grid, Ground, RectifiedGrid};
-use basilocus::terrain::{GridPlan, grid_of};
+use basilocus::formats::raster::{RasterOut, RasterPlace, RasterValues, create_raster, open_raster};
+use basilocus::terrain::{ChangePlan, GridPlan, GridReading, VolumePlan, grid_of};
 use std::hint::black_box;
 use std::num::NonZeroUsize;
 use std::path::Path;
@@ -95,9 +96,73 @@ pub fn run(rows: usize) {
             },
         ),
     );
+    files(&grid, &later, &ratio);
     triangles(&ratio);
     points_to_grid(rows, &ratio);
     black_box((sum, lines));
+}
+
+/// Volume and change of grids in files, against reading both.
+fn files(grid: &Grid, differences: &Grid, ratio: &impl Fn(&str, &str, (f64, f64, f64))) {
+    let folder = tempfile::tempdir().expect("a temporary folder");
+    let (before, after) = (folder.path().join("before.tif"), folder.path().join("after.tif"));
+    let f = grid.frame;
+    let place = RasterPlace {
+        west: f.west,
+        north: f.north,
+        step_x: f.step_x,
+        step_y: f.step_y,
+        columns: f.columns,
+        rows: f.rows,
+    };
+    let out = RasterOut { place, crs: None, keys: None, vertical: None, values: RasterValues::Numbers };
+    let write = |path: &Path, height: &dyn Fn(usize) -> f64| {
+        let mut writer = create_raster(path, out.clone(), false).expect("a grid");
+        for row in 0..f.rows {
+            let values: Vec<f64> = (0..f.columns).map(|column| height(row * f.columns + column)).collect();
+            writer.row(&values).expect("a row");
+        }
+        writer.finish().expect("a grid").0.publish().expect("a grid");
+    };
+    write(&before, &|i| grid.heights[i]);
+    write(&after, &|i| grid.heights[i] + differences.heights[i]);
+    let read = |path: &Path| {
+        let mut reader = open_raster(path).expect("a grid");
+        let (place, (width, height)) = (reader.about().place, reader.about().chunk);
+        for down in 0..place.rows.div_ceil(height) {
+            for across in 0..place.columns.div_ceil(width) {
+                black_box(reader.chunk(across, down).expect("a part"));
+            }
+        }
+    };
+    let reading = GridReading { from: Some("EPSG:32610".into()), ..Default::default() };
+    let of_volume = VolumePlan { in_plane: true, reading: reading.clone(), ..VolumePlan::new(&before, 50.0) };
+    let of_change = ChangePlan { in_plane: true, reading, threshold: 0.05, ..ChangePlan::new(&before, &after) };
+    ratio(
+        "volume of a GeoTIFF",
+        "reading it",
+        paired(
+            3,
+            || {
+                black_box(basilocus::terrain::volume(&of_volume, &Cancel::default(), &()).is_ok());
+            },
+            || read(&before),
+        ),
+    );
+    ratio(
+        "change between two GeoTIFFs",
+        "reading both",
+        paired(
+            3,
+            || {
+                black_box(basilocus::terrain::change(&of_change, &Cancel::default(), &()).is_ok());
+            },
+            || {
+                read(&before);
+                read(&after);
+            },
+        ),
+    );
 }
 
 fn triangles(ratio: &impl Fn(&str, &str, (f64, f64, f64))) {

@@ -95,6 +95,13 @@ pub enum PlacedFrom {
     Addresses,
 }
 
+impl PlacedFrom {
+    /// Whether somebody wrote the numbers down.
+    pub(crate) fn is_of_numbers(self) -> bool {
+        matches!(self, PlacedFrom::Columns | PlacedFrom::OneColumn)
+    }
+}
+
 /// The columns of a layer.
 #[derive(Debug, Clone, Default)]
 pub struct Columns {

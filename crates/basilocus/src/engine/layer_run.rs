@@ -1,5 +1,6 @@
 //! One layer: its passes, its rows, its account.
 
+use super::accuracy::Worth;
 use super::chain::{Chain, Run};
 use super::outputs::{Encoder, Outputs};
 use super::overview::{Placed, Places};
@@ -47,6 +48,7 @@ struct Ready {
     rows_out: u64,
     counts: Counts,
     reach: Reach,
+    worth: Worth,
     /// The places of the rows, where an output shows some of them.
     places: Vec<[f64; 2]>,
 }
@@ -83,7 +85,8 @@ pub(super) fn run(
     let shows_places = chain.columns().placed().is_some() && outputs.formats.contains(&Format::Xlsx);
     let then = |part: Part| {
         let places = if shows_places { places_of(&part) } else { Vec::new() };
-        Ok(Ready { places, ..ready(part, &encoders, &scene, &watchers)? })
+        let worth = Worth::of(&part.rows, &scene.columns);
+        Ok(Ready { places, worth, ..ready(part, &encoders, &scene, &watchers)? })
     };
     chain.each(run, "writing", &then, &mut |ready| {
         for row in &ready.set_aside {
@@ -135,6 +138,7 @@ fn ready(part: Part, encoders: &[Encoder], scene: &Scene, watchers: &Watchers) -
     Ok(Ready {
         encoded,
         places: Vec::new(),
+        worth: Worth::default(),
         reach: Reach::of(&part.rows),
         rows_out: part.rows.len() as u64,
         rows_in: part.rows_in,
@@ -149,6 +153,7 @@ struct LayerAccount {
     ledger: Ledger,
     counts: Counts,
     reach: Reach,
+    worth: Worth,
     places: Places,
     header_row: Option<u64>,
     blank_second_row: bool,
@@ -160,6 +165,7 @@ impl LayerAccount {
             ledger: Ledger { rows_in: chain.joined, joined: chain.joined, ..Default::default() },
             counts: Counts::default(),
             reach: Reach::default(),
+            worth: Worth::default(),
             places: Places::default(),
             header_row: scene.header_row,
             blank_second_row: false,
@@ -181,6 +187,7 @@ impl LayerAccount {
         }
         ready.left_out.iter().for_each(|(class, n)| self.ledger.leave_out(class, *n));
         self.reach.merge(ready.reach);
+        self.worth.merge(ready.worth);
         self.places.add(&ready.places);
         let doubtful = std::mem::take(&mut ready.counts.doubtful);
         let found = std::mem::take(&mut ready.counts.found);
@@ -240,7 +247,9 @@ impl LayerAccount {
 
     fn report(&self, layer: &LayerPlan, name: &str, chain: &Chain, day: &str) -> LayerReport {
         let text = |m: &BTreeMap<Reason, u64>| m.iter().map(|(r, n)| (r.to_string(), *n)).collect();
+        let operations = self.operations(layer, chain, day);
         LayerReport {
+            accuracy: self.worth.report(chain.columns(), &operations),
             name: name.to_string(),
             source: layer.source.clone(),
             interpretation: chain.decisions.interpretation.clone(),
@@ -251,7 +260,7 @@ impl LayerAccount {
             left_out: text(&self.ledger.left_out),
             levels: self.counts.levels.clone(),
             notations: self.counts.notations.iter().map(|(n, rows)| (n.to_string(), *rows)).collect(),
-            operations: self.operations(layer, chain, day),
+            operations,
             set_aside_file: None,
             set_aside_told: Vec::new(),
             crs: chain.columns().placed().map(|p| p.crs.identifier()),

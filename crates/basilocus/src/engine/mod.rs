@@ -14,6 +14,7 @@
 //! | `reach` | how far positions reach |
 
 mod account;
+mod accuracy;
 mod block;
 mod chain;
 mod columns;

@@ -21,14 +21,40 @@ pub(super) fn of(report: &Report, layers: &[Chain], date: &str, map: Option<Vec<
         about.layer(layer);
         about.system(chain);
         about.operations(layer);
+        about.columns(chain);
     }
     for doubt in &report.doubts {
         let what = if doubt.accepted { "Accepted doubt" } else { "Doubt" };
         about.line(format!("{what} {}", doubt.id), format!("{}: {}; {}", doubt.layer, doubt.message, doubt.mend));
     }
     about.line("Catalogue", format!("Definitions from the {}", basilocus_geodesy::crs::catalogue::EDITION));
-    RunAbout { lines: about.0, date: date.to_string(), map }
+    let layers = report.layers.iter().map(described).collect();
+    RunAbout { lines: about.0, layers, date: date.to_string(), map }
 }
+
+/// A layer in a sentence.
+fn described(layer: &LayerReport) -> String {
+    let source = layer.source.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());
+    let accuracy = layer.accuracy.as_ref().map_or(String::new(), |a| format!("; positions accurate to {}", a.words()));
+    format!("From {source}, {} of {} rows{accuracy}", layer.rows_out, layer.rows_in)
+}
+
+/// What columns that we add mean.
+const MEANINGS: [(&str, &str); 13] = [
+    ("level", "how precisely the address was found: address point, interpolated, street, postcode, locality, region"),
+    ("confidence", "how sure it is that the place is the one that was meant, 0 to 100"),
+    ("radius_m", "metres around the place within which the address should be"),
+    ("matched_address", "the address that was found in the reference"),
+    ("candidates", "other places that it may be"),
+    ("changes", "what had to be changed in the address to find it"),
+    ("source_row", "the row of the source"),
+    ("distance_m", "metres along the ground"),
+    ("lon", "degrees east of Greenwich"),
+    ("lat", "degrees north of the equator"),
+    ("easting", "to the east, in the unit of the system"),
+    ("northing", "to the north, in the unit of the system"),
+    ("height", "height, in the unit of its system"),
+];
 
 /// Pairs of what and value; an empty value makes a heading.
 #[derive(Default)]
@@ -79,6 +105,18 @@ impl About {
             self.line("Operation", format!("{} → {}: {}", op.source, op.target, op.name));
             self.line("Accuracy", accuracy_words(op.accuracy_m));
             op.notes.iter().for_each(|note| self.line("Note", note));
+        }
+        if let Some(accuracy) = &layer.accuracy {
+            self.line("Accuracy of positions", accuracy.words());
+        }
+    }
+
+    /// What the columns mean that were added.
+    fn columns(&mut self, chain: &Chain) {
+        for column in chain.columns().iter().filter(|c| c.added) {
+            if let Some((_, meaning)) = MEANINGS.iter().find(|(name, _)| *name == column.name()) {
+                self.line(format!("Column {}", column.name()), meaning);
+            }
         }
     }
 }

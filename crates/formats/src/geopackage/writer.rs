@@ -597,6 +597,13 @@ impl Writer for GeoPackageWriter {
                 )
                 .map_err(failed)?;
         }
+        if self.tables.len() == about.layers.len() {
+            for (table, words) in self.tables.iter().zip(&about.layers) {
+                self.connection
+                    .execute("UPDATE gpkg_contents SET description = ?1 WHERE table_name = ?2", params![words, table])
+                    .map_err(failed)?;
+            }
+        }
         self.connection.execute_batch("COMMIT;").map_err(failed)?;
         self.connection.flush_prepared_statement_cache();
         self.connection.close().map_err(|(_, e)| failed(e))?;

@@ -3,6 +3,8 @@
 #[cfg(feature = "workbooks")]
 mod header;
 #[cfg(feature = "workbooks")]
+mod hidden;
+#[cfg(feature = "workbooks")]
 mod reader;
 #[cfg(feature = "workbooks")]
 mod tables;

@@ -4,10 +4,11 @@
 //! that `01234` keeps its zero. Error cells (`#N/A`) become empty, which is told.
 
 use super::header::{Row, SheetRow, Table, holds_what_is_open_below, of_two_rows, second_group};
+use super::hidden::of_sheet;
 use super::workbook::{Workbook, cell_name, column_name, formulas_without_value};
-use crate::FormatError;
 use crate::delimited::unique_names;
 use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, Suspicion, check_columns};
+use crate::{Format, FormatError};
 use arrow_array::ArrayRef;
 use arrow_array::builder::StringBuilder;
 use arrow_schema::{DataType, Field, Schema, SchemaRef};
@@ -56,6 +57,7 @@ impl XlsxReader {
     pub fn open(path: &Path, options: &InputOptions) -> Result<Self, FormatError> {
         let mut workbook = Workbook::open(path)?;
         let names = workbook.names();
+        let hidden_sheets = workbook.hidden_sheets();
         let mut notes = Vec::new();
         let sheet = match &options.sheet {
             Some(wanted) => names
@@ -71,7 +73,10 @@ impl XlsxReader {
                 })?,
             None => {
                 let mut chosen = None;
-                for name in &names {
+                // What its author hid is meant last.
+                let (seen, unseen): (Vec<&String>, Vec<&String>) =
+                    names.iter().partition(|name| !hidden_sheets.contains(name));
+                for name in seen.into_iter().chain(unseen) {
                     if workbook.is_filled(name) {
                         chosen = Some(name.clone());
                         break;
@@ -89,6 +94,9 @@ impl XlsxReader {
                 names.len(),
                 names.join(", ")
             ));
+        }
+        if !hidden_sheets.is_empty() {
+            notes.push(format!("sheets that are hidden: {}", hidden_sheets.join(", ")));
         }
         // The first rows, to find the header.
         let mut head: Vec<SheetRow> = Vec::new();
@@ -181,7 +189,20 @@ impl XlsxReader {
             names_of_columns.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>(),
         ));
         let first = formulas_without_value(&mut workbook, path, &sheet, data_from + HEAD as u32)?;
-        let suspicions = if first.is_empty() { Vec::new() } else { vec![Suspicion::FormulasWithoutValue { first }] };
+        let mut suspicions =
+            if first.is_empty() { Vec::new() } else { vec![Suspicion::FormulasWithoutValue { first }] };
+        if workbook.format() == Format::Xlsx {
+            let hidden = of_sheet(path, &sheet);
+            if hidden.rows > 0 {
+                suspicions.push(Suspicion::HiddenRows { rows: hidden.rows });
+            }
+            let in_table: Vec<&String> =
+                hidden.columns.iter().filter(|c| (0..fields.len() as u32).any(|at| column_name(at) == **c)).collect();
+            if !in_table.is_empty() {
+                let list = in_table.iter().map(|c| c.as_str()).collect::<Vec<_>>().join(", ");
+                notes.push(format!("columns that are hidden in the sheet are read too: {list}"));
+            }
+        }
         let about = About {
             suspicions,
             layer: Some(sheet.clone()),

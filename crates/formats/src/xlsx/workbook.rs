@@ -1,7 +1,7 @@
 //! Workbooks of both open standards as rows of text: XLSX row by row, OpenDocument a sheet at a time.
 
 use crate::{Format, FormatError};
-use calamine::{Data, DataRef, Ods, OdsError, Reader as _, Xlsx, XlsxError};
+use calamine::{Data, DataRef, Ods, OdsError, Reader as _, SheetVisible, Xlsx, XlsxError};
 use std::collections::HashSet;
 use std::fs::File;
 use std::io::BufReader;
@@ -67,6 +67,15 @@ impl Workbook {
             Workbook::Xlsx(w) => w.sheet_names(),
             Workbook::Ods(w) => w.sheet_names(),
         }
+    }
+
+    /// Names of the sheets that are hidden.
+    pub(super) fn hidden_sheets(&self) -> Vec<String> {
+        let sheets = match self {
+            Workbook::Xlsx(w) => w.sheets_metadata(),
+            Workbook::Ods(w) => w.sheets_metadata(),
+        };
+        sheets.iter().filter(|s| s.visible != SheetVisible::Visible).map(|s| s.name.clone()).collect()
     }
 
     /// Whether a sheet holds anything.

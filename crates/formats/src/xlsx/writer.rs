@@ -200,7 +200,9 @@ impl XlsxWriter {
         let target = self.pending.target().to_path_buf();
         let sheet = self.workbook.worksheet_from_index(index).map_err(|e| FormatError::write(&target, e))?;
         if columns > 0 {
-            sheet.autofilter(0, 0, last_row, columns as u16 - 1).map_err(|e| FormatError::write(&target, e))?;
+            let last_column = columns as u16 - 1;
+            sheet.autofilter(0, 0, last_row, last_column).map_err(|e| FormatError::write(&target, e))?;
+            on_paper(sheet, last_row, last_column).map_err(|e| FormatError::write(&target, e))?;
         }
         Ok(())
     }
@@ -234,6 +236,21 @@ fn write_header(sheet: &mut Worksheet, head: &[Heading]) -> Result<(), XlsxError
         sheet.write_string_with_format(0, i as u16, &heading.name, format)?;
     }
     sheet.set_freeze_panes(1, 0)?;
+    Ok(())
+}
+
+/// Columns beyond which a sheet is printed along the long side of the paper.
+const UPRIGHT: u16 = 4;
+
+/// How a sheet is printed: as wide as a page, its header on each, with its name and the number of the page below.
+fn on_paper(sheet: &mut Worksheet, last_row: u32, last_column: u16) -> Result<(), XlsxError> {
+    sheet.set_print_area(0, 0, last_row, last_column)?;
+    sheet.set_repeat_rows(0, 0)?;
+    sheet.set_print_fit_to_pages(1, 0);
+    sheet.set_footer("&L&A&R&P / &N");
+    if last_column > UPRIGHT {
+        sheet.set_landscape();
+    }
     Ok(())
 }
 
@@ -422,8 +439,9 @@ fn write_set_aside(sheet: &mut Worksheet, set_aside: &SetAsideTable) -> Result<(
         }
     }
     let last = (set_aside.rows.len() as u32).min(MOST_ROWS - 1);
-    sheet.autofilter(0, 0, last, set_aside.header.len().max(1) as u16 - 1)?;
-    Ok(())
+    let last_column = set_aside.header.len().max(1) as u16 - 1;
+    sheet.autofilter(0, 0, last, last_column)?;
+    on_paper(sheet, last, last_column)
 }
 
 /// Characters in a line of the sheet that says what this is.
@@ -432,6 +450,8 @@ const ABOUT_WIDTH: usize = 100;
 fn write_about(sheet: &mut Worksheet, about: &RunAbout) -> Result<(), XlsxError> {
     sheet.set_column_width(0, 44)?;
     sheet.set_column_width(1, ABOUT_WIDTH as f64)?;
+    sheet.set_print_fit_to_pages(1, 0);
+    sheet.set_landscape();
     let (heading, wrapped, top) = (
         Format::new().set_bold(),
         Format::new().set_text_wrap().set_align(FormatAlign::Top),

@@ -48,6 +48,49 @@ pub(super) struct Record {
     at: usize,
 }
 
+/// The limits around areas of a country, across the 180° meridian where that is the shorter way.
+fn united(parts: &[Area]) -> Option<Area> {
+    let first = parts.first()?;
+    // Degrees eastwards from a meridian, so that areas across 180° lie together from one that is far from them.
+    let around = |from: f64| {
+        let east_of = |deg: f64| (deg - from).rem_euclid(360.0);
+        parts.iter().try_fold([f64::INFINITY, f64::NEG_INFINITY], |[west, east], part| {
+            let [w, e] = [east_of(part.west_deg), east_of(part.east_deg)];
+            (w <= e).then_some([west.min(w), east.max(e)])
+        })
+    };
+    let (from, [west, east]) = [-180.0, 0.0]
+        .into_iter()
+        .filter_map(|from| Some((from, around(from)?)))
+        .min_by(|(_, a), (_, b)| (a[1] - a[0]).total_cmp(&(b[1] - b[0])))?;
+    // As many digits as the registry has.
+    let rounded = |deg: f64| (deg * 1e6).round() / 1e6;
+    let back = |deg: f64| rounded((deg + from + 180.0).rem_euclid(360.0) - 180.0);
+    let name = first.description.split(" - ").next().unwrap_or_default();
+    Some(Area {
+        west_deg: back(west),
+        east_deg: back(east),
+        south_deg: parts.iter().map(|p| p.south_deg).fold(f64::INFINITY, f64::min),
+        north_deg: parts.iter().map(|p| p.north_deg).fold(f64::NEG_INFINITY, f64::max),
+        description: format!("{name}, all its areas"),
+    })
+}
+
+/// Countries by what people call them, and by what the registry does.
+const ALSO_CALLED: [(&str, &str); 8] = [
+    ("russia", "russian federation"),
+    ("uk", "united kingdom"),
+    ("great britain", "united kingdom"),
+    ("usa", "united states"),
+    ("us", "united states"),
+    ("united states of america", "united states"),
+    ("czech republic", "czechia"),
+    ("türkiye", "turkey"),
+];
+
+/// Words that leave a country whole.
+const WHOLE: [&str; 7] = ["onshore", "offshore", "and", "mainland", "the", "whole", "country"];
+
 impl Catalogue {
     /// The catalogue that is compiled in.
     pub fn embedded() -> Self {
@@ -195,14 +238,81 @@ impl Catalogue {
             .map(|r| r.decode())
     }
 
-    /// The area of use that words describe: of those that have all words, the one with the fewest others.
+    /// The area of use that words describe. The name of a country is the country, however many areas are parts of it; of all
+    /// else the one of those that have all words with the fewest others.
     ///
     /// ```
     /// use basilocus_geodesy::crs::Catalogue;
-    /// let area = Catalogue::embedded().area_named("finland").unwrap();
-    /// assert!(area.contains(25.0, 62.0));
+    /// let area = Catalogue::embedded().area_named("france").unwrap();
+    /// assert!(area.contains(-1.0, 44.0) && area.contains(7.0, 48.0));
     /// ```
     pub fn area_named(&self, words: &str) -> Option<Area> {
+        self.country_named(words).or_else(|| self.area_with(words))
+    }
+
+    /// A whole country: the largest of the areas that are named after it and nothing else, on land if there is one, else all
+    /// of its areas together.
+    fn country_named(&self, words: &str) -> Option<Area> {
+        let wanted = words.trim().to_lowercase();
+        let wanted =
+            ALSO_CALLED.iter().find(|(other, _)| *other == wanted).map_or(wanted, |(_, name)| name.to_string());
+        let mut whole: Option<(bool, f64, Area)> = None;
+        let mut parts: Vec<Area> = Vec::new();
+        for record in self.records() {
+            let text = record.area_text().trim_end_matches('.');
+            let (name, rest) = text.split_once(" - ").unwrap_or((text, ""));
+            // "United States (USA)"; several countries are several sentences.
+            let name = name.strip_suffix(')').and_then(|n| n.rsplit_once(" (")).map_or(name, |(name, _)| name);
+            if name.to_lowercase() != wanted || text.contains(['.', ';']) {
+                continue;
+            }
+            let others = || rest.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty());
+            let says = |word: &str| others().any(|w| w.eq_ignore_ascii_case(word));
+            // The sea alone around a country is not what its name says.
+            if says("offshore") && !says("onshore") {
+                continue;
+            }
+            let area = Area { description: text.to_string(), ..record.area_limits() };
+            if others().all(|w| WHOLE.contains(&w.to_lowercase().as_str())) {
+                let (is_on_land, size) = (!says("offshore"), area.share_of_earth());
+                if whole.as_ref().is_none_or(|(on_land, s, _)| (*on_land, *s) < (is_on_land, size)) {
+                    whole = Some((is_on_land, size, area.clone()));
+                }
+            }
+            parts.push(area);
+        }
+        whole.map(|(_, _, area)| area).or_else(|| self.of_parts(&parts, &wanted))
+    }
+
+    /// A country of which only parts have areas of their own: all of them, or the smallest area around them that names the
+    /// country, where that is hardly larger or the parts are so few that they may not be all.
+    fn of_parts(&self, parts: &[Area], country: &str) -> Option<Area> {
+        let all = united(parts)?;
+        let limits = |a: &Area| [a.west_deg, a.south_deg, a.east_deg, a.north_deg].map(|v| (v * 100.0).round() as i64);
+        let mut different: Vec<[i64; 4]> = parts.iter().map(limits).collect();
+        different.sort_unstable();
+        different.dedup();
+        let names = |text: &str| {
+            let text = text.to_lowercase();
+            text.match_indices(country).any(|(at, _)| {
+                let (before, after) = (&text[..at], &text[at + country.len()..]);
+                !before.ends_with(char::is_alphanumeric) && !after.starts_with(char::is_alphanumeric)
+            })
+        };
+        let holds = |a: &Area| a.contains(all.west_deg, all.south_deg) && a.contains(all.east_deg, all.north_deg);
+        let are_few = different.len() < 3;
+        let is_part = |text: &str| parts.iter().any(|p| p.description == text.trim_end_matches('.'));
+        let around = self
+            .records()
+            .filter(|r| holds(&r.area_limits()) && names(r.area_text()) && !(are_few && is_part(r.area_text())))
+            .min_by(|a, b| a.area_limits().share_of_earth().total_cmp(&b.area_limits().share_of_earth()));
+        let around =
+            around.map(|r| Area { description: r.area_text().trim_end_matches('.').to_string(), ..r.area_limits() });
+        let most = if are_few { f64::INFINITY } else { 1.5 };
+        Some(around.filter(|a| a.share_of_earth() <= most * all.share_of_earth()).unwrap_or(all))
+    }
+
+    fn area_with(&self, words: &str) -> Option<Area> {
         let wanted: Vec<String> =
             words.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty()).map(str::to_lowercase).collect();
         if wanted.is_empty() {
