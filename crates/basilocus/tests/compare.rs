@@ -86,3 +86,17 @@ fn tables_without_coordinates_are_compared_by_their_cells() {
     let message = compare(&plan, &Cancel::default()).unwrap_err().to_string();
     assert!(message.contains("have no row in common"), "{message}");
 }
+
+#[test]
+fn what_lies_elsewhere_is_explained() {
+    let folder = tempfile::tempdir().unwrap();
+    let a = file(&folder, "a.csv", "gate,lon,lat\n1,-123.81,46.21\n2,-123.72,46.12\n3,-123.93,46.33\n");
+    let b = file(&folder, "b.csv", "gate,lon,lat\n1,-123.81,46.21\n2,123.72,46.12\n3,123.93,46.33\n");
+    let plan =
+        ComparePlan { key: Some("gate".into()), expect: Some("-124.5,45,-122,47".into()), ..ComparePlan::new(&a, &b) };
+    let r = compare(&plan, &Cancel::default()).unwrap();
+    let told: Vec<(&str, &str, u64)> = r.doubts.iter().map(|d| (d.layer.as_str(), d.id.as_str(), d.rows)).collect();
+    assert_eq!(told, [("b.csv", "missing-sign", 2)], "{:?}", r.doubts);
+    let without = ComparePlan { expect: None, ..plan };
+    assert!(compare(&without, &Cancel::default()).unwrap().doubts.is_empty());
+}

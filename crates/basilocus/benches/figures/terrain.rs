@@ -2,6 +2,7 @@
 
 use crate::paired;
 use basilocus::Cancel;
+use basilocus::formats::raster::{RasterOut, RasterPlace, RasterValues, create_raster, open_raster};
 use basilocus::terrain::plain::contour::{Levels, contours};
 use basilocus::terrain::plain::gradient::{Measure, each_row};
 use basilocus::terrain::plain::shade::{Light, Sun};
@@ -9,7 +10,6 @@ use basilocus::terrain::plain::slope::{SlopeUnit, steepness};
 use basilocus::terrain::plain::triangulation::triangulate;
 use basilocus::terrain::plain::volume::{Level, change, volume};
 use basilocus::terrain::plain::{Grid, Ground, RectifiedGrid};
-use basilocus::formats::raster::{RasterOut, RasterPlace, RasterValues, create_raster, open_raster};
 use basilocus::terrain::{ChangePlan, GridPlan, GridReading, VolumePlan, grid_of};
 use std::hint::black_box;
 use std::num::NonZeroUsize;

@@ -5,6 +5,8 @@ mod cells;
 mod displacement;
 mod rows;
 
+use crate::coordinates::expectation;
+use crate::doubts::DoubtReport;
 use crate::drawing::comparison::{self, SAME_M};
 use crate::drawing::output::{PictureOutput, USUAL_SIZE, is_picture};
 use crate::engine::Cancel;
@@ -40,6 +42,10 @@ pub struct ComparePlan {
     /// System of the coordinates of the second one; that of the first unless said
     #[cfg_attr(feature = "arguments", arg(long, value_name = "CRS"))]
     pub from_b: Option<String>,
+    /// Where the positions of both should be: W,S,E,N in degrees, the name of an area, a layer or a reference; what lies elsewhere
+    /// is explained
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "PLACE", allow_hyphen_values = true))]
+    pub expect: Option<String>,
     /// Rows to show, worst first
     #[cfg_attr(feature = "arguments", arg(long, value_name = "N", default_value_t = 10))]
     pub most: usize,
@@ -64,6 +70,7 @@ impl ComparePlan {
             key: None,
             from_a: None,
             from_b: None,
+            expect: None,
             most: 10,
             far_m: 50.0,
             outputs: Vec::new(),
@@ -144,6 +151,8 @@ pub struct CompareReport {
     pub all: Vec<Pair>,
     /// The worst ones.
     pub worst: Vec<Pair>,
+    /// Suspicions about positions that are not where they should be.
+    pub doubts: Vec<DoubtReport>,
     /// Files written.
     #[serde(serialize_with = "crate::report::path_text::many")]
     pub outputs: Vec<PathBuf>,
@@ -187,8 +196,12 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
     let pictures = drawn.map(|o| PictureOutput::map(o, USUAL_SIZE, plan.overwrite)).collect::<Result<Vec<_>, _>>()?;
     let mut report = CompareReport { far_m: plan.far_m, ..Default::default() };
     let from_b = plan.from_b.as_ref().or(plan.from_a.as_ref());
-    let a = rows::read(&plan.a, plan.from_a.as_ref(), plan.key.as_deref(), &mut report, cancel)?;
-    let b = rows::read(&plan.b, from_b, plan.key.as_deref(), &mut report, cancel)?;
+    let expected = plan.expect.as_deref().map(|e| expectation::find(e, cancel)).transpose()?;
+    let [a, b] = [(&plan.a, plan.from_a.as_ref()), (&plan.b, from_b)].map(|(path, from)| {
+        let asked = rows::Asked { from, key: plan.key.as_deref(), expected: expected.as_ref() };
+        rows::read(path, asked, &mut report, cancel)
+    });
+    let (a, b) = (a?, b?);
     if plan.key.is_none() {
         if a.count != b.count {
             return Err(Error::Usage(format!(

@@ -2,7 +2,9 @@
 
 use super::CompareReport;
 use crate::Error;
-use crate::engine::{Cancel, Chain, Run, source};
+use crate::coordinates::place::Place;
+use crate::doubts::{Ending, Scene, Seen, Watchers};
+use crate::engine::{Cancel, Chain, Part, Run, source};
 use crate::plan::LayerPlan;
 use crate::steps::Positions;
 use basilocus_geodesy::crs::{Catalogue, Crs};
@@ -35,11 +37,21 @@ pub(super) struct Rows {
     pub columns: Vec<String>,
 }
 
+/// What is asked of both files.
+#[derive(Clone, Copy)]
+pub(super) struct Asked<'a> {
+    /// The system of the coordinates.
+    pub from: Option<&'a String>,
+    /// The column that tells rows apart.
+    pub key: Option<&'a str>,
+    /// Where positions should be.
+    pub expected: Option<&'a Place>,
+}
+
 /// Reads a file. With a key every row counts, one without a position too, and its cells are kept.
 pub(super) fn read(
     path: &Path,
-    from: Option<&String>,
-    key: Option<&str>,
+    Asked { from, key, expected }: Asked,
     report: &mut CompareReport,
     cancel: &Cancel,
 ) -> Result<Rows, Error> {
@@ -89,7 +101,19 @@ pub(super) fn read(
     let key_in_source = key.and_then(place_of);
     let mut out = Rows { crs, rows: HashMap::new(), order: Vec::new(), count: 0, columns: kept.clone() };
     let file = path.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());
-    chain.each(&run, "reading", &Ok, &mut |part| {
+    let mut scene = Scene::new(&file, chain.reader.about(), chain.columns(), &[], true)?;
+    scene.find_numbers(&chain.aside.names);
+    if let Some(place) = expected {
+        scene.expect(place);
+    }
+    // Nobody is told of anything else here.
+    let watchers = Watchers::of_places(&scene, expected.is_some());
+    let watched = |part: Part| {
+        watchers.rows(&Seen::new(&part.rows, &scene));
+        scene.lost(&part.set_aside);
+        Ok(part)
+    };
+    chain.each(&run, "reading", &watched, &mut |part| {
         for row in &part.set_aside {
             *report.set_aside.entry(format!("{file}: {}", row.class)).or_default() += 1;
         }
@@ -135,6 +159,7 @@ pub(super) fn read(
         }
         Ok(())
     })?;
+    report.doubts.extend(watchers.findings(&scene, &Ending::default()));
     Ok(out)
 }
 

@@ -177,6 +177,13 @@ impl Watchers {
         Watchers(wanted.filter_map(|d| Some((*d, (d.watch)(scene)?))).collect())
     }
 
+    /// Those about positions that are not where they should be, where that is `wanted`.
+    pub(crate) fn of_places(scene: &Scene, wanted: bool) -> Self {
+        let is_of_places = |d: &&'static Doubt| DoubtName(d).is_of_the_place() || d.name == outside_area::DOUBT.name;
+        let all = DOUBTS.iter().copied().filter(|d| wanted && is_of_places(d));
+        Watchers(all.filter_map(|d| Some((d, (d.watch)(scene)?))).collect())
+    }
+
     /// Shows them rows.
     pub(crate) fn rows(&self, seen: &Seen) {
         self.0.iter().for_each(|(_, w)| w.rows(seen));

@@ -46,8 +46,10 @@ fn watch(scene: &Scene) -> Option<Box<dyn Watch>> {
         .filter(|(_, c)| !c.added && !c.is_geometry() && !is_used(c.name()))
         .map(|(at, c)| (at, c.name().to_string()))
         .collect();
-    let axes: Vec<(usize, &str, bool, String)> =
-        columns.iter().filter_map(|(at, name)| axis_of(name).map(|(is_latitude, rest)| (*at, name.as_str(), is_latitude, rest))).collect();
+    let axes: Vec<(usize, &str, bool, String)> = columns
+        .iter()
+        .filter_map(|(at, name)| axis_of(name).map(|(is_latitude, rest)| (*at, name.as_str(), is_latitude, rest)))
+        .collect();
     let longitudes = axes.iter().filter(|(_, _, is_latitude, _)| !is_latitude);
     let pairs: Vec<Pair> = longitudes
         .filter_map(|(x, x_name, _, rest)| {
@@ -61,7 +63,8 @@ fn watch(scene: &Scene) -> Option<Box<dyn Watch>> {
 /// Whether a name says a latitude or a longitude, and what is left of it: `gps_lat` is a latitude of `gps_`.
 fn axis_of(name: &str) -> Option<(bool, String)> {
     let name = name.to_lowercase();
-    let words = [("latitude", true), ("longitude", false), ("lat", true), ("lng", false), ("lon", false), ("long", false)];
+    let words =
+        [("latitude", true), ("longitude", false), ("lat", true), ("lng", false), ("lon", false), ("long", false)];
     words.into_iter().find_map(|(word, is_latitude)| {
         let at = name.find(word)?;
         let (before, after) = (&name[..at], &name[at + word.len()..]);
@@ -78,7 +81,9 @@ impl Watch for Watching {
             let mut rows = pair.rows.lock().unwrap_or_else(PoisonError::into_inner);
             for row in 0..records.num_rows().min(LOOKED_AT.saturating_sub(rows.len())) {
                 let here = [lon[row], lat[row]];
-                let Some(there) = pair.at(records, row).filter(|_| here.iter().all(|v| v.is_finite())) else { continue };
+                let Some(there) = pair.at(records, row).filter(|_| here.iter().all(|v| v.is_finite())) else {
+                    continue;
+                };
                 rows.push((metres(here, there), is_turned(here, there)));
             }
         }

@@ -32,7 +32,8 @@ impl Perform for Compare {
         let r = compare(&self.plan, &signals::cancel())?;
         text::print(&if self.json { json(&r)? } else { words(&r) })?;
         let is_moved = r.far > 0 || !r.set_aside.is_empty() || !r.lost_place.is_empty() || !r.got_place.is_empty();
-        let clean = !is_moved && r.only_a_count == 0 && r.only_b_count == 0 && r.cells.is_empty();
+        let clean =
+            !is_moved && r.only_a_count == 0 && r.only_b_count == 0 && r.cells.is_empty() && r.doubts.is_empty();
         Ok(if self.strict && !clean { Done::NotClean } else { Done::Fine })
     }
 }
@@ -71,6 +72,7 @@ fn words(r: &CompareReport) -> String {
     if r.pairs > 0 {
         out.push_str(&distances(r));
     }
+    text::doubts(&r.doubts, &mut out);
     for o in &r.outputs {
         let _ = writeln!(out, "  wrote      {}", o.display());
     }
