@@ -9,6 +9,7 @@
 //! | delimited text | [`delimited`] | yes | yes |
 //! | text in fixed columns | [`fixed`] | yes | no |
 //! | XYZ text | [`xyz`] | yes | no |
+//! | PLY: points | [`ply`] | yes | no |
 //! | XLSX, with the feature `workbooks` | [`xlsx`] | yes | yes |
 //! | OpenDocument workbooks, with the feature `workbooks` | [`xlsx`] | yes | no |
 //! | GeoJSON (RFC 7946), a feature a line (RFC 8142) | [`geojson`] | yes | yes |

@@ -111,6 +111,8 @@ formats! {
     delimited: f => by_hand(f, "a.csv", "id;name;lon;lat\n1;\"a\nb\";-123,8;46,2\n2;état;-123,7;46,1\n3;c;1;2\n".as_bytes()), &[];
     fixed: f => by_hand(f, "a.txt", b"id  name    lon       lat\n--- ------- --------- --------\n1   gate    -123.8    46.2\n2   weir    -123.7    46.1\n"), &[];
     xyz: f => by_hand(f, "a.xyz", b"# survey\n7366633.86 940706.86 12.4\n7366634.86 940707.86 13.4\n7366635.86 940708.86 14.4\n"), &[];
+    ply_of_text: f => by_hand(f, "a.ply", b"ply\nformat ascii 1.0\ncomment a scan\nelement edge 1\nproperty int v\nelement vertex 3\nproperty double x\nproperty float y\nproperty float z\nproperty list uchar int near\nend_header\n7\n1.5 2 3 2 8 9\n2.5 3 4 0\n3.5 4 5 1 6\n"), &[];
+    ply_of_bytes: f => by_hand(f, "b.ply", &[&b"ply\nformat binary_little_endian 1.0\nelement edge 2\nproperty uchar v\nelement vertex 3\nproperty float x\nproperty float y\nproperty list uchar short near\nend_header\n"[..], &[1, 2], &[0, 0, 128, 63, 0, 0, 0, 64, 1, 5, 0].repeat(3)].concat()), &[];
     geojson: f => own(f, "a.geojson", &ANY, 4326), &[];
     geojson_sequence: f => own(f, "a.geojsonl", &ANY, 4326), &[];
     kml: f => own(f, "a.kml", &ANY, 4326), &[];

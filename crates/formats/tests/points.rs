@@ -9,17 +9,25 @@ use common::read;
 const HEADER: &str = "comment made by hand\nelement vertex 4\nproperty double x\nproperty double y\nproperty float z\n\
     property uchar class\nproperty float quality\nproperty list uchar short echoes\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n";
 
-/// Positions, class, quality and echoes.
-const POINTS: [([f64; 2], f32, u8, f32, &[i16]); 4] = [
-    ([438_000.25, 5_116_000.5], 1.5, 2, 0.1, &[3, -4]),
-    ([438_001.25, 5_116_000.5], -0.25, 9, 0.25, &[]),
-    ([f64::NAN, f64::NAN], 0.0, 0, 0.0, &[7]),
-    ([438_002.25, 5_116_001.5], 2.0, 255, 1e-7, &[1, 2, 3]),
+/// A point of a scan.
+struct Point {
+    place: [f64; 2],
+    z: f32,
+    class: u8,
+    quality: f32,
+    echoes: &'static [i16],
+}
+
+const POINTS: [Point; 4] = [
+    Point { place: [438_000.25, 5_116_000.5], z: 1.5, class: 2, quality: 0.1, echoes: &[3, -4] },
+    Point { place: [438_001.25, 5_116_000.5], z: -0.25, class: 9, quality: 0.25, echoes: &[] },
+    Point { place: [f64::NAN, f64::NAN], z: 0.0, class: 0, quality: 0.0, echoes: &[7] },
+    Point { place: [438_002.25, 5_116_001.5], z: 2.0, class: 255, quality: 1e-7, echoes: &[1, 2, 3] },
 ];
 
 fn text() -> Vec<u8> {
     let mut out = format!("ply\nformat ascii 1.0\n{HEADER}");
-    for ([x, y], z, class, quality, echoes) in POINTS {
+    for Point { place: [x, y], z, class, quality, echoes } in POINTS {
         let echoes: Vec<String> = echoes.iter().map(|e| format!(" {e}")).collect();
         out += &format!("{x} {y} {z} {class} {quality} {}{}\n", echoes.len(), echoes.concat());
     }
@@ -36,7 +44,7 @@ fn binary(is_big: bool) -> Vec<u8> {
         }
         out.extend(bytes);
     };
-    for ([x, y], z, class, quality, echoes) in POINTS {
+    for Point { place: [x, y], z, class, quality, echoes } in POINTS {
         put(&x.to_le_bytes());
         put(&y.to_le_bytes());
         put(&z.to_le_bytes());

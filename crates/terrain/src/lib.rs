@@ -13,11 +13,13 @@
 //! | [`ground`] | how long a unit of the plane is on the ground |
 //! | [`gridding`] | a grid made of points |
 //! | [`triangulation`] | triangles made of points, with break lines |
-//! | [`interpolate`] | the height at a position |
+//! | [`triangle_index`] | the height of a surface of triangles at a position |
+//! | [`interpolate`] | the height of a grid at a position |
 //! | [`gradient`], [`slope`], [`shade`] | steepness, its direction, relief |
 //! | [`contour`] | lines of one height |
 //! | [`profile`] | heights along a line |
 //! | [`volume`] | what lies above and below a level, and what was lost and gained |
+//! | [`triangle_volume`] | the same of a surface of triangles |
 //! | [`area`] | polygons that a volume is asked for in |
 //!
 //! A grid larger than memory goes through by rows: whoever has it implements [`HeightRows`].

@@ -35,12 +35,18 @@ pub(super) struct Changes {
     pub only_b: Vec<String>,
 }
 
-/// Compares the cells of rows that are on both sides; `examples` are named of a column.
+/// Columns that say how an address was matched: two matches of one address are compared by their places.
+const OF_MATCHES: [&str; 6] = ["level", "confidence", "radius_m", "matched_address", "changes", "candidates"];
+
+/// Compares the cells of rows that are on both sides; `examples` are named, of each column that changed one at least.
 pub(super) fn changes(a: &Rows, b: &Rows, examples: usize) -> Changes {
     let there = |name: &String| b.columns.iter().position(|n| n == name);
+    let is_matched = |side: &Rows| OF_MATCHES[..2].iter().all(|name| side.columns.iter().any(|n| n == name));
+    let are_matches = is_matched(a) && is_matched(b);
     let mut both: Vec<(usize, usize, ColumnChange)> = Vec::new();
     let mut changes = Changes::default();
-    for (at, name) in a.columns.iter().enumerate() {
+    let is_compared = |(_, name): &(usize, &String)| !(are_matches && OF_MATCHES.contains(&name.as_str()));
+    for (at, name) in a.columns.iter().enumerate().filter(is_compared) {
         match there(name) {
             Some(at_b) => {
                 both.push((at, at_b, ColumnChange { column: name.clone(), rows: 0, examples: Vec::new() }));
@@ -51,8 +57,9 @@ pub(super) fn changes(a: &Rows, b: &Rows, examples: usize) -> Changes {
     changes.only_b = b.columns.iter().filter(|n| !a.columns.contains(n)).cloned().collect();
     for key in &a.order {
         let (Some(here), Some(there)) = (a.rows.get(key), b.rows.get(key)) else { continue };
+        let (cells_a, cells_b) = (here.cells(), there.cells());
         for (at, at_b, change) in &mut both {
-            let (was, is) = (&here.cells[*at], &there.cells[*at_b]);
+            let [was, is] = [cells_a.get(*at), cells_b.get(*at_b)].map(|cell| cell.copied().unwrap_or_default());
             if is_same(was, is) {
                 continue;
             }
@@ -63,6 +70,8 @@ pub(super) fn changes(a: &Rows, b: &Rows, examples: usize) -> Changes {
         }
     }
     changes.columns = both.into_iter().map(|(_, _, change)| change).filter(|c| c.rows > 0).collect();
+    let each = (examples / changes.columns.len().max(1)).max(1);
+    changes.columns.iter_mut().for_each(|c| c.examples.truncate(each));
     changes
 }
 

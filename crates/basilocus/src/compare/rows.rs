@@ -21,8 +21,30 @@ pub(super) struct Row {
     pub level: String,
     /// What a person calls it: its key, or its number in the file.
     pub name: String,
+    /// Its other cells, in the order of [`Rows::columns`], in one text: tables have millions of them.
+    cells: Box<str>,
+}
+
+/// Stands between cells; no table has it in one.
+const BETWEEN: char = '\u{1f}';
+
+impl Row {
     /// Its other cells, in the order of [`Rows::columns`].
-    pub cells: Box<[Box<str>]>,
+    pub(super) fn cells(&self) -> Vec<&str> {
+        self.cells.split(BETWEEN).collect()
+    }
+}
+
+/// Cells in one text.
+fn together(cells: impl Iterator<Item = String>) -> Box<str> {
+    let mut text = String::new();
+    for (at, cell) in cells.enumerate() {
+        if at > 0 {
+            text.push(BETWEEN);
+        }
+        text.extend(cell.chars().map(|c| if c == BETWEEN { ' ' } else { c }));
+    }
+    text.into_boxed_str()
 }
 
 /// The rows of a file by their keys, which come in order.
@@ -147,13 +169,13 @@ pub(super) fn read(
             let by_order = || (before + numbers.partition_point(|n| n < number) as u64).to_string();
             let key = key_column.map_or_else(by_order, |_| name.clone());
             let level = level_column.map_or(String::new(), |c| text(c, row));
-            let cells = at_end.iter().map(|c| text(*c, row).into_boxed_str()).collect();
+            let cells = together(at_end.iter().map(|c| text(*c, row)));
             out.add(path, *number, key, Row { place, level, name, cells })?;
         }
         let Some(key_at) = key_in_source else { return Ok(()) };
         for row in without_place() {
             let value = |at: usize| row.values.get(at).cloned().unwrap_or_default();
-            let cells = in_source.iter().map(|at| at.map_or(String::new(), value).into_boxed_str()).collect();
+            let cells = together(in_source.iter().map(|at| at.map_or(String::new(), value)));
             let name = value(key_at);
             out.add(path, row.source_row, name.clone(), Row { place: None, level: String::new(), name, cells })?;
         }

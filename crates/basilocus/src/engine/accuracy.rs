@@ -19,8 +19,8 @@ const LEAST_M: f64 = 1e-3;
 /// What rows say of the accuracy of their positions.
 #[derive(Debug, Default)]
 pub(super) struct Worth {
-    /// The most decimals that a number of a position has.
-    decimals: Option<usize>,
+    /// Numbers of positions by their decimals.
+    decimals: BTreeMap<usize, u64>,
     /// Rows by the radius around their matches, millimetres.
     radii: BTreeMap<u64, u64>,
 }
@@ -33,7 +33,7 @@ impl Worth {
         if placed.origin.is_of_numbers() {
             let [x, y, _] = rows.positions_as_placed();
             let numbers = x.iter().take(LOOKED_AT).chain(y.iter().take(LOOKED_AT)).filter(|v| v.is_finite());
-            worth.decimals = numbers.map(|v| decimals(*v)).max();
+            numbers.for_each(|v| *worth.decimals.entry(decimals(*v)).or_default() += 1);
         }
         let radius = rows.records().column_by_name("radius_m");
         if let Some(radii) = radius.and_then(|c| c.as_any().downcast_ref::<Float64Array>()) {
@@ -45,7 +45,9 @@ impl Worth {
     }
 
     pub(super) fn merge(&mut self, other: Worth) {
-        self.decimals = self.decimals.max(other.decimals);
+        for (decimals, numbers) in other.decimals {
+            *self.decimals.entry(decimals).or_default() += numbers;
+        }
         for (radius, rows) in other.radii {
             *self.radii.entry(radius).or_default() += rows;
         }
@@ -53,14 +55,7 @@ impl Worth {
 
     /// The radius that holds for most rows, metres.
     fn radius(&self) -> Option<f64> {
-        let all: u64 = self.radii.values().sum();
-        let wanted = (all as f64 * SHARE).ceil() as u64;
-        let mut passed = 0;
-        let found = self.radii.iter().find(|(_, rows)| {
-            passed += **rows;
-            passed >= wanted
-        });
-        found.map(|(millimetres, _)| *millimetres as f64 / 1000.0)
+        of_share(&self.radii, SHARE).map(|millimetres| millimetres as f64 / 1000.0)
     }
 
     /// Half of the last digit of the numbers, metres.
@@ -70,7 +65,8 @@ impl Worth {
             Kind::Projected { unit, .. } => unit.metres,
             _ => return None,
         };
-        self.decimals.map(|decimals| 0.5 * 10f64.powi(-(decimals as i32)) * unit_m)
+        // Of numbers written with as many decimals each nine of ten show them all; a few may have any.
+        of_share(&self.decimals, 0.75).map(|decimals| 0.5 * 10f64.powi(-(decimals as i32)) * unit_m)
     }
 
     /// The figure, where anything is known of it: what adds to it and is independent of the rest adds by its square.
@@ -95,6 +91,18 @@ impl Worth {
     }
 }
 
+/// The value up to which a share of the counts is.
+fn of_share<T: Copy>(counts: &BTreeMap<T, u64>, share: f64) -> Option<T> {
+    let all: u64 = counts.values().sum();
+    let wanted = (all as f64 * share).ceil() as u64;
+    let mut passed = 0;
+    let found = counts.iter().find(|(_, count)| {
+        passed += **count;
+        passed >= wanted
+    });
+    found.map(|(value, _)| *value)
+}
+
 /// Decimals of the shortest text of a number.
 fn decimals(number: f64) -> usize {
     let text = number.to_string();
@@ -111,8 +119,15 @@ mod tests {
         assert_eq!(worth.radius(), None);
         worth.merge(Worth { radii: [(10_000, 94), (50_000, 3), (2_000_000, 3)].into(), ..Default::default() });
         assert_eq!(worth.radius(), Some(50.0));
-        worth.merge(Worth { radii: [(10_000, 900)].into(), decimals: Some(4) });
-        assert_eq!((worth.radius(), worth.decimals), (Some(10.0), Some(4)));
+        worth.merge(Worth { radii: [(10_000, 900)].into(), ..Default::default() });
+        assert_eq!(worth.radius(), Some(10.0));
+    }
+
+    #[test]
+    fn a_number_with_the_noise_of_a_computation_hides_no_digits() {
+        let written: BTreeMap<usize, u64> = [(3, 9), (4, 90), (17, 1)].into();
+        assert_eq!(of_share(&written, 0.75), Some(4));
+        assert_eq!(of_share(&BTreeMap::<usize, u64>::new(), 0.75), None);
     }
 
     #[test]

@@ -262,6 +262,10 @@ impl Source {
 
     /// Passes all of an element.
     fn pass(&mut self, element: &Element) -> std::io::Result<()> {
+        // What has no values takes no room, however many there are said to be.
+        if element.properties.is_empty() {
+            return Ok(());
+        }
         for _ in 0..element.count {
             // Whatever stands in a line of another element, it is a line.
             let _ = self.next(element)?;
