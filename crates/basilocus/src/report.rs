@@ -144,10 +144,12 @@ impl AccuracyReport {
             format!("{text} m")
         };
         let least = if self.is_least { "at least " } else { "about " };
-        if let [one] = &self.parts[..] {
+        // What adds nothing that is seen is not told.
+        let counts: Vec<&AccuracyPart> = self.parts.iter().filter(|p| p.metres >= 0.1 * self.metres).collect();
+        if let [one] = &counts[..] {
             return format!("{least}{}, by {}", rounded(self.metres), one.what);
         }
-        let parts: Vec<String> = self.parts.iter().map(|p| format!("{} {}", p.what, rounded(p.metres))).collect();
+        let parts: Vec<String> = counts.iter().map(|p| format!("{} {}", p.what, rounded(p.metres))).collect();
         format!("{least}{}: {}", rounded(self.metres), parts.join(", "))
     }
 }
@@ -269,6 +271,23 @@ pub(crate) mod path_text {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn accuracy_is_told_with_what_makes_it() {
+        let report = |parts: &[(&str, f64)], is_least| {
+            let parts: Vec<AccuracyPart> =
+                parts.iter().map(|(what, metres)| AccuracyPart { what: what.to_string(), metres: *metres }).collect();
+            let metres = parts.iter().map(|p| p.metres * p.metres).sum::<f64>().sqrt();
+            AccuracyReport { metres, parts, is_least }.words()
+        };
+        assert_eq!(report(&[("the operation", 4.0)], false), "about 4 m, by the operation");
+        assert_eq!(
+            report(&[("the digits", 3.0), ("the operation", 4.0)], true),
+            "at least 5 m: the digits 3 m, the operation 4 m"
+        );
+        assert_eq!(report(&[("the digits", 0.002), ("the operation", 8.0)], false), "about 8 m, by the operation");
+        assert_eq!(report(&[("the digits", 5559.75)], false), "about 5560 m, by the digits");
+    }
     use crate::doubts::DoubtName;
 
     /// A report with something in every field.

@@ -677,6 +677,23 @@ fn other_position() {
 }
 
 #[test]
+fn formula() {
+    let f = Folder::new();
+    let table =
+        "gate,remark,lon,lat\nA,=1+1,-123.8123,46.2\nB,\"@SUM(1,2)\",-123.7123,46.1\nC,- closed,-123.6123,46.15\n";
+    let doubts = f.converted(table, "EPSG:4326", "EPSG:3857");
+    let doubt = only(&doubts, "formula");
+    assert!(doubt.rows == 2 && doubt.message.contains("in row 2: =1+1"), "{doubts:?}");
+    assert!(f.converted(&table.replace("=1+1", "1").replace("@SUM", "SUM"), "EPSG:4326", "EPSG:3857").is_empty());
+    // A workbook keeps them as texts.
+    let out = f.0.path().join("out.xlsx");
+    let report = f.layer(table, "EPSG:4326").write(&out).unwrap().run().unwrap();
+    assert!(report.doubts.is_empty(), "{:?}", report.doubts);
+    let back = look(&LayerPlan::new(&out), 3, &Cancel::default(), &()).unwrap();
+    assert!(format!("{:?}", back.first_rows).contains("=1+1"), "{back:?}");
+}
+
+#[test]
 fn every_doubt_is_tried_here() {
     let source = include_str!("doubts.rs");
     let tried: BTreeSet<String> = DOUBTS.iter().map(|d| format!("fn {}()", d.name.replace('-', "_"))).collect();

@@ -271,8 +271,8 @@ fn layer_text(out: &mut String, layer: &LayerReport, several: bool, verbose: boo
         operation(out, op, nth, verbose);
     }
     // That of the operation alone stands with it.
-    let is_of_more =
-        |a: &&AccuracyReport| a.parts.len() > 1 || layer.operations.iter().all(|o| Some(a.metres) != o.accuracy_m);
+    let by_operation = layer.operations.iter().filter_map(|o| o.accuracy_m).fold(0.0, f64::max);
+    let is_of_more = |a: &&AccuracyReport| a.metres > by_operation * 1.05;
     if let Some(accuracy) = layer.accuracy.as_ref().filter(is_of_more) {
         let _ = writeln!(out, "  accuracy   {}", accuracy.words());
     }

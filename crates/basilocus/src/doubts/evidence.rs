@@ -39,6 +39,8 @@ pub(crate) struct Scene {
     pub shapes_in: Option<Crs>,
     /// Whether they go out in it.
     pub shapes_in_output: bool,
+    /// Whether rows go out as delimited text, or are looked at in it.
+    pub is_delimited: bool,
     /// Rows that are not where they should be.
     pub suspects: Mutex<Suspects>,
     /// Where positions lie, of layers that may lie nearly anywhere.

@@ -92,6 +92,7 @@ doubts! {
     fallback_point,
     shifted_header,
     mangled_code,
+    formula,
     minutes_as_decimals,
     decimal_comma,
     lost_rows,

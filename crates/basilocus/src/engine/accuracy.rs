@@ -53,9 +53,9 @@ impl Worth {
         }
     }
 
-    /// The radius that holds for most rows, metres.
-    fn radius(&self) -> Option<f64> {
-        of_share(&self.radii, SHARE).map(|millimetres| millimetres as f64 / 1000.0)
+    /// The radius that holds for a share of the rows, metres.
+    fn radius(&self, share: f64) -> Option<f64> {
+        of_share(&self.radii, share).map(|millimetres| millimetres as f64 / 1000.0)
     }
 
     /// Half of the last digit of the numbers, metres.
@@ -78,7 +78,9 @@ impl Worth {
                 parts.push(AccuracyPart { what: what.into(), metres });
             }
         };
-        add("the radius that holds for 95 % of the addresses", self.radius());
+        let half = self.radius(0.5).unwrap_or_default();
+        let radius = format!("the radius that holds for 95 % of the addresses (for half of them it is {half:.0} m)");
+        add(&radius, self.radius(SHARE));
         add("the last digit of the coordinates", self.of_digits(placed));
         let worst = operations
             .iter()
@@ -116,11 +118,11 @@ mod tests {
     #[test]
     fn the_radius_of_most_rows_counts() {
         let mut worth = Worth::default();
-        assert_eq!(worth.radius(), None);
+        assert_eq!(worth.radius(SHARE), None);
         worth.merge(Worth { radii: [(10_000, 94), (50_000, 3), (2_000_000, 3)].into(), ..Default::default() });
-        assert_eq!(worth.radius(), Some(50.0));
+        assert_eq!(worth.radius(SHARE), Some(50.0));
         worth.merge(Worth { radii: [(10_000, 900)].into(), ..Default::default() });
-        assert_eq!(worth.radius(), Some(10.0));
+        assert_eq!(worth.radius(SHARE), Some(10.0));
     }
 
     #[test]

@@ -75,6 +75,7 @@ pub(super) fn run(
     let mut scene = Scene::new(name, about, chain.columns(), &decisions.operations, decisions.asks_for_addresses)?;
     scene.unused_columns = decisions.unused_columns.clone();
     scene.shapes_in_output = outputs.formats.iter().any(|f| !f.is_always_wgs84());
+    scene.is_delimited = outputs.formats.contains(&Format::Delimited);
     scene.find_numbers(&chain.aside.names);
     if let Some(expected) = &layer.expect {
         scene.expect(&expectation::find(expected, run.cancel)?);
