@@ -41,7 +41,7 @@ fn described(layer: &LayerReport) -> String {
 
 /// What columns that we add mean.
 const MEANINGS: [(&str, &str); 13] = [
-    ("level", "how precisely the address was found: address point, interpolated, street, postcode, locality, region"),
+    ("level", "how precisely the address was found: address point, street range, street, postcode, locality"),
     ("confidence", "how sure it is that the place is the one that was meant, 0 to 100"),
     ("radius_m", "metres around the place within which the address should be"),
     ("matched_address", "the address that was found in the reference"),
