@@ -450,6 +450,15 @@ fn a_layer_with_heights_is_a_surface_wherever_a_grid_is() {
         volume(&VolumePlan { in_plane: true, reading: utm(), ..VolumePlan::new(&roof, 0.0) }, &cancel, &()).unwrap();
     assert!((told.volume_m3 - 20.0 * 20.0 * 4.0).abs() < 1e-6, "{told:?}");
     assert!(told.interpretation.iter().any(|i| i.contains("1 rows have no heights")), "{told:?}");
+    // Two banks with nothing between them.
+    let bank = |from: f64| {
+        let part = |i: usize, share: f64| (i as f64 * share).fract();
+        (0..300).map(move |i| [438_000.0 + from + 23.0 * part(i, 0.618_034), 5_116_000.0 + 29.0 * part(i, 0.754_878)])
+    };
+    let banks = folder.file("banks.xyz", bank(0.0).chain(bank(4000.0)).map(row).collect::<String>());
+    let plan = VolumePlan { in_plane: true, reading: utm(), ..VolumePlan::new(&banks, 0.0) };
+    let told = volume(&plan, &cancel, &()).unwrap();
+    assert!(told.interpretation.iter().any(|i| i.contains("across such gaps nobody measured")), "{told:?}");
     let flat = folder.file("flat.csv", "id,x,y\n1,438000,5116000\n2,438010,5116010\n");
     let message =
         volume(&VolumePlan { reading: utm(), ..VolumePlan::new(&flat, 0.0) }, &cancel, &()).unwrap_err().to_string();

@@ -159,6 +159,14 @@ impl LayerSurface {
         let surface = self.triangles(None)?;
         let [x, y] = [0, 1].map(|a| axis(a, &surface.points));
         let frame = frame_of(&self.path, &x, &y)?;
+        let longest = longest_edge(&surface);
+        if longest > LONG * frame.step_x {
+            self.notices.push(format!(
+                "{}: triangles have edges of up to {longest:.0}, and the points are some {} apart: across such gaps nobody measured; `terrain triangulate` with `longest_edge` leaves them out",
+                self.path.display(),
+                frame.step_x
+            ));
+        }
         self.interpretation.push(format!(
             "where cells are needed, they are {} wide and have the heights of the triangles",
             frame.step_x
@@ -169,6 +177,18 @@ impl LayerSurface {
 
 /// The most cells that are made of triangles without being asked for.
 const MOST_CELLS: usize = 1 << 27;
+
+/// Edges so many times longer than the points are apart span what nobody measured.
+const LONG: f64 = 25.0;
+
+/// The longest edge of a surface.
+fn longest_edge(surface: &Triangulation) -> f64 {
+    let of = |triangle: &[u32; 3]| {
+        let [a, b, c] = surface.corners(triangle);
+        [(a, b), (b, c), (c, a)].map(|(p, q)| (p[0] - q[0]).hypot(p[1] - q[1])).into_iter().fold(0.0, f64::max)
+    };
+    surface.triangles.iter().map(of).fold(0.0, f64::max)
+}
 
 /// A grid around points, of cells as far apart as they are in the mean.
 fn frame_of(path: &Path, x: &[f64], y: &[f64]) -> Result<RectifiedGrid, Error> {
