@@ -82,14 +82,15 @@ fn is_same(a: &str, b: &str) -> bool {
     if a == b {
         return true;
     }
-    // A code with zeros in front is no number.
+    // A code with zeros in front is no number, and neither is one with more digits than a number holds.
     let number = |t: &str| {
         let is_code = t
             .trim_start_matches(['-', '+'])
             .strip_prefix('0')
             .is_some_and(|r| r.starts_with(|c: char| c.is_ascii_digit()));
         let begins = t.starts_with(|c: char| c.is_ascii_digit() || matches!(c, '-' | '+' | '.'));
-        (begins && !is_code).then(|| t.parse::<f64>().ok()).flatten()
+        let digits = t.bytes().filter(u8::is_ascii_digit).count();
+        (begins && !is_code && digits <= 15).then(|| t.parse::<f64>().ok()).flatten()
     };
     if let (Some(a), Some(b)) = (number(a), number(b)) {
         return a == b;
@@ -118,6 +119,8 @@ mod tests {
         }
         for (a, b) in [
             ("0123", "123"),
+            ("41030212345678901", "41030212345678902"),
+            ("41030212345678", "4.10302E+13"),
             ("12.5", "12.51"),
             ("a", "A"),
             ("2026-11-27", "2026-11-27T06:00:00"),
