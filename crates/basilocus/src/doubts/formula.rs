@@ -22,7 +22,11 @@ fn is_formula(text: &str) -> bool {
     let text = text.trim_start();
     match text.as_bytes() {
         [b'=', second, ..] => !matches!(second, b'=' | b' ' | b'-'),
-        [b'+' | b'-' | b'@', second, ..] => second.is_ascii_alphabetic() && text.contains('('),
+        // A name and what it is called with.
+        [b'+' | b'-' | b'@', rest @ ..] => {
+            let name = rest.iter().take_while(|b| b.is_ascii_alphanumeric() || matches!(b, b'.' | b'_')).count();
+            name > 0 && rest.get(name) == Some(&b'(')
+        }
         _ => false,
     }
 }

@@ -19,6 +19,8 @@ const LOOKED_AT: usize = 2000;
 const LEAST: usize = 2;
 /// Pairs that are no farther apart are one place, metres.
 const SAME_M: f64 = 15.0;
+/// Metres of a degree of a meridian, in the mean.
+const METRES_OF_A_DEGREE: f64 = 111_195.0;
 /// Pairs that are farther apart are two places, such as where from and where to, metres.
 const NEAR_M: f64 = 5000.0;
 /// The share of rows that says something.
@@ -28,8 +30,17 @@ const SHARE: f64 = 0.9;
 struct Pair {
     names: [String; 2],
     places: [usize; 2],
-    /// Metres from the position, of rows that were looked at; whether the numbers are the same but for signs and order.
-    rows: Mutex<Vec<(f64, bool)>>,
+    rows: Mutex<Vec<Row>>,
+}
+
+/// A row that was looked at.
+struct Row {
+    /// Metres from the position.
+    metres: f64,
+    /// Whether it is farther than its digits may be wrong.
+    is_apart: bool,
+    /// Whether the numbers are the same but for signs and order.
+    is_turned: bool,
 }
 
 struct Watching(Vec<Pair>);
@@ -81,10 +92,14 @@ impl Watch for Watching {
             let mut rows = pair.rows.lock().unwrap_or_else(PoisonError::into_inner);
             for row in 0..records.num_rows().min(LOOKED_AT.saturating_sub(rows.len())) {
                 let here = [lon[row], lat[row]];
-                let Some(there) = pair.at(records, row).filter(|_| here.iter().all(|v| v.is_finite())) else {
+                if !here.iter().all(|v| v.is_finite()) {
                     continue;
-                };
-                rows.push((metres(here, there), is_turned(here, there)));
+                }
+                let Some((there, step)) = pair.at(records, row) else { continue };
+                let metres = metres(here, there);
+                // Numbers of three decimals say no more than a hundred metres.
+                let is_apart = metres > SAME_M.max(step * METRES_OF_A_DEGREE);
+                rows.push(Row { metres, is_apart, is_turned: is_turned(here, there) });
             }
         }
     }
@@ -96,20 +111,20 @@ impl Watch for Watching {
                 return None;
             }
             let share = |count: usize| count as f64 / rows.len() as f64;
-            let apart = rows.iter().filter(|(metres, _)| *metres > SAME_M).count();
-            if share(apart) < 1.0 - SHARE {
+            let apart = rows.iter().filter(|r| r.is_apart).count();
+            if apart == 0 || share(apart) < 1.0 - SHARE {
                 return None;
             }
-            let turned = rows.iter().filter(|(metres, turned)| *turned && *metres > SAME_M).count();
-            let mut distances: Vec<f64> = rows.iter().map(|(metres, _)| *metres).collect();
+            let turned = rows.iter().filter(|r| r.is_turned && r.is_apart).count();
+            let mut distances: Vec<f64> = rows.iter().filter(|r| r.is_apart).map(|r| r.metres).collect();
             distances.sort_by(f64::total_cmp);
             let middle = distances[distances.len() / 2];
             let [x, y] = &pair.names;
             let words = if share(turned) >= SHARE {
                 format!("columns \"{x}\" and \"{y}\" have the numbers of the positions with other signs, or exchanged")
-            } else if (SAME_M..=NEAR_M).contains(&middle) {
+            } else if middle <= NEAR_M {
                 format!(
-                    "columns \"{x}\" and \"{y}\" say another place: {apart} of {} rows that were looked at are more than {SAME_M} m from their position, half of them more than {middle:.0} m",
+                    "columns \"{x}\" and \"{y}\" say another place: {apart} of {} rows that were looked at are farther from their position than their digits may be wrong, half of them by more than {middle:.0} m",
                     rows.len()
                 )
             } else {
@@ -121,11 +136,13 @@ impl Watch for Watching {
 }
 
 impl Pair {
-    /// Longitude and latitude of a row, where they are such.
-    fn at(&self, records: &RecordBatch, row: usize) -> Option<[f64; 2]> {
-        let number = |at: usize| cell_text(records.column(at), row).trim().parse::<f64>().ok();
-        let [x, y] = [number(self.places[0])?, number(self.places[1])?];
-        (x.abs() <= 180.0 && y.abs() <= 180.0 && [x, y] != [0.0, 0.0]).then_some([x, y])
+    /// Longitude and latitude of a row, where they are such, and what the last digit of the finer one is worth.
+    fn at(&self, records: &RecordBatch, row: usize) -> Option<([f64; 2], f64)> {
+        let [x_text, y_text] = self.places.map(|at| cell_text(records.column(at), row).trim().to_string());
+        let [x, y] = [x_text.parse::<f64>().ok()?, y_text.parse::<f64>().ok()?];
+        let decimals = |text: &str| text.split_once('.').map_or(0, |(_, d)| d.len());
+        let step = 10f64.powi(-(decimals(&x_text).max(decimals(&y_text)).min(15) as i32));
+        (x.abs() <= 180.0 && y.abs() <= 180.0 && [x, y] != [0.0, 0.0]).then_some(([x, y], step))
     }
 }
 
