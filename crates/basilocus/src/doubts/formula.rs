@@ -25,7 +25,8 @@ fn is_formula(text: &str) -> bool {
         // A name and what it is called with.
         [b'+' | b'-' | b'@', rest @ ..] => {
             let name = rest.iter().take_while(|b| b.is_ascii_alphanumeric() || matches!(b, b'.' | b'_')).count();
-            name > 0 && rest.get(name) == Some(&b'(')
+            // A telephone number is none.
+            rest.first().is_some_and(u8::is_ascii_alphabetic) && rest.get(name) == Some(&b'(')
         }
         _ => false,
     }
@@ -75,7 +76,19 @@ mod tests {
         for text in ["=1+1", " =SUM(A1:A9)", "=cmd|' /C calc'!A0", "@SUM(1,2)", "+HYPERLINK(\"x\")"] {
             assert!(is_formula(text), "{text}");
         }
-        for text in ["-123.8", "+46.2", "@harbour", "- closed (ice)", "==", "= 7", "=-=", "", "a=b", "-N 5 (old)"] {
+        for text in [
+            "-123.8",
+            "+46.2",
+            "@harbour",
+            "- closed (ice)",
+            "==",
+            "= 7",
+            "=-=",
+            "",
+            "a=b",
+            "-N 5 (old)",
+            "+1(503)555-0123",
+        ] {
             assert!(!is_formula(text), "{text}");
         }
     }
