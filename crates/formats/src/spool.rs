@@ -3,7 +3,7 @@
 //! A table is read more than once (its form, the types of its values, the rows), so what can be read only once, or only
 //! from the front, is written to a temporary file first. It is removed when the reader is dropped.
 
-use crate::raster::{RASTER_DRIVERS, RasterAbout, RasterReader, open_raster};
+use crate::raster::{RASTER_DRIVERS, RasterAbout, RasterFormat, RasterReader, open_raster};
 use crate::reader::{About, Block, Decode, Decoded, InputOptions, Reader, Suspicion, open};
 use crate::temporary::TemporaryFolder;
 use crate::{FormatError, archive, http};
@@ -76,12 +76,24 @@ pub(crate) fn open_spooled_raster(path: &Path) -> Result<Option<Box<dyn RasterRe
     Ok(Some(Box::new(SpooledRaster { inner, about, _spooled: spooled })))
 }
 
+/// The name of what a file packs, or an address gives, in small letters.
+fn name_inside(path: &Path) -> String {
+    let name = path.to_string_lossy().to_ascii_lowercase();
+    let name = name.split(['?', '#']).next().unwrap_or_default();
+    [".gz", ".zip"].iter().find_map(|e| name.strip_suffix(e)).unwrap_or(name).to_string()
+}
+
+/// The format of grids that the name in an address says, where no table ends so.
+pub(crate) fn said_by_address(path: &Path) -> Option<RasterFormat> {
+    let name = http::is_address(path).then(|| name_inside(path))?;
+    let format = RasterFormat::of_ending(Path::new(&name))?;
+    (matches!(format, RasterFormat::GeoTiff | RasterFormat::Gtx)).then_some(format)
+}
+
 /// The first bytes of what a file packs, or of what an address gives, where its name says that they may be those of a grid of
 /// heights; `None` where nothing says so.
 pub(crate) fn first_bytes_of_grid(path: &Path) -> Result<Option<Vec<u8>>, FormatError> {
-    let name = path.to_string_lossy().to_ascii_lowercase();
-    let name = name.split(['?', '#']).next().unwrap_or_default();
-    let name = [".gz", ".zip"].iter().find_map(|e| name.strip_suffix(e)).unwrap_or(name);
+    let name = name_inside(path);
     let of_grid = RASTER_DRIVERS.iter().filter(|d| d.open.is_some()).flat_map(|d| d.endings);
     let says_so = name.rsplit_once('.').is_some_and(|(_, ending)| of_grid.clone().any(|e| *e == ending));
     if is_standard(path) || is_stream(path) || (!says_so && !archive::is_archive(path)) {

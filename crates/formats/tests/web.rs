@@ -4,6 +4,7 @@
 mod common;
 
 use basilocus_formats::InputOptions;
+use basilocus_formats::raster::{RasterFormat, open_raster};
 use common::read;
 use std::io::{BufRead, BufReader, Write};
 use std::net::TcpListener;
@@ -43,6 +44,10 @@ fn serve() -> (String, Arc<Mutex<Vec<String>>>) {
                     "HTTP/1.1 304 Not Modified\r\nETag: \"one\"\r\nConnection: close\r\n\r\n".into()
                 }
                 "/tagged.csv" => whole("ETag: \"one\"\r\n"),
+                "/heights.asc" => {
+                    let grid = "ncols 2\nnrows 2\nxllcenter 0\nyllcenter 0\ncellsize 1\n1 2\n3 4\n";
+                    format!("HTTP/1.1 200 OK\r\nContent-Length: {}\r\nConnection: close\r\n\r\n{grid}", grid.len())
+                }
                 "/moved" => lead("/gates.csv"),
                 "/round" => lead("/round"),
                 "/file" => lead("file:///etc/hostname"),
@@ -89,6 +94,16 @@ fn a_table_is_fetched_and_asked_for_again_only_where_it_changed() {
         }
     }
     assert_eq!(get("/tagged.csv").unwrap().notes[0], "from the web, 25 bytes");
+    // Grids of heights too; what an address ends in says what it is, where no table ends so.
+    let grid = format!("{address}/heights.asc");
+    assert_eq!(RasterFormat::of_file(Path::new(&grid)).unwrap(), Some(RasterFormat::AsciiGrid));
+    let mut reader = open_raster(Path::new(&grid)).unwrap();
+    assert_eq!((reader.chunk(0, 0).unwrap(), reader.about().path.to_str()), (vec![1.0, 2.0], Some(grid.as_str())));
+    let asked = seen.lock().unwrap().len();
+    let other = format!("{address}/relief.tif?day=1");
+    assert_eq!(RasterFormat::of_file(Path::new(&other)).unwrap(), Some(RasterFormat::GeoTiff));
+    assert_eq!(seen.lock().unwrap().len(), asked, "nothing was fetched for that");
+    assert!(open_raster(Path::new(&other)).err().unwrap().to_string().contains("404 Not Found"));
     for (path, part) in [
         ("/nothing.csv", "404 Not Found; check the address"),
         ("/secret", "401 Unauthorized; it wants to know who asks"),

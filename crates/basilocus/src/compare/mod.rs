@@ -1,4 +1,4 @@
-//! The same rows placed twice: how far apart, worst first.
+//! The same rows twice: how far apart their positions are, worst first, and which of their cells are not the same.
 
 mod causes;
 mod cells;
@@ -117,10 +117,14 @@ pub struct CompareReport {
     pub only_b: Vec<String>,
     /// How many there are.
     pub only_b_count: u64,
-    /// Rows of both that have a position in the first one alone.
+    /// Rows of both that have a position in the first one alone, some of them.
     pub lost_place: Vec<String>,
-    /// Rows of both that have a position in the second one alone.
+    /// How many there are.
+    pub lost_place_count: u64,
+    /// Rows of both that have a position in the second one alone, some of them.
     pub got_place: Vec<String>,
+    /// How many there are.
+    pub got_place_count: u64,
     /// Columns with cells that are not the same in both, where a key tells rows apart.
     pub cells: Vec<ColumnChange>,
     /// Columns of the first one alone.
@@ -166,6 +170,14 @@ struct Side {
 
 /// Examples that are given of rows on one side.
 const EXAMPLES: usize = 5;
+
+/// Counts a row, and takes it as an example where there are few.
+fn noted(examples: &mut Vec<String>, count: &mut u64, row: &str) {
+    *count += 1;
+    if examples.len() < EXAMPLES {
+        examples.push(row.to_string());
+    }
+}
 
 /// Compares two placings of the same rows.
 ///
@@ -220,21 +232,18 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
     for key in &a.order {
         let here = &a.rows[key];
         let Some(there) = b.rows.get(key) else {
-            report.only_a_count += 1;
-            if report.only_a.len() < EXAMPLES {
-                report.only_a.push(here.name.clone());
-            }
+            noted(&mut report.only_a, &mut report.only_a_count, &here.name);
             continue;
         };
         common += 1;
         let (at, to) = match (here.place, there.place) {
             (Some(at), Some(to)) => (at, to),
             (Some(_), None) => {
-                report.lost_place.push(here.name.clone());
+                noted(&mut report.lost_place, &mut report.lost_place_count, &here.name);
                 continue;
             }
             (None, Some(_)) => {
-                report.got_place.push(here.name.clone());
+                noted(&mut report.got_place, &mut report.got_place_count, &here.name);
                 continue;
             }
             (None, None) => continue,
@@ -249,10 +258,7 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
         });
     }
     for key in b.order.iter().filter(|k| !a.rows.contains_key(*k)) {
-        report.only_b_count += 1;
-        if report.only_b.len() < EXAMPLES {
-            report.only_b.push(b.rows[key].name.clone());
-        }
+        noted(&mut report.only_b, &mut report.only_b_count, &b.rows[key].name);
     }
     if common == 0 {
         return Err(Error::Usage(format!(

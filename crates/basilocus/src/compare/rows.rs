@@ -129,7 +129,7 @@ pub(super) fn read(
         scene.expect(place);
     }
     // Nobody is told of anything else here.
-    let watchers = Watchers::of_places(&scene, expected.is_some());
+    let watchers = Watchers::of_the_expected_place(&scene);
     let watched = |part: Part| {
         watchers.rows(&Seen::new(&part.rows, &scene));
         scene.lost(&part.set_aside);

@@ -8,7 +8,7 @@ pub static DOUBT: Doubt = Doubt {
     name: "hidden-rows",
     looks_for: "rows of a workbook's sheet that are hidden, and are read like all others",
     example: "a sheet filtered to the 40 gates of one district, with the other 960 still in it",
-    mend: "show all rows and look; where only what is seen is meant, copy it to a sheet of its own, or say the same with `--value` or `select`",
+    mend: "show all rows and look; where only what is seen is meant, copy it to a sheet of its own, or say the same with `select`",
     watch: |_| Some(Box::new(AtTheEnd(finding))),
 };
 

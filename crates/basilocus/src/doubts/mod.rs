@@ -9,6 +9,7 @@
 mod crowd;
 mod evidence;
 mod explained;
+mod first_rows;
 mod report;
 mod stored_measures;
 
@@ -178,11 +179,12 @@ impl Watchers {
         Watchers(wanted.filter_map(|d| Some((*d, (d.watch)(scene)?))).collect())
     }
 
-    /// Those about positions that are not where they should be, where that is `wanted`.
-    pub(crate) fn of_places(scene: &Scene, wanted: bool) -> Self {
+    /// Those about positions that are not where somebody said they should be; none where nobody did.
+    pub(crate) fn of_the_expected_place(scene: &Scene) -> Self {
+        let is_said = scene.area.as_ref().is_some_and(|area| area.is_expected);
         let is_of_places = |d: &&'static Doubt| DoubtName(d).is_of_the_place() || d.name == outside_area::DOUBT.name;
-        let all = DOUBTS.iter().copied().filter(|d| wanted && is_of_places(d));
-        Watchers(all.filter_map(|d| Some((d, (d.watch)(scene)?))).collect())
+        let wanted = DOUBTS.iter().copied().filter(|d| is_said && is_of_places(d));
+        Watchers(wanted.filter_map(|d| Some((d, (d.watch)(scene)?))).collect())
     }
 
     /// Shows them rows.

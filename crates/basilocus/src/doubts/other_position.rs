@@ -1,7 +1,9 @@
 //! A second pair of coordinates in a table, or beside a geometry, that says another place near the first one.
 
+use super::first_rows::FirstRows;
 use super::{Doubt, Ending, Finding, Scene, Seen, Watch};
 use arrow_array::RecordBatch;
+use basilocus_address::nearest::metres;
 use basilocus_table::batch::cell_text;
 use std::sync::{Mutex, PoisonError};
 
@@ -19,8 +21,6 @@ const LOOKED_AT: usize = 2000;
 const LEAST: usize = 2;
 /// Pairs that are no farther apart are one place, metres.
 const SAME_M: f64 = 15.0;
-/// Metres of a degree of a meridian, in the mean.
-const METRES_OF_A_DEGREE: f64 = 111_195.0;
 /// Pairs that are farther apart are two places, such as where from and where to, metres.
 const NEAR_M: f64 = 5000.0;
 /// The share of rows that says something.
@@ -30,7 +30,7 @@ const SHARE: f64 = 0.9;
 struct Pair {
     names: [String; 2],
     places: [usize; 2],
-    rows: Mutex<Vec<Row>>,
+    rows: Mutex<FirstRows<Row>>,
 }
 
 /// A row that was looked at.
@@ -65,7 +65,11 @@ fn watch(scene: &Scene) -> Option<Box<dyn Watch>> {
     let pairs: Vec<Pair> = longitudes
         .filter_map(|(x, x_name, _, rest)| {
             let (y, y_name, ..) = axes.iter().find(|(_, _, is_latitude, r)| *is_latitude && r == rest)?;
-            Some(Pair { names: [x_name.to_string(), y_name.to_string()], places: [*x, *y], rows: Mutex::default() })
+            Some(Pair {
+                names: [x_name.to_string(), y_name.to_string()],
+                places: [*x, *y],
+                rows: Mutex::new(FirstRows::of(LOOKED_AT)),
+            })
         })
         .collect();
     (!pairs.is_empty()).then(|| Box::new(Watching(pairs)) as Box<dyn Watch>)
@@ -90,16 +94,16 @@ impl Watch for Watching {
         let records = seen.rows.records();
         for pair in &self.0 {
             let mut rows = pair.rows.lock().unwrap_or_else(PoisonError::into_inner);
-            for row in 0..records.num_rows().min(LOOKED_AT.saturating_sub(rows.len())) {
-                let here = [lon[row], lat[row]];
-                if !here.iter().all(|v| v.is_finite()) {
+            for (row, number) in seen.rows.source_rows().iter().enumerate() {
+                let here = (lon[row], lat[row]);
+                if !rows.wants(*number) || !(here.0.is_finite() && here.1.is_finite()) {
                     continue;
                 }
                 let Some((there, step)) = pair.at(records, row) else { continue };
-                let metres = metres(here, there);
+                let distance = metres(here, there);
                 // Numbers of three decimals say no more than a hundred metres.
-                let is_apart = metres > SAME_M.max(step * METRES_OF_A_DEGREE);
-                rows.push(Row { metres, is_apart, is_turned: is_turned(here, there) });
+                let is_apart = distance > SAME_M.max(metres((0.0, 0.0), (0.0, step)));
+                rows.add(*number, Row { metres: distance, is_apart, is_turned: is_turned(here, there) });
             }
         }
     }
@@ -137,27 +141,19 @@ impl Watch for Watching {
 
 impl Pair {
     /// Longitude and latitude of a row, where they are such, and what the last digit of the finer one is worth.
-    fn at(&self, records: &RecordBatch, row: usize) -> Option<([f64; 2], f64)> {
+    fn at(&self, records: &RecordBatch, row: usize) -> Option<((f64, f64), f64)> {
         let [x_text, y_text] = self.places.map(|at| cell_text(records.column(at), row).trim().to_string());
         let [x, y] = [x_text.parse::<f64>().ok()?, y_text.parse::<f64>().ok()?];
         let decimals = |text: &str| text.split_once('.').map_or(0, |(_, d)| d.len());
         let step = 10f64.powi(-(decimals(&x_text).max(decimals(&y_text)).min(15) as i32));
-        (x.abs() <= 180.0 && y.abs() <= 180.0 && [x, y] != [0.0, 0.0]).then_some(([x, y], step))
+        (x.abs() <= 180.0 && y.abs() <= 180.0 && (x, y) != (0.0, 0.0)).then_some(((x, y), step))
     }
 }
 
-/// How far two places are apart: on a sphere, which is near enough.
-fn metres(a: [f64; 2], b: [f64; 2]) -> f64 {
-    let [[lon_a, lat_a], [lon_b, lat_b]] = [a, b].map(|p| p.map(f64::to_radians));
-    let half = |v: f64| (v / 2.0).sin().powi(2);
-    let h = half(lat_b - lat_a) + lat_a.cos() * lat_b.cos() * half(lon_b - lon_a);
-    2.0 * 6_371_000.0 * h.clamp(0.0, 1.0).sqrt().asin()
-}
-
 /// Whether numbers are the same but for signs, or their order.
-fn is_turned(a: [f64; 2], b: [f64; 2]) -> bool {
+fn is_turned(a: (f64, f64), b: (f64, f64)) -> bool {
     let same = |p: f64, q: f64| (p.abs() - q.abs()).abs() < 1e-4;
-    same(a[0], b[0]) && same(a[1], b[1]) || same(a[0], b[1]) && same(a[1], b[0])
+    same(a.0, b.0) && same(a.1, b.1) || same(a.0, b.1) && same(a.1, b.0)
 }
 
 #[cfg(test)]

@@ -1,5 +1,6 @@
 //! Lengths and areas that stand in a column: whether they are those of the ground, or of a map that stretches it.
 
+use super::first_rows::FirstRows;
 use super::{Ending, Finding, Scene, Seen, Watch};
 use basilocus_geodesy::crs::{Catalogue, Crs};
 use basilocus_geodesy::ellipsoid::Ellipsoid;
@@ -34,12 +35,19 @@ struct Measured {
     planes: [f64; 2],
 }
 
-/// A column with what its rows say.
-#[derive(Debug, Default)]
+/// A column of measures.
+#[derive(Debug)]
 struct Column {
     name: String,
     place: usize,
-    values: Vec<(f64, Measured)>,
+}
+
+/// A shape with what the columns say of it.
+#[derive(Debug)]
+struct Shape {
+    measured: Measured,
+    /// Values above zero, a column each.
+    values: Vec<Option<f64>>,
 }
 
 struct Watching {
@@ -47,9 +55,8 @@ struct Watching {
     to_degrees: Operation,
     to_web: Operation,
     ellipsoid: Ellipsoid,
-    columns: Mutex<Vec<Column>>,
-    /// Ratios of areas, or lengths, in the plane of the system to those on the ground.
-    stretched: Mutex<Vec<f64>>,
+    columns: Vec<Column>,
+    shapes: Mutex<FirstRows<Shape>>,
 }
 
 /// A watcher for a layer of lines or polygons.
@@ -59,9 +66,9 @@ pub(super) fn watch(scene: &Scene) -> Option<Box<dyn Watch>> {
     let to_web = Operation::between(&crs, &Catalogue::embedded().get(WEB).ok()?, None).ok()?;
     let ellipsoid = crs.datum()?.ellipsoid.clone();
     let columns = scene.columns.names().into_iter().enumerate().filter(|(_, name)| is_measure(name));
-    let columns = columns.map(|(place, name)| Column { name, place, values: Vec::new() }).collect();
-    let (columns, stretched) = (Mutex::new(columns), Mutex::default());
-    Some(Box::new(Watching { crs, to_degrees, to_web, ellipsoid, columns, stretched }))
+    let columns = columns.map(|(place, name)| Column { name, place }).collect();
+    let shapes = Mutex::new(FirstRows::of(LOOKED_AT));
+    Some(Box::new(Watching { crs, to_degrees, to_web, ellipsoid, columns, shapes }))
 }
 
 /// Whether a name says an area or a length of shapes.
@@ -75,29 +82,31 @@ fn is_measure(name: &str) -> bool {
 
 impl Watch for Watching {
     fn rows(&self, seen: &Seen) {
-        // Enough were looked at: of all threads together, give or take a block.
-        if self.stretched.lock().unwrap_or_else(PoisonError::into_inner).len() >= LOOKED_AT {
-            return;
-        }
-        let Some(geometries) = Geometries::of(seen.rows.records()) else { return };
         let records = seen.rows.records();
-        for row in 0..records.num_rows().min(LOOKED_AT) {
-            let Some(measured) = geometries.get(row).and_then(|g| self.measured(&g)) else { continue };
-            self.stretched.lock().unwrap_or_else(PoisonError::into_inner).push(measured.planes[0] / measured.ground);
-            for column in self.columns.lock().unwrap_or_else(PoisonError::into_inner).iter_mut() {
-                let value = cell_text(records.column(column.place), row).trim().parse::<f64>();
-                if let Some(value) = value.ok().filter(|v| *v > 0.0 && v.is_finite()) {
-                    column.values.push((value, measured));
-                }
+        let Some(geometries) = Geometries::of(records) else { return };
+        let mut shapes = self.shapes.lock().unwrap_or_else(PoisonError::into_inner);
+        for (row, number) in seen.rows.source_rows().iter().enumerate() {
+            if !shapes.wants(*number) {
+                continue;
             }
+            let Some(measured) = geometries.get(row).and_then(|g| self.measured(&g)) else { continue };
+            let value = |c: &Column| cell_text(records.column(c.place), row).trim().parse::<f64>().ok();
+            let values = self.columns.iter().map(|c| value(c).filter(|v| *v > 0.0 && v.is_finite())).collect();
+            shapes.add(*number, Shape { measured, values });
         }
     }
 
     fn finding(&self, scene: &Scene, _: &Ending) -> Option<Finding> {
-        let columns = self.columns.lock().unwrap_or_else(PoisonError::into_inner);
+        let shapes = self.shapes.lock().unwrap_or_else(PoisonError::into_inner);
+        let values = |at: usize| -> Vec<(f64, Measured)> {
+            shapes.iter().filter_map(|shape| Some((shape.values[at]?, shape.measured))).collect()
+        };
         let planes = [self.crs.title(), "the web's Mercator".to_string()];
-        let found = columns.iter().find_map(|c| of_a_plane(&c.values).map(|(plane, times)| (c, plane, times)));
-        if let Some((column, plane, times)) = found {
+        let found = self.columns.iter().enumerate().find_map(|(at, column)| {
+            let values = values(at);
+            of_a_plane(&values).map(|(plane, times)| (column, values.len() as u64, plane, times))
+        });
+        if let Some((column, rows, plane, times)) = found {
             let whose = if plane == 0 && self.crs.is_geographic() {
                 "degrees, not metres".to_string()
             } else {
@@ -105,16 +114,15 @@ impl Watch for Watching {
             };
             return Some(Finding {
                 column: Some(column.name.clone()),
-                rows: column.values.len() as u64,
+                rows,
                 message: format!("\"{}\" holds {whose}", column.name),
                 mend: "measure anew on the ellipsoid with `measure`, and leave the column out".into(),
             });
         }
-        let stretched = self.stretched.lock().unwrap_or_else(PoisonError::into_inner);
-        let times = middle(stretched.iter().copied())?;
+        let times = middle(shapes.iter().map(|shape| shape.measured.planes[0] / shape.measured.ground))?;
         (scene.shapes_in_output && self.crs.code == Some(WEB) && (times - 1.0).abs() > WRONG).then(|| Finding {
             column: None,
-            rows: stretched.len() as u64,
+            rows: shapes.len() as u64,
             message: format!(
                 "lines or polygons go out in {}: whoever measures them there gets {times:.2} times what is on the ground",
                 self.crs.title()
@@ -127,23 +135,19 @@ impl Watch for Watching {
 impl Watching {
     /// A polygon's area or a line's length, in all ways.
     fn measured(&self, geometry: &Geometry) -> Option<Measured> {
-        let (lines, closed): (Vec<&[Position]>, bool) = match geometry {
-            Geometry::LineString(line) => (vec![line], false),
-            Geometry::MultiLineString(list) => (list.iter().map(Vec::as_slice).collect(), false),
-            Geometry::Polygon(rings) => (rings.iter().map(Vec::as_slice).collect(), true),
-            Geometry::MultiPolygon(list) => (list.iter().flatten().map(Vec::as_slice).collect(), true),
+        // Each line or ring with its sign: holes are taken off.
+        fn rings(polygon: &[Vec<Position>]) -> impl Iterator<Item = (&[Position], f64)> {
+            polygon.iter().enumerate().map(|(at, ring)| (ring.as_slice(), if at == 0 { 1.0 } else { -1.0 }))
+        }
+        let (lines, closed): (Vec<(&[Position], f64)>, bool) = match geometry {
+            Geometry::LineString(line) => (vec![(line, 1.0)], false),
+            Geometry::MultiLineString(list) => (list.iter().map(|line| (line.as_slice(), 1.0)).collect(), false),
+            Geometry::Polygon(polygon) => (rings(polygon).collect(), true),
+            Geometry::MultiPolygon(list) => (list.iter().flat_map(|polygon| rings(polygon)).collect(), true),
             _ => return None,
         };
-        // The first ring of a polygon is the outer one; the others are taken off.
-        let mut is_outer: Vec<bool> = vec![true; lines.len()];
-        if let Geometry::Polygon(_) = geometry {
-            is_outer.iter_mut().skip(1).for_each(|o| *o = false);
-        } else if let Geometry::MultiPolygon(list) = geometry {
-            let firsts = list.iter().flat_map(|rings| (0..rings.len()).map(|i| i == 0));
-            is_outer = firsts.collect();
-        }
         let mut sum = Measured { ground: 0.0, planes: [0.0; 2] };
-        for (line, is_outer) in lines.iter().zip(is_outer) {
+        for (line, sign) in lines {
             let plane: Vec<(f64, f64)> = line.iter().map(|p| (p.x, p.y)).collect();
             let brought = |operation: &Operation| -> Vec<(f64, f64)> {
                 let (mut x, mut y): (Vec<f64>, Vec<f64>) = plane.iter().copied().unzip();
@@ -152,7 +156,6 @@ impl Watching {
                 x.into_iter().zip(y).collect()
             };
             let (degrees, web) = (brought(&self.to_degrees), brought(&self.to_web));
-            let sign = if is_outer { 1.0 } else { -1.0 };
             if closed {
                 let open = |points: &[(f64, f64)]| points[..points.len().saturating_sub(1)].to_vec();
                 sum.ground += sign * area::ring(&self.ellipsoid, &open(&degrees)).area_m2.abs();

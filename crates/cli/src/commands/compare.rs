@@ -31,7 +31,7 @@ impl Perform for Compare {
     fn perform(self) -> Result<Done> {
         let r = compare(&self.plan, &signals::cancel())?;
         text::print(&if self.json { json(&r)? } else { words(&r) })?;
-        let is_moved = r.far > 0 || !r.set_aside.is_empty() || !r.lost_place.is_empty() || !r.got_place.is_empty();
+        let is_moved = r.far > 0 || !r.set_aside.is_empty() || r.lost_place_count > 0 || r.got_place_count > 0;
         let clean =
             !is_moved && r.only_a_count == 0 && r.only_b_count == 0 && r.cells.is_empty() && r.doubts.is_empty();
         Ok(if self.strict && !clean { Done::NotClean } else { Done::Fine })
@@ -43,30 +43,24 @@ fn words(r: &CompareReport) -> String {
     for u in &r.interpretation {
         let _ = writeln!(out, "  read as    {}", in_text(u));
     }
-    let _ = writeln!(
-        out,
-        "  rows       {} and {} with a position; {} are in both",
-        thousands(r.rows_a),
-        thousands(r.rows_b),
-        thousands(r.rows_in_both)
-    );
-    for (count, examples, which) in
-        [(r.only_a_count, &r.only_a, "the first"), (r.only_b_count, &r.only_b, "the second")]
-    {
+    let placed = match (r.rows_a, r.rows_b) {
+        (0, 0) => String::new(),
+        (a, b) => format!("{} and {} with a position; ", thousands(a), thousands(b)),
+    };
+    let _ = writeln!(out, "  rows       {placed}{} are in both", thousands(r.rows_in_both));
+    for (label, count, examples, which) in [
+        ("alone", r.only_a_count, &r.only_a, "the first"),
+        ("alone", r.only_b_count, &r.only_b, "the second"),
+        ("placed", r.lost_place_count, &r.lost_place, "the first"),
+        ("placed", r.got_place_count, &r.got_place, "the second"),
+    ] {
         if count > 0 {
             let more = if count as usize > examples.len() { ", …" } else { "" };
-            let _ = writeln!(out, "  alone      {} in {which} only: {}{more}", thousands(count), examples.join(", "));
+            let _ = writeln!(out, "  {label:<10} {} in {which} only: {}{more}", thousands(count), examples.join(", "));
         }
     }
     for (reason, n) in &r.set_aside {
         let _ = writeln!(out, "  set aside  {} {reason}", thousands(*n));
-    }
-    for (rows, which) in [(&r.lost_place, "the first"), (&r.got_place, "the second")] {
-        if !rows.is_empty() {
-            let (count, first) = (rows.len() as u64, rows.iter().take(5).cloned().collect::<Vec<_>>().join(", "));
-            let more = if rows.len() > 5 { ", …" } else { "" };
-            let _ = writeln!(out, "  placed     {} in {which} only: {first}{more}", thousands(count));
-        }
     }
     out.push_str(&columns(r));
     if r.pairs > 0 {

@@ -76,6 +76,10 @@ impl RasterFormat {
     /// # Errors
     /// Where the file cannot be read.
     pub fn of_file(path: &Path) -> Result<Option<Self>, FormatError> {
+        // What is not fetched to be looked at is not fetched twice; heights as text end as other texts do.
+        if let Some(format) = spool::said_by_address(path) {
+            return Ok(Some(format));
+        }
         let head = if spool::is_spooled(path) {
             let Some(head) = spool::first_bytes_of_grid(path)? else { return Ok(None) };
             head
