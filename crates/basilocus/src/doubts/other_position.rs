@@ -96,10 +96,8 @@ impl Watch for Watching {
             let mut rows = pair.rows.lock().unwrap_or_else(PoisonError::into_inner);
             for (row, number) in seen.rows.source_rows().iter().enumerate() {
                 let here = (lon[row], lat[row]);
-                if !rows.wants(*number) || !(here.0.is_finite() && here.1.is_finite()) {
-                    continue;
-                }
-                let Some((there, step)) = pair.at(records, row) else { continue };
+                let is_looked_at = rows.wants(*number) && here.0.is_finite() && here.1.is_finite();
+                let Some((there, step)) = is_looked_at.then(|| pair.at(records, row)).flatten() else { continue };
                 let distance = metres(here, there);
                 // Numbers of three decimals say no more than a hundred metres.
                 let is_apart = distance > SAME_M.max(metres((0.0, 0.0), (0.0, step)));
