@@ -12,8 +12,8 @@ pub static DOUBT: Doubt = Doubt {
     watch: |_| Some(Box::new(AtTheEnd(finding))),
 };
 
-fn finding(scene: &Scene, _: &Ending) -> Option<Finding> {
-    let rows = scene.suspicions.iter().find_map(|s| match s {
+fn finding(_: &Scene, end: &Ending) -> Option<Finding> {
+    let rows = end.found.iter().find_map(|s| match s {
         Suspicion::HiddenRows { rows } => Some(*rows),
         _ => None,
     })?;

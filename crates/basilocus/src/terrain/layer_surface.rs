@@ -223,7 +223,8 @@ impl Shapes {
             self.without_heights += 1;
             return;
         }
-        let is_triangle = matches!(geometry, Geometry::Polygon(rings) if rings.len() == 1 && rings[0].len() == 4);
+        // Three corners, the first of them once more at the end.
+        let is_triangle = matches!(geometry, Geometry::Polygon(rings) if rings.len() == 1 && rings[0].len() == 4 && rings[0][0] == rings[0][3]);
         self.are_triangles &= is_triangle;
         self.points.extend(points.iter().map(|p| [p.x, p.y, p.z]));
         self.edges.extend(lines.iter().map(|l| l.iter().map(|p| [p.x, p.y, p.z]).collect()));

@@ -7,26 +7,45 @@ use std::io::{BufRead, BufReader, Read};
 use std::path::Path;
 use zip::ZipArchive;
 
-/// What is hidden.
-#[derive(Debug, Default, PartialEq, Eq)]
-pub(super) struct Hidden {
-    /// How many rows.
-    pub rows: u64,
-    /// Names of columns, as `C`.
-    pub columns: Vec<String>,
-}
-
 /// Bytes of a list of sheets.
 const LARGEST_LIST: u64 = 1 << 24;
 /// Columns that a sheet has.
 const MOST_COLUMNS: u32 = 16_384;
 
-/// What is hidden in a sheet of an XLSX workbook; nothing where the workbook does not say so in its usual places.
-pub(super) fn of_sheet(path: &Path, sheet: &str) -> Hidden {
-    hidden(path, sheet).unwrap_or_default()
+/// Names of hidden columns of a sheet of an XLSX workbook, as `C`; none where the workbook does not say so in its usual places.
+/// They stand in front of the rows, so that little is read.
+pub(super) fn hidden_columns(path: &Path, sheet: &str) -> Vec<String> {
+    let mut columns = Vec::new();
+    each_element(path, sheet, &mut |e| {
+        let number = |name: &str| attribute(e, name).and_then(|v| v.parse::<u32>().ok());
+        if let ("col", true, Some(first), Some(last)) =
+            (e.local_name().as_ref(), is_hidden(e), number("min"), number("max"))
+        {
+            // All columns to the right of a table are often hidden.
+            let last = last.min(MOST_COLUMNS).min(first.saturating_add(99));
+            columns.extend((first.max(1)..=last).map(|c| super::workbook::column_name(c - 1)));
+        }
+        e.local_name().as_ref() != "sheetData"
+    });
+    columns
 }
 
-fn hidden(path: &Path, sheet: &str) -> Option<Hidden> {
+/// How many rows of a sheet are hidden: all of it is read.
+pub(super) fn hidden_rows(path: &Path, sheet: &str) -> u64 {
+    let mut rows = 0;
+    each_element(path, sheet, &mut |e| {
+        rows += u64::from(e.local_name().as_ref() == "row" && is_hidden(e));
+        true
+    });
+    rows
+}
+
+fn is_hidden(element: &BytesStart) -> bool {
+    attribute(element, "hidden").is_some_and(|v| v == "1" || v == "true")
+}
+
+/// Gives the elements of a sheet until it is told to stop.
+fn each_element(path: &Path, sheet: &str, each: &mut dyn FnMut(&BytesStart) -> bool) -> Option<()> {
     let mut archive = ZipArchive::new(BufReader::new(File::open(path).ok()?)).ok()?;
     let mut member = |name: &str| -> Option<String> {
         let mut text = String::new();
@@ -38,7 +57,8 @@ fn hidden(path: &Path, sheet: &str) -> Option<Hidden> {
     let target = element_with(&relations, "Relationship", |e| attribute(e, "Id").as_deref() == Some(&id), "Target")?;
     let name = target.strip_prefix('/').map_or_else(|| format!("xl/{target}"), String::from);
     let content = archive.by_name(&name).ok()?;
-    Some(in_rows(BufReader::with_capacity(1 << 16, content)))
+    elements(BufReader::with_capacity(1 << 16, content), each);
+    Some(())
 }
 
 /// The value of an attribute of the first element that is meant.
@@ -61,34 +81,18 @@ fn attribute(element: &BytesStart, name: &str) -> Option<String> {
     found.normalized_value(XmlVersion::Implicit1_0).ok().map(|value| value.into_owned())
 }
 
-fn in_rows(input: impl BufRead) -> Hidden {
-    let mut out = Hidden::default();
+fn elements(input: impl BufRead, each: &mut dyn FnMut(&BytesStart) -> bool) {
     let mut reader = Reader::from_reader(input);
     let mut buffer = Vec::new();
     // What cannot be read is told by whoever reads the rows.
     while let Ok(event) = reader.read_event_into(&mut buffer) {
         match event {
-            Event::Start(e) | Event::Empty(e) => {
-                let is_hidden = || attribute(&e, "hidden").is_some_and(|v| v == "1" || v == "true");
-                match e.local_name().as_ref() {
-                    "row" if is_hidden() => out.rows += 1,
-                    "col" if is_hidden() => {
-                        let number = |name: &str| attribute(&e, name).and_then(|v| v.parse::<u32>().ok());
-                        if let (Some(first), Some(last)) = (number("min"), number("max")) {
-                            // All columns to the right of a table are often hidden.
-                            let last = last.min(MOST_COLUMNS).min(first.saturating_add(99));
-                            out.columns.extend((first.max(1)..=last).map(|c| super::workbook::column_name(c - 1)));
-                        }
-                    }
-                    _ => {}
-                }
-            }
-            Event::Eof => break,
+            Event::Start(e) | Event::Empty(e) if !each(&e) => return,
+            Event::Eof => return,
             _ => {}
         }
         buffer.clear();
     }
-    out
 }
 
 #[cfg(test)]
@@ -96,17 +100,17 @@ mod tests {
     use super::*;
 
     #[test]
-    fn rows_and_columns_that_nobody_sees() {
-        let sheet = r#"<worksheet><cols><col min="2" max="3" hidden="1"/><col min="5" max="5"/></cols><sheetData>
-            <row r="1"><c r="A1"/></row><row r="2" hidden="1"/><row r="3" hidden="true"><c/></row><row r="4" hidden="0"/>
-            </sheetData></worksheet>"#;
-        let found = in_rows(sheet.as_bytes());
-        assert_eq!(found, Hidden { rows: 2, columns: vec!["B".into(), "C".into()] });
-        assert_eq!(in_rows(&b"<row hidden=\"1\"><"[..]).rows, 1, "what is damaged is told elsewhere");
+    fn a_damaged_sheet_is_read_as_far_as_it_goes() {
+        let mut rows = 0;
+        elements(&b"<a><row hidden=\"1\"/><row hidden=\"0\"/><row hidden=\"true\"><"[..], &mut |e| {
+            rows += u64::from(is_hidden(e));
+            true
+        });
+        assert_eq!(rows, 2, "what is damaged is told elsewhere");
     }
 
     #[test]
-    fn a_sheet_is_found_by_its_name() {
+    fn rows_and_columns_that_nobody_sees_are_found_by_the_name_of_their_sheet() {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("a.xlsx");
         let mut book = rust_xlsxwriter::Workbook::new();
@@ -115,9 +119,11 @@ mod tests {
         (0..5).for_each(|row| sheet.write(row, 0, row).map(|_| ()).unwrap());
         sheet.set_row_hidden(2).unwrap();
         sheet.set_column_hidden(3).unwrap();
+        sheet.set_column_hidden(4).unwrap();
         book.save(&path).unwrap();
-        assert_eq!(of_sheet(&path, "Gates"), Hidden { rows: 1, columns: vec!["D".into()] });
-        assert_eq!(of_sheet(&path, "Other & more"), Hidden::default());
-        assert_eq!(of_sheet(&path, "None"), Hidden::default());
+        assert_eq!((hidden_rows(&path, "Gates"), hidden_columns(&path, "Gates").join(" ")), (1, "D E".to_string()));
+        for sheet in ["Other & more", "None"] {
+            assert_eq!((hidden_rows(&path, sheet), hidden_columns(&path, sheet).len()), (0, 0));
+        }
     }
 }

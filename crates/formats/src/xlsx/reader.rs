@@ -4,7 +4,7 @@
 //! that `01234` keeps its zero. Error cells (`#N/A`) become empty, which is told.
 
 use super::header::{Row, SheetRow, Table, holds_what_is_open_below, of_two_rows, second_group};
-use super::hidden::of_sheet;
+use super::hidden::{hidden_columns, hidden_rows};
 use super::workbook::{Workbook, cell_name, column_name, formulas_without_value};
 use crate::delimited::unique_names;
 use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, Suspicion, check_columns};
@@ -189,19 +189,12 @@ impl XlsxReader {
             names_of_columns.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect::<Vec<_>>(),
         ));
         let first = formulas_without_value(&mut workbook, path, &sheet, data_from + HEAD as u32)?;
-        let mut suspicions =
-            if first.is_empty() { Vec::new() } else { vec![Suspicion::FormulasWithoutValue { first }] };
-        if workbook.format() == Format::Xlsx {
-            let hidden = of_sheet(path, &sheet);
-            if hidden.rows > 0 {
-                suspicions.push(Suspicion::HiddenRows { rows: hidden.rows });
-            }
-            let in_table: Vec<&String> =
-                hidden.columns.iter().filter(|c| (0..fields.len() as u32).any(|at| column_name(at) == **c)).collect();
-            if !in_table.is_empty() {
-                let list = in_table.iter().map(|c| c.as_str()).collect::<Vec<_>>().join(", ");
-                notes.push(format!("columns that are hidden in the sheet are read too: {list}"));
-            }
+        let suspicions = if first.is_empty() { Vec::new() } else { vec![Suspicion::FormulasWithoutValue { first }] };
+        let hidden = if workbook.format() == Format::Xlsx { hidden_columns(path, &sheet) } else { Vec::new() };
+        let in_table = |column: &&String| (0..fields.len() as u32).any(|at| column_name(at) == **column);
+        let hidden: Vec<&str> = hidden.iter().filter(in_table).map(String::as_str).collect();
+        if !hidden.is_empty() {
+            notes.push(format!("columns that are hidden in the sheet are read too: {}", hidden.join(", ")));
         }
         let about = About {
             suspicions,
@@ -257,7 +250,9 @@ impl Reader for XlsxReader {
 
     fn found(&self) -> Vec<Suspicion> {
         let (cells, first) = self.errors.clone();
-        if cells == 0 { Vec::new() } else { vec![Suspicion::ErrorCells { cells, first }] }
+        let errors = (cells > 0).then_some(Suspicion::ErrorCells { cells, first });
+        let rows = if self.about.format == Format::Xlsx { hidden_rows(&self.path, &self.sheet) } else { 0 };
+        errors.into_iter().chain((rows > 0).then_some(Suspicion::HiddenRows { rows })).collect()
     }
 
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
