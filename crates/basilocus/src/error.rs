@@ -57,6 +57,9 @@ pub enum Error {
     /// Data that keeps the run from being completed.
     #[error("{0}")]
     Data(String),
+    /// A service that cannot be asked, or was not asked for all.
+    #[error("{0}")]
+    Service(String),
     /// Something that no data and no plan may lead to.
     #[error("{0}: this is a defect, nothing was written")]
     Defect(String),

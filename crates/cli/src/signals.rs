@@ -3,12 +3,17 @@
 
 use basilocus::Cancel;
 use std::sync::OnceLock;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 /// How long a run that is asked to stop has for ending by itself.
 const PATIENCE: Duration = Duration::from_millis(500);
 
 static CANCEL: OnceLock<Cancel> = OnceLock::new();
+/// Whether the command ends by itself once it was asked to, after the requests that it is at.
+static ENDS_IN_ORDER: AtomicBool = AtomicBool::new(false);
+/// How long such a command has for that.
+const LONG_PATIENCE: Duration = Duration::from_secs(20);
 
 /// The flag that a signal sets.
 pub(crate) fn cancel() -> Cancel {
@@ -22,8 +27,18 @@ fn end(message: &str) -> ! {
     std::process::exit(1)
 }
 
+/// Lets the command end by itself once it was asked to.
+#[cfg(feature = "serve")]
+pub(crate) fn end_in_order() {
+    ENDS_IN_ORDER.store(true, Ordering::Relaxed);
+}
+
 fn stop() -> ! {
     cancel().cancel();
+    if ENDS_IN_ORDER.load(Ordering::Relaxed) {
+        std::thread::sleep(LONG_PATIENCE);
+        end("requests that were under way did not end; they were broken off")
+    }
     std::thread::sleep(PATIENCE);
     end("stopped; no output was written")
 }
@@ -33,7 +48,6 @@ fn stop() -> ! {
 pub(crate) fn listen() {
     use signal_hook::consts::{SIGBUS, SIGHUP, SIGINT, SIGTERM, SIGXFSZ};
     use std::sync::Arc;
-    use std::sync::atomic::AtomicBool;
 
     // A file beyond the limit of its size is an error of that write then, which ends the run in order.
     let _ = signal_hook::flag::register(SIGXFSZ, Arc::new(AtomicBool::new(false)));

@@ -90,6 +90,8 @@ pub enum Stop {
 impl fmt::Display for Stop {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
+            Stop::Quota(0) => f.write_str("no request was allowed"),
+            Stop::Quota(1) => f.write_str("the quota of 1 request is used up"),
             Stop::Quota(n) => write!(f, "the quota of {n} requests is used up"),
             Stop::Cancelled => f.write_str("it was ended"),
             Stop::Service(problem) => f.write_str(problem),
@@ -124,6 +126,44 @@ pub struct Asking<'a> {
     pub manner: &'a Manner,
     /// Whether somebody ended it.
     pub is_cancelled: &'a (dyn Fn() -> bool + Sync),
+}
+
+/// Tries of what is asked before the asking: an address that was mistyped should not take a minute.
+const FIRST_TRIES: u32 = 3;
+
+/// Sends with patience what is asked before the asking: what a service is.
+pub struct Patient<'a> {
+    /// How requests are sent.
+    pub transport: &'a dyn Transport,
+    /// What time it is.
+    pub clock: &'a dyn Clock,
+    /// How often and after what pauses a request is tried.
+    pub patience: &'a Patience,
+    /// Whether somebody ended it.
+    pub is_cancelled: &'a (dyn Fn() -> bool + Sync),
+}
+
+impl Transport for Patient<'_> {
+    fn send(&self, request: &Request) -> Result<Response, NoResponse> {
+        let mut tries = 0;
+        loop {
+            tries += 1;
+            let sent = self.transport.send(request);
+            let is_passing = match &sent {
+                Ok(response) => may_pass(response.status),
+                Err(e) => e.may_pass,
+            };
+            if !is_passing || tries >= self.patience.tries.min(FIRST_TRIES) || (self.is_cancelled)() {
+                return sent;
+            }
+            let header = sent.as_ref().ok().and_then(|r| r.header("retry-after"));
+            let asked = header.and_then(|v| retry_after(v, self.clock.now())).unwrap_or_default();
+            if asked > self.patience.longest_asked_pause {
+                return sent;
+            }
+            self.clock.wait(self.patience.pause(tries, 1.0).max(asked), &|| !(self.is_cancelled)());
+        }
+    }
 }
 
 /// What became of a question: its answer, or why there is none.
@@ -389,6 +429,8 @@ fn described(response: &Response) -> String {
     let name = ureq::http::StatusCode::from_u16(response.status).ok().and_then(|s| s.canonical_reason());
     let status = format!("{}{}", response.status, name.map_or(String::new(), |n| format!(" {n}")));
     let words = crate::protocol::problem_of(&response.body);
+    // Problem details repeat the name of the status.
+    let words = name.and_then(|n| words.strip_prefix(n)).map_or(words.as_str(), |w| w.trim_start_matches([':', ' ']));
     let shown: String = words.chars().take(MOST_SHOWN).collect();
     if shown.is_empty() { status } else { format!("{status}: {shown}") }
 }
@@ -401,7 +443,9 @@ fn refusal(response: &Response) -> Trouble {
             "it answers {words}; it wants to know who asks: give the secret by `secret_file` or `secret_variable`"
         ))),
         402 => Trouble::Ended(Stop::Service(format!("it answers {words}; it wants to be paid first"))),
-        404 | 405 | 410 => Trouble::Ended(Stop::Service(format!("it answers {words}; check the address of the service"))),
+        404 | 405 | 410 => {
+            Trouble::Ended(Stop::Service(format!("it answers {words}; check the address of the service")))
+        }
         _ => Trouble::Refused(format!("the service answers {words}")),
     }
 }

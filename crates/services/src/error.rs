@@ -39,12 +39,22 @@ pub enum ServiceError {
         problem: String,
     },
     /// None of the protocols was recognised.
-    #[error("{address} answers in no protocol that is known: {tried}; say it with `protocol`, or describe the service in a file")]
+    #[error(
+        "{address} answers in no protocol that is known: {tried}; say it with `protocol`, or describe the service in a file"
+    )]
     NoProtocol {
         /// The service.
         address: String,
         /// What was tried, and what came of it.
         tried: String,
+    },
+    /// There is no answer at all.
+    #[error("{address}: {problem}; nothing was asked")]
+    NoAnswer {
+        /// Where the request went.
+        address: String,
+        /// What came of it.
+        problem: String,
     },
     /// The way to the service, or the service itself, failed.
     #[error("{address}: {problem}")]

@@ -81,6 +81,13 @@ pub struct NoResponse {
     pub may_pass: bool,
 }
 
+impl NoResponse {
+    /// The error where nothing else can be done.
+    pub(crate) fn at(self, address: &str) -> ServiceError {
+        ServiceError::NoAnswer { address: address.to_string(), problem: self.problem }
+    }
+}
+
 /// Sends requests. Tests have one of their own.
 pub trait Transport: Sync {
     /// Sends a request and gives its response, whatever its status.
@@ -143,7 +150,9 @@ impl Web {
         let mut response = match request.method {
             Method::Get => headers.iter().fold(self.agent.get(uri), |r, (n, v)| r.header(n, v)).call(),
             Method::Delete => headers.iter().fold(self.agent.delete(uri), |r, (n, v)| r.header(n, v)).call(),
-            Method::Post => headers.iter().fold(self.agent.post(uri), |r, (n, v)| r.header(n, v)).send(&request.body[..]),
+            Method::Post => {
+                headers.iter().fold(self.agent.post(uri), |r, (n, v)| r.header(n, v)).send(&request.body[..])
+            }
         }
         .map_err(|e| failed(&e))?;
         let text = |v: &ureq::http::HeaderValue| String::from_utf8_lossy(v.as_bytes()).into_owned();
@@ -158,6 +167,10 @@ impl Web {
         if body.len() as u64 > self.most_bytes {
             let problem = format!("the answer has more than {} bytes", self.most_bytes);
             return Err(NoResponse { problem, may_pass: false });
+        }
+        // What a service says of a request that failed is shown; some repeat what they were sent.
+        if let Some(secret) = self.secret.as_ref().filter(|_| !(200..300).contains(&status)) {
+            body = secret.struck_out(&String::from_utf8_lossy(&body)).into_bytes();
         }
         Ok(Response { status, headers, body })
     }
@@ -191,7 +204,7 @@ impl Transport for Web {
             let never = |problem: String| NoResponse { problem, may_pass: false };
             let keeps_method = match response.status {
                 307 | 308 => true,
-                301 | 302 | 303 => false,
+                301..=303 => false,
                 _ => return Ok(response),
             };
             let to = response.header("location").ok_or_else(|| {
@@ -219,7 +232,9 @@ fn parsed(address: &str) -> Result<Uri, ServiceError> {
         return Err(bad("it has no host"));
     }
     if uri.authority().is_some_and(|a| a.as_str().contains('@')) {
-        return Err(bad("names and passwords do not belong into it; give the secret by a file or an environment variable"));
+        return Err(bad(
+            "names and passwords do not belong into it; give the secret by a file or an environment variable",
+        ));
     }
     Ok(uri)
 }
@@ -295,7 +310,11 @@ fn is_inside(ip: IpAddr) -> bool {
         }
         IpAddr::V6(v6) => {
             let of_v4 = v6.to_ipv4_mapped().is_some_and(|v4| is_inside(IpAddr::V4(v4)));
-            v6.is_loopback() || v6 == Ipv6Addr::UNSPECIFIED || v6.is_unique_local() || v6.is_unicast_link_local() || of_v4
+            v6.is_loopback()
+                || v6 == Ipv6Addr::UNSPECIFIED
+                || v6.is_unique_local()
+                || v6.is_unicast_link_local()
+                || of_v4
         }
     }
 }
@@ -322,9 +341,19 @@ mod tests {
 
     #[test]
     fn addresses_inside_of_the_network() {
-        for inside in
-            ["127.0.0.1", "10.1.2.3", "192.168.1.1", "172.16.0.1", "169.254.169.254", "0.0.0.0", "100.64.0.1", "::1", "fd00::1", "fe80::1", "::ffff:10.0.0.1"]
-        {
+        for inside in [
+            "127.0.0.1",
+            "10.1.2.3",
+            "192.168.1.1",
+            "172.16.0.1",
+            "169.254.169.254",
+            "0.0.0.0",
+            "100.64.0.1",
+            "::1",
+            "fd00::1",
+            "fe80::1",
+            "::ffff:10.0.0.1",
+        ] {
             assert!(is_inside(inside.parse().unwrap()), "{inside}");
         }
         for outside in ["192.0.2.1", "203.0.113.7", "2001:db8::1", "100.128.0.1", "172.32.0.1"] {

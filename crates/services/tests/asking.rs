@@ -63,11 +63,8 @@ impl Transport for Service {
         let n = self.requests.fetch_add(1, Ordering::SeqCst) as usize;
         let ids: Vec<usize> = serde_json::from_slice(&request.body).unwrap();
         self.asked.lock().unwrap().push(ids.clone());
-        let answers = |ids: &[usize]| Response {
-            status: 200,
-            headers: Vec::new(),
-            body: serde_json::to_vec(ids).unwrap(),
-        };
+        let answers =
+            |ids: &[usize]| Response { status: 200, headers: Vec::new(), body: serde_json::to_vec(ids).unwrap() };
         match &self.plan[n.min(self.plan.len() - 1)] {
             Does::Answers => Ok(answers(&ids)),
             Does::AnswersHalf => Ok(answers(&ids[..ids.len() - 1])),
@@ -118,8 +115,7 @@ fn ask(n: usize, plan: &[Does], manner: &Manner) -> Came {
     let clock = Waited::default();
     let questions: Vec<Question> = (0..n).map(|i| Question { number: i.to_string(), ..Default::default() }).collect();
     let mut outcomes = BTreeMap::new();
-    let asking =
-        Asking { protocol: &Numbers, transport: &service, clock: &clock, manner, is_cancelled: &|| false };
+    let asking = Asking { protocol: &Numbers, transport: &service, clock: &clock, manner, is_cancelled: &|| false };
     let account = asking
         .run(&questions, &mut |came| {
             for (at, outcome) in came {
@@ -223,13 +219,8 @@ fn an_end_keeps_what_was_answered_and_asks_no_more() {
     let manner = Manner { at_once: 2, batch: 10, rate_per_s: Some(1000.0), ..Default::default() };
     let clock = Waited::default();
     let is_cancelled = || cancelled.load(Ordering::SeqCst);
-    let asking = Asking {
-        protocol: &Numbers,
-        transport: &service,
-        clock: &clock,
-        manner: &manner,
-        is_cancelled: &is_cancelled,
-    };
+    let asking =
+        Asking { protocol: &Numbers, transport: &service, clock: &clock, manner: &manner, is_cancelled: &is_cancelled };
     let mut kept = 0;
     let account = asking
         .run(&questions, &mut |came| {

@@ -271,6 +271,7 @@ pub fn detect(headers: &[&str], sample: &[Vec<&str>], told: Told) -> Vec<Option<
             roles[i] = Some(role);
         }
     }
+    number_a_street(headers, sample, &mut roles, told);
     // An address column beside a locality is the street line.
     if taken.contains(&Role::Address)
         && !taken.contains(&Role::Street)
@@ -281,6 +282,21 @@ pub fn detect(headers: &[&str], sample: &[Vec<&str>], told: Told) -> Vec<Option<
         }
     }
     roles
+}
+
+/// Numbers that run on along one street are those of its houses, not those of the rows.
+fn number_a_street(headers: &[&str], sample: &[Vec<&str>], roles: &mut [Option<Role>], told: Told) {
+    let of = |role: Role| roles.iter().position(|r| *r == Some(role));
+    let (None, Some(counter), Some(street)) = (of(Role::HouseNumber), of(Role::RowCounter), of(Role::Street)) else {
+        return;
+    };
+    let Some(streets) = sample.get(street) else { return };
+    let says_number = matches!(from_header(headers[counter], told), Some((Role::HouseNumber, _)));
+    let pairs = streets.windows(2).filter(|w| !w[0].trim().is_empty());
+    let (same, all) = pairs.fold((0, 0), |(same, all), w| (same + usize::from(w[0].trim() == w[1].trim()), all + 1));
+    if says_number && same * 2 >= all && all > 0 {
+        roles[counter] = Some(Role::HouseNumber);
+    }
 }
 
 /// Whether a text has the make of a whole position: two numbers with signs, letters or separators of a position.
@@ -423,6 +439,13 @@ mod tests {
         let rows: Vec<&[&str]> = rows.iter().map(|r| &r[..]).collect();
         assert_eq!(roles(&["No.", "City"], &rows), [Some(Role::RowCounter), Some(Role::Locality)]);
         assert_eq!(roles(&["House No", "City"], &rows), [Some(Role::HouseNumber), Some(Role::Locality)], "it says so");
+        // Along a street they are.
+        let of_streets = |names: [&'static str; 5]| {
+            let rows: Vec<[&str; 2]> = ["1", "2", "3", "4", "5"].into_iter().zip(names).map(|(n, s)| [n, s]).collect();
+            roles(&["number", "street"], &rows.iter().map(|r| &r[..]).collect::<Vec<_>>())[0]
+        };
+        assert_eq!(of_streets(["Heron Ln"; 5]), Some(Role::HouseNumber));
+        assert_eq!(of_streets(["A St", "B St", "C St", "D St", "E St"]), Some(Role::RowCounter), "a list of streets");
         assert_eq!(
             roles(&["No.", "City"], &[&["7", "A"], &["12a", "B"]]),
             [Some(Role::HouseNumber), Some(Role::Locality)]

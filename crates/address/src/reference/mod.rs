@@ -5,6 +5,7 @@
 //! | `entry` | the rows that a reference is built from |
 //! | `build` | collects rows, merges what is the same, writes the file |
 //! | `unusable` | why a row is no part of a reference |
+//! | `written` | addresses that a source writes in one text |
 //! | `units` | units, flats and floors of houses |
 //! | `spool` | temporary files, so that memory does not grow with the rows |
 //! | `file` | the layout of the file |
@@ -27,6 +28,7 @@ mod open;
 mod spool;
 mod units;
 mod unusable;
+mod written;
 
 pub(crate) use build::bare;
 pub use build::{Builder, Older, Withdrawn};
@@ -38,3 +40,4 @@ pub use open::Reference;
 pub(crate) use open::{PlaceView, PointView, SegmentView, StreetView};
 pub(crate) use units::UnitView;
 pub use unusable::Unusable;
+pub use written::WrittenAddress;

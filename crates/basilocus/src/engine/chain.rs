@@ -2,13 +2,13 @@
 
 use super::memory::MemoryReader;
 use super::setting::Setting;
-use super::{BoundStep, Cancel, Columns, Decisions, Part, Passing, Progress, Rows, source, stream};
+use super::{BoundStep, Cancel, Columns, Decisions, Part, Passing, Progress, Rows, Settling, source, stream};
 use crate::Error;
 use crate::coordinates::finder::Finder;
 use crate::plan::LayerPlan;
 use crate::steps::finish::{AlwaysWgs84, TypesSurvey};
 use crate::steps::positions::has_position_roles;
-use crate::steps::{Bound, Collect, Collected, Look, Positions, Step, To, Wish};
+use crate::steps::{Bound, Collect, Collected, Look, Positions, Settled, Step, To, Wish};
 use basilocus_formats::{Block, Decode, Format, Reader};
 use basilocus_table::SetAsideRow;
 use std::num::NonZeroUsize;
@@ -20,6 +20,8 @@ use std::sync::Arc;
 pub(crate) struct Run<'a> {
     /// What the outputs are.
     pub outputs: &'a [Format],
+    /// The first output, where there is one: what a step keeps for later lies beside it.
+    pub beside: Option<&'a Path>,
     /// Whether a missing grid file is an error.
     pub strict: bool,
     /// Day that is written into outputs.
@@ -32,7 +34,7 @@ pub(crate) struct Run<'a> {
 impl<'a> Run<'a> {
     /// Without outputs, telling nobody.
     pub(crate) fn quiet(cancel: &'a Cancel) -> Self {
-        Run { outputs: &[], strict: false, day: "", cancel, progress: &(), threads: None }
+        Run { outputs: &[], beside: None, strict: false, day: "", cancel, progress: &(), threads: None }
     }
 
     fn passing<'b>(&self, path: &'b Path, layer: &'b str) -> Passing<'b>
@@ -102,7 +104,7 @@ impl Chain {
     pub(crate) fn survey(&mut self, run: &Run) -> Result<(), Error> {
         let passing = run.passing(&self.path, &self.layer);
         let told = survey(self.reader.as_mut(), &*self.decoder, &mut self.steps, &passing)?;
-        self.decisions.interpretation.extend(told);
+        self.decisions.tell(told);
         Ok(())
     }
 
@@ -172,13 +174,16 @@ fn survey(
     decoder: &dyn Decode,
     steps: &mut [BoundStep],
     passing: &Passing,
-) -> Result<Vec<String>, Error> {
-    let mut told = Vec::new();
+) -> Result<Settled, Error> {
+    let mut told = Settled::default();
     for at in 0..steps.len() {
         let Some(purpose) = steps[at].work.survey() else { continue };
         let step = &steps[at];
         pass(reader, decoder, &steps[..at], passing, purpose, &|rows| step.work.look(rows))?;
-        told.extend(steps[at].work.settle());
+        let Passing { layer, cancel, progress, .. } = *passing;
+        let settled = steps[at].work.settle(&Settling { layer, cancel, progress })?;
+        told.read_as.extend(settled.read_as);
+        told.notices.extend(settled.notices);
     }
     Ok(told)
 }
@@ -230,6 +235,7 @@ impl<'a> Binder<'a> {
         let start = Columns::of_source(&schema, about.typed);
         let finder = Arc::new(Finder::new(&plan.operation, run.strict)?);
         let mut setting = Setting::new(&plan.source, run.outputs, run.day, finder, Rows::read(first));
+        setting.beside = run.beside;
         setting.decisions.interpretation = about.notes.clone();
         let names = schema.fields().iter().map(|f| f.name().clone()).collect();
         Ok(Binder {
@@ -336,7 +342,7 @@ impl<'a> Binder<'a> {
     fn survey(&mut self) -> Result<(), Error> {
         let passing = self.run.passing(self.path, &self.layer);
         let told = survey(self.reader.as_mut(), &*self.decoder, &mut self.setting.bound, &passing)?;
-        self.setting.decisions.interpretation.extend(told);
+        self.setting.decisions.tell(told);
         Ok(())
     }
 

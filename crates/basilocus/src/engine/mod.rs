@@ -95,6 +95,17 @@ pub trait Progress: Send + Sync {
     fn finish(&self);
 }
 
+/// What work can use while it decides by all rows ([`crate::steps::Work::settle`]).
+#[derive(Clone, Copy)]
+pub struct Settling<'a> {
+    /// Name of the layer, for the progress.
+    pub layer: &'a str,
+    /// Whether somebody asked the run to stop.
+    pub cancel: &'a Cancel,
+    /// Told how it goes on.
+    pub progress: &'a dyn Progress,
+}
+
 /// Nobody is told.
 impl Progress for () {
     fn start(&self, _: &str, _: &str, _: u64) {}

@@ -72,6 +72,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     let progress = options.progress.unwrap_or(&());
     let run = Run {
         outputs: &formats,
+        beside: plan.outputs.first().map(|o| o.file.as_path()),
         strict: options.strict,
         day: &day,
         cancel: &options.cancel,

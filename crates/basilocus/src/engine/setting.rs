@@ -7,7 +7,7 @@ use crate::Error;
 use crate::coordinates::finder::Finder;
 use crate::coordinates::fitted::Fitted;
 use crate::report::OperationReport;
-use crate::steps::Positions;
+use crate::steps::{Positions, Settled};
 use basilocus_formats::Format;
 use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::operation::Operation;
@@ -20,6 +20,8 @@ use std::sync::Arc;
 pub struct Setting<'a> {
     pub(crate) source: &'a Path,
     pub(crate) outputs: &'a [Format],
+    /// The first output, where there is one.
+    pub(crate) beside: Option<&'a Path>,
     pub(crate) day: &'a str,
     pub(crate) finder: Arc<Finder>,
     pub(crate) decisions: Decisions,
@@ -48,6 +50,14 @@ pub(crate) struct Decisions {
     pub asks_for_addresses: bool,
     /// Columns that are left over and with which more addresses would be placed.
     pub unused_columns: Vec<UnusedColumn>,
+}
+
+impl Decisions {
+    /// Takes what steps have to tell once they decided by all rows.
+    pub(crate) fn tell(&mut self, settled: Settled) {
+        self.interpretation.extend(settled.read_as);
+        self.notices.extend(settled.notices);
+    }
 }
 
 /// A column that is left over and with which more addresses would be placed.
@@ -102,7 +112,7 @@ impl<'a> Setting<'a> {
         first_rows: Rows,
     ) -> Self {
         let (decisions, bound) = Default::default();
-        Setting { source, outputs, day, finder, decisions, bound, sample: first_rows, sampled: 0 }
+        Setting { source, outputs, beside: None, day, finder, decisions, bound, sample: first_rows, sampled: 0 }
     }
 
     /// The file that the rows come from, for messages.

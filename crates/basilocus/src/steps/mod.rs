@@ -68,7 +68,7 @@ mod vertices;
 
 pub use drop::Drop;
 pub use extent::Extent;
-pub use geocode::Geocode;
+pub use geocode::{Geocode, ServicePlan};
 pub use heights::Heights;
 pub use inside::Inside;
 pub use join::Join;
@@ -86,7 +86,7 @@ pub use values::Values;
 pub use vertices::Vertices;
 
 use crate::Error;
-use crate::engine::{Account, Columns, Rows, Setting};
+use crate::engine::{Account, Columns, Rows, Setting, Settling};
 use basilocus_table::{Batch, SetAsideRow};
 use serde::{Deserialize, Serialize};
 use std::fmt;
@@ -199,9 +199,21 @@ pub trait Work: Send + Sync {
     fn look(&self, _rows: &Rows) {}
 
     /// Decides by what was seen. Gives what to tell of it.
-    fn settle(&mut self) -> Vec<String> {
-        Vec::new()
+    ///
+    /// # Errors
+    /// What ends the run.
+    fn settle(&mut self, _setting: &Settling) -> Result<Settled, Error> {
+        Ok(Settled::default())
     }
+}
+
+/// What work has to tell once it decided by all rows.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Settled {
+    /// How columns are read.
+    pub read_as: Vec<String>,
+    /// What a user should know.
+    pub notices: Vec<String>,
 }
 
 /// Looks at all rows before the step is bound.

@@ -107,11 +107,11 @@ pub(crate) fn among(commands: &[&Definition], matches: &ArgMatches) -> Result<Do
 
 /// Declares the modules of commands and makes their list: a line a command.
 macro_rules! commands {
-    ($($name:ident,)+) => {
-        $(mod $name;)+
+    ($($(#[$attribute:meta])* $name:ident,)+) => {
+        $($(#[$attribute])* mod $name;)+
 
         /// The commands of this folder, in the order of the help.
-        const COMMANDS: &[&$crate::commands::Definition] = &[$(&$name::COMMAND),+];
+        const COMMANDS: &[&$crate::commands::Definition] = &[$($(#[$attribute])* &$name::COMMAND),+];
     };
 }
 pub(crate) use commands;

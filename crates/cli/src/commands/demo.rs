@@ -45,6 +45,26 @@ const FILES: &[(&str, &[u8])] = &[
     ("crest_walk.csv", include_bytes!("../../demo/crest_walk.csv")),
 ];
 
+/// The sources of the estuary's address reference.
+const REFERENCE_SOURCES: [&str; 6] =
+    ["address_points.csv", "street_segments.csv", "postcodes.csv", "places.csv", "landmarks.csv", "districts.geojson"];
+
+/// Builds the estuary's address reference in a folder.
+#[cfg(feature = "serve")]
+pub(super) fn build_reference(folder: &Path) -> Result<PathBuf> {
+    use basilocus::addresses::reference::{BuildPlan, build};
+
+    let mut sources = Vec::new();
+    for (name, bytes) in FILES.iter().filter(|(name, _)| REFERENCE_SOURCES.contains(name)) {
+        let file = folder.join(name);
+        std::fs::write(&file, bytes).map_err(|e| anyhow!("{}: cannot be written: {e}", file.display()))?;
+        sources.push(file);
+    }
+    let output = folder.join("estuary.reference");
+    build(&BuildPlan { sources, output: output.clone(), ..Default::default() }, &crate::signals::cancel(), &())?;
+    Ok(output)
+}
+
 const PLAN: &str = "culverts.plan.toml";
 const OUTPUTS: [&str; 3] = ["culverts.gpkg", "culverts.geojson", "culverts.xlsx"];
 
@@ -82,9 +102,10 @@ fn tell(folder: &Path, overwrite: bool) -> Result<Done> {
     command("basilocus look landowners.xlsx --rows 4 --no-progress")?;
 
     step("2. Build the address reference, and match the landowners against it")?;
-    command(
-        "basilocus reference build address_points.csv street_segments.csv postcodes.csv places.csv landmarks.csv districts.geojson -o estuary.reference --overwrite --no-progress",
-    )?;
+    command(&format!(
+        "basilocus reference build {} -o estuary.reference --overwrite --no-progress",
+        REFERENCE_SOURCES.join(" ")
+    ))?;
     command(
         "basilocus geocode landowners.xlsx --reference estuary.reference -o landowners.csv --review review.xlsx --overwrite --no-progress",
     )?;

@@ -24,6 +24,8 @@ commands! {
     draw,
     reference,
     run,
+    #[cfg(feature = "serve")]
+    serve,
     demo,
     completions,
 }

@@ -117,7 +117,10 @@ impl Described {
             }
         }
         if !asks {
-            return Err(format!("`request` and `body` ask for no address; {{line}} or another of {} is expected", PARTS.join(", ")));
+            return Err(format!(
+                "`request` and `body` ask for no address; {{line}} or another of {} is expected",
+                PARTS.join(", ")
+            ));
         }
         if let Some(body) = &self.body {
             let filled = filled(body, &Question::default(), &in_json);
@@ -225,16 +228,15 @@ impl Protocol for Described {
         for question in questions {
             let address = filled(&self.request, question, &in_address);
             let mut request = match &self.body {
-                Some(body) => {
-                    Request::post(address, "application/json", filled(body, question, &in_json).into_bytes())
-                }
+                Some(body) => Request::post(address, "application/json", filled(body, question, &in_json).into_bytes()),
                 None => Request::get(address),
             };
             for (name, value) in &self.headers {
                 request = request.with(name, value);
             }
             let response = exchange.send(&request)?;
-            let value = serde_json::from_slice(&response.body).map_err(|e| self.failed(&format!("it is no JSON: {e}")))?;
+            let value =
+                serde_json::from_slice(&response.body).map_err(|e| self.failed(&format!("it is no JSON: {e}")))?;
             out.push(Some(self.answer(&value)?));
         }
         Ok(out)
@@ -266,7 +268,9 @@ impl Described {
             Some(Value::String(text)) => super::number(text),
             _ => None,
         };
-        let position = |path: &str| number(path).ok_or_else(|| self.failed(&format!("there is no number at \"{path}\" of a place")));
+        let position = |path: &str| {
+            number(path).ok_or_else(|| self.failed(&format!("there is no number at \"{path}\" of a place")))
+        };
         let text = |path: &Option<String>| match path.as_deref().and_then(|p| place.pointer(p)) {
             None | Some(Value::Null) => String::new(),
             Some(Value::String(text)) => text.trim().to_string(),
@@ -329,12 +333,16 @@ lat = "/y"
             country: "US".into(),
             ..Default::default()
         };
-        let laid = Laid::with(&[(200, &[], r#"{"found":[{"at":[-123.8,"46.2"],"title":"12 Heron Ln","how":"roof"}]}"#)]);
+        let laid =
+            Laid::with(&[(200, &[], r#"{"found":[{"at":[-123.8,"46.2"],"title":"12 Heron Ln","how":"roof"}]}"#)]);
         let out = Described::parse(GET).unwrap().ask(std::slice::from_ref(&q), &laid).unwrap();
         let place = &out[0].as_ref().unwrap().places[0];
         assert_eq!((place.position, place.level.as_str()), ([-123.8, 46.2], "address point"));
         let address = &laid.requests.borrow()[0].address;
-        assert_eq!(address, "https://geocoder.example/find?text=12%20Heron%20%22Old%22%20%26%20Co%2FLn%20%C3%BC%2C%20US&in=US");
+        assert_eq!(
+            address,
+            "https://geocoder.example/find?text=12%20Heron%20%22Old%22%20%26%20Co%2FLn%20%C3%BC%2C%20US&in=US"
+        );
         let laid = Laid::with(&[(200, &[], "[]")]);
         assert_eq!(Described::parse(POST).unwrap().ask(&[q], &laid).unwrap(), [Some(Answer::default())]);
         let body: Value = serde_json::from_slice(&laid.requests.borrow()[0].body).unwrap();
@@ -360,7 +368,9 @@ lat = "/y"
     fn other_answers_are_none() {
         let service = Described::parse(GET).unwrap();
         let ask = |body: &str| service.ask(&[Question::default()], &Laid::with(&[(200, &[], body)]));
-        for bad in ["", "<html>", "{}", r#"{"found": 3}"#, r#"{"found":[{"at":[1]}]}"#, r#"{"found":[{"at":["a","b"]}]}"#] {
+        for bad in
+            ["", "<html>", "{}", r#"{"found": 3}"#, r#"{"found":[{"at":[1]}]}"#, r#"{"found":[{"at":["a","b"]}]}"#]
+        {
             assert!(matches!(ask(bad), Err(Trouble::Failed(_))), "{bad}");
         }
         assert_eq!(ask(r#"{"found": null}"#).unwrap(), [Some(Answer::default())]);

@@ -110,7 +110,7 @@ pub trait Protocol: Debug + Send + Sync {
 /// request of OpenLS that it can read.
 ///
 /// # Errors
-/// [`ServiceError::NoProtocol`] with what was tried; [`ServiceError::Failed`] where the service cannot be reached.
+/// [`ServiceError::NoProtocol`] with what was tried; [`ServiceError::NoAnswer`] where the service cannot be reached.
 pub fn find(address: &str, transport: &dyn Transport) -> Result<Box<dyn Protocol>, ServiceError> {
     let mut tried = Vec::new();
     match Processes::find(address, transport) {
@@ -192,6 +192,9 @@ pub(crate) mod tests {
     use crate::AxisOrder::{LatLon, LonLat};
     use std::cell::RefCell;
 
+    /// Status, headers and body of a response.
+    pub(crate) type LaidDown<'a> = (u16, &'a [(&'a str, &'a str)], &'a str);
+
     /// Answers with what was laid down, and remembers what was asked.
     pub(crate) struct Laid {
         pub responses: RefCell<Vec<Response>>,
@@ -199,7 +202,7 @@ pub(crate) mod tests {
     }
 
     impl Laid {
-        pub(crate) fn with(bodies: &[(u16, &[(&str, &str)], &str)]) -> Self {
+        pub(crate) fn with(bodies: &[LaidDown]) -> Self {
             let responses = bodies.iter().rev().map(|(status, headers, body)| Response {
                 status: *status,
                 headers: headers.iter().map(|(n, v)| (n.to_string(), v.to_string())).collect(),

@@ -33,15 +33,19 @@ impl OpenLs {
     /// At an address that answers an empty request as OpenLS does.
     ///
     /// # Errors
-    /// [`ServiceError::Failed`] where it does not, or cannot be reached.
+    /// [`ServiceError::Failed`] where it does not, [`ServiceError::NoAnswer`] where it cannot be reached.
     pub fn find(address: &str, transport: &dyn Transport) -> Result<Self, ServiceError> {
         let failed = |problem: String| ServiceError::Failed { address: address.to_string(), problem };
         let request = Request::post(address, "application/xml", document(&[]).into_bytes());
-        let response = transport.send(&request).map_err(|e| failed(e.problem))?;
+        let response = transport.send(&request).map_err(|e| e.at(address))?;
         // That it finds nothing to do in it may be an error of its own; what counts is that it answers in OpenLS.
         let text = String::from_utf8_lossy(&response.body);
         let is_openls = Document::parse(&text).is_ok_and(|d| d.root_element().tag_name().name() == "XLS");
-        if is_openls { Ok(OpenLs::new(address)) } else { Err(failed(format!("answers {} and no XLS document", response.status))) }
+        if is_openls {
+            Ok(OpenLs::new(address))
+        } else {
+            Err(failed(format!("answers {} and no XLS document", response.status)))
+        }
     }
 }
 
@@ -239,7 +243,10 @@ mod tests {
         let place = &answers[0].as_ref().unwrap().places[0];
         assert_eq!((place.position, place.order), ([46.2, -123.8], Some(AxisOrder::LatLon)));
         assert_eq!((place.number.as_str(), place.street.as_str()), ("12", "Heron Ln"));
-        assert_eq!((place.locality.as_str(), place.region.as_str(), place.postcode.as_str()), ("Ternport", "OR", "97981"));
+        assert_eq!(
+            (place.locality.as_str(), place.region.as_str(), place.postcode.as_str()),
+            ("Ternport", "OR", "97981")
+        );
         assert_eq!((place.level.as_str(), place.score.as_str(), place.country.as_str()), ("rooftop", "0.97", "US"));
         assert_eq!(answers[1], Some(Answer::default()), "an address that it does not know");
     }
@@ -251,7 +258,13 @@ mod tests {
         assert!(matches!(ask(RESPONSE, 1), Err(Trouble::Failed(_))));
         let error = r#"<XLS><Response><ErrorList><Error errorCode="NotSupported" message="no such country"/></ErrorList></Response></XLS>"#;
         assert!(matches!(ask(error, 1), Err(Trouble::Refused(p)) if p.contains("no such country")));
-        for broken in ["", "<html/>", &RESPONSE[..700], &RESPONSE.replace("46.2 -123.8", "46.2"), &RESPONSE.replace("46.2", "NaN")] {
+        for broken in [
+            "",
+            "<html/>",
+            &RESPONSE[..700],
+            &RESPONSE.replace("46.2 -123.8", "46.2"),
+            &RESPONSE.replace("46.2", "NaN"),
+        ] {
             assert!(matches!(ask(broken, 2), Err(Trouble::Failed(_))), "{broken}");
         }
         let loops = format!("<!DOCTYPE XLS [<!ENTITY a \"&a;\">]>{}", &RESPONSE[RESPONSE.find("<xls").unwrap()..]);

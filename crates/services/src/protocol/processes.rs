@@ -47,13 +47,14 @@ impl Processes {
     /// Finds the process: at the address of one, or in the list of a service.
     ///
     /// # Errors
-    /// [`ServiceError::Failed`] where there is no list or no such process, or where there are several.
+    /// [`ServiceError::Failed`] where there is no list or no such process, or where there are several;
+    /// [`ServiceError::NoAnswer`] where the service cannot be reached.
     pub fn find(address: &str, transport: &dyn Transport) -> Result<Self, ServiceError> {
         let failed = |problem: String| ServiceError::Failed { address: address.to_string(), problem };
         let base = address.trim_end_matches('/').trim_end_matches("/execution");
         let get = |address: &str| -> Result<Value, ServiceError> {
             let request = Request::get(address).with("accept", "application/json");
-            let response = transport.send(&request).map_err(|e| failed(e.problem))?;
+            let response = transport.send(&request).map_err(|e| e.at(address))?;
             if response.status != 200 {
                 return Err(failed(format!("{address} answers {}", response.status)));
             }
@@ -80,7 +81,10 @@ impl Processes {
                 Processes::described(&process, &get(&process)?).map_err(failed)
             }
             [] => Err(failed(format!("none of the {} processes of {list} geocodes", processes.len()))),
-            _ => Err(failed(format!("several processes geocode; say the address of one, {list}/{}", geocoders.join(" or ")))),
+            _ => Err(failed(format!(
+                "several processes geocode; say the address of one, {list}/{}",
+                geocoders.join(" or ")
+            ))),
         }
     }
 
@@ -180,8 +184,8 @@ impl Protocol for Processes {
 
     fn ask(&self, questions: &[Question], exchange: &dyn Exchange) -> Result<Vec<Option<Answer>>, Trouble> {
         let body = serde_json::to_vec(&self.document(questions)).unwrap_or_default();
-        let mut request =
-            Request::post(&self.execution, "application/json", body).with("accept", "application/json, application/geo+json");
+        let mut request = Request::post(&self.execution, "application/json", body)
+            .with("accept", "application/json, application/geo+json");
         if self.is_job {
             request = request.with("prefer", "respond-async");
         }
@@ -218,7 +222,8 @@ fn answers(value: &Value, asked: usize) -> Result<Vec<Option<Answer>>, Trouble> 
     // The results of a process by the names of its outputs; a value may be wrapped to say its type.
     let outputs = value.as_object().into_iter().flat_map(Map::values);
     let of_value = |v: &Value| v.get("value").unwrap_or(v).clone();
-    let found = outputs.map(of_value).find(|v| is_collection(v) || v.as_array().is_some_and(|l| l.iter().all(is_collection)));
+    let found =
+        outputs.map(of_value).find(|v| is_collection(v) || v.as_array().is_some_and(|l| l.iter().all(is_collection)));
     match found {
         Some(found) => answers(&found, asked),
         None => Err(failed("there is no collection of features in it")),
@@ -234,7 +239,9 @@ fn of_list(list: &[Value], asked: usize) -> Result<Vec<Option<Answer>>, Trouble>
     let mut out: Vec<Option<Answer>> = vec![None; asked];
     if ids.iter().any(Option::is_some) {
         for (collection, id) in list.iter().zip(ids) {
-            let place = id.and_then(|id| out.get_mut(id)).ok_or_else(|| failed("an answer with an id that nobody asked for"))?;
+            let place = id
+                .and_then(|id| out.get_mut(id))
+                .ok_or_else(|| failed("an answer with an id that nobody asked for"))?;
             // Two answers to one question: neither is sure to be its own.
             if place.replace(answer(collection)?).is_some() {
                 return Err(Trouble::Refused(format!("two answers have the id {}", id.unwrap_or_default())));
@@ -336,7 +343,9 @@ mod tests {
     fn answers_find_their_questions() {
         let (a, b) = (collection("\"id\":\"1\",", -123.1), collection("\"id\":0,", -123.0));
         let lon = |answers: &[Option<Answer>], at: usize| answers[at].as_ref().map(|a| a.places[0].position[0]);
-        let ask = |body: String, n: usize| process(9, Input::Objects, false).ask(&questions(n), &Laid::with(&[(200, &[], &body)]));
+        let ask = |body: String, n: usize| {
+            process(9, Input::Objects, false).ask(&questions(n), &Laid::with(&[(200, &[], &body)]))
+        };
         let out = ask(format!(r#"{{"results":[{a},{b}]}}"#), 2).unwrap();
         assert_eq!((lon(&out, 0), lon(&out, 1)), (Some(-123.0), Some(-123.1)), "in another order");
         let out = ask(format!(r#"{{"results":{{"value":[{a}]}}}}"#), 3).unwrap();
@@ -365,7 +374,8 @@ mod tests {
         let asked = laid.requests.borrow();
         assert_eq!(asked[0].headers.iter().find(|(n, _)| n == "prefer").unwrap().1, "respond-async");
         assert_eq!(asked[3].address, "http://tern.example/api/jobs/7/out");
-        let failed = Laid::with(&[(201, &[("location", "/jobs/7")], r#"{"status":"failed","message":"no such country"}"#)]);
+        let failed =
+            Laid::with(&[(201, &[("location", "/jobs/7")], r#"{"status":"failed","message":"no such country"}"#)]);
         let out = process(9, Input::Objects, true).ask(&questions(1), &failed);
         assert!(matches!(out, Err(Trouble::Refused(p)) if p.contains("no such country")));
     }

@@ -372,6 +372,13 @@ impl Columns {
             Kind::Segments
         } else if has("street") && (has("number") || point_index(schema).is_some() || !has("name")) {
             Kind::Points
+        } else if has("postcode") && !has("kind") && has("street") {
+            // Houses that became postcodes would be placed wrongly and look right.
+            return Err(Error::Usage(format!(
+                "{}: it has streets and postcodes, and no column of house numbers was found; it has: {}. Address points need their numbers: say the column with `join` number=COLUMN; if it holds postcodes, say so in a file for `mapping`",
+                path.display(),
+                schema.fields().iter().map(|f| f.name().as_str()).collect::<Vec<_>>().join(", ")
+            )));
         } else if has("postcode") && !has("kind") {
             Kind::Postcodes
         } else if has("name") {

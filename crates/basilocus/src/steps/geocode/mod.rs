@@ -5,13 +5,20 @@
 //! | `options` | what a plan says of matching, read and checked |
 //! | `columns` | which columns hold the parts of an address |
 //! | `work` | addresses of a block of rows |
+//! | `service` | addresses that no reference places are asked of a service |
+//! | `service_plan` | what a plan says of that service |
 //! | `cache` | identical addresses are matched once |
 
 mod cache;
 mod columns;
 mod left_over;
 mod options;
+#[cfg_attr(not(feature = "services"), path = "service_left_out.rs")]
+mod service;
+mod service_plan;
 mod work;
+
+pub use service_plan::ServicePlan;
 
 use super::{Bound, Step};
 use crate::Error;
@@ -19,6 +26,7 @@ use crate::engine::{Columns, Placed, PlacedFrom, ReviewFiles, Setting};
 use basilocus_address::{Level, Reference, country};
 use basilocus_geodesy::crs::Catalogue;
 use serde::{Deserialize, Serialize};
+use service::Service;
 use std::path::{Path, PathBuf};
 use work::Matching;
 
@@ -53,7 +61,8 @@ const EXTRAS: &[&str] = &["postcode", "extension", "locality", "region", "parent
 #[serde(deny_unknown_fields)]
 pub struct Geocode {
     /// Address reference, made with `reference build`; may be given several times, and the best match of all is taken
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE", required = true))]
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE", required_unless_present = "service"))]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub reference: Vec<PathBuf>,
     /// Column with the whole address
     #[cfg_attr(feature = "arguments", arg(long, value_name = "COLUMN"))]
@@ -171,10 +180,15 @@ pub struct Geocode {
     )]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub answers: Option<PathBuf>,
-    /// Use the answers of earlier reviews that a file keeps, and keep new ones there
+    /// Use the answers of earlier reviews and of the service that a file keeps, and keep new ones there; those of the service
+    /// are kept beside the output unless said
     #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE.sqlite", help_heading = "Review"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub remember: Option<PathBuf>,
+    /// A service to ask for what no reference places
+    #[cfg_attr(feature = "arguments", command(flatten))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub service: Option<ServicePlan>,
 }
 
 impl From<&Reference> for Geocode {
@@ -194,6 +208,11 @@ impl Step for Geocode {
         let others = self.candidates.max(if self.review.is_some() { 3 } else { 0 });
         let options = options::of(self, &references, others)?;
         let mut matching = Matching::new(self, references, options, parts);
+        if let Some(plan) = &self.service {
+            let file = self.kept_at(setting)?;
+            let usual = self.usual_country(&matching)?;
+            matching.ask_too(Service::new(plan, matching.options(), file, setting.day, usual)?);
+        }
         let ahead = matching.look_ahead(setting.sample()?);
         // Where a whole address is said, it is meant to be all.
         if self.address.is_none() {
@@ -248,7 +267,15 @@ impl Step for Geocode {
 
     fn each_path(&mut self, each: &mut dyn FnMut(&mut PathBuf)) {
         self.reference.iter_mut().for_each(&mut *each);
-        [&mut self.review, &mut self.answers, &mut self.remember].into_iter().flatten().for_each(each);
+        [&mut self.review, &mut self.answers, &mut self.remember].into_iter().flatten().for_each(&mut *each);
+        if let Some(service) = &mut self.service {
+            service.secret_file.iter_mut().for_each(&mut *each);
+            if !service.address.contains("://") {
+                let mut path = PathBuf::from(&service.address);
+                each(&mut path);
+                service.address = path.to_string_lossy().into_owned();
+            }
+        }
     }
 
     fn written(&self) -> Vec<(PathBuf, &'static str)> {
@@ -262,7 +289,7 @@ impl Step for Geocode {
 impl Geocode {
     /// The references, those of the country that was said.
     fn references(&self) -> Result<Vec<Reference>, Error> {
-        if self.reference.is_empty() {
+        if self.reference.is_empty() && self.service.is_none() {
             return Err(Error::Usage(
                 "no address reference is said; name one with `reference` (make it with `reference build`)".into(),
             ));
@@ -277,7 +304,7 @@ impl Geocode {
             })?;
             let mut there: Vec<&str> = references.iter().map(Reference::country).collect();
             there.dedup();
-            if !there.contains(&wanted) {
+            if !there.contains(&wanted) && !self.reference.is_empty() {
                 return Err(Error::Usage(format!(
                     "`country` {said}: no reference is of that country; there is {}",
                     there.join(", ")
@@ -286,6 +313,26 @@ impl Geocode {
             references.retain(|r| r.country() == wanted);
         }
         Ok(references)
+    }
+
+    /// The file that keeps the answers of the service: the one that was said, else one beside the output.
+    fn kept_at(&self, setting: &Setting) -> Result<PathBuf, Error> {
+        if let Some(file) = &self.remember {
+            return Ok(file.clone());
+        }
+        let output = setting.beside.ok_or_else(|| {
+            Error::Usage("`service` without an output: say with `remember` which file keeps the answers".into())
+        })?;
+        let stem = output.file_stem().map_or("output".into(), |s| s.to_string_lossy().into_owned());
+        Ok(output.with_file_name(format!("{stem}.service.sqlite")))
+    }
+
+    /// The country of addresses that do not say theirs: the one that was said, else that of the references.
+    fn usual_country(&self, matching: &Matching) -> Result<Option<&'static str>, Error> {
+        match &self.country {
+            Some(said) => Ok(country::code_of(said)),
+            None => Ok(matching.only_country()),
+        }
     }
 
     /// Whether the references give what is asked for.

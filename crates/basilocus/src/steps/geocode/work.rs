@@ -4,11 +4,12 @@ use super::Geocode;
 use super::cache::Cache;
 use super::columns::Parts;
 use super::left_over;
+use super::service::Service;
 use crate::Error;
 use crate::addresses::review::{self, Known, Record, ReviewRow, Reviewed, Store, key};
 use crate::coordinates::position_text;
-use crate::engine::{Account, Column, Columns, Rows, UnusedColumn, points};
-use crate::steps::Work;
+use crate::engine::{Account, Column, Columns, Rows, Settling, UnusedColumn, points};
+use crate::steps::{Settled, Work};
 use arrow_array::{ArrayRef, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_address::matching::{MANY_OUTSIDE, find_in};
@@ -16,7 +17,7 @@ use basilocus_address::{AddressInput, Candidate, MatchOptions, Matcher, Outcome,
 use basilocus_geodesy::notation::{self, AxisOrder, Notation};
 use basilocus_table::{Reason, Role};
 use std::collections::HashMap;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// Rows of a table that are looked at before it is matched.
 const AHEAD: usize = 500;
@@ -37,6 +38,10 @@ pub(super) struct Matching {
     is_reviewed: bool,
     /// Rows that are placed less surely are reviewed too.
     review_below: Option<u8>,
+    /// What no reference places is asked of it.
+    service: Option<Service>,
+    /// What went wrong while rows were looked at for it.
+    failed: Mutex<Option<Error>>,
     schema: SchemaRef,
     /// Place of the geometry that the rows have already.
     geometry: Option<usize>,
@@ -45,10 +50,10 @@ pub(super) struct Matching {
 /// What was found for an address, with the candidates that may be asked for.
 #[derive(Clone)]
 pub(super) struct Found {
-    known: Known,
-    candidates: Vec<Candidate>,
+    pub known: Known,
+    pub candidates: Vec<Candidate>,
     /// Whether parts of the address contradict each other.
-    contradicts: bool,
+    pub contradicts: bool,
 }
 
 /// A row with its place: the record, and its candidates as text.
@@ -68,6 +73,8 @@ impl Matching {
             earlier: None,
             is_reviewed: plan.review.is_some(),
             review_below: plan.review_below,
+            service: None,
+            failed: Mutex::default(),
             schema: Arc::new(arrow_schema::Schema::empty()),
             geometry: None,
         }
@@ -76,6 +83,21 @@ impl Matching {
     /// The same, knowing what its rows will look like.
     pub(super) fn ready(self, schema: SchemaRef, geometry: Option<usize>) -> Self {
         Matching { schema, geometry, ..self }
+    }
+
+    /// The same, asking a service for what no reference places.
+    pub(super) fn ask_too(&mut self, service: Service) {
+        self.service = Some(service);
+    }
+
+    pub(super) fn options(&self) -> &MatchOptions {
+        &self.options
+    }
+
+    /// The country of the references, where all are of one.
+    pub(super) fn only_country(&self) -> Option<&'static str> {
+        let first = self.references.first()?.country();
+        self.references.iter().all(|r| r.country() == first).then_some(first)
     }
 
     /// The columns that it adds.
@@ -90,6 +112,9 @@ impl Matching {
             text("matched_address", 42),
             text("changes", 48),
         ];
+        if self.service.is_some() {
+            out.push(text("service_score", 12));
+        }
         out.extend(self.extras.iter().map(|e| text(&format!("matched_{e}"), 16)));
         if self.candidates > 0 {
             out.push(text("candidates", 16));
@@ -139,9 +164,10 @@ impl Matching {
             }
             basilocus_table::fingerprint::of_text(&text)
         });
+        let asked = self.service.as_ref().map_or(String::new(), |s| format!("; service {}", s.identity()));
         let parts: Vec<String> = self.parts.iter().map(|p| p.map_or("-".into(), |p| p.to_string())).collect();
         format!(
-            "{}; finest {}; coarsest {}; then {}; confidence {}; set back {:016x}; near {}; within {within:016x}; near names {}; columns {}",
+            "{}{asked}; finest {}; coarsest {}; then {}; confidence {}; set back {:016x}; near {}; within {within:016x}; near names {}; columns {}",
             references.join(" "),
             o.finest.name(),
             o.coarsest.name(),
@@ -252,7 +278,11 @@ impl Matching {
         if let Some(record) = coordinate(input) {
             return Found { known: Known::Placed(Box::new(record)), candidates: Vec::new(), contradicts: false };
         }
-        match find_in(&self.references, &self.options, input) {
+        self.of_references(&self.references, &self.options, input)
+    }
+
+    fn of_references(&self, references: &[Reference], options: &MatchOptions, input: &AddressInput) -> Found {
+        match find_in(references, options, input) {
             Outcome::Matched(m) => {
                 let known = Known::Placed(Box::new(Record::of(&m.best)));
                 let is_asked = self.review_below.is_some_and(|least| m.best.confidence < least);
@@ -289,7 +319,25 @@ impl Matching {
         if let Some(known) = self.earlier.as_ref().map(|s| s.found(key)).transpose()?.flatten() {
             return Ok(bare(known));
         }
-        Ok(self.matched(input))
+        let own = self.matched(input);
+        Ok(match &self.service {
+            None => own,
+            Some(service) => service
+                .better(own, &normal, input, &|references, options| self.of_references(references, options, input)),
+        })
+    }
+
+    /// Takes an address for the service, where no answer and no reference places it.
+    fn take_for(&self, service: &Service, input: &AddressInput) -> Result<(), Error> {
+        let key = key(input);
+        let normal = review::normal_key(&key);
+        let is_known = self.answers.contains_key(&normal)
+            || self.remembered(&normal, input)?.is_some()
+            || self.earlier.as_ref().map(|s| s.found(&key)).transpose()?.flatten().is_some();
+        if !is_known && Service::is_wanted_for(&self.matched(input)) {
+            service.take(&normal, input);
+        }
+        Ok(())
     }
 
     /// What was answered in an earlier review, and when.
@@ -360,6 +408,10 @@ impl Matching {
             text(&|c| c.address.clone()),
             text(&|c| c.changes.clone()),
         ];
+        if let Some(service) = &self.service {
+            let score = |c: &PlacedRow| c.as_ref().and_then(|(c, _)| service.score(c.lon, c.lat));
+            arrays.push(Arc::new(found.iter().map(score).collect::<StringArray>()));
+        }
         for extra in &self.extras {
             arrays.push(text(&|c| match extra.as_str() {
                 "postcode" => c.postcode.clone(),
@@ -461,6 +513,30 @@ impl Work for Matching {
         let mut rows = rows.with_columns(&self.schema, columns)?;
         rows.forget_placed();
         Ok(rows)
+    }
+
+    fn survey(&self) -> Option<&'static str> {
+        self.service.as_ref().filter(|s| s.is_open()).map(|_| "finding what to ask of the service")
+    }
+
+    fn look(&self, rows: &Rows) {
+        let Some(service) = &self.service else { return };
+        let addresses = Addresses::of(rows, &self.parts);
+        for row in 0..rows.len() {
+            if let Err(e) = self.take_for(service, &addresses.input(row)) {
+                self.failed.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(e);
+            }
+        }
+    }
+
+    fn settle(&mut self, setting: &Settling) -> Result<Settled, Error> {
+        if let Some(e) = self.failed.get_mut().unwrap_or_else(PoisonError::into_inner).take() {
+            return Err(e);
+        }
+        // What was found in the first rows was found without the service.
+        self.cache = Cache::default();
+        let notices = self.service.as_mut().map_or(Ok(Vec::new()), |service| service.ask(setting))?;
+        Ok(Settled { notices, ..Default::default() })
     }
 }
 

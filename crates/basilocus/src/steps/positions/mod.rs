@@ -22,10 +22,10 @@ mod zones;
 pub(crate) use reader::PositionReader;
 pub(crate) use source::has_position_roles;
 
-use super::{Bound, Step, Work};
+use super::{Bound, Settled, Step, Work};
 use crate::Error;
 use crate::coordinates::finder::Finder;
-use crate::engine::{Account, Column, Columns, Placed, PlacedFrom, Rows, Setting, points};
+use crate::engine::{Account, Column, Columns, Placed, PlacedFrom, Rows, Setting, Settling, points};
 use arrow_array::Float64Array;
 use arrow_schema::SchemaRef;
 use basilocus_formats::{ColumnStyle, Format};
@@ -284,10 +284,10 @@ impl Work for Place {
         self.evidence.lock().unwrap_or_else(PoisonError::into_inner).merge(&counts);
     }
 
-    fn settle(&mut self) -> Vec<String> {
+    fn settle(&mut self, _: &Settling) -> Result<Settled, Error> {
         self.is_open = false;
         let evidence = std::mem::take(self.evidence.get_mut().unwrap_or_else(PoisonError::into_inner));
-        self.reader.settle(&evidence)
+        Ok(Settled { read_as: self.reader.settle(&evidence), ..Default::default() })
     }
 }
 

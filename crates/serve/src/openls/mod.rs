@@ -1,0 +1,31 @@
+//! The location utility service of OpenLS 1.2 (OGC 07-074): addresses to positions.
+
+mod request;
+mod response;
+
+use crate::geocoder::Geocoder;
+use crate::server::App;
+use axum::body::Bytes;
+use axum::extract::State;
+use axum::http::{StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use std::sync::Arc;
+
+/// Takes a request.
+pub(crate) async fn take(State(app): State<Arc<App>>, body: Bytes) -> Response {
+    // Matching keeps a core busy: not one that answers others.
+    let answered = tokio::task::spawn_blocking(move || answer(&app.geocoder, &body)).await;
+    let (status, text) = match answered {
+        Ok(Ok(document)) => (StatusCode::OK, document),
+        Ok(Err(problem)) => (StatusCode::BAD_REQUEST, response::error("NotSupported", &problem)),
+        Err(_) => (StatusCode::INTERNAL_SERVER_ERROR, response::error("Unknown", "the request could not be answered")),
+    };
+    (status, [(header::CONTENT_TYPE, "application/xml; charset=utf-8")], text).into_response()
+}
+
+/// The document that answers a request, or what is wrong with that.
+fn answer(geocoder: &Geocoder, body: &[u8]) -> Result<String, String> {
+    let asked = request::read(body)?;
+    let found: Vec<_> = asked.addresses.iter().map(|q| geocoder.find(q)).collect();
+    Ok(response::document(&asked, &found))
+}
