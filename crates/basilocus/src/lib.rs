@@ -5,6 +5,7 @@
 //! | take a layer through steps, call by call | [`Layer`] |
 //! | run what a file says, or build such a file | [`Plan`], [`run`] |
 //! | say what a file holds | [`look`](fn@look) |
+//! | run a plan again and again, as its sources change | [`repeat`](fn@repeat::repeat) |
 //! | ask one thing: a coordinate, a system, a distance | [`lookup`] |
 //! | add a step of one's own | [`steps`] |
 //! | match a column of addresses | [`Geocoder`] |
@@ -14,8 +15,8 @@
 //! The rooms below are re-exported: [`geodesy`], [`address`], [`table`], [`formats`]; and [`arrow`], in the version that
 //! rows are made of.
 //!
-//! Features, all but `http`, `parquet`, `arguments` and `schemas` on: `workbooks`, `geopackage`, `archives` (zip, KMZ), `reviews` (of
-//! addresses), `http` (sources on the web), `parquet`, `arguments` (the plan's types as arguments of a command line), `schemas` (JSON Schemas of the reports). Without
+//! Features, all but `http`, `services`, `parquet`, `arguments` and `schemas` on: `workbooks`, `geopackage`, `archives` (zip, KMZ), `reviews` (of
+//! addresses), `http` (sources on the web), `services` (geocoding services), `parquet`, `arguments` (the plan's types as arguments of a command line), `schemas` (JSON Schemas of the reports). Without
 //! them there are text, GeoJSON, XML, shapefiles and drawings.
 //!
 //! ```
@@ -47,6 +48,7 @@ pub mod look;
 pub mod lookup;
 mod paths;
 pub mod plan;
+pub mod repeat;
 pub mod report;
 #[cfg(feature = "schemas")]
 pub mod schemas;

@@ -50,5 +50,6 @@ pub fn all() -> Vec<(&'static str, Schema)> {
         ("terrain-slope", of::<terrain::SlopeReport>()),
         ("terrain-triangulate", of::<terrain::TriangulateReport>()),
         ("terrain-volume", of::<terrain::VolumeReport>()),
+        ("turn", of::<crate::repeat::TurnReport>()),
     ]
 }

@@ -1,9 +1,10 @@
 //! Options that many commands share: they mean the same everywhere. Most are declared where plans are, by the library.
 
 use basilocus::plan::{Flags, InputPlan, OperationPlan, OutputPlan, ShowPlan};
-use basilocus::steps::{Heights, Join, Lines, Measure, Polygons, Positions, To};
+use basilocus::steps::{Heights, Join, Kept, Lines, Measure, Polygons, Positions, To};
 use clap::{Args, ValueEnum};
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 /// What to mend in the table, and which columns are written.
 #[derive(Debug, Clone, Default, Args)]
@@ -31,6 +32,13 @@ pub(crate) struct ColumnArgs {
     /// Take white space off the ends of cells and make inner runs one blank
     #[arg(long)]
     pub(crate) trim: bool,
+    /// Keep the rows of a feed from turn to turn, one for each value of this column: what is new is added, what changed replaced, and
+    /// what the feed does not have any more stays
+    #[arg(long, value_name = "COLUMN", help_heading = "Feed")]
+    pub(crate) key: Option<String>,
+    /// The file that keeps them; one beside the output unless said
+    #[arg(long, value_name = "FILE.sqlite", requires = "key", help_heading = "Feed")]
+    pub(crate) kept: Option<PathBuf>,
 }
 
 fn pair(text: &str) -> Result<(String, String), String> {
@@ -139,6 +147,7 @@ impl ColumnArgs {
         };
         Flags {
             expect: self.expect.clone(),
+            kept: self.key.clone().map(|key| Kept { key, file: self.kept.clone() }),
             trim: self.trim,
             join: self.join.iter().map(join).collect(),
             set: self.set.iter().cloned().collect(),
@@ -249,6 +258,35 @@ pub(crate) struct RunBehaviour {
     /// Threads that work on rows; one a core unless said
     #[arg(long, value_name = "N")]
     pub(crate) threads: Option<std::num::NonZeroUsize>,
+    /// Do it again and again, as a source changes: 30s, 5m, 2h, 1d from one beginning to the next; a broken answer leaves the output as it
+    /// is, and Ctrl-C ends it
+    #[arg(long, value_name = "TIME", value_parser = interval, help_heading = "Feed", conflicts_with_all = ["append", "append_rows", "picture", "strict"])]
+    pub(crate) every: Option<Duration>,
+    /// So many turns; until Ctrl-C unless said
+    #[arg(long, value_name = "N", requires = "every", help_heading = "Feed")]
+    pub(crate) turns: Option<std::num::NonZeroU64>,
+    /// Write a small KML file too that loads the KML output again and again
+    #[arg(long, value_name = "FILE.kml", requires = "every", help_heading = "Feed")]
+    pub(crate) network_link: Option<PathBuf>,
+}
+
+/// A time with its unit: `30s`, `5m`, `2h`, `1d`.
+fn interval(text: &str) -> Result<Duration, String> {
+    let expected = || "a number and s, m, h or d is expected, as in 5m".to_string();
+    let unit = text.chars().last().ok_or_else(expected)?;
+    let seconds = match unit {
+        's' => 1.0,
+        'm' => 60.0,
+        'h' => 3600.0,
+        'd' => 86400.0,
+        _ => return Err(expected()),
+    };
+    let number: f64 = text[..text.len() - 1].parse().map_err(|_| expected())?;
+    let time = number * seconds;
+    if !(0.1..=366.0 * 86400.0).contains(&time) {
+        return Err("a time from a tenth of a second to a year is expected".into());
+    }
+    Ok(Duration::from_secs_f64(time))
 }
 
 impl RunBehaviour {

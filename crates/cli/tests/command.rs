@@ -504,6 +504,8 @@ fn the_demonstration() {
         "\"ferry-slip\": without it the others agree far better",
         "24 rows in = 24 out",
         "culverts.xlsx",
+        "59 addresses were asked of http://127.0.0.1:",
+        "rows by \"gauge\": 6 new, 0 changed, 0 as before",
     ] {
         assert!(out.contains(part), "{part} is missing in\n{out}");
     }

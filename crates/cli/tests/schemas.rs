@@ -55,6 +55,10 @@ fn reports_keep_to_their_schemas() {
     folder.write("feed.xml", "<feed><gauge><name>A</name><lon>-123.8</lon><lat>46.2</lat></gauge><gauge><name>B</name><lon>-123.7</lon><lat>46.3</lat></gauge></feed>");
     let mut c = Checked { folder, schemas: Vec::new() };
 
+    c.holds(
+        "turn",
+        &["convert", "gates.csv", "-o", "turn.csv", "--from", "EPSG:4326", "--every", "1s", "--turns", "1", "--json"],
+    );
     c.holds("look", &["look", "gates.csv", "--json"]);
     c.holds("look", &["look", "areas.geojson", "--json"]);
     c.holds("look", &["look", "feed.xml", "--json"]);

@@ -77,7 +77,7 @@ pub use output::PendingOutput;
 pub use presentation::{Altitude, Presentation, Rule, Template, color};
 pub use publish::publish;
 pub use reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, Suspicion, layers, open};
-pub use spool::{STANDARD, is_standard};
+pub use spool::{HeldSource, STANDARD, is_standard};
 pub use temporary::remove_temporary_files;
 pub use writer::{
     AsRows, ColumnStyle, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, append, create,

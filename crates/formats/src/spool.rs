@@ -8,10 +8,12 @@ use crate::reader::{About, Block, Decode, Decoded, InputOptions, Reader, Suspici
 use crate::temporary::TemporaryFolder;
 use crate::{FormatError, archive, http};
 use arrow_schema::SchemaRef;
+use std::collections::BTreeMap;
 use std::fs::File;
+use std::hash::{DefaultHasher, Hasher};
 use std::io::{BufReader, Read, Write};
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 /// What stands for standard input, or output.
 pub const STANDARD: &str = "-";
@@ -45,10 +47,70 @@ pub(crate) fn is_gzip(path: &Path) -> bool {
 /// A temporary copy that can be read as often as needed.
 struct Spooled {
     file: PathBuf,
-    _folder: TemporaryFolder,
+    _folder: Arc<TemporaryFolder>,
     note: String,
     /// Whether the layer that was asked for is the file itself.
     took_layer: bool,
+}
+
+/// Sources on the web that are held, by their addresses.
+static HELD: Mutex<BTreeMap<String, Held>> = Mutex::new(BTreeMap::new());
+
+struct Held {
+    file: PathBuf,
+    folder: Arc<TemporaryFolder>,
+    note: String,
+}
+
+fn held() -> MutexGuard<'static, BTreeMap<String, Held>> {
+    HELD.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// A source on the web that was fetched once: whoever opens its address while this is held reads what was fetched.
+#[derive(Debug)]
+pub struct HeldSource {
+    address: String,
+    fingerprint: u64,
+    folder: Arc<TemporaryFolder>,
+}
+
+impl HeldSource {
+    /// Fetches an address. One that is held already is fetched anew.
+    ///
+    /// # Errors
+    /// Where it cannot be fetched.
+    pub fn fetch(address: &str) -> Result<Self, FormatError> {
+        let folder = TemporaryFolder::new().map_err(|e| FormatError::write(&std::env::temp_dir(), e))?;
+        let (file, note) = http::fetch(address, folder.path())?;
+        let mut hasher = DefaultHasher::new();
+        let mut content = File::open(&file).map_err(|e| FormatError::read(&file, e))?;
+        let mut buffer = vec![0u8; 1 << 16];
+        loop {
+            let n = content.read(&mut buffer).map_err(|e| FormatError::read(&file, e))?;
+            if n == 0 {
+                break;
+            }
+            hasher.write(&buffer[..n]);
+        }
+        let folder = Arc::new(folder);
+        held().insert(address.to_string(), Held { file, folder: folder.clone(), note });
+        Ok(HeldSource { address: address.to_string(), fingerprint: hasher.finish(), folder })
+    }
+
+    /// A number that tells its content from another one, in this process.
+    pub fn fingerprint(&self) -> u64 {
+        self.fingerprint
+    }
+}
+
+impl Drop for HeldSource {
+    fn drop(&mut self) {
+        let mut held = held();
+        // It may have been fetched anew meanwhile.
+        if held.get(&self.address).is_some_and(|h| Arc::ptr_eq(&h.folder, &self.folder)) {
+            held.remove(&self.address);
+        }
+    }
 }
 
 /// Opens standard input or a gzip-ed file; `None` for any other.
@@ -140,9 +202,13 @@ fn spool(path: &Path, layer: Option<&str>) -> Result<Option<Spooled>, FormatErro
         return Ok(Some(whole_stream(path, folder()?, &name, &mut stream, empty)?));
     }
     if let Some(address) = path.to_str().filter(|_| http::is_address(path)) {
+        if let Some(held) = held().get(address) {
+            let (file, folder, note) = (held.file.clone(), held.folder.clone(), held.note.clone());
+            return Ok(Some(Spooled { file, _folder: folder, note, took_layer: false }));
+        }
         let folder = folder()?;
         let (file, note) = http::fetch(address, folder.path())?;
-        return Ok(Some(Spooled { file, _folder: folder, note, took_layer: false }));
+        return Ok(Some(Spooled { file, _folder: Arc::new(folder), note, took_layer: false }));
     }
     if archive::is_archive(path) {
         let packed = std::fs::metadata(path).map_err(|e| FormatError::read(path, e))?.len();
@@ -150,7 +216,7 @@ fn spool(path: &Path, layer: Option<&str>) -> Result<Option<Spooled>, FormatErro
         let folder = folder()?;
         let (file, members) = archive::unpack(path, folder.path(), layer, most)?;
         let note = format!("archive, {} unpacked", members.join(", "));
-        return Ok(Some(Spooled { file, _folder: folder, note, took_layer: layer.is_some() }));
+        return Ok(Some(Spooled { file, _folder: Arc::new(folder), note, took_layer: layer.is_some() }));
     }
     if !is_gzip(path) {
         return Ok(None);
@@ -184,7 +250,12 @@ fn spool(path: &Path, layer: Option<&str>) -> Result<Option<Spooled>, FormatErro
         }
         output.write_all(&buffer[..n]).map_err(|e| FormatError::write(&file, e))?;
     }
-    Ok(Some(Spooled { file, _folder: folder, note: format!("gzip, {written} bytes unpacked"), took_layer: false }))
+    Ok(Some(Spooled {
+        file,
+        _folder: Arc::new(folder),
+        note: format!("gzip, {written} bytes unpacked"),
+        took_layer: false,
+    }))
 }
 
 /// Writes all of a stream to a file in a folder.
@@ -214,7 +285,7 @@ fn whole_stream(
     if bytes == 0 {
         return Err(FormatError::Empty { path: path.to_path_buf(), what: empty });
     }
-    Ok(Spooled { file, _folder: folder, note: format!("from a pipe, {bytes} bytes"), took_layer: false })
+    Ok(Spooled { file, _folder: Arc::new(folder), note: format!("from a pipe, {bytes} bytes"), took_layer: false })
 }
 
 /// A grid in the temporary copy that speaks of the original.

@@ -18,7 +18,9 @@ pub enum ServeError {
     #[error(transparent)]
     Reference(#[from] basilocus::address::Error),
     /// Nothing to serve.
-    #[error("there is nothing to serve; name an address reference with `reference`")]
+    #[error(
+        "there is nothing to serve; name an address reference with `reference`, or say what to stand in for with `stand_in`"
+    )]
     Nothing,
     /// The server broke off.
     #[error("the server broke off: {0}")]

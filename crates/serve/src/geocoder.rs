@@ -55,16 +55,13 @@ pub(crate) struct Geocoder {
 }
 
 impl Geocoder {
-    /// Opens references.
-    pub(crate) fn open(paths: &[PathBuf]) -> Result<Self, ServeError> {
+    /// Opens references; nothing where there are none.
+    pub(crate) fn open(paths: &[PathBuf]) -> Result<Option<Self>, ServeError> {
         let mut references = Vec::new();
         for path in paths {
             references.extend(Reference::open_all(path)?);
         }
-        if references.is_empty() {
-            return Err(ServeError::Nothing);
-        }
-        Ok(Geocoder { references, asked: AtomicU64::new(0) })
+        Ok((!references.is_empty()).then(|| Geocoder { references, asked: AtomicU64::new(0) }))
     }
 
     /// How many addresses were asked for.

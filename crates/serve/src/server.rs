@@ -3,7 +3,7 @@
 use crate::geocoder::Geocoder;
 use crate::problem::Problem;
 use crate::processes::{self, Jobs};
-use crate::stand_in::{Faults, Faulty, pass};
+use crate::stand_in::{Faults, Faulty, feed, pass};
 use crate::{ServeError, openls};
 use axum::extract::{DefaultBodyLimit, State};
 use axum::http::StatusCode;
@@ -27,15 +27,26 @@ pub struct Options {
     pub listen: SocketAddr,
     /// Address references, as `reference build` writes them.
     pub references: Vec<PathBuf>,
+    /// How long the readings of the feed of gauges stay as they are, where that is served.
+    pub feed: Option<Duration>,
     /// How a stand-in behaves; nothing for a service that does its best.
     pub faults: Option<Faults>,
 }
 
 /// What all requests share.
 pub(crate) struct App {
-    pub geocoder: Geocoder,
+    /// Where addresses are found, where references are served.
+    geocoder: Option<Geocoder>,
+    pub feed: Option<Duration>,
     pub jobs: Jobs,
     pub faulty: Option<Faulty>,
+}
+
+impl App {
+    /// Where addresses are found.
+    pub(crate) fn geocoder(&self) -> Result<&Geocoder, Problem> {
+        self.geocoder.as_ref().ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "no address reference is served here"))
+    }
 }
 
 /// Serves until `ends` says true. `ready` is told the address that is listened at, once requests are taken.
@@ -43,7 +54,7 @@ pub(crate) struct App {
 /// ```
 /// use basilocus_serve::{Options, ServeError, serve};
 ///
-/// let options = Options { listen: ([127, 0, 0, 1], 0).into(), references: vec![], faults: None };
+/// let options = Options { listen: ([127, 0, 0, 1], 0).into(), references: vec![], feed: None, faults: None };
 /// assert!(matches!(serve(&options, |_| {}, || true), Err(ServeError::Nothing)));
 /// ```
 ///
@@ -54,8 +65,12 @@ pub fn serve(
     ready: impl FnOnce(SocketAddr),
     ends: impl Fn() -> bool + Send + Sync + 'static,
 ) -> Result<(), ServeError> {
+    if options.references.is_empty() && options.feed.is_none() {
+        return Err(ServeError::Nothing);
+    }
     let app = App {
         geocoder: Geocoder::open(&options.references)?,
+        feed: options.feed,
         jobs: Jobs::default(),
         faulty: options.faults.map(Faulty::new),
     };
@@ -84,6 +99,7 @@ fn router(app: Arc<App>) -> Router {
         .route("/jobs", get(processes::jobs))
         .route("/jobs/{id}", get(processes::job).delete(processes::dismiss))
         .route("/jobs/{id}/results", get(processes::results))
+        .route("/feed/{name}", get(feed::get))
         .layer(middleware::from_fn_with_state(app.clone(), pass))
         .route("/", get(landing))
         .route("/conformance", get(conformance))
@@ -101,7 +117,9 @@ fn router(app: Arc<App>) -> Router {
 /// `GET /account`
 async fn account(State(app): State<Arc<App>>) -> Json<Value> {
     let (requests, answered) = app.faulty.as_ref().map_or((0, 0), Faulty::account);
-    Json(json!({"requests": requests, "answered": answered, "addresses": app.geocoder.asked()}))
+    Json(
+        json!({"requests": requests, "answered": answered, "addresses": app.geocoder.as_ref().map_or(0, Geocoder::asked)}),
+    )
 }
 
 /// `GET /`

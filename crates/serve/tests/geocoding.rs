@@ -47,8 +47,12 @@ struct Served {
 impl Served {
     fn with(houses: u32, faults: Option<Faults>) -> Self {
         let folder = tempfile::tempdir().unwrap();
-        let options =
-            Options { listen: ([127, 0, 0, 1], 0).into(), references: vec![reference(folder.path(), houses)], faults };
+        let options = Options {
+            listen: ([127, 0, 0, 1], 0).into(),
+            references: vec![reference(folder.path(), houses)],
+            feed: None,
+            faults,
+        };
         let (ready, address) = mpsc::channel();
         let ends = Arc::new(AtomicBool::new(false));
         let end = ends.clone();

@@ -154,6 +154,14 @@ impl Columns {
         self.list.iter().map(|c| c.name().to_string()).collect()
     }
 
+    /// Gives a column another type.
+    pub(crate) fn replace_field(&mut self, at: usize, field: Field) {
+        if let Some(column) = self.list.get_mut(at) {
+            column.field = field;
+        }
+    }
+
+    /// Says what a column seems to be.
     pub(crate) fn set_role(&mut self, at: usize, role: Option<Role>) {
         self.list[at].role = role;
     }

@@ -199,6 +199,12 @@ fn paths_of(plan: &Plan, names: &[String], options: &RunOptions) -> Result<Paths
     for layer in plan.layers.iter().filter(|l| l.records.is_none()) {
         paths.read(&layer.source, "a source");
     }
+    let keeps_beside = |s: &&StepPlan| matches!(s, StepPlan::Kept(kept) if kept.file.is_none());
+    if plan.layers.iter().flat_map(|l| l.steps.iter()).filter(keeps_beside).count() > 1 {
+        let problem =
+            "rows of several layers are kept by `key`, and each needs a file of its own; say them with `kept`";
+        return Err(Error::Usage(problem.into()));
+    }
     // A step says what it reads and writes; moved here so that the plan stays as it is.
     // A model is read before anything is written, and may be replaced by what it was the model of.
     let may_clash = |step: &&StepPlan| !matches!(step, StepPlan::Like(_));

@@ -3,8 +3,8 @@
 
 use super::{InputPlan, LayerPlan, OperationPlan, ShowPlan};
 use crate::steps::{
-    Drop, Extent, Geocode, Heights, Inside, Join, Keep, Like, Lines, Measure, Nearest, Polygons, Positions, Rename,
-    Set, StepPlan, To, Trim, Values, Vertices,
+    Drop, Extent, Geocode, Heights, Inside, Join, Keep, Kept, Like, Lines, Measure, Nearest, Polygons, Positions,
+    Rename, Set, StepPlan, To, Trim, Values, Vertices,
 };
 use std::collections::BTreeMap;
 use std::path::PathBuf;
@@ -35,6 +35,8 @@ pub struct Flags {
     pub input: InputPlan,
     /// Where the data should be.
     pub expect: Option<String>,
+    /// Rows of a feed that are kept from turn to turn.
+    pub kept: Option<Kept>,
     /// Whether white space is taken off.
     pub trim: bool,
     /// Columns made of others.
@@ -82,7 +84,7 @@ pub struct Flags {
 impl Flags {
     /// The layer, its steps in order.
     pub fn layer(self) -> LayerPlan {
-        let mut steps: Vec<StepPlan> = Vec::new();
+        let mut steps: Vec<StepPlan> = self.kept.into_iter().map(StepPlan::from).collect();
         if self.trim {
             steps.push(Trim {}.into());
         }

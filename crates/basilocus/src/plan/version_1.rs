@@ -155,6 +155,7 @@ impl From<LayerPlan> for super::LayerPlan {
         let gather = |into: GatherInto| old.gather.clone().filter(|g| g.into == into);
         Flags {
             expect: None,
+            kept: None,
             source: old.source,
             name: old.name,
             input: old.input,

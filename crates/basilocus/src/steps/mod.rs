@@ -54,6 +54,7 @@ mod heights;
 mod inside;
 mod join;
 mod keep;
+mod kept;
 mod like;
 mod lines;
 mod measure;
@@ -73,6 +74,7 @@ pub use heights::Heights;
 pub use inside::Inside;
 pub use join::Join;
 pub use keep::Keep;
+pub use kept::Kept;
 pub use like::Like;
 pub use lines::{Lines, Polygons};
 pub use measure::Measure;
@@ -322,6 +324,8 @@ macro_rules! steps {
 }
 
 steps! {
+    /// Rows of a feed, kept from turn to turn.
+    "kept" Kept,
     /// A column made of others.
     "join" Join,
     /// A column with one value.

@@ -233,6 +233,9 @@ fn tell(folder: &Path, overwrite: bool) -> Result<Done> {
         "basilocus draw districts.geojson flood_after.tif flood_contours.gpkg levee_reaches.geojson crest.geojson culverts.gpkg --color-by district --title Culverts -o map.html --overwrite --no-progress",
     )?;
 
+    #[cfg(all(feature = "serve", feature = "services"))]
+    services()?;
+
     step("What to open")?;
     say(&format!(
         "  {0}/culverts.xlsx      in a spreadsheet program: a sheet for each source, one of the rows set aside, one that says what this is\n  \
@@ -247,10 +250,64 @@ fn tell(folder: &Path, overwrite: bool) -> Result<Done> {
          {0}/estuary.png        in the same: the register on a map; levee.svg in a browser: the flooded levee\n  \
          {0}/map.html           in a browser: everything, to move, search and click\n  \
          {0}/crest_profile.csv  in a spreadsheet program: the crest, every ten metres\n  \
+         {0}/live.kml           on a globe: it loads live_gauges.kml again and again\n  \
          {0}/{PLAN} in a text editor: change it, and `basilocus run` it\n",
         folder.display()
     ))?;
     Ok(Done::Fine)
+}
+
+/// A geocoding service and a feed, stood in for on this machine: no network is asked.
+#[cfg(all(feature = "serve", feature = "services"))]
+fn services() -> Result<()> {
+    use basilocus_serve::{Faults, Options, serve};
+    use std::sync::Arc;
+    use std::sync::atomic::{AtomicBool, Ordering};
+
+    step(
+        "12. Without a reference: a geocoding service, of which a stand-in here lets a third of all requests fail; and a feed, turn by turn",
+    )?;
+    // What an earlier demonstration paid for would not be asked again.
+    for kept in ["by_service.service.sqlite", "live_gauges.kept.sqlite"] {
+        let _ = std::fs::remove_file(kept);
+    }
+    let options = Options {
+        listen: ([127, 0, 0, 1], 0).into(),
+        references: vec!["estuary.reference".into()],
+        feed: Some(std::time::Duration::from_secs(1)),
+        faults: Some(Faults { fail: 0.33, seed: 489, ..Default::default() }),
+    };
+    let (ready, address) = std::sync::mpsc::channel();
+    let ends = Arc::new(AtomicBool::new(false));
+    let end = ends.clone();
+    let server = std::thread::spawn(move || {
+        let told = |address| ready.send(address).unwrap_or_default();
+        serve(&options, told, move || end.load(Ordering::Relaxed)).map_err(|e| e.to_string())
+    });
+    let told = address.recv();
+    let done = match told {
+        Ok(address) => by_service(&format!("http://{address}")),
+        Err(_) => Err(anyhow!("the stand-in does not start")),
+    };
+    ends.store(true, Ordering::Relaxed);
+    match server.join() {
+        Ok(served) => served.map_err(|problem| anyhow!(problem))?,
+        Err(_) => bail!("the stand-in broke off"),
+    }
+    done
+}
+
+/// What asks the stand-ins at an address.
+#[cfg(all(feature = "serve", feature = "services"))]
+fn by_service(address: &str) -> Result<()> {
+    command(&format!(
+        "basilocus geocode landowners.xlsx --service {address}/openls --country US --batch 5 --rate 20 -o by_service.csv --overwrite --no-progress"
+    ))?;
+    examples("by_service.csv", &["Address", "City", "level", "confidence", "service_score"], &[0, 1, 34, 50])?;
+    say("Every answer is kept in by_service.service.sqlite: the same command again asks, and pays for, nothing.\n\n")?;
+    command(&format!(
+        "basilocus convert {address}/feed/gauges.csv --from EPSG:4326 --key gauge --every 1s --turns 4 --network-link live.kml -o live_gauges.kml --overwrite --no-progress"
+    ))
 }
 
 /// The plan of steps 4 and 5.

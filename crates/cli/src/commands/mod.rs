@@ -1,6 +1,7 @@
 //! One file a command, one line in the list. A word with several commands is a folder with a list of its own.
 
 mod definition;
+mod turns;
 
 pub(crate) use definition::{Definition, Perform, commands};
 

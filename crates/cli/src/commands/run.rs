@@ -1,6 +1,6 @@
 //! `run`, and the running of plans for the commands that make them.
 
-use super::{Definition, Perform, json};
+use super::{Definition, Perform, json, turns};
 use crate::Done;
 use crate::args::RunBehaviour;
 use crate::progress::Bar;
@@ -58,6 +58,9 @@ pub(super) fn of_plan(plan: Plan, behaviour: &RunBehaviour) -> Result<Done> {
             return Err(basilocus::Error::Usage(problem.into()).into());
         }
         check_picture(picture, behaviour.overwrite)?;
+    }
+    if let Some(interval) = behaviour.every {
+        return turns::again_and_again(&plan, interval, behaviour);
     }
     let bar = Bar::new(!behaviour.no_progress && !behaviour.quiet);
     let options = RunOptions {

@@ -21,6 +21,9 @@ struct Serve {
     /// Stand in for a service of this kind, to try what asks it
     #[arg(long, value_name = "KIND")]
     stand_in: Option<StandIn>,
+    /// Seconds that the readings of the feed stay as they are
+    #[arg(long, value_name = "SECONDS", requires = "stand_in", default_value_t = 60, help_heading = "Stand-in")]
+    period: u64,
     /// Where to listen: an address of this machine and a port; port 0 takes a free one
     #[arg(long, value_name = "ADDRESS:PORT", default_value = "127.0.0.1:8046")]
     listen: SocketAddr,
@@ -46,6 +49,8 @@ struct Serve {
 enum StandIn {
     /// A geocoder.
     Geocoder,
+    /// A feed of gauges.
+    Feed,
 }
 
 fn share(text: &str) -> Result<f64, String> {
@@ -58,7 +63,7 @@ impl Perform for Serve {
         // What a stand-in knows lives as long as it does.
         let folder = tempfile::tempdir().map_err(|e| anyhow!("a temporary folder cannot be made: {e}"))?;
         let mut references = self.reference.clone();
-        if references.is_empty() {
+        if references.is_empty() && self.stand_in == Some(StandIn::Geocoder) {
             references.push(demo::build_reference(folder.path())?);
         }
         let faults = self.stand_in.map(|_| Faults {
@@ -68,7 +73,8 @@ impl Perform for Serve {
             limit_per_s: self.limit,
             seed: self.seed,
         });
-        let options = Options { listen: self.listen, references, faults };
+        let feed = (self.stand_in == Some(StandIn::Feed)).then(|| Duration::from_secs(self.period.max(1)));
+        let options = Options { listen: self.listen, references, feed, faults };
         signals::end_in_order();
         let cancel = signals::cancel();
         serve(&options, |address| tell(address, self.stand_in), move || cancel.is_cancelled())?;
@@ -78,10 +84,16 @@ impl Perform for Serve {
 
 /// Says where it is, and what there is.
 fn tell(address: SocketAddr, stand_in: Option<StandIn>) {
-    let what = if stand_in.is_some() { "a stand-in for a geocoder" } else { "geocoding" };
-    let mut words = format!(
-        "basilocus: {what} at http://{address} (OGC API - Processes) and http://{address}/openls (OpenLS 1.2); Ctrl-C ends it\n"
-    );
+    let what = match stand_in {
+        Some(StandIn::Geocoder) => "a stand-in for a geocoder at ",
+        Some(StandIn::Feed) => "a stand-in for a feed at ",
+        None => "geocoding at ",
+    };
+    let places = match stand_in {
+        Some(StandIn::Feed) => format!("http://{address}/feed/gauges.xml, gauges.geojson and gauges.csv"),
+        _ => format!("http://{address} (OGC API - Processes) and http://{address}/openls (OpenLS 1.2)"),
+    };
+    let mut words = format!("basilocus: {what}{places}; Ctrl-C ends it\n");
     if !address.ip().is_loopback() {
         words.push_str("basilocus: it can be reached from other machines, and asks nobody who they are\n");
     }

@@ -2,6 +2,7 @@
 //! WGS 84.
 
 mod geometry;
+mod link;
 mod looks;
 mod reader;
 mod style;
@@ -9,6 +10,7 @@ mod writer;
 
 use crate::Format;
 use crate::driver::{Driver, GeometryPlace, Show};
+pub use link::network_link;
 pub use reader::KmlReader;
 pub use writer::KmlWriter;
 

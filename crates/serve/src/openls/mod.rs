@@ -14,7 +14,11 @@ use std::sync::Arc;
 /// Takes a request.
 pub(crate) async fn take(State(app): State<Arc<App>>, body: Bytes) -> Response {
     // Matching keeps a core busy: not one that answers others.
-    let answered = tokio::task::spawn_blocking(move || answer(&app.geocoder, &body)).await;
+    let answered = tokio::task::spawn_blocking(move || {
+        let geocoder = app.geocoder().map_err(|problem| problem.detail)?;
+        answer(geocoder, &body)
+    })
+    .await;
     let (status, text) = match answered {
         Ok(Ok(document)) => (StatusCode::OK, document),
         Ok(Err(problem)) => (StatusCode::BAD_REQUEST, response::error("NotSupported", &problem)),

@@ -80,7 +80,8 @@ fn run(app: &App, inputs: &Map<String, Value>) -> Result<Value, Problem> {
         }),
     };
     let queries = list.into_iter().enumerate().map(query).collect::<Result<Vec<AddressQuery>, _>>()?;
-    Ok(queries.iter().map(|q| collection(q, app.geocoder.find(q))).collect())
+    let geocoder = app.geocoder()?;
+    Ok(queries.iter().map(|q| collection(q, geocoder.find(q))).collect())
 }
 
 fn collection(query: &AddressQuery, found: FoundPlaces) -> Value {

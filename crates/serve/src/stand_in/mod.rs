@@ -2,6 +2,7 @@
 //! whoever asks them can be tried without a network, without an invoice, and the same way each time.
 
 mod faults;
+pub(crate) mod feed;
 
 pub use faults::Faults;
 pub(crate) use faults::{Faulty, pass};

@@ -33,6 +33,8 @@ use std::time::Duration;
 const MOST_BYTES: u64 = 32 << 20;
 /// Places that a service answers with are few: a level that is coarser than a street says nothing of how large that is.
 const COARSE: Level = Level::Street;
+/// The most that a place between known ones is trusted, as of ranges of a reference.
+const MOST_BETWEEN: u8 = 99;
 /// Words that are told one by one.
 const MOST_TOLD: usize = 5;
 
@@ -443,6 +445,7 @@ impl Service {
             && said.level > level
         {
             record.level = said.level.name().to_string();
+            record.confidence = record.confidence.min(MOST_BETWEEN);
         }
         // How large a street or a town is cannot be told from the few places that were asked for.
         if level.is_none_or(|l| l >= COARSE) {
