@@ -28,7 +28,6 @@ fn end(message: &str) -> ! {
 }
 
 /// Lets the command end by itself once it was asked to.
-#[cfg(feature = "serve")]
 pub(crate) fn end_in_order() {
     ENDS_IN_ORDER.store(true, Ordering::Relaxed);
 }

@@ -22,7 +22,7 @@ impl Feed {
         let mut line = String::new();
         BufReader::new(child.stderr.take().unwrap()).read_line(&mut line).unwrap();
         let at = line.find("http://").unwrap_or_else(|| panic!("{line}"));
-        let address = line[at..].split("/feed/").next().unwrap().to_string();
+        let address = line[at..].split(';').next().unwrap().trim().to_string();
         Feed { child, address }
     }
 

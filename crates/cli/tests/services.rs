@@ -17,8 +17,12 @@ struct StandIn {
 
 impl StandIn {
     fn start(arguments: &[&str]) -> Self {
+        StandIn::of("geocoder", arguments)
+    }
+
+    fn of(kind: &str, arguments: &[&str]) -> Self {
         let mut child = Command::new(assert_cmd::cargo::cargo_bin("basilocus"))
-            .args(["serve", "--stand-in", "geocoder", "--listen", "127.0.0.1:0"])
+            .args(["serve", "--stand-in", kind, "--listen", "127.0.0.1:0"])
             .args(arguments)
             .stderr(Stdio::piped())
             .spawn()
@@ -26,7 +30,7 @@ impl StandIn {
         let mut line = String::new();
         BufReader::new(child.stderr.take().unwrap()).read_line(&mut line).unwrap();
         let at = line.find("http://").unwrap_or_else(|| panic!("{line}"));
-        let address = line[at..].split_whitespace().next().unwrap().to_string();
+        let address = line[at..].split(';').next().unwrap().trim().to_string();
         StandIn { child, address }
     }
 
@@ -388,6 +392,49 @@ fn what_is_said_wrong_is_told_before_anything_is_sent() {
             "--no-progress",
         ],
     );
+    assert!(status == Some(1) && text.contains("127.0.0.1:1"), "{text}");
+}
+
+#[test]
+fn heights_of_a_service_are_asked_for_once() {
+    let folder = tempfile::tempdir().unwrap();
+    let cell = |i: u32| format!("{} {} {}\n", 438_000 + i % 3 * 100, 5_116_000 + i / 3 * 100, i % 3 + i / 3);
+    std::fs::write(folder.path().join("ground.xyz"), (0..9).map(cell).collect::<String>()).unwrap();
+    let grid = ["terrain", "grid", "ground.xyz", "-o", "ground.tif", "--from", "EPSG:32610"];
+    let (status, text) = ran(&folder, &grid);
+    assert_eq!(status, Some(0), "{text}");
+    let reference = folder.path().join("ground.tif").display().to_string();
+    let service = StandIn::of("elevation", &["--heights", &reference]);
+    let points = "gate,x,y\nA,438050,5116050\nB,438150,5116150\nA again,438050,5116050\nFar,448050,5116050\n";
+    std::fs::write(folder.path().join("gates.csv"), points).unwrap();
+    let by = |heights: &str, out: &str| {
+        ran(
+            &folder,
+            &[
+                "convert",
+                "gates.csv",
+                "--from",
+                "EPSG:32610",
+                "--heights",
+                heights,
+                "-o",
+                out,
+                "--overwrite",
+                "--no-progress",
+            ],
+        )
+    };
+    let (status, text) = by("ground.tif", "by-grid.csv");
+    assert_eq!(status, Some(0), "{text}");
+    let (status, text) = by(&service.address, "by-service.csv");
+    assert_eq!(status, Some(0), "{text}");
+    assert!(text.contains("3 positions asked of") && text.contains("in 1 request"), "{text}");
+    assert_eq!(read(folder.path().join("by-grid.csv")), read(folder.path().join("by-service.csv")));
+    let aside = read(folder.path().join("by-service.set-aside.csv"));
+    assert!(aside.contains("Far") && aside.contains("knows no height"), "{aside}");
+    let (_, text) = by(&service.address, "by-service.csv");
+    assert!(text.contains("0 positions asked of") && text.contains("3 answers from before"), "{text}");
+    let (status, text) = by("http://127.0.0.1:1/edr", "c.csv");
     assert!(status == Some(1) && text.contains("127.0.0.1:1"), "{text}");
 }
 

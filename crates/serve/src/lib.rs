@@ -5,6 +5,7 @@
 //! |---|---|
 //! | [`server`] | what is served where, until somebody ends it |
 //! | `geocoder` | the references that addresses are found in |
+//! | `heights` | OGC API - Environmental Data Retrieval: heights of positions |
 //! | `openls` | the location utility service of OpenLS 1.2: addresses to positions |
 //! | `processes` | OGC API - Processes: descriptions, execution at once and as jobs |
 //! | [`stand_in`] | delays, failures and limits that are asked for |
@@ -14,6 +15,7 @@
 
 mod error;
 mod geocoder;
+mod heights;
 mod openls;
 mod problem;
 mod processes;

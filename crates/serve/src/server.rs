@@ -4,7 +4,7 @@ use crate::geocoder::Geocoder;
 use crate::problem::Problem;
 use crate::processes::{self, Jobs};
 use crate::stand_in::{Faults, Faulty, feed, pass};
-use crate::{ServeError, openls};
+use crate::{ServeError, heights, openls};
 use axum::extract::{DefaultBodyLimit, State};
 use axum::http::StatusCode;
 use axum::routing::{get, post};
@@ -27,6 +27,8 @@ pub struct Options {
     pub listen: SocketAddr,
     /// Address references, as `reference build` writes them.
     pub references: Vec<PathBuf>,
+    /// A grid of heights, such as a GeoTIFF that carries its system.
+    pub heights: Option<PathBuf>,
     /// How long the readings of the feed of gauges stay as they are, where that is served.
     pub feed: Option<Duration>,
     /// How a stand-in behaves; nothing for a service that does its best.
@@ -37,6 +39,7 @@ pub struct Options {
 pub(crate) struct App {
     /// Where addresses are found, where references are served.
     geocoder: Option<Geocoder>,
+    pub heights: Option<PathBuf>,
     pub feed: Option<Duration>,
     pub jobs: Jobs,
     pub faulty: Option<Faulty>,
@@ -54,7 +57,7 @@ impl App {
 /// ```
 /// use basilocus_serve::{Options, ServeError, serve};
 ///
-/// let options = Options { listen: ([127, 0, 0, 1], 0).into(), references: vec![], feed: None, faults: None };
+/// let options = Options { listen: ([127, 0, 0, 1], 0).into(), references: vec![], heights: None, feed: None, faults: None };
 /// assert!(matches!(serve(&options, |_| {}, || true), Err(ServeError::Nothing)));
 /// ```
 ///
@@ -65,11 +68,12 @@ pub fn serve(
     ready: impl FnOnce(SocketAddr),
     ends: impl Fn() -> bool + Send + Sync + 'static,
 ) -> Result<(), ServeError> {
-    if options.references.is_empty() && options.feed.is_none() {
+    if options.references.is_empty() && options.feed.is_none() && options.heights.is_none() {
         return Err(ServeError::Nothing);
     }
     let app = App {
         geocoder: Geocoder::open(&options.references)?,
+        heights: options.heights.clone(),
         feed: options.feed,
         jobs: Jobs::default(),
         faulty: options.faults.map(Faulty::new),
@@ -100,6 +104,9 @@ fn router(app: Arc<App>) -> Router {
         .route("/jobs/{id}", get(processes::job).delete(processes::dismiss))
         .route("/jobs/{id}/results", get(processes::results))
         .route("/feed/{name}", get(feed::get))
+        .route("/collections", get(heights::list))
+        .route("/collections/{id}", get(heights::describe))
+        .route("/collections/{id}/position", get(heights::position))
         .layer(middleware::from_fn_with_state(app.clone(), pass))
         .route("/", get(landing))
         .route("/conformance", get(conformance))

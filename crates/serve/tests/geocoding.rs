@@ -50,6 +50,7 @@ impl Served {
         let options = Options {
             listen: ([127, 0, 0, 1], 0).into(),
             references: vec![reference(folder.path(), houses)],
+            heights: None,
             feed: None,
             faults,
         };

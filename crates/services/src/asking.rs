@@ -114,10 +114,10 @@ pub struct Account {
     pub stop: Option<Stop>,
 }
 
-/// Asks a service.
-pub struct Asking<'a> {
+/// Asks a service: for addresses, unless other questions and answers are said.
+pub struct Asking<'a, Q = Question, A = Answer> {
     /// How requests are written.
-    pub protocol: &'a dyn Protocol,
+    pub protocol: &'a dyn Protocol<Q, A>,
     /// How they are sent.
     pub transport: &'a dyn Transport,
     /// What time it is.
@@ -167,7 +167,10 @@ impl Transport for Patient<'_> {
 }
 
 /// What became of a question: its answer, or why there is none.
-pub type Outcome = Result<Answer, String>;
+pub type Outcome<A = Answer> = Result<A, String>;
+
+/// Questions by their places in the list, and what became of them.
+pub type Outcomes<A = Answer> = Vec<(usize, Outcome<A>)>;
 
 /// Questions that are asked in one request, by their places in the list.
 struct Batch {
@@ -177,8 +180,8 @@ struct Batch {
 }
 
 /// What the threads share.
-struct Shared<'a> {
-    asking: &'a Asking<'a>,
+struct Shared<'a, Q, A> {
+    asking: &'a Asking<'a, Q, A>,
     queue: Mutex<VecDeque<Batch>>,
     /// Batches that are under way: they may come back.
     under_way: AtomicU32,
@@ -195,17 +198,13 @@ fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-impl Asking<'_> {
+impl<Q: Clone + Sync, A: Send> Asking<'_, Q, A> {
     /// Asks all questions. `sink` gets the place of a question and what became of it as soon as that is known, on the
     /// thread of the caller; questions that it is not called for were not answered when the asking ended.
     ///
     /// # Errors
     /// Those of the sink, which end the asking.
-    pub fn run<E>(
-        &self,
-        questions: &[Question],
-        sink: &mut dyn FnMut(Vec<(usize, Outcome)>) -> Result<(), E>,
-    ) -> Result<Account, E> {
+    pub fn run<E>(&self, questions: &[Q], sink: &mut dyn FnMut(Outcomes<A>) -> Result<(), E>) -> Result<Account, E> {
         let batch = self.manner.batch.min(self.protocol.most_at_once()).max(1);
         let places: Vec<usize> = (0..questions.len()).collect();
         let batches = places.chunks(batch).map(|c| Batch { questions: c.to_vec(), failed: 0 });
@@ -251,7 +250,7 @@ impl Asking<'_> {
     }
 }
 
-impl Shared<'_> {
+impl<Q: Clone, A> Shared<'_, Q, A> {
     /// Ends the asking; the first reason counts.
     fn end(&self, stop: Stop) {
         locked(&self.stop).get_or_insert(stop);
@@ -283,7 +282,7 @@ impl Shared<'_> {
         }
     }
 
-    fn work(&self, questions: &[Question], sender: &mpsc::SyncSender<Vec<(usize, Outcome)>>) {
+    fn work(&self, questions: &[Q], sender: &mpsc::SyncSender<Outcomes<A>>) {
         while let Some(batch) = self.next() {
             let outcomes = self.ask(questions, batch);
             // Whoever does not listen any more has ended the asking.
@@ -296,8 +295,8 @@ impl Shared<'_> {
     }
 
     /// Asks a batch. What it does not settle goes back to the queue, or stays without an answer where the asking ended.
-    fn ask(&self, questions: &[Question], batch: Batch) -> Vec<(usize, Outcome)> {
-        let asked: Vec<Question> = batch.questions.iter().map(|q| questions[*q].clone()).collect();
+    fn ask(&self, questions: &[Q], batch: Batch) -> Outcomes<A> {
+        let asked: Vec<Q> = batch.questions.iter().map(|q| questions[*q].clone()).collect();
         let one_by_one = |places: &[usize]| {
             let singles = places.iter().map(|q| Batch { questions: vec![*q], failed: batch.failed });
             locked(&self.queue).extend(singles);
@@ -365,7 +364,7 @@ impl Shared<'_> {
     }
 }
 
-impl Shared<'_> {
+impl<Q: Clone, A> Shared<'_, Q, A> {
     /// Sends a request, again where that may help.
     fn patiently(&self, request: &Request, is_paid: bool) -> Result<Response, Trouble> {
         let patience = &self.asking.manner.patience;
@@ -402,7 +401,7 @@ impl Shared<'_> {
     }
 }
 
-impl Exchange for Shared<'_> {
+impl<Q: Clone, A> Exchange for Shared<'_, Q, A> {
     fn send(&self, request: &Request) -> Result<Response, Trouble> {
         self.patiently(request, true)
     }

@@ -8,6 +8,7 @@
 //! |---|---|
 //! | [`question`] | an address that is asked for, and the places that a service answers with |
 //! | [`protocol`] | how questions become requests and responses answers, one file a protocol |
+//! | [`heights`] | heights of positions, by OGC API - Environmental Data Retrieval |
 //! | [`web`] | requests over HTTP: TLS, redirects, limits, addresses that nobody typed |
 //! | [`secret`] | what a service wants to know of its customers; never printed |
 //! | [`pace`] | so many requests a second |
@@ -19,6 +20,7 @@
 
 pub mod asking;
 mod error;
+pub mod heights;
 pub mod pace;
 pub mod patience;
 pub mod protocol;

@@ -221,6 +221,18 @@ impl Transport for Web {
     }
 }
 
+/// Inside of an address on the web: what is not unreserved is written as its bytes (RFC 3986, 2.1).
+pub(crate) fn in_address(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    for byte in text.bytes() {
+        match byte {
+            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' => out.push(char::from(byte)),
+            _ => out.push_str(&format!("%{byte:02X}")),
+        }
+    }
+    out
+}
+
 /// An address on the web.
 fn parsed(address: &str) -> Result<Uri, ServiceError> {
     let bad = |problem: &str| ServiceError::Address { address: address.to_string(), problem: problem.to_string() };

@@ -389,6 +389,7 @@ impl<'a> Binder<'a> {
         let finder = self.setting.finder.clone();
         self.setting = Setting::new(self.path, self.run.outputs, self.run.day, finder, Rows::read(batch));
         self.setting.decisions = decisions;
+        self.setting.beside = self.run.beside;
         Ok(())
     }
 

@@ -64,7 +64,7 @@ pub use profile::{LineProfile, ProfilePlan, ProfileReport, profile};
 pub use shade::{ShadePlan, ShadeReport, shade};
 pub use slope::{SlopeIn, SlopePlan, SlopeReport, slope};
 pub use source::GridReading;
-pub(crate) use source::HeightGrid;
+pub(crate) use source::{HeightGrid, HeightUnit};
 pub use survey::HeightRange;
 pub use triangulate::{TriangulatePlan, TriangulateReport, triangles_of};
 pub use volume::{AreaChoice, VolumePlan, VolumeReport, volume};

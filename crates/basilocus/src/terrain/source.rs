@@ -53,6 +53,28 @@ impl HeightUnit {
         Ok(HeightUnit { is_said: found.is_some(), unit: found.unwrap_or_else(LinearUnit::metre) })
     }
 
+    /// The unit that the user said, else that of a word or symbol that came with the heights; the metre where nobody says one.
+    ///
+    /// # Errors
+    /// [`Error::Usage`] for a unit that the user said and that is not known, or one that came and is not.
+    pub(crate) fn said_or_carried(said: Option<&str>, carried: Option<&str>) -> Result<Self, Error> {
+        let of_symbol = |symbol: &str| match symbol.trim() {
+            // The codes of UCUM have names of their own.
+            "[ft_i]" => find_length("foot"),
+            "[ft_us]" => find_length("US survey foot"),
+            other => find_length(other),
+        };
+        let carried = match carried.filter(|_| said.is_none()) {
+            None => None,
+            Some(symbol) => Some(of_symbol(symbol).ok_or_else(|| {
+                Error::Usage(format!(
+                    "the heights are in \"{symbol}\", a unit that is not known; say it with `heights_unit`, such as metre or foot"
+                ))
+            })?),
+        };
+        HeightUnit::of(said, carried, None)
+    }
+
     /// What to tell of it.
     pub(crate) fn told(&self) -> String {
         if self.is_said {

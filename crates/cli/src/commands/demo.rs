@@ -49,6 +49,21 @@ const FILES: &[(&str, &[u8])] = &[
 const REFERENCE_SOURCES: [&str; 6] =
     ["address_points.csv", "street_segments.csv", "postcodes.csv", "places.csv", "landmarks.csv", "districts.geojson"];
 
+/// Makes the grid of the levee before the flood in a folder.
+#[cfg(feature = "serve")]
+pub(super) fn make_grid(folder: &Path) -> Result<PathBuf> {
+    use basilocus::terrain::{GridPlan, grid_of};
+
+    const POINTS: &str = "flood_before.xyz.gz";
+    let bytes = FILES.iter().find(|(name, _)| *name == POINTS).map_or(&[][..], |(_, bytes)| bytes);
+    let (points, output) = (folder.join(POINTS), folder.join("levee.tif"));
+    std::fs::write(&points, bytes).map_err(|e| anyhow!("{}: cannot be written: {e}", points.display()))?;
+    let positions = Positions { from: Some("EPSG:26910+5703".into()), ..Default::default() };
+    let plan = GridPlan { positions, ..GridPlan::new(points, output.clone()) };
+    grid_of(&plan, &crate::signals::cancel(), &())?;
+    Ok(output)
+}
+
 /// Builds the estuary's address reference in a folder.
 #[cfg(feature = "serve")]
 pub(super) fn build_reference(folder: &Path) -> Result<PathBuf> {
@@ -274,6 +289,7 @@ fn services() -> Result<()> {
     let options = Options {
         listen: ([127, 0, 0, 1], 0).into(),
         references: vec!["estuary.reference".into()],
+        heights: None,
         feed: Some(std::time::Duration::from_secs(1)),
         faults: Some(Faults { fail: 0.33, seed: 489, ..Default::default() }),
     };

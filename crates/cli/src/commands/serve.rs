@@ -16,8 +16,11 @@ pub(super) const COMMAND: Definition = Definition::plain::<Serve>("serve");
 struct Serve {
     /// Address reference, made with `reference build`; may be given several times. A stand-in without one has that of the
     /// demonstration
-    #[arg(long, value_name = "FILE", required_unless_present = "stand_in")]
+    #[arg(long, value_name = "FILE", required_unless_present_any = ["stand_in", "heights"])]
     reference: Vec<PathBuf>,
+    /// Grid of heights that carries its system, in metres; a stand-in without one has the levee of the demonstration
+    #[arg(long, value_name = "GRID")]
+    heights: Option<PathBuf>,
     /// Stand in for a service of this kind, to try what asks it
     #[arg(long, value_name = "KIND")]
     stand_in: Option<StandIn>,
@@ -49,6 +52,8 @@ struct Serve {
 enum StandIn {
     /// A geocoder.
     Geocoder,
+    /// Heights of the ground.
+    Elevation,
     /// A feed of gauges.
     Feed,
 }
@@ -73,27 +78,33 @@ impl Perform for Serve {
             limit_per_s: self.limit,
             seed: self.seed,
         });
+        let mut heights = self.heights.clone();
+        if heights.is_none() && self.stand_in == Some(StandIn::Elevation) {
+            heights = Some(demo::make_grid(folder.path())?);
+        }
         let feed = (self.stand_in == Some(StandIn::Feed)).then(|| Duration::from_secs(self.period.max(1)));
-        let options = Options { listen: self.listen, references, feed, faults };
+        let options = Options { listen: self.listen, references, heights, feed, faults };
         signals::end_in_order();
         let cancel = signals::cancel();
-        serve(&options, |address| tell(address, self.stand_in), move || cancel.is_cancelled())?;
+        serve(&options, |address| tell(address, &options), move || cancel.is_cancelled())?;
         Ok(Done::Fine)
     }
 }
 
 /// Says where it is, and what there is.
-fn tell(address: SocketAddr, stand_in: Option<StandIn>) {
-    let what = match stand_in {
-        Some(StandIn::Geocoder) => "a stand-in for a geocoder at ",
-        Some(StandIn::Feed) => "a stand-in for a feed at ",
-        None => "geocoding at ",
-    };
-    let places = match stand_in {
-        Some(StandIn::Feed) => format!("http://{address}/feed/gauges.xml, gauges.geojson and gauges.csv"),
-        _ => format!("http://{address} (OGC API - Processes) and http://{address}/openls (OpenLS 1.2)"),
-    };
-    let mut words = format!("basilocus: {what}{places}; Ctrl-C ends it\n");
+fn tell(address: SocketAddr, options: &Options) {
+    let what = if options.faults.is_some() { "standing in at" } else { "serving at" };
+    let mut words = format!("basilocus: {what} http://{address}; Ctrl-C ends it\n");
+    for (is_there, there) in [
+        (!options.references.is_empty(), "addresses: OGC API - Processes at /processes/geocode, OpenLS 1.2 at /openls"),
+        (options.heights.is_some(), "heights: OGC API - Environmental Data Retrieval at /collections/heights"),
+        (options.feed.is_some(), "a feed: /feed/gauges.xml, gauges.geojson and gauges.csv"),
+        (options.faults.is_some(), "the account: /account"),
+    ] {
+        if is_there {
+            words.push_str(&format!("  {there}\n"));
+        }
+    }
     if !address.ip().is_loopback() {
         words.push_str("basilocus: it can be reached from other machines, and asks nobody who they are\n");
     }

@@ -22,7 +22,7 @@
 //! ```
 
 use super::{Exchange, Protocol, Trouble};
-use crate::web::Request;
+use crate::web::{Request, in_address};
 use crate::{Answer, AxisOrder, Place, Question, ServiceError};
 use serde::Deserialize;
 use serde_json::Value;
@@ -194,18 +194,6 @@ fn filled(template: &str, q: &Question, write: &dyn Fn(&str) -> String) -> Strin
         Piece::Part(name) => part(name),
     };
     pieces(template).into_iter().map(piece).collect()
-}
-
-/// Inside of an address on the web: what is not unreserved is written as its bytes (RFC 3986, 2.1).
-fn in_address(text: &str) -> String {
-    let mut out = String::with_capacity(text.len());
-    for byte in text.bytes() {
-        match byte {
-            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' => out.push(char::from(byte)),
-            _ => out.push_str(&format!("%{byte:02X}")),
-        }
-    }
-    out
 }
 
 /// Inside of a text of JSON.

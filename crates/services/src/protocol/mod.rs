@@ -91,19 +91,19 @@ pub trait Exchange {
     fn elapsed(&self) -> Duration;
 }
 
-/// How a service is spoken to.
-pub trait Protocol: Debug + Send + Sync {
+/// How a service is spoken to: of addresses, unless other questions and answers are said.
+pub trait Protocol<Q = Question, A = Answer>: Debug + Send + Sync {
     /// Its name, for people.
     fn name(&self) -> &'static str;
 
-    /// Addresses that a request takes at most.
+    /// Questions that a request takes at most.
     fn most_at_once(&self) -> usize;
 
-    /// Asks for addresses. Gives for each its answer, or nothing where the service left it out.
+    /// Asks questions. Gives for each its answer, or nothing where the service left it out.
     ///
     /// # Errors
     /// Why none of them has an answer.
-    fn ask(&self, questions: &[Question], exchange: &dyn Exchange) -> Result<Vec<Option<Answer>>, Trouble>;
+    fn ask(&self, questions: &[Q], exchange: &dyn Exchange) -> Result<Vec<Option<A>>, Trouble>;
 }
 
 /// The protocol that a service speaks, by what it answers: a list of processes with one that geocodes, else an empty

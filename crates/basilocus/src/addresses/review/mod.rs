@@ -5,7 +5,10 @@
 //! | `sheet` | the workbook of rows in doubt with their candidates and a column to answer in |
 //! | `run` | the review of a run |
 //! | `store` | answers, and what a run found, in a small SQLite file |
+//! | `asked` | answers of services, in the same file |
 
+#[cfg(feature = "services")]
+pub(crate) mod asked;
 mod run;
 mod sheet;
 #[cfg_attr(not(feature = "reviews"), path = "store_left_out.rs")]

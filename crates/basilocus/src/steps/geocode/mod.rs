@@ -323,8 +323,7 @@ impl Geocode {
         let output = setting.beside.ok_or_else(|| {
             Error::Usage("`service` without an output: say with `remember` which file keeps the answers".into())
         })?;
-        let stem = output.file_stem().map_or("output".into(), |s| s.to_string_lossy().into_owned());
-        Ok(output.with_file_name(format!("{stem}.service.sqlite")))
+        Ok(service::beside(output))
     }
 
     /// The country of addresses that do not say theirs: the one that was said, else that of the references.

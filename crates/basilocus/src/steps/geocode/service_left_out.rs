@@ -5,7 +5,12 @@ use super::work::Found;
 use crate::Error;
 use crate::engine::Settling;
 use basilocus_address::{AddressInput, MatchOptions, Reference};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
+
+/// The file that would keep answers.
+pub(super) fn beside(output: &Path) -> PathBuf {
+    output.to_path_buf()
+}
 
 /// A service, of which there is none.
 pub(super) enum Service {}

@@ -2,17 +2,16 @@
 //!
 //! | module | what is in it |
 //! |---|---|
-//! | `kept` | answers on the disk, as they arrive |
 //! | `entries` | answers become a reference |
 //! | `levels` | what services' words for a level mean |
 
 mod entries;
-mod kept;
 mod levels;
 
 use super::service_plan::ServicePlan;
 use super::work::Found;
 use crate::Error;
+use crate::addresses::review::asked::Asked;
 use crate::addresses::review::{Known, Record};
 use crate::engine::Settling;
 use basilocus_address::{AddressInput, Level, MatchOptions, Matcher, Unplaced, country};
@@ -23,11 +22,12 @@ use basilocus_services::{
 };
 use basilocus_table::{Reason, counted::counted};
 use entries::Made;
-use kept::Kept;
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 use std::time::Duration;
+
+pub(super) use crate::addresses::review::asked::beside;
 
 /// Bytes that an answer may have.
 const MOST_BYTES: u64 = 32 << 20;
@@ -220,10 +220,13 @@ impl Service {
         self.is_open = false;
         let questions = std::mem::take(self.questions.get_mut().unwrap_or_else(PoisonError::into_inner));
         let (keys, questions): (Vec<String>, Vec<Question>) = questions.into_iter().unzip();
-        let mut kept = Kept::open(&self.file, &self.address)?;
+        let mut kept = Asked::open(&self.file, &self.address)?;
         let mut answers: Vec<Option<Answer>> = Vec::with_capacity(keys.len());
         for key in &keys {
-            answers.push(kept.answer(key, self.since.as_deref())?);
+            let text = kept.answer(key, self.since.as_deref())?;
+            let read =
+                |t: String| serde_json::from_str(&t).map_err(|e| kept.failed(format!("an answer is damaged: {e}")));
+            answers.push(text.map(read).transpose()?);
         }
         let open: Vec<usize> = (0..keys.len()).filter(|i| answers[*i].is_none()).collect();
         let from_before = keys.len() - open.len();
@@ -288,7 +291,7 @@ impl Service {
         questions: &[Question],
         open: &[usize],
         answers: &mut [Option<Answer>],
-        kept: &mut Kept,
+        kept: &mut Asked,
         setting: &Settling,
     ) -> Result<(Account, &'static str), Error> {
         if self.manner.quota == Some(0) {
@@ -320,7 +323,10 @@ impl Service {
             let mut new = Vec::new();
             for (at, outcome) in &outcomes {
                 match outcome {
-                    Ok(answer) => new.push((keys[open[*at]].as_str(), &asked[*at], answer)),
+                    Ok(answer) => {
+                        let text = serde_json::to_string(answer).map_err(|e| kept.failed(e))?;
+                        new.push((keys[open[*at]].clone(), asked[*at].line(), text));
+                    }
                     Err(problem) => {
                         without_answer.insert(keys[open[*at]].clone(), (REFUSED, problem.clone()));
                     }

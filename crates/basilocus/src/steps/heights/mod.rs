@@ -1,16 +1,24 @@
-//! Heights of a grid, at positions of points, lines and polygons.
+//! Heights of a grid or of a service, at positions of points, lines and polygons.
+//!
+//! | module | what is in it |
+//! |---|---|
+//! | `service` | heights that are asked of a service |
 
-use super::{Bound, Step, Wish, Work};
+#[cfg_attr(not(feature = "services"), path = "service_left_out.rs")]
+mod service;
+
+use super::{Bound, Settled, Step, Wish, Work};
 use crate::Error;
-use crate::engine::{Account, Cancel, Column, Columns, Rows, Setting};
-use crate::terrain::{GridReading, HeightGrid};
+use crate::engine::{Account, Cancel, Column, Columns, Rows, Setting, Settling};
+use crate::terrain::{GridReading, HeightGrid, HeightUnit};
 use arrow_array::{ArrayRef, BinaryArray, Float64Array};
 use arrow_schema::{DataType, SchemaRef};
-use basilocus_geodesy::crs::{Crs, Heights as HeightsOf};
+use basilocus_geodesy::crs::{Catalogue, Crs, Heights as HeightsOf};
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::Reason;
 use basilocus_table::geometry::wkb;
 use serde::{Deserialize, Serialize};
+use service::ServiceHeights;
 use std::path::PathBuf;
 use std::sync::{Mutex, PoisonError};
 
@@ -37,7 +45,7 @@ use std::sync::{Mutex, PoisonError};
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Heights {
-    /// The grid.
+    /// The grid, or the address of a service that speaks OGC API - Environmental Data Retrieval.
     pub grid: PathBuf,
     /// Its system, where its file carries none.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -67,7 +75,10 @@ impl Heights {
 }
 
 impl Step for Heights {
-    fn bind(&self, mut columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
+    fn bind(&self, columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
+        if service::is_service(&self.grid) {
+            return self.bind_service(columns, setting);
+        }
         let reading = GridReading { from: self.from.clone(), height_unit: self.unit.clone(), no_data: self.no_data };
         let path = self.grid.display();
         let grid = HeightGrid::open(&self.grid, &reading, &Cancel::default()).map_err(|e| match e {
@@ -96,27 +107,8 @@ impl Step for Heights {
             _ => "above a surface that the grid does not say".into(),
         };
         setting.interpret(format!("heights of {path} {surface}; {}", grid.unit.told()));
-        let in_shapes = columns.has_shapes();
-        let mut name = String::new();
-        if in_shapes {
-            setting.interpret("each position of lines and polygons has the height of the grid there");
-        } else {
-            name = columns.free_name("height", None);
-            columns.push(Column::added(name.clone(), DataType::Float64).with_digits(DIGITS));
-        }
-        let schema = columns.schema();
-        let work = Reading {
-            grid: Mutex::new(grid),
-            to_grid,
-            vertical: vertical.map(|(way, _)| way),
-            nearest: self.nearest,
-            may_lack: self.may_lack,
-            path: path.to_string(),
-            column: name,
-            in_shapes,
-            schema,
-        };
-        Ok(Bound::blocks(columns, work))
+        let vertical = vertical.map(|(way, _)| way);
+        self.bound(columns, setting, Source::Grid(Box::new(Mutex::new(grid))), to_grid, vertical)
     }
 
     fn wish(&self) -> Wish {
@@ -135,6 +127,65 @@ impl Step for Heights {
         each(&mut self.grid);
         super::to::each_system_file(self.from.as_mut(), each);
     }
+}
+
+impl Heights {
+    /// The same, with heights that are asked of a service.
+    fn bind_service(&self, columns: Columns, setting: &mut Setting) -> Result<Bound, Error> {
+        if self.from.is_some() || self.no_data.is_some() || self.nearest {
+            return Err(Error::Usage(
+                "`heights` is a service, which says its system and what it does not know itself; `heights_from`, `heights_no_data` and `heights_nearest` are for grids".into(),
+            ));
+        }
+        let crs = super::inside::system_of(&columns, setting)?.clone();
+        let wgs84 = Catalogue::embedded().get(4326)?;
+        let to_wgs84 = Operation::between(crs.horizontal(), &wgs84, None)?;
+        let (heights, unit) = ServiceHeights::open(&self.grid, setting)?;
+        let unit = HeightUnit::said_or_carried(self.unit.as_deref(), unit.as_deref())?;
+        setting.interpret(format!(
+            "heights of {} above a surface that the service does not say; {}",
+            self.grid.display(),
+            unit.told()
+        ));
+        self.bound(columns, setting, Source::Service(Box::new(heights)), to_wgs84, None)
+    }
+
+    fn bound(
+        &self,
+        mut columns: Columns,
+        setting: &mut Setting,
+        source: Source,
+        to_grid: Operation,
+        vertical: Option<Operation>,
+    ) -> Result<Bound, Error> {
+        let in_shapes = columns.has_shapes();
+        let mut name = String::new();
+        if in_shapes {
+            setting.interpret("each position of lines and polygons has the height of the grid there");
+        } else {
+            name = columns.free_name("height", None);
+            columns.push(Column::added(name.clone(), DataType::Float64).with_digits(DIGITS));
+        }
+        let schema = columns.schema();
+        let work = Reading {
+            source,
+            to_grid,
+            vertical,
+            nearest: self.nearest,
+            may_lack: self.may_lack,
+            path: self.grid.display().to_string(),
+            column: name,
+            in_shapes,
+            schema,
+        };
+        Ok(Bound::blocks(columns, work))
+    }
+}
+
+/// Where heights come from.
+enum Source {
+    Grid(Box<Mutex<HeightGrid>>),
+    Service(Box<ServiceHeights>),
 }
 
 /// The way from the heights of a grid to those of a layer, where both say what they count from and it is not the same,
@@ -165,7 +216,7 @@ fn vertical_way(layer: &Crs, grid: Option<&Crs>) -> Result<Option<(Operation, St
 }
 
 struct Reading {
-    grid: Mutex<HeightGrid>,
+    source: Source,
     to_grid: Operation,
     vertical: Option<Operation>,
     nearest: bool,
@@ -181,15 +232,18 @@ impl Reading {
     fn at(&self, x: &[f64], y: &[f64]) -> Result<Vec<f64>, Error> {
         let (mut x, mut y, mut z) = (x.to_vec(), y.to_vec(), vec![f64::NAN; x.len()]);
         self.to_grid.apply(&mut x, &mut y, &mut z);
-        {
-            let mut grid = self.grid.lock().unwrap_or_else(PoisonError::into_inner);
-            for i in 0..x.len() {
-                z[i] = if x[i].is_finite() && y[i].is_finite() {
-                    grid.height_at(x[i], y[i], self.nearest)?
-                } else {
-                    f64::NAN
-                };
+        match &self.source {
+            Source::Grid(grid) => {
+                let mut grid = grid.lock().unwrap_or_else(PoisonError::into_inner);
+                for i in 0..x.len() {
+                    z[i] = if x[i].is_finite() && y[i].is_finite() {
+                        grid.height_at(x[i], y[i], self.nearest)?
+                    } else {
+                        f64::NAN
+                    };
+                }
             }
+            Source::Service(service) => (0..x.len()).for_each(|i| z[i] = service.height_at(x[i], y[i])),
         }
         if let Some(vertical) = &self.vertical {
             vertical.apply(&mut x, &mut y, &mut z);
@@ -198,6 +252,12 @@ impl Reading {
     }
 
     fn why(&self, what: &str) -> String {
+        if matches!(self.source, Source::Service(_)) {
+            return format!(
+                "{}: {what} where the service knows no height, or refuses to say it; keep rows without a height with `heights_may_lack`",
+                self.path
+            );
+        }
         format!(
             "{}: {what} outside of its outermost heights, or where it knows none; take the nearest cell (`heights_nearest`), another grid, or keep rows without a height (`heights_may_lack`)",
             self.path
@@ -252,8 +312,45 @@ impl Reading {
     }
 }
 
+impl Reading {
+    /// Takes the positions of rows for the service.
+    fn take_for(&self, service: &ServiceHeights, rows: &Rows) {
+        let [mut x, mut y, _] = rows.positions();
+        if self.in_shapes {
+            (x, y) = (Vec::new(), Vec::new());
+            for shape in (0..rows.len()).filter_map(|row| rows.shapes().and_then(|s| s.get(row))) {
+                shape.each_position(&mut |p| {
+                    x.push(p.x);
+                    y.push(p.y);
+                });
+            }
+        }
+        let mut z = vec![f64::NAN; x.len()];
+        self.to_grid.apply(&mut x, &mut y, &mut z);
+        service.take(&x, &y);
+    }
+}
+
 impl Work for Reading {
     fn apply(&self, rows: Rows, account: &mut Account) -> Result<Rows, Error> {
         if self.in_shapes { self.shapes(rows, account) } else { self.points(rows, account) }
+    }
+
+    fn survey(&self) -> Option<&'static str> {
+        let Source::Service(service) = &self.source else { return None };
+        service.is_open().then_some("finding what to ask of the service")
+    }
+
+    fn look(&self, rows: &Rows) {
+        if let Source::Service(service) = &self.source {
+            self.take_for(service, rows);
+        }
+    }
+
+    fn settle(&mut self, setting: &Settling) -> Result<Settled, Error> {
+        match &mut self.source {
+            Source::Grid(_) => Ok(Settled::default()),
+            Source::Service(service) => Ok(Settled { notices: service.ask(setting)?, ..Default::default() }),
+        }
     }
 }

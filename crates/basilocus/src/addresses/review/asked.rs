@@ -1,0 +1,104 @@
+//! Answers of services, kept as they arrive in the file that keeps answers of reviews too.
+
+use super::Store;
+use crate::Error;
+use rusqlite::{Connection, OptionalExtension};
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+const TABLE: &str = "
+CREATE TABLE IF NOT EXISTS asked (
+  service TEXT NOT NULL, key TEXT NOT NULL, question TEXT NOT NULL, asked TEXT NOT NULL, answer TEXT NOT NULL,
+  PRIMARY KEY (service, key)
+) WITHOUT ROWID;
+";
+
+/// The open file, for one service.
+pub(crate) struct Asked {
+    path: PathBuf,
+    connection: Connection,
+    service: String,
+}
+
+/// An answer to keep: by what it is found again, the question in words, the answer as JSON.
+pub(crate) type Answered = (String, String, String);
+
+/// The file that keeps the answers of services, beside an output.
+pub(crate) fn beside(output: &Path) -> PathBuf {
+    let stem = output.file_stem().map_or("output".into(), |s| s.to_string_lossy().into_owned());
+    output.with_file_name(format!("{stem}.service.sqlite"))
+}
+
+impl Asked {
+    /// Opens a file, or makes it.
+    pub(crate) fn open(path: &Path, service: &str) -> Result<Self, Error> {
+        // Looks at what sort of file it is, and makes what reviews keep.
+        drop(Store::open(path)?);
+        let failed = |e: rusqlite::Error| Error::Store { path: path.to_path_buf(), problem: e.to_string() };
+        let connection = Connection::open(path).map_err(failed)?;
+        connection.busy_timeout(Duration::from_secs(10)).map_err(failed)?;
+        connection.pragma_update(None, "synchronous", "FULL").map_err(failed)?;
+        connection.execute_batch(TABLE).map_err(failed)?;
+        Ok(Asked { path: path.to_path_buf(), connection, service: service.to_string() })
+    }
+
+    pub(crate) fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// Says that the file is not as it should be.
+    pub(crate) fn failed(&self, problem: impl std::fmt::Display) -> Error {
+        Error::Store { path: self.path.clone(), problem: problem.to_string() }
+    }
+
+    /// What was answered on that day or later, as JSON.
+    pub(crate) fn answer(&self, key: &str, since: Option<&str>) -> Result<Option<String>, Error> {
+        let sql = "SELECT answer FROM asked WHERE service = ?1 AND key = ?2 AND asked >= ?3";
+        let mut statement = self.connection.prepare_cached(sql).map_err(|e| self.failed(e))?;
+        statement
+            .query_row((&self.service, key, since.unwrap_or("")), |r| r.get(0))
+            .optional()
+            .map_err(|e| self.failed(e))
+    }
+
+    /// Keeps answers; they are on the disk when this returns.
+    pub(crate) fn keep(&mut self, answers: &[Answered], day: &str) -> Result<(), Error> {
+        let (path, service) = (self.path.clone(), self.service.clone());
+        let done = (|| -> rusqlite::Result<()> {
+            let transaction = self.connection.transaction()?;
+            for (key, question, answer) in answers {
+                transaction.execute(
+                    "INSERT OR REPLACE INTO asked (service, key, question, asked, answer) VALUES (?1, ?2, ?3, ?4, ?5)",
+                    (&service, key, question, day, answer),
+                )?;
+            }
+            transaction.commit()
+        })();
+        done.map_err(|e| Error::Store { path, problem: e.to_string() })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn answers_come_back_for_their_service_and_day() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("kept.sqlite");
+        let answered = |key: &str, answer: &str| (key.to_string(), "12 Heron Ln".to_string(), answer.to_string());
+        {
+            let mut asked = Asked::open(&path, "https://tern.example").unwrap();
+            asked.keep(&[answered("a", "[1]"), answered("b", "[]")], "2026-11-20").unwrap();
+        }
+        let asked = Asked::open(&path, "https://tern.example").unwrap();
+        assert_eq!(asked.answer("a", None).unwrap().as_deref(), Some("[1]"));
+        assert_eq!(asked.answer("b", Some("2026-11-20")).unwrap().as_deref(), Some("[]"), "none is an answer as well");
+        assert_eq!(asked.answer("a", Some("2026-11-21")).unwrap(), None, "too old");
+        assert_eq!(asked.answer("c", None).unwrap(), None);
+        let other = Asked::open(&path, "https://other.example").unwrap();
+        assert_eq!(other.answer("a", None).unwrap(), None);
+        // The same file keeps the answers of reviews.
+        assert_eq!(Store::open(&path).unwrap().count().unwrap(), 0);
+    }
+}

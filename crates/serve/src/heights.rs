@@ -1,0 +1,182 @@
+//! OGC API - Environmental Data Retrieval (OGC 19-086r6): one collection, `heights`, and position queries of it; answers in
+//! CoverageJSON (OGC 21-069r2). Positions are longitude and latitude of WGS 84.
+
+use crate::problem::Problem;
+use crate::server::App;
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use axum::http::{StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use basilocus::Layer;
+use basilocus::arrow::array::{Array, Float64Array, RecordBatch};
+use basilocus::steps::{Heights, Positions};
+use basilocus::table::geometry::{Geometry, wkt};
+use serde::Deserialize;
+use serde_json::{Value, json};
+use std::path::PathBuf;
+use std::sync::Arc;
+
+/// The collection.
+const ID: &str = "heights";
+/// The parameter that it has.
+const PARAMETER: &str = "height";
+/// Positions in a request.
+const MOST: usize = 1000;
+const COVERAGE_JSON: &str = "application/prs.coverage+json";
+
+fn grid(app: &App) -> Result<PathBuf, Problem> {
+    app.heights.clone().ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "no heights are served here"))
+}
+
+fn parameter() -> Value {
+    json!({
+        "type": "Parameter",
+        "description": {"en": "Height of the ground"},
+        "unit": {"label": {"en": "metre"}, "symbol": {"value": "m", "type": "http://www.opengis.net/def/uom/UCUM/"}},
+        "observedProperty": {"id": "http://vocab.nerc.ac.uk/standard_name/surface_altitude/", "label": {"en": "Height"}},
+    })
+}
+
+fn collection() -> Value {
+    json!({
+        "id": ID,
+        "title": "Heights of the ground",
+        "links": [{"href": format!("/collections/{ID}"), "rel": "self", "type": "application/json"}],
+        "crs": ["http://www.opengis.net/def/crs/OGC/1.3/CRS84"],
+        "output_formats": ["CoverageJSON"],
+        "data_queries": {"position": {"link": {
+            "href": format!("/collections/{ID}/position"),
+            "rel": "data",
+            "variables": {"query_type": "position", "output_formats": ["CoverageJSON"], "default_output_format": "CoverageJSON"},
+        }}},
+        "parameter_names": {PARAMETER: parameter()},
+    })
+}
+
+/// `GET /collections`
+pub(crate) async fn list(State(app): State<Arc<App>>) -> Json<Value> {
+    let collections: Vec<Value> = app.heights.iter().map(|_| collection()).collect();
+    let link = json!({"href": "/collections", "rel": "self", "type": "application/json"});
+    Json(json!({"links": [link], "collections": collections}))
+}
+
+fn is_there(app: &App, id: &str) -> Result<PathBuf, Problem> {
+    let grid = grid(app)?;
+    if id == ID {
+        return Ok(grid);
+    }
+    Err(Problem::new(StatusCode::NOT_FOUND, format!("there is no collection \"{id}\"; {ID} is one")))
+}
+
+/// `GET /collections/{id}`
+pub(crate) async fn describe(State(app): State<Arc<App>>, Path(id): Path<String>) -> Result<Json<Value>, Problem> {
+    is_there(&app, &id)?;
+    Ok(Json(collection()))
+}
+
+/// What a position query says.
+#[derive(Debug, Default, Deserialize)]
+pub(crate) struct PositionQuery {
+    coords: Option<String>,
+    #[serde(rename = "parameter-name")]
+    parameter_name: Option<String>,
+    f: Option<String>,
+    crs: Option<String>,
+}
+
+impl PositionQuery {
+    /// The positions, or what is wrong with the query.
+    fn positions(&self) -> Result<Vec<[f64; 2]>, Problem> {
+        let coords = self.coords.as_deref().ok_or_else(|| Problem::bad("coords: POINT(lon lat) is expected"))?;
+        if let Some(other) = self.parameter_name.iter().flat_map(|p| p.split(',')).find(|p| p.trim() != PARAMETER) {
+            return Err(Problem::bad(format!("parameter-name \"{other}\": {PARAMETER} is the one that is served")));
+        }
+        if let Some(other) = self.f.as_deref().filter(|f| !f.eq_ignore_ascii_case("CoverageJSON")) {
+            return Err(Problem::bad(format!("f \"{other}\": CoverageJSON is what is answered")));
+        }
+        if let Some(other) = self.crs.as_deref().filter(|c| !c.to_ascii_uppercase().ends_with("CRS84")) {
+            return Err(Problem::bad(format!("crs \"{other}\": CRS84, longitude first, is served")));
+        }
+        let bad = |what: String| {
+            Problem::bad(format!("coords: {what}; POINT(lon lat) or MULTIPOINT((lon lat),…) is expected"))
+        };
+        let positions: Vec<[f64; 2]> = match wkt::read(coords).map_err(|e| bad(e.to_string()))? {
+            Geometry::Point(p) => vec![[p.x, p.y]],
+            Geometry::MultiPoint(points) => points.iter().map(|p| [p.x, p.y]).collect(),
+            other => return Err(bad(format!("a {} is no position", other.type_name()))),
+        };
+        if positions.is_empty() || positions.len() > MOST {
+            return Err(bad(format!("{} positions; from 1 to {MOST} are taken", positions.len())));
+        }
+        let is_on_earth = |[x, y]: &[f64; 2]| x.abs() <= 180.0 && y.abs() <= 90.0;
+        match positions.iter().find(|p| !is_on_earth(p)) {
+            Some([x, y]) => Err(bad(format!("{x} {y} is no longitude and latitude"))),
+            None => Ok(positions),
+        }
+    }
+}
+
+/// `GET /collections/{id}/position`
+pub(crate) async fn position(
+    State(app): State<Arc<App>>,
+    Path(id): Path<String>,
+    Query(query): Query<PositionQuery>,
+) -> Result<Response, Problem> {
+    let grid = is_there(&app, &id)?;
+    let positions = query.positions()?;
+    let asked = positions.clone();
+    let found = tokio::task::spawn_blocking(move || heights(grid, &asked)).await;
+    let broken = || Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "the heights could not be read");
+    let heights = found.map_err(|_| broken())?.map_err(|_| broken())?;
+    Ok(([(header::CONTENT_TYPE, COVERAGE_JSON)], coverage(&positions, &heights).to_string()).into_response())
+}
+
+/// The heights of a grid at positions, metres; nothing where it has none.
+fn heights(grid: PathBuf, positions: &[[f64; 2]]) -> Result<Vec<Option<f64>>, basilocus::Error> {
+    let axis = |at: usize| Arc::new(positions.iter().map(|p| p[at]).collect::<Float64Array>()) as _;
+    let records = RecordBatch::try_from_iter([("lon", axis(0)), ("lat", axis(1))])
+        .map_err(|e| basilocus::Error::Data(e.to_string()))?;
+    let layer = Layer::from_records("positions", vec![records])?
+        .positions(Positions::in_system("EPSG:4326")?)
+        .then(Heights { may_lack: true, ..Heights::of(grid) });
+    let mut out = vec![None; positions.len()];
+    for block in layer.rows()? {
+        let block = block?;
+        let Some(column) = block.records.column_by_name("height") else { continue };
+        let Some(column) = column.as_any().downcast_ref::<Float64Array>() else { continue };
+        for (at, number) in block.source_rows.iter().enumerate() {
+            if let Some(slot) = out.get_mut(*number as usize - 1) {
+                *slot = column.is_valid(at).then(|| column.value(at));
+            }
+        }
+    }
+    Ok(out)
+}
+
+/// The coverage of positions and their heights: of a point, or of many.
+fn coverage(positions: &[[f64; 2]], heights: &[Option<f64>]) -> Value {
+    let rounded = |v: f64| (v * 1000.0).round() / 1000.0;
+    let values: Vec<Option<f64>> = heights.iter().map(|h| h.map(rounded)).collect();
+    let (kind, axes, names, shape) = match positions {
+        [[x, y]] => ("Point", json!({"x": {"values": [x]}, "y": {"values": [y]}}), json!([]), json!([])),
+        _ => (
+            "MultiPoint",
+            json!({"composite": {"dataType": "tuple", "coordinates": ["x", "y"], "values": positions}}),
+            json!(["composite"]),
+            json!([positions.len()]),
+        ),
+    };
+    json!({
+        "type": "Coverage",
+        "domain": {
+            "type": "Domain",
+            "domainType": kind,
+            "axes": axes,
+            "referencing": [{"coordinates": ["x", "y"], "system": {
+                "type": "GeographicCRS", "id": "http://www.opengis.net/def/crs/OGC/1.3/CRS84",
+            }}],
+        },
+        "parameters": {PARAMETER: parameter()},
+        "ranges": {PARAMETER: {"type": "NdArray", "dataType": "float", "axisNames": names, "shape": shape, "values": values}},
+    })
+}
