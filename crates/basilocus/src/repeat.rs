@@ -254,7 +254,9 @@ fn turn(
             Err(e) => return (TurnOutcome::Failed(e), state),
         }
     }
-    if last.is_some_and(|last| *last == state) {
+    // Somebody may have taken an output away.
+    let is_there = plan.outputs.iter().all(|o| o.split_by.is_some() || o.file.exists());
+    if is_there && last.is_some_and(|last| *last == state) {
         return (TurnOutcome::Unchanged, state);
     }
     let options = RunOptions {
@@ -359,6 +361,28 @@ mod tests {
         // A feed that is down at first is waited for.
         let (result, _, out) = turns(&[Some("down"), GOOD], &RunOptions::default());
         assert_eq!((result.unwrap().written, out.as_str()), (1, GOOD.unwrap()));
+    }
+
+    #[test]
+    fn an_output_that_was_taken_away_is_written_again() {
+        let folder = tempfile::tempdir().unwrap();
+        let (file, out) = (folder.path().join("feed.csv"), folder.path().join("out.csv"));
+        std::fs::write(&file, "").unwrap();
+        let plan = Layer::open(&file)
+            .unwrap()
+            .positions(Positions::in_system("EPSG:4326").unwrap())
+            .write(&out)
+            .unwrap()
+            .plan();
+        let every = Every { interval: Duration::from_secs(1), turns: Some(3) };
+        let feed = Feed::of(file, &[GOOD, None, None]);
+        let turns = repeat(&plan, &RunOptions::default(), &every, &feed, &mut |turn| {
+            if turn.number == 1 {
+                std::fs::remove_file(&out).unwrap();
+            }
+            Ok(())
+        });
+        assert_eq!(turns.unwrap(), Turns { written: 2, unchanged: 1, failed: 0 });
     }
 
     #[test]

@@ -191,6 +191,8 @@ struct Shared<'a, Q, A> {
     /// Failures in a row.
     failures: AtomicU32,
     stop: Mutex<Option<Stop>>,
+    /// Why a batch was given up after all its tries, where one was.
+    gave_up: Mutex<Option<String>>,
     shares: Mutex<Shares>,
 }
 
@@ -217,6 +219,7 @@ impl<Q: Clone + Sync, A: Send> Asking<'_, Q, A> {
             again: AtomicU64::new(0),
             failures: AtomicU32::new(0),
             stop: Mutex::new(None),
+            gave_up: Mutex::new(None),
             shares: Mutex::new(Shares::new(self.clock.now().as_nanosecond() as u64)),
         };
         let mut account = Account::default();
@@ -245,7 +248,8 @@ impl<Q: Clone + Sync, A: Send> Asking<'_, Q, A> {
         result?;
         account.requests = shared.requests.load(Ordering::Relaxed);
         account.again = shared.again.load(Ordering::Relaxed);
-        account.stop = locked(&shared.stop).take();
+        let gave_up = locked(&shared.gave_up).take().map(Stop::Service);
+        account.stop = locked(&shared.stop).take().or(gave_up);
         Ok(account)
     }
 }
@@ -339,7 +343,9 @@ impl<Q: Clone, A> Shared<'_, Q, A> {
                     locked(&self.queue).push_back(Batch { failed: 1, questions: batch.questions.clone() });
                     return Vec::new();
                 }
-                refused(&problem)
+                // Neither answered nor refused: it is asked for when the same is asked again.
+                locked(&self.gave_up).get_or_insert(format!("it fails: {problem}"));
+                Vec::new()
             }
         }
     }

@@ -198,6 +198,14 @@ fn a_service_that_is_down_is_left_alone() {
 }
 
 #[test]
+fn what_fails_at_all_tries_is_neither_answered_nor_refused() {
+    // A single request, so that the service never counts as down.
+    let came = ask(3, &[Does::Says(502, None)], &one_by_one());
+    assert_eq!((came.outcomes.len(), came.account.refused, came.requests), (0, 0, 10));
+    assert!(matches!(came.account.stop, Some(Stop::Service(p)) if p.contains("502")));
+}
+
+#[test]
 fn what_no_patience_helps_ends_at_once() {
     for (plan, part) in [
         (Does::Says(401, None), "secret"),

@@ -111,23 +111,29 @@ fn integrate<H: HeightRows>(
     let rows: Vec<ByRows> = areas.iter().map(|a| a.by_rows(&frame)).collect();
     let mut parts = Parts { whole: Part::default(), areas: vec![Part::default(); areas.len()] };
     let (mut sizes, mut scratch, mut covered) = (Vec::new(), Vec::new(), Covered::default());
-    let mut patches: Vec<Option<Cell>> = vec![None; cells];
-    let mut values: Vec<Part> = vec![Part::default(); cells];
+    let mut patches: Vec<Option<Cell>> = vec![None; if areas.is_empty() { 0 } else { cells }];
+    let mut values: Vec<Part> = vec![Part::default(); patches.len()];
+    let bring = |row: usize, heights: &[f64], out: &mut Vec<f64>| {
+        out.clear();
+        out.extend(heights.iter().enumerate().map(|(column, z)| above(row, column, *z)));
+    };
+    let (mut upper, mut lower): (Vec<f64>, Vec<f64>) = Default::default();
     each_pair(heights, |row, north, south| {
         ground.cell_areas(&frame, row, &mut scratch, &mut sizes);
-        for column in 0..cells {
-            let height = |south_of: usize, east_of: usize| {
-                let z = if south_of == 0 { north } else { south }[column + east_of];
-                above(row + south_of, column + east_of, z)
-            };
+        // What was the lower row of a pair is the upper one of the next.
+        std::mem::swap(&mut upper, &mut lower);
+        if row == 0 {
+            bring(0, north, &mut upper);
+        }
+        bring(row + 1, south, &mut lower);
+        for (column, ((north, south), size)) in upper.windows(2).zip(lower.windows(2)).zip(&sizes).enumerate() {
             // South-west, south-east, north-west, north-east.
-            let cell = Cell::of([height(1, 0), height(1, 1), height(0, 0), height(0, 1)]);
-            values[column] = match &cell {
-                None => Part::default(),
-                Some(cell) => cell.whole(threshold, sizes[column], metres_per_height),
-            };
-            patches[column] = cell;
-            parts.whole.add(&values[column], 1.0);
+            let corners = [south[0], south[1], north[0], north[1]];
+            let value = Cell::value(corners, threshold, *size, metres_per_height);
+            parts.whole.add(&value, 1.0);
+            if let (Some(patch), Some(kept)) = (patches.get_mut(column), values.get_mut(column)) {
+                (*patch, *kept) = (Cell::of(corners), value);
+            }
         }
         for (area, sum) in rows.iter().zip(&mut parts.areas) {
             area.row(row, cells, &mut covered);
@@ -171,6 +177,21 @@ impl Cell {
             [true, false, false, false] => half([ne, nw, se], [true, true]),
             _ => None,
         }
+    }
+
+    /// What lies above and below of the cell with these corners; nothing where less than three are known.
+    ///
+    /// Most cells are whole and lie on one side of all that is asked for. That is seen without making anything of them.
+    fn value(corners: [f64; 4], threshold: f64, size: f64, metres: f64) -> Part {
+        let volume = || size * metres * corners.iter().sum::<f64>() / 4.0;
+        // No comparison holds for what is not known.
+        if corners.iter().all(|z| *z > threshold) {
+            return Part { above: volume(), area_above: size, area: size, ..Default::default() };
+        }
+        if corners.iter().all(|z| *z < -threshold) {
+            return Part { below: -volume(), area_below: size, area: size, ..Default::default() };
+        }
+        Cell::of(corners).map_or_else(Part::default, |cell| cell.whole(threshold, size, metres))
     }
 
     /// From the heights at the corners of a triangle, counter-clockwise.
@@ -355,7 +376,12 @@ mod tests {
             if let Some(z) = z.get_mut(missing) {
                 *z = f64::NAN;
             }
-            let Some(cell) = Cell::of(z) else { return Ok(()) };
+            let of_corners = Cell::value(z, threshold.into(), 8.0, 0.5);
+            let Some(cell) = Cell::of(z) else {
+                prop_assert_eq!(of_corners, Part::default());
+                return Ok(());
+            };
+            prop_assert_eq!(of_corners, cell.whole(threshold.into(), 8.0, 0.5), "the same to the bit");
             let (quick, slow) = (cell.whole(threshold.into(), 8.0, 0.5), cell.part(threshold.into(), 8.0, 0.5, Patch::above));
             for (a, b) in [(quick.above, slow.above), (quick.below, slow.below), (quick.area, slow.area)] {
                 prop_assert!((a - b).abs() < 1e-12, "{quick:?} {slow:?}");

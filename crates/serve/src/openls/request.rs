@@ -120,6 +120,9 @@ mod tests {
             let problem = read(body.as_bytes()).unwrap_err();
             assert!(problem.contains(part), "{body}: {problem}");
         }
+        // Elements in elements without an end are an error, not the end of the stack.
+        let deep = format!("{}{}", "<a>".repeat(150_000), "</a>".repeat(150_000));
+        assert!(read(deep.as_bytes()).is_err());
         assert!(read(&[0xff, 0xfe]).unwrap_err().contains("UTF-8"));
     }
 }

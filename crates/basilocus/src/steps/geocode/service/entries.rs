@@ -5,8 +5,9 @@ use super::levels;
 use crate::Error;
 use basilocus_address::parse::KnownNames;
 use basilocus_address::reference::{PlaceEntry, PlaceKind, PointEntry, PostcodeEntry, SegmentEntry, WrittenAddress};
-use basilocus_address::{Builder, Entry, Level, Reference, country, grammar, normal};
+use basilocus_address::{Builder, Entry as Row, Level, Reference, country, grammar, normal};
 use basilocus_services::{Answer, AxisOrder, Place, Question};
+use std::collections::hash_map::Entry;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use tempfile::TempDir;
 
@@ -25,6 +26,36 @@ pub(super) struct Said {
     pub score: String,
     /// How far the truth may be, metres.
     pub accuracy_m: Option<f64>,
+    /// The street and the locality that it was said for first, in normal form.
+    place: [String; 2],
+    /// Whether it was said for another street or locality too: then it is a position that the service falls back to.
+    pub is_fallback: bool,
+}
+
+impl Said {
+    fn new(place: &Place, level: Level) -> Self {
+        Said {
+            level,
+            score: place.score.clone(),
+            accuracy_m: place.accuracy_m,
+            place: [normal::words(&place.street), normal::words(&place.locality)],
+            is_fallback: false,
+        }
+    }
+
+    /// The same position for another place.
+    fn also_for(&mut self, other: Said) {
+        // Two houses at one position are no finer than the coarser of them says.
+        self.level = self.level.max(other.level);
+        self.accuracy_m = self.accuracy_m.or(other.accuracy_m);
+        let differ = |at: usize| {
+            let (a, b) = (&self.place[at], &other.place[at]);
+            !a.is_empty() && !b.is_empty() && a != b
+        };
+        if self.level < Level::Postcode && (differ(0) || differ(1)) {
+            self.is_fallback = true;
+        }
+    }
 }
 
 /// What was made of answers.
@@ -149,7 +180,7 @@ fn entry(
     usual: Option<&'static str>,
     names: &Asked,
     made: &mut Made,
-) -> Result<(&'static str, Entry), String> {
+) -> Result<(&'static str, Row), String> {
     let [a, b] = place.position;
     let (lon, lat) = match place.order.or(order) {
         Some(AxisOrder::LatLon) => (b, a),
@@ -158,6 +189,9 @@ fn entry(
     };
     if lon.abs() > 180.0 || lat.abs() > 90.0 || lon.is_nan() || lat.is_nan() {
         return Err("its position is not on the earth".into());
+    }
+    if lon == 0.0 && lat == 0.0 {
+        return Err("its position is 0, 0, an empty value".into());
     }
     let of_text = |text: &str| country::code_of(text);
     let code = of_text(&place.country).or_else(|| of_text(&question.country)).or(usual);
@@ -170,15 +204,10 @@ fn entry(
     }
     let level = of_word.map_or(of_parts, |word| word.max(of_parts));
     let (lon, lat) = ((lon * FIXED).round() / FIXED, (lat * FIXED).round() / FIXED);
-    let said = Said { level, score: place.score.clone(), accuracy_m: place.accuracy_m };
-    made.said
-        .entry(fixed(lon, lat))
-        .and_modify(|before| {
-            // Two houses at one position are no finer than the coarser of them says.
-            before.level = before.level.max(level);
-            before.accuracy_m = before.accuracy_m.or(place.accuracy_m);
-        })
-        .or_insert(said);
+    match made.said.entry(fixed(lon, lat)) {
+        Entry::Vacant(slot) => drop(slot.insert(Said::new(&place, level))),
+        Entry::Occupied(mut slot) => slot.get_mut().also_for(Said::new(&place, level)),
+    }
     Ok((code, as_row(&place, level, lon, lat)))
 }
 
@@ -201,12 +230,12 @@ fn parted(place: &Place, grammar: Option<&grammar::Grammar>, names: &Asked) -> P
     }
 }
 
-fn as_row(place: &Place, level: Level, lon: f64, lat: f64) -> Entry {
+fn as_row(place: &Place, level: Level, lon: f64, lat: f64) -> Row {
     let text = |t: &String| t.trim().to_string();
     match level {
         Level::AddressPoint | Level::StreetRange if !place.number.trim().is_empty() => {
             let usual = (level == Level::StreetRange).then_some(INTERPOLATED_M);
-            Entry::Point(PointEntry {
+            Row::Point(PointEntry {
                 number: text(&place.number),
                 street: text(&place.street),
                 unit: text(&place.unit),
@@ -219,7 +248,7 @@ fn as_row(place: &Place, level: Level, lon: f64, lat: f64) -> Entry {
             })
         }
         // Somewhere on the street: a line without a length.
-        _ if !place.street.trim().is_empty() => Entry::Segment(SegmentEntry {
+        _ if !place.street.trim().is_empty() => Row::Segment(SegmentEntry {
             street: text(&place.street),
             locality: [text(&place.locality), text(&place.locality)],
             region: text(&place.region),
@@ -227,7 +256,7 @@ fn as_row(place: &Place, level: Level, lon: f64, lat: f64) -> Entry {
             line: vec![(lon, lat), (lon, lat)],
             ..Default::default()
         }),
-        Level::Postcode => Entry::Postcode(PostcodeEntry {
+        Level::Postcode => Row::Postcode(PostcodeEntry {
             postcode: text(&place.postcode),
             locality: text(&place.locality),
             region: text(&place.region),
@@ -237,7 +266,7 @@ fn as_row(place: &Place, level: Level, lon: f64, lat: f64) -> Entry {
         }),
         _ => {
             let is_region = place.locality.trim().is_empty();
-            Entry::Place(PlaceEntry {
+            Row::Place(PlaceEntry {
                 name: text(if is_region { &place.region } else { &place.locality }),
                 kind: if is_region { PlaceKind::Region } else { PlaceKind::Locality },
                 region: if is_region { String::new() } else { text(&place.region) },
@@ -318,6 +347,19 @@ mod tests {
         assert_eq!(m.best.level, Level::AddressPoint);
         let (_, outcome) = find(vec![place("locality", "", "")], "Ternport OR");
         assert!(matches!(outcome, Outcome::Matched(m) if m.best.level == Level::Locality));
+    }
+
+    #[test]
+    fn one_position_for_several_streets_is_no_house() {
+        let (made, _) =
+            find(vec![place("rooftop", "12", "Heron Ln"), place("rooftop", "14", "Heron Ln")], "12 Heron Ln");
+        assert!(!made.said[&fixed(-123.8, 46.2)].is_fallback, "two numbers of one building");
+        let (made, _) =
+            find(vec![place("rooftop", "12", "Heron Ln"), place("rooftop", "3", "Kestrel Ct")], "12 Heron Ln");
+        assert!(made.said[&fixed(-123.8, 46.2)].is_fallback);
+        let nothing = Place { position: [0.0, 0.0], ..place("rooftop", "12", "Heron Ln") };
+        let (made, outcome) = find(vec![nothing], "12 Heron Ln, Ternport OR");
+        assert!(made.references.is_empty() && made.unusable.keys().any(|k| k.contains("0, 0")), "{outcome:?}");
     }
 
     #[test]

@@ -35,6 +35,8 @@ const MOST_BYTES: u64 = 32 << 20;
 const COARSE: Level = Level::Street;
 /// The most that a place between known ones is trusted, as of ranges of a reference.
 const MOST_BETWEEN: u8 = 99;
+/// The most that a position is trusted which a service gives for several streets.
+const MOST_OF_FALLBACK: u8 = 50;
 /// Words that are told one by one.
 const MOST_TOLD: usize = 5;
 
@@ -380,6 +382,14 @@ impl Service {
         if !self.options.trusts_near_names {
             told.push("many of the streets or towns are not among what the service answers: a street whose name is only nearly the one asked for is offered for review and not taken".into());
         }
+        let fallback = self.made.said.values().filter(|s| s.is_fallback).count() as u64;
+        if fallback > 0 {
+            told.push(format!(
+                "{} of the service {} given for several streets or towns: what is placed there is placed as its town, for review",
+                counted(fallback, "position"),
+                if fallback == 1 { "is" } else { "are" }
+            ));
+        }
         for (what, counts) in [
             ("words of the service for a level are not known, its parts count", &self.made.unknown_levels),
             ("places that the service answered cannot be used", &self.made.unusable),
@@ -424,16 +434,18 @@ impl Service {
             return aside(&why, own);
         }
         let mut found = find(&self.made.references, &self.options);
+        if let Known::Placed(record) = &mut found.known {
+            self.correct(record);
+            if let Some((class, reason)) = self.not_as_asked(record) {
+                found.known = Known::Aside { class, reason };
+            }
+        }
         match (&mut found.known, &own.known) {
             (Known::Placed(record), Known::Placed(before)) => {
-                self.correct(record);
                 let level = |r: &Record| r.level.parse::<Level>().ok();
                 if level(record) < level(before) { found } else { own }
             }
-            (Known::Placed(record), Known::Aside { .. }) => {
-                self.correct(record);
-                found
-            }
+            (Known::Placed(_), Known::Aside { .. }) => found,
             (Known::Aside { .. }, Known::Placed(_)) => own,
             (Known::Aside { reason, .. }, Known::Aside { .. }) => {
                 *reason = format!("of what the service answers: {reason}");
@@ -441,6 +453,19 @@ impl Service {
                 found
             }
         }
+    }
+
+    /// Why a place that the service made coarser or less sure is not what was asked for.
+    fn not_as_asked(&self, record: &Record) -> Option<(Reason, String)> {
+        let coarsest = self.options.then.unwrap_or(self.options.coarsest).max(self.options.coarsest);
+        let least = self.options.min_confidence;
+        let why = if record.changes.is_empty() { String::new() } else { format!(": {}", record.changes) };
+        if record.level.parse::<Level>().is_ok_and(|l| l > coarsest) {
+            let reason = format!("{} is coarser than {}{why}", record.level, coarsest.name());
+            return Some((Reason::new(Unplaced::CoarserThanAsked.name()), reason));
+        }
+        let reason = format!("confidence {} is below {least}{why}", record.confidence);
+        (record.confidence < least).then(|| (Reason::new(Unplaced::ConfidenceTooLow.name()), reason))
     }
 
     /// What the service says of a place, for the level and the radius of a match.
@@ -452,6 +477,15 @@ impl Service {
         {
             record.level = said.level.name().to_string();
             record.confidence = record.confidence.min(MOST_BETWEEN);
+        }
+        // Where other streets are too, nobody knows where this one is: somewhere in its town, at best.
+        if said.is_some_and(|s| s.is_fallback) && level.is_some_and(|l| l < Level::Locality) {
+            record.level = Level::Locality.name().to_string();
+            record.confidence = record.confidence.min(MOST_OF_FALLBACK);
+            record.radius_m = None;
+            let why = "the service gives this position for other streets too";
+            record.changes = if record.changes.is_empty() { why.into() } else { format!("{}; {why}", record.changes) };
+            return;
         }
         // How large a street or a town is cannot be told from the few places that were asked for.
         if level.is_none_or(|l| l >= COARSE) {
