@@ -387,10 +387,13 @@ mod tests {
 
     #[test]
     fn what_no_turn_would_mend_ends_at_once() {
-        let mut plan = Layer::open("feed.csv").unwrap().plan();
-        plan.outputs.clear();
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("feed.csv");
+        std::fs::write(&file, "").unwrap();
+        // No output is said.
+        let plan = Layer::open(&file).unwrap().plan();
         let every = Every { interval: Duration::from_secs(1), turns: None };
-        let feed = Feed::of("feed.csv".into(), &[None]);
+        let feed = Feed::of(file, &[None]);
         let error = repeat(&plan, &RunOptions::default(), &every, &feed, &mut |_| Ok(())).unwrap_err();
         assert!(error.to_string().contains("no output"), "{error}");
         let options = RunOptions::default();
