@@ -367,6 +367,6 @@ fn steps_follow_each_other_in_any_order() {
     assert!(text.lines().nth(1).unwrap().starts_with("2,-123.7,46.3,446"), "{text}");
     assert_eq!(report.layers[0].operations.len(), 2);
     let names: Vec<&str> = basilocus::steps::NAMES.to_vec();
-    assert!(names.contains(&"inside") && names.len() == 19, "{names:?}");
+    assert!(names.contains(&"inside") && names.len() == 20, "{names:?}");
     let _: StepPlan = To::default().into();
 }

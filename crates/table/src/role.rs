@@ -352,6 +352,7 @@ mod tests {
             (Role::HouseNumber, "no"),
             (Role::Locality, "city"),
             (Role::Address, "address"),
+            (Role::Street, "street"),
         ];
         known.iter().position(|(_, w)| *w == word).map(|i| (known[i].0, if word == "no" { 10 } else { 0 }))
     }
@@ -442,7 +443,7 @@ mod tests {
         // Along a street they are.
         let of_streets = |names: [&'static str; 5]| {
             let rows: Vec<[&str; 2]> = ["1", "2", "3", "4", "5"].into_iter().zip(names).map(|(n, s)| [n, s]).collect();
-            roles(&["number", "street"], &rows.iter().map(|r| &r[..]).collect::<Vec<_>>())[0]
+            roles(&["No.", "Street"], &rows.iter().map(|r| &r[..]).collect::<Vec<_>>())[0]
         };
         assert_eq!(of_streets(["Heron Ln"; 5]), Some(Role::HouseNumber));
         assert_eq!(of_streets(["A St", "B St", "C St", "D St", "E St"]), Some(Role::RowCounter), "a list of streets");
