@@ -13,7 +13,7 @@ use crate::plan::{LayerPlan, Plan};
 use crate::report::Report;
 use crate::steps::StepPlan;
 use crate::steps::finish::check_show;
-use basilocus_formats::{Format, FormatError, PendingOutput, publish};
+use basilocus_formats::{Format, FormatError, PendingOutput, is_standard, publish};
 use std::num::NonZeroUsize;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
@@ -72,7 +72,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
     let progress = options.progress.unwrap_or(&());
     let run = Run {
         outputs: &formats,
-        beside: plan.outputs.first().map(|o| o.file.as_path()),
+        beside: plan.outputs.iter().map(|o| o.file.as_path()).find(|p| !is_standard(p)),
         strict: options.strict,
         day: &day,
         cancel: &options.cancel,

@@ -66,6 +66,8 @@ pub(super) struct Made {
     pub said: HashMap<(i64, i64), Said>,
     /// Words for levels that are not known, with the number of places.
     pub unknown_levels: BTreeMap<String, u64>,
+    /// EPSG codes of systems that are not WGS 84 and are taken for it, with the number of places.
+    pub systems: BTreeMap<u32, u64>,
     /// Places that could not be used by the reason, with their number.
     pub unusable: BTreeMap<String, u64>,
     _folder: Option<TempDir>,
@@ -192,6 +194,9 @@ fn entry(
     }
     if lon == 0.0 && lat == 0.0 {
         return Err("its position is 0, 0, an empty value".into());
+    }
+    if let Some(code) = place.system {
+        *made.systems.entry(code).or_default() += 1;
     }
     let of_text = |text: &str| country::code_of(text);
     let code = of_text(&place.country).or_else(|| of_text(&question.country)).or(usual);
@@ -373,6 +378,12 @@ mod tests {
         assert!(of(Some(AxisOrder::LonLat), &[open(46.2, -123.8)]).is_err());
         assert!(of(None, &[open(46.2, -123.8), open(-123.8, 46.2)]).is_err());
         assert_eq!(of(None, &[place("", "", "")]).unwrap(), None, "said by the service");
+    }
+
+    #[test]
+    fn another_system_is_told() {
+        let (made, _) = find(vec![Place { system: Some(4269), ..place("rooftop", "12", "Heron Ln") }], "12 Heron Ln");
+        assert_eq!(made.systems[&4269], 1);
     }
 
     #[test]

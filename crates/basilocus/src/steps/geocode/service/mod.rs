@@ -382,6 +382,13 @@ impl Service {
         if !self.options.trusts_near_names {
             told.push("many of the streets or towns are not among what the service answers: a street whose name is only nearly the one asked for is offered for review and not taken".into());
         }
+        for (code, n) in &self.made.systems {
+            told.push(format!(
+                "{} of the service {} in EPSG:{code} and taken as WGS 84, which may be a metre or two off",
+                counted(*n, "position"),
+                if *n == 1 { "is" } else { "are" }
+            ));
+        }
         let fallback = self.made.said.values().filter(|s| s.is_fallback).count() as u64;
         if fallback > 0 {
             told.push(format!(
