@@ -317,16 +317,16 @@ mod tests {
         }
     }
 
+    fn of_files(feed: &Path, out: &Path) -> Plan {
+        let system = Positions::in_system("EPSG:4326").unwrap();
+        Layer::open(feed).unwrap().positions(system).write(out).unwrap().plan()
+    }
+
     fn turns(answers: &[Option<&'static str>], options: &RunOptions) -> (Result<Turns, Error>, Vec<String>, String) {
         let folder = tempfile::tempdir().unwrap();
         let (file, out) = (folder.path().join("feed.csv"), folder.path().join("out.csv"));
         std::fs::write(&file, "").unwrap();
-        let plan = Layer::open(&file)
-            .unwrap()
-            .positions(Positions::in_system("EPSG:4326").unwrap())
-            .write(&out)
-            .unwrap()
-            .plan();
+        let plan = of_files(&file, &out);
         let every = Every { interval: Duration::from_secs(300), turns: Some(answers.len() as u64) };
         let mut log = Vec::new();
         let feed = Feed::of(file, answers);
@@ -368,12 +368,7 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let (file, out) = (folder.path().join("feed.csv"), folder.path().join("out.csv"));
         std::fs::write(&file, "").unwrap();
-        let plan = Layer::open(&file)
-            .unwrap()
-            .positions(Positions::in_system("EPSG:4326").unwrap())
-            .write(&out)
-            .unwrap()
-            .plan();
+        let plan = of_files(&file, &out);
         let every = Every { interval: Duration::from_secs(1), turns: Some(3) };
         let feed = Feed::of(file, &[GOOD, None, None]);
         let turns = repeat(&plan, &RunOptions::default(), &every, &feed, &mut |turn| {

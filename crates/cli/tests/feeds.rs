@@ -1,42 +1,13 @@
 //! A feed becomes points again and again: the real command reads the real stand-in over the loopback.
 #![cfg(all(feature = "serve", feature = "http"))]
 
+mod stand_in;
+
+use stand_in::StandIn;
 use std::io::{BufRead, BufReader};
-use std::process::{Child, Command, Stdio};
+use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 use tempfile::TempDir;
-
-struct Feed {
-    child: Child,
-    address: String,
-}
-
-impl Feed {
-    fn start(arguments: &[&str]) -> Self {
-        let mut child = Command::new(assert_cmd::cargo::cargo_bin("basilocus"))
-            .args(["serve", "--stand-in", "feed", "--listen", "127.0.0.1:0"])
-            .args(arguments)
-            .stderr(Stdio::piped())
-            .spawn()
-            .unwrap();
-        let mut line = String::new();
-        BufReader::new(child.stderr.take().unwrap()).read_line(&mut line).unwrap();
-        let at = line.find("http://").unwrap_or_else(|| panic!("{line}"));
-        let address = line[at..].split(';').next().unwrap().trim().to_string();
-        Feed { child, address }
-    }
-
-    fn of(&self, name: &str) -> String {
-        format!("{}/feed/{name}", self.address)
-    }
-}
-
-impl Drop for Feed {
-    fn drop(&mut self) {
-        let _ = self.child.kill();
-        let _ = self.child.wait();
-    }
-}
 
 fn ran(folder: &TempDir, arguments: &[&str]) -> (Option<i32>, String) {
     let output = assert_cmd::Command::cargo_bin("basilocus")
@@ -53,12 +24,12 @@ fn ran(folder: &TempDir, arguments: &[&str]) -> (Option<i32>, String) {
 #[test]
 fn a_feed_is_read_as_it_changes() {
     let folder = tempfile::tempdir().unwrap();
-    let feed = Feed::start(&["--period", "1"]);
+    let feed = StandIn::of("feed", &["--period", "1"]);
     let (status, text) = ran(
         &folder,
         &[
             "convert",
-            &feed.of("gauges.xml"),
+            &feed.feed("gauges.xml"),
             "-o",
             "gauges.kml",
             "--every",
@@ -93,11 +64,11 @@ fn a_feed_is_read_as_it_changes() {
 #[test]
 fn rows_are_kept_by_their_key_over_runs() {
     let folder = tempfile::tempdir().unwrap();
-    let feed = Feed::start(&["--period", "1"]);
+    let feed = StandIn::of("feed", &["--period", "1"]);
     let readings = |arguments: &[&str]| {
         let base = [
             "convert",
-            &feed.of("gauges.csv"),
+            &feed.feed("gauges.csv"),
             "--from",
             "EPSG:4326",
             "-o",

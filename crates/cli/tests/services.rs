@@ -1,57 +1,15 @@
 //! Geocoding by a service: the real command asks the real stand-in over the loopback, which is slow, fails and has limits.
 #![cfg(all(feature = "serve", feature = "services"))]
 
+mod stand_in;
+
 use assert_cmd::Command as AssertCommand;
+use stand_in::StandIn;
 use std::collections::BTreeMap;
-use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
-use std::process::{Child, Command, Stdio};
+use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 use tempfile::TempDir;
-
-/// A stand-in, until it is dropped.
-struct StandIn {
-    child: Child,
-    address: String,
-}
-
-impl StandIn {
-    fn start(arguments: &[&str]) -> Self {
-        StandIn::of("geocoder", arguments)
-    }
-
-    fn of(kind: &str, arguments: &[&str]) -> Self {
-        let mut child = Command::new(assert_cmd::cargo::cargo_bin("basilocus"))
-            .args(["serve", "--stand-in", kind, "--listen", "127.0.0.1:0"])
-            .args(arguments)
-            .stderr(Stdio::piped())
-            .spawn()
-            .unwrap();
-        let mut line = String::new();
-        BufReader::new(child.stderr.take().unwrap()).read_line(&mut line).unwrap();
-        let at = line.find("http://").unwrap_or_else(|| panic!("{line}"));
-        let address = line[at..].split(';').next().unwrap().trim().to_string();
-        StandIn { child, address }
-    }
-
-    fn openls(&self) -> String {
-        format!("{}/openls", self.address)
-    }
-
-    /// What it would bill: requests that came, addresses that were asked for.
-    fn account(&self) -> (u64, u64) {
-        let mut response = ureq::get(format!("{}/account", self.address)).call().unwrap();
-        let body: serde_json::Value = serde_json::from_str(&response.body_mut().read_to_string().unwrap()).unwrap();
-        (body["requests"].as_u64().unwrap(), body["addresses"].as_u64().unwrap())
-    }
-}
-
-impl Drop for StandIn {
-    fn drop(&mut self) {
-        let _ = self.child.kill();
-        let _ = self.child.wait();
-    }
-}
 
 fn basilocus(folder: &TempDir) -> AssertCommand {
     let mut command = AssertCommand::cargo_bin("basilocus").unwrap();
@@ -98,7 +56,8 @@ fn rows(path: &Path) -> BTreeMap<String, Vec<String>> {
 fn a_service_that_knows_what_a_reference_knows_places_the_same() {
     let folder = tempfile::tempdir().unwrap();
     street(&folder, 150);
-    let service = StandIn::start(&["--reference", &folder.path().join("street.reference").display().to_string()]);
+    let service =
+        StandIn::of("geocoder", &["--reference", &folder.path().join("street.reference").display().to_string()]);
     let (status, text) =
         ran(&folder, &["geocode", "owners.csv", "--reference", "street.reference", "-o", "by-reference.csv"]);
     assert_eq!(status, Some(0), "{text}");
@@ -125,7 +84,8 @@ fn nothing_is_paid_for_twice() {
     let table = read(folder.path().join("owners.csv"));
     let again: String = table.lines().skip(1).map(|l| l.to_uppercase().replace(" ", "  ") + "\n").collect();
     std::fs::write(folder.path().join("owners.csv"), table + &again).unwrap();
-    let service = StandIn::start(&["--reference", &folder.path().join("street.reference").display().to_string()]);
+    let service =
+        StandIn::of("geocoder", &["--reference", &folder.path().join("street.reference").display().to_string()]);
     let address = service.openls();
     let geocode = ["geocode", "owners.csv", "--service", &address, "--country", "US", "-o", "out.csv", "--overwrite"];
     let (status, text) = ran(&folder, &geocode);
@@ -165,7 +125,8 @@ fn nothing_is_paid_for_twice() {
 fn a_quota_ends_in_good_order_and_says_what_is_left() {
     let folder = tempfile::tempdir().unwrap();
     street(&folder, 60);
-    let service = StandIn::start(&["--reference", &folder.path().join("street.reference").display().to_string()]);
+    let service =
+        StandIn::of("geocoder", &["--reference", &folder.path().join("street.reference").display().to_string()]);
     let address = service.openls();
     let base = [
         "geocode",
@@ -198,8 +159,10 @@ fn a_quota_ends_in_good_order_and_says_what_is_left() {
     assert_eq!((status, rows(&folder.path().join("out.csv")).len()), (Some(0), 60), "{text}");
     assert_eq!(service.account(), (6, 60));
     // The service's own quota is told as well.
-    let limited =
-        StandIn::start(&["--reference", &folder.path().join("street.reference").display().to_string(), "--quota", "1"]);
+    let limited = StandIn::of(
+        "geocoder",
+        &["--reference", &folder.path().join("street.reference").display().to_string(), "--quota", "1"],
+    );
     let (status, text) = ran(
         &folder,
         &[
@@ -225,7 +188,7 @@ fn a_run_that_is_killed_goes_on_where_it_was() {
     let folder = tempfile::tempdir().unwrap();
     street(&folder, 400);
     let reference = folder.path().join("street.reference").display().to_string();
-    let service = StandIn::start(&["--reference", &reference, "--slow", "15", "--fail", "0.1", "--seed", "3"]);
+    let service = StandIn::of("geocoder", &["--reference", &reference, "--slow", "15", "--fail", "0.1", "--seed", "3"]);
     let address = service.openls();
     let arguments = [
         "geocode",
@@ -279,7 +242,8 @@ fn own_references_come_first_and_what_neither_knows_is_set_aside() {
     assert_eq!(ran(&folder, &build).0, Some(0));
     let table = "id,address\na,\"5 Kestrel Court, Gullhaven OR\"\nb,\"7 Heron Lane, Ternport OR\"\nc,\"1 Nowhere Rd, Elsewhere OR\"\nd,\n";
     std::fs::write(folder.path().join("mixed.csv"), table).unwrap();
-    let service = StandIn::start(&["--reference", &folder.path().join("street.reference").display().to_string()]);
+    let service =
+        StandIn::of("geocoder", &["--reference", &folder.path().join("street.reference").display().to_string()]);
     let address = service.address.clone();
     let (status, text) =
         ran(&folder, &["geocode", "mixed.csv", "--reference", "own.reference", "--service", &address, "-o", "out.csv"]);
@@ -442,7 +406,8 @@ fn heights_of_a_service_are_asked_for_once() {
 fn a_plan_holds_the_service() {
     let folder = tempfile::tempdir().unwrap();
     street(&folder, 12);
-    let service = StandIn::start(&["--reference", &folder.path().join("street.reference").display().to_string()]);
+    let service =
+        StandIn::of("geocoder", &["--reference", &folder.path().join("street.reference").display().to_string()]);
     let (status, text) = ran(
         &folder,
         &[

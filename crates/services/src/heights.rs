@@ -6,7 +6,7 @@
 
 use crate::ServiceError;
 use crate::protocol::{Exchange, Protocol, Trouble};
-use crate::web::{Request, Transport};
+use crate::web::{Request, Transport, json_of};
 use serde_json::Value;
 use std::fmt;
 
@@ -66,14 +66,7 @@ impl HeightCollection {
         let failed = |problem: String| ServiceError::Failed { address: address.to_string(), problem };
         let base =
             address.split(['?', '#']).next().unwrap_or(address).trim_end_matches('/').trim_end_matches("/position");
-        let get = |address: &str| -> Result<Value, ServiceError> {
-            let request = Request::get(address).with("accept", "application/json");
-            let response = transport.send(&request).map_err(|e| e.at(address))?;
-            if response.status != 200 {
-                return Err(failed(format!("{address} answers {}", response.status)));
-            }
-            serde_json::from_slice(&response.body).map_err(|_| failed(format!("{address} answers no JSON")))
-        };
+        let get = |address: &str| json_of(address, transport);
         if base.contains("/collections/") {
             return HeightCollection::described(base, &get(base)?).map_err(failed);
         }

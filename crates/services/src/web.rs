@@ -97,6 +97,20 @@ pub trait Transport: Sync {
     fn send(&self, request: &Request) -> Result<Response, NoResponse>;
 }
 
+/// The JSON that an address answers with.
+///
+/// # Errors
+/// [`ServiceError::NoAnswer`] where nothing comes, [`ServiceError::Failed`] for another status than 200 or what is no JSON.
+pub(crate) fn json_of(address: &str, transport: &dyn Transport) -> Result<serde_json::Value, ServiceError> {
+    let failed = |problem: String| ServiceError::Failed { address: address.to_string(), problem };
+    let request = Request::get(address).with("accept", "application/json");
+    let response = transport.send(&request).map_err(|e| e.at(address))?;
+    if response.status != 200 {
+        return Err(failed(format!("{address} answers {}", response.status)));
+    }
+    serde_json::from_slice(&response.body).map_err(|_| failed(format!("{address} answers no JSON")))
+}
+
 /// The web.
 #[derive(Debug)]
 pub struct Web {

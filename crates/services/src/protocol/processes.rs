@@ -8,7 +8,7 @@
 //! order of the addresses.
 
 use super::{Exchange, Protocol, Trouble};
-use crate::web::{Method, Request, Response, Transport, led_to};
+use crate::web::{Method, Request, Response, Transport, json_of, led_to};
 use crate::{Answer, AxisOrder, Place, Question, ServiceError};
 use serde_json::{Map, Value, json};
 use std::time::Duration;
@@ -52,14 +52,7 @@ impl Processes {
     pub fn find(address: &str, transport: &dyn Transport) -> Result<Self, ServiceError> {
         let failed = |problem: String| ServiceError::Failed { address: address.to_string(), problem };
         let base = address.trim_end_matches('/').trim_end_matches("/execution");
-        let get = |address: &str| -> Result<Value, ServiceError> {
-            let request = Request::get(address).with("accept", "application/json");
-            let response = transport.send(&request).map_err(|e| e.at(address))?;
-            if response.status != 200 {
-                return Err(failed(format!("{address} answers {}", response.status)));
-            }
-            serde_json::from_slice(&response.body).map_err(|_| failed(format!("{address} answers no JSON")))
-        };
+        let get = |address: &str| json_of(address, transport);
         // The address of a process itself.
         if base.contains("/processes/") {
             return Processes::described(base, &get(base)?).map_err(failed);
