@@ -3,8 +3,8 @@
 use crate::Error;
 use crate::addresses::review::asked::{Asked, beside};
 use crate::engine::{Setting, Settling};
-use basilocus_formats::is_address;
 use basilocus_formats::raster::RasterFormat;
+use basilocus_formats::{Format, is_address};
 use basilocus_services::asking::{Patient, RealTime};
 use basilocus_services::heights::{HeightCollection, Spot};
 use basilocus_services::patience::Patience;
@@ -18,12 +18,13 @@ use std::time::Duration;
 const LONGEST: Duration = Duration::from_secs(60);
 const MOST_BYTES: u64 = 32 << 20;
 
-/// Whether a path is the address of a service and not that of a grid.
+/// Whether a path is the address of a service and not that of a grid, or of a layer with heights.
 pub(super) fn is_service(path: &Path) -> bool {
     let name = path.to_string_lossy();
     let name = name.split(['?', '#']).next().unwrap_or_default().to_ascii_lowercase();
     let name = [".gz", ".zip"].iter().find_map(|e| name.strip_suffix(e)).unwrap_or(&name);
-    is_address(path) && RasterFormat::of_ending(Path::new(name)).is_none()
+    let name = Path::new(name);
+    is_address(path) && RasterFormat::of_ending(name).is_none() && Format::of_ending(name).is_none()
 }
 
 /// A service of heights, what is asked of it, and what it answered.
@@ -193,6 +194,7 @@ mod tests {
             ("https://tern.example/edr", true),
             ("https://tern.example/ground.tif", false),
             ("https://tern.example/ground.asc.gz?v=2", false),
+            ("https://tern.example/survey.gpkg", false),
             ("ground", false),
         ] {
             assert_eq!(is_service(Path::new(address)), expected, "{address}");
