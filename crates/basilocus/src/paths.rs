@@ -6,6 +6,12 @@ use basilocus_formats::{Format, is_address, is_standard};
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
+/// A file beside another one, with its name but for the ending: `out.csv` and `kept.sqlite` give `out.kept.sqlite`.
+pub(crate) fn beside(file: &Path, ending: &str) -> PathBuf {
+    let stem = file.file_stem().unwrap_or_default().to_string_lossy();
+    file.with_file_name(format!("{stem}.{ending}"))
+}
+
 /// The files of a run.
 #[derive(Debug, Default)]
 pub(crate) struct Paths {

@@ -381,7 +381,11 @@ impl<Q: Clone, A> Shared<'_, Q, A> {
             }
             tries += 1;
             let (problem, asked_pause) = match self.asking.transport.send(request) {
-                Ok(response) if (200..300).contains(&response.status) => return Ok(response),
+                Ok(response)
+                    if (200..300).contains(&response.status) || request.answers_too.contains(&response.status) =>
+                {
+                    return Ok(response);
+                }
                 Ok(response) if may_pass(response.status) => {
                     let now = self.asking.clock.now();
                     let asked = response.header("retry-after").and_then(|v| retry_after(v, now));

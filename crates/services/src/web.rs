@@ -32,18 +32,21 @@ pub struct Request {
     pub headers: Vec<(String, String)>,
     /// The body, with `Post`.
     pub body: Vec<u8>,
+    /// Statuses that are answers too, beside those of success.
+    pub answers_too: Vec<u16>,
 }
 
 impl Request {
     /// Asks for an address.
     pub fn get(address: impl Into<String>) -> Self {
-        Request { method: Method::Get, address: address.into(), headers: Vec::new(), body: Vec::new() }
+        let (headers, body, answers_too) = Default::default();
+        Request { method: Method::Get, address: address.into(), headers, body, answers_too }
     }
 
     /// Sends a body.
     pub fn post(address: impl Into<String>, content_type: &str, body: Vec<u8>) -> Self {
         let headers = vec![("content-type".to_string(), content_type.to_string())];
-        Request { method: Method::Post, address: address.into(), headers, body }
+        Request { method: Method::Post, headers, body, ..Request::get(address) }
     }
 
     /// The same with a further header.

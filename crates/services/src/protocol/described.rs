@@ -55,6 +55,9 @@ pub struct Described {
 #[derive(Debug, Clone, PartialEq, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct AnswerPaths {
+    /// Statuses that say that no place is known, such as 404; others than those of success are errors.
+    #[serde(default)]
+    none: Vec<u16>,
     places: String,
     lon: String,
     lat: String,
@@ -71,6 +74,8 @@ struct AnswerPaths {
     accuracy_m: Option<String>,
 }
 
+/// The status of an answer without a body.
+const NO_CONTENT: u16 = 204;
 /// The parts of a question that may stand in braces.
 const PARTS: [&str; 8] = ["line", "number", "street", "unit", "locality", "region", "postcode", "country"];
 
@@ -222,7 +227,12 @@ impl Protocol for Described {
             for (name, value) in &self.headers {
                 request = request.with(name, value);
             }
+            request.answers_too = self.answer.none.clone();
             let response = exchange.send(&request)?;
+            if response.status == NO_CONTENT || self.answer.none.contains(&response.status) {
+                out.push(Some(Answer::default()));
+                continue;
+            }
             let value =
                 serde_json::from_slice(&response.body).map_err(|e| self.failed(&format!("it is no JSON: {e}")))?;
             out.push(Some(self.answer(&value)?));
@@ -335,6 +345,15 @@ lat = "/y"
         assert_eq!(Described::parse(POST).unwrap().ask(&[q], &laid).unwrap(), [Some(Answer::default())]);
         let body: Value = serde_json::from_slice(&laid.requests.borrow()[0].body).unwrap();
         assert_eq!(body["query"]["street"], "12 Heron \"Old\" & Co/Ln ü");
+    }
+
+    #[test]
+    fn a_status_may_say_that_there_is_no_place() {
+        let service = Described::parse(&GET.replace("[answer]", "[answer]\nnone = [404]")).unwrap();
+        let laid = Laid::with(&[(404, &[], "no such place"), (204, &[], "")]);
+        let questions = [Question::default(), Question::default()];
+        assert_eq!(service.ask(&questions, &laid).unwrap(), [Some(Answer::default()), Some(Answer::default())]);
+        assert_eq!(laid.requests.borrow()[0].answers_too, [404]);
     }
 
     #[test]

@@ -2,6 +2,8 @@
 
 use super::Store;
 use crate::Error;
+use basilocus_services::Account;
+use basilocus_table::counted::counted;
 use rusqlite::{Connection, OptionalExtension};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -25,8 +27,22 @@ pub(crate) type Answered = (String, String, String);
 
 /// The file that keeps the answers of services, beside an output.
 pub(crate) fn beside(output: &Path) -> PathBuf {
-    let stem = output.file_stem().map_or("output".into(), |s| s.to_string_lossy().into_owned());
-    output.with_file_name(format!("{stem}.service.sqlite"))
+    crate::paths::beside(output, "service.sqlite")
+}
+
+/// What asking came to, in words. `asked` is what was asked, with its verb.
+pub(crate) fn account_in_words(asked: &str, of: &str, account: &Account, from_before: usize, file: &Path) -> String {
+    let mut words = format!("{asked} asked of {of}, in {}", counted(account.requests, "request"));
+    if account.again > 0 {
+        words.push_str(&format!(", {} of them tried again", account.again));
+    }
+    if from_before > 0 {
+        words.push_str(&format!("; {} from before, kept in {}", counted(from_before as u64, "answer"), file.display()));
+    }
+    if account.refused > 0 {
+        words.push_str(&format!("; {} refused", account.refused));
+    }
+    words
 }
 
 impl Asked {

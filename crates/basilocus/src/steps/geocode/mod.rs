@@ -351,6 +351,5 @@ impl Geocode {
 
 /// The file that keeps answers and findings of a review, beside its workbook.
 fn store_of(review: &Path) -> PathBuf {
-    let stem = review.file_stem().map_or("review".into(), |s| s.to_string_lossy().into_owned());
-    review.with_file_name(format!("{stem}.answers.sqlite"))
+    crate::paths::beside(review, "answers.sqlite")
 }

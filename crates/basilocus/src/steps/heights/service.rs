@@ -1,7 +1,7 @@
 //! Heights that are asked of a service, by OGC API - Environmental Data Retrieval, before the first row gets its own.
 
 use crate::Error;
-use crate::addresses::review::asked::{Asked, beside};
+use crate::addresses::review::asked::{Asked, account_in_words, beside};
 use crate::engine::{Setting, Settling};
 use basilocus_formats::raster::RasterFormat;
 use basilocus_formats::{Format, is_address};
@@ -124,23 +124,9 @@ impl ServiceHeights {
                 asked_file.path().display()
             )));
         }
-        let mut words = format!(
-            "{} asked of {} by {}, in {}",
-            counted(open.len() as u64, "position"),
-            self.address,
-            self.collection.name(),
-            counted(account.requests, "request")
-        );
-        if account.again > 0 {
-            words.push_str(&format!(", {} of them tried again", account.again));
-        }
-        if from_before > 0 {
-            let path = asked_file.path().display();
-            words.push_str(&format!("; {} from before, kept in {path}", counted(from_before as u64, "answer")));
-        }
-        if account.refused > 0 {
-            words.push_str(&format!("; {} refused", account.refused));
-        }
+        let asked = counted(open.len() as u64, "position");
+        let of = format!("{} by {}", self.address, self.collection.name());
+        let words = account_in_words(&asked, &of, &account, from_before, asked_file.path());
         Ok(vec![words])
     }
 

@@ -13,6 +13,7 @@ mod file;
 use super::{Bound, Collect, Collected, Step};
 use crate::Error;
 use crate::engine::{Columns, Rows, Setting};
+use crate::paths;
 use basilocus_table::batch::{cell_text, point_crs};
 use basilocus_table::{Batch, Reason, SetAsideRow};
 use file::{KeptFile, KeptRow};
@@ -58,10 +59,7 @@ impl Step for Kept {
         let key = columns.require(&self.key, setting.source())?;
         let file = match (&self.file, setting.beside) {
             (Some(file), _) => file.clone(),
-            (None, Some(output)) => {
-                let stem = output.file_stem().map_or("output".into(), |s| s.to_string_lossy().into_owned());
-                output.with_file_name(format!("{stem}.kept.sqlite"))
-            }
+            (None, Some(output)) => paths::beside(output, "kept.sqlite"),
             (None, None) => {
                 return Err(Error::Usage("`key` without an output: say with `kept` which file keeps the rows".into()));
             }

@@ -11,7 +11,7 @@ mod levels;
 use super::service_plan::ServicePlan;
 use super::work::Found;
 use crate::Error;
-use crate::addresses::review::asked::Asked;
+use crate::addresses::review::asked::{Asked, account_in_words};
 use crate::addresses::review::{Known, Record};
 use crate::engine::Settling;
 use basilocus_address::{AddressInput, Level, MatchOptions, Matcher, Unplaced, country};
@@ -50,6 +50,8 @@ pub(super) struct Service {
     /// What is asked: the address of the service, or of its requests as they are described.
     address: String,
     described: Option<Described>,
+    /// What it speaks, where that was said.
+    kind: Option<Kind>,
     said_order: Option<AxisOrder>,
     secret: Option<Secret>,
     manner: Manner,
@@ -90,7 +92,7 @@ impl Service {
             ));
         }
         let kind = plan.protocol.as_deref().map(str::parse::<Kind>).transpose();
-        kind.map_err(|e| Error::Usage(format!("`protocol` {e}")))?;
+        let kind = kind.map_err(|e| Error::Usage(format!("`protocol` {e}")))?;
         let positive = |name: &str, value: Option<f64>| match value {
             Some(v) if !(v > 0.0 && v.is_finite()) => {
                 Err(Error::Usage(format!("`{name}` {v}: a number above zero is expected")))
@@ -142,6 +144,7 @@ impl Service {
         Ok(Service {
             address,
             described,
+            kind,
             said_order,
             secret,
             manner,
@@ -262,25 +265,8 @@ impl Service {
         }
         self.options.trusts_near_names = self.trusts_near_names(&questions);
         let by = if protocol.is_empty() { String::new() } else { format!(" by {protocol}") };
-        let mut words = format!(
-            "{} asked of {}{by}, in {}",
-            addresses_were(account.answered + account.refused),
-            self.address,
-            counted(account.requests, "request")
-        );
-        if account.again > 0 {
-            words.push_str(&format!(", {} of them tried again", account.again));
-        }
-        if from_before > 0 {
-            words.push_str(&format!(
-                "; {} from before, kept in {}",
-                counted(from_before as u64, "answer"),
-                kept.path().display()
-            ));
-        }
-        if account.refused > 0 {
-            words.push_str(&format!("; {} refused", account.refused));
-        }
+        let asked = addresses_were(account.answered + account.refused);
+        let words = account_in_words(&asked, &format!("{}{by}", self.address), &account, from_before, kept.path());
         told.insert(0, words);
         told.extend(self.told_of_answers(order));
         Ok(told)
@@ -306,10 +292,10 @@ impl Service {
         let is_cancelled = || setting.cancel.is_cancelled();
         let patient =
             Patient { transport: &web, clock: &clock, patience: &self.manner.patience, is_cancelled: &is_cancelled };
-        let protocol: Box<dyn Protocol> = match (&self.described, self.plan.protocol.as_deref().map(str::parse)) {
+        let protocol: Box<dyn Protocol> = match (&self.described, self.kind) {
             (Some(described), _) => Box::new(described.clone()),
-            (None, Some(Ok(kind))) => protocol::of_kind(kind, &self.address, &patient).map_err(failed)?,
-            (None, _) => protocol::find(&self.address, &patient).map_err(failed)?,
+            (None, Some(kind)) => protocol::of_kind(kind, &self.address, &patient).map_err(failed)?,
+            (None, None) => protocol::find(&self.address, &patient).map_err(failed)?,
         };
         let asked: Vec<Question> = open.iter().map(|i| questions[*i].clone()).collect();
         let asking = Asking {
