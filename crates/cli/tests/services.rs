@@ -41,6 +41,12 @@ fn street(folder: &TempDir, houses: u32) {
     assert_eq!(status, Some(0), "{text}");
 }
 
+/// A stand-in for a geocoder that knows that street.
+fn over(folder: &TempDir, arguments: &[&str]) -> StandIn {
+    let reference = folder.path().join("street.reference").display().to_string();
+    StandIn::of("geocoder", &[&["--reference", &reference], arguments].concat())
+}
+
 fn read(path: PathBuf) -> String {
     std::fs::read_to_string(path).unwrap()
 }
@@ -56,8 +62,7 @@ fn rows(path: &Path) -> BTreeMap<String, Vec<String>> {
 fn a_service_that_knows_what_a_reference_knows_places_the_same() {
     let folder = tempfile::tempdir().unwrap();
     street(&folder, 150);
-    let service =
-        StandIn::of("geocoder", &["--reference", &folder.path().join("street.reference").display().to_string()]);
+    let service = over(&folder, &[]);
     let (status, text) =
         ran(&folder, &["geocode", "owners.csv", "--reference", "street.reference", "-o", "by-reference.csv"]);
     assert_eq!(status, Some(0), "{text}");
@@ -84,8 +89,7 @@ fn nothing_is_paid_for_twice() {
     let table = read(folder.path().join("owners.csv"));
     let again: String = table.lines().skip(1).map(|l| l.to_uppercase().replace(" ", "  ") + "\n").collect();
     std::fs::write(folder.path().join("owners.csv"), table + &again).unwrap();
-    let service =
-        StandIn::of("geocoder", &["--reference", &folder.path().join("street.reference").display().to_string()]);
+    let service = over(&folder, &[]);
     let address = service.openls();
     let geocode = ["geocode", "owners.csv", "--service", &address, "--country", "US", "-o", "out.csv", "--overwrite"];
     let (status, text) = ran(&folder, &geocode);
@@ -125,8 +129,7 @@ fn nothing_is_paid_for_twice() {
 fn a_quota_ends_in_good_order_and_says_what_is_left() {
     let folder = tempfile::tempdir().unwrap();
     street(&folder, 60);
-    let service =
-        StandIn::of("geocoder", &["--reference", &folder.path().join("street.reference").display().to_string()]);
+    let service = over(&folder, &[]);
     let address = service.openls();
     let base = [
         "geocode",
@@ -159,10 +162,7 @@ fn a_quota_ends_in_good_order_and_says_what_is_left() {
     assert_eq!((status, rows(&folder.path().join("out.csv")).len()), (Some(0), 60), "{text}");
     assert_eq!(service.account(), (6, 60));
     // The service's own quota is told as well.
-    let limited = StandIn::of(
-        "geocoder",
-        &["--reference", &folder.path().join("street.reference").display().to_string(), "--quota", "1"],
-    );
+    let limited = over(&folder, &["--quota", "1"]);
     let (status, text) = ran(
         &folder,
         &[
@@ -187,8 +187,7 @@ fn a_quota_ends_in_good_order_and_says_what_is_left() {
 fn a_run_that_is_killed_goes_on_where_it_was() {
     let folder = tempfile::tempdir().unwrap();
     street(&folder, 400);
-    let reference = folder.path().join("street.reference").display().to_string();
-    let service = StandIn::of("geocoder", &["--reference", &reference, "--slow", "15", "--fail", "0.1", "--seed", "3"]);
+    let service = over(&folder, &["--slow", "15", "--fail", "0.1", "--seed", "3"]);
     let address = service.openls();
     let arguments = [
         "geocode",
@@ -242,8 +241,7 @@ fn own_references_come_first_and_what_neither_knows_is_set_aside() {
     assert_eq!(ran(&folder, &build).0, Some(0));
     let table = "id,address\na,\"5 Kestrel Court, Gullhaven OR\"\nb,\"7 Heron Lane, Ternport OR\"\nc,\"1 Nowhere Rd, Elsewhere OR\"\nd,\n";
     std::fs::write(folder.path().join("mixed.csv"), table).unwrap();
-    let service =
-        StandIn::of("geocoder", &["--reference", &folder.path().join("street.reference").display().to_string()]);
+    let service = over(&folder, &[]);
     let address = service.address.clone();
     let (status, text) =
         ran(&folder, &["geocode", "mixed.csv", "--reference", "own.reference", "--service", &address, "-o", "out.csv"]);
@@ -406,8 +404,7 @@ fn heights_of_a_service_are_asked_for_once() {
 fn a_plan_holds_the_service() {
     let folder = tempfile::tempdir().unwrap();
     street(&folder, 12);
-    let service =
-        StandIn::of("geocoder", &["--reference", &folder.path().join("street.reference").display().to_string()]);
+    let service = over(&folder, &[]);
     let (status, text) = ran(
         &folder,
         &[

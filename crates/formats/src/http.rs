@@ -45,6 +45,7 @@ pub(crate) use fetching::fetch;
 #[cfg(feature = "http")]
 mod fetching {
     use super::{FormatError, file_name};
+    use basilocus_services::redirect::led_to;
     use serde::{Deserialize, Serialize};
     use std::fs::File;
     use std::io::{Read, Write};
@@ -117,37 +118,6 @@ mod fetching {
         }
     }
 
-    /// Where a server leads from an address: only to others on the web.
-    fn led_to(from: &str, to: Option<&str>) -> Result<String, String> {
-        let to = to.ok_or("the server leads somewhere else and does not say where")?;
-        let path_at = from.find("://").map_or(0, |at| at + 3);
-        let host_end = from[path_at..].find(['/', '?', '#']).map_or(from.len(), |at| path_at + at);
-        let host = &from[..host_end];
-        let lower = to.to_ascii_lowercase();
-        if lower.starts_with("http://") && from.to_ascii_lowercase().starts_with("https://") {
-            return Err(format!(
-                "the server leads from a secure connection to one that is not, {to}; nothing was read"
-            ));
-        }
-        if lower.starts_with("http://") || lower.starts_with("https://") {
-            return Ok(to.to_string());
-        }
-        if let Some(rest) = to.strip_prefix("//") {
-            return Ok(format!("{}{rest}", &from[..path_at]));
-        }
-        if to.starts_with('/') {
-            return Ok(format!("{host}{to}"));
-        }
-        let before = to.split(['/', '?', '#']).next().unwrap_or_default();
-        if before.contains(':') {
-            return Err(format!("the server leads to \"{to}\", which is no address on the web; nothing was read"));
-        }
-        // Beside the file that was asked for.
-        let path = from[host_end..].split(['?', '#']).next().unwrap_or_default();
-        let folder = path.rfind('/').map_or("/", |at| &path[..=at]);
-        Ok(format!("{host}{folder}{to}"))
-    }
-
     /// Asks for an address, and for those that it leads to.
     fn ask(
         agent: &ureq::Agent,
@@ -163,7 +133,8 @@ mod fetching {
                 return Ok(response);
             }
             let to = response.headers().get("location").and_then(|v| v.to_str().ok());
-            at = led_to(&at, to)?;
+            let to = to.ok_or("the server leads somewhere else and does not say where")?;
+            at = led_to(&at, to).map_err(|problem| format!("{problem}; nothing was read"))?;
         }
         Err(format!("the server leads on more than {REDIRECTS} times, the last time to {at}"))
     }
@@ -259,35 +230,6 @@ mod fetching {
             }
             ureq::Error::Io(io) => format!("cannot be reached: {io}"),
             e => format!("cannot be fetched: {e}"),
-        }
-    }
-
-    #[cfg(test)]
-    mod tests {
-        use super::led_to;
-
-        #[test]
-        fn where_servers_lead() {
-            let from = "https://tern.example:8443/feeds/day.csv?key=1/2#top";
-            for (to, expected) in [
-                ("https://other.example/a.csv", "https://other.example/a.csv"),
-                ("//other.example/a.csv", "https://other.example/a.csv"),
-                ("/a.csv", "https://tern.example:8443/a.csv"),
-                ("night.csv", "https://tern.example:8443/feeds/night.csv"),
-                ("night.csv?at=12:30", "https://tern.example:8443/feeds/night.csv?at=12:30"),
-            ] {
-                assert_eq!(led_to(from, Some(to)).unwrap(), expected);
-            }
-            assert_eq!(led_to("http://tern.example", Some("a.csv")).unwrap(), "http://tern.example/a.csv");
-            for (to, part) in [
-                (Some("file:///etc/hostname"), "no address on the web"),
-                (Some("data:text/csv,a"), "no address on the web"),
-                (Some("http://tern.example/a.csv"), "to one that is not"),
-                (None, "does not say where"),
-            ] {
-                let message = led_to(from, to).unwrap_err();
-                assert!(message.contains(part), "{message}");
-            }
         }
     }
 }

@@ -17,6 +17,9 @@ pub enum ServeError {
     /// A reference.
     #[error(transparent)]
     Reference(#[from] basilocus::address::Error),
+    /// A grid of heights.
+    #[error(transparent)]
+    Heights(#[from] basilocus::Error),
     /// Nothing to serve.
     #[error(
         "there is nothing to serve; name an address reference with `reference`, or say what to stand in for with `stand_in`"

@@ -3,7 +3,7 @@
 use crate::ServeError;
 use basilocus::address::matching::find_in;
 use basilocus::address::reference::WrittenAddress;
-use basilocus::address::{AddressInput, Candidate, MatchOptions, Outcome, Reference, country};
+use basilocus::address::{AddressInput, Candidate, MatchOptions, Outcome, Reference};
 use serde::Deserialize;
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -34,7 +34,7 @@ pub(crate) struct FoundPlace {
     pub candidate: Candidate,
     /// Its address in parts.
     pub parts: WrittenAddress,
-    /// Code of the country.
+    /// Code of the country; empty where it is not known.
     pub country: &'static str,
 }
 
@@ -89,15 +89,28 @@ impl Geocoder {
             Outcome::Matched(m) => (std::iter::once(m.best).chain(m.others).collect(), None),
             Outcome::SetAside { reason, candidates, .. } => (candidates, Some(reason)),
         };
-        let code = country::said_by(&input).code();
-        let places = candidates.into_iter().take(MOST).map(|candidate| self.place(candidate, code)).collect();
+        let owners = self.owners(&input, &options);
+        let places = candidates.into_iter().take(MOST).map(|c| self.place(c, &owners)).collect();
         FoundPlaces { places, reason }
     }
 
+    /// What each reference by itself finds, where there are several: a candidate does not say whose it is.
+    fn owners(&self, input: &AddressInput, options: &MatchOptions) -> Vec<(&Reference, Vec<Candidate>)> {
+        if self.references.len() < 2 {
+            return Vec::new();
+        }
+        let alone = |r: &'_ Reference| match find_in(std::slice::from_ref(r), options, input) {
+            Outcome::Matched(m) => std::iter::once(m.best).chain(m.others).collect(),
+            Outcome::SetAside { candidates, .. } => candidates,
+        };
+        self.references.iter().map(|r| (r, alone(r))).collect()
+    }
+
     /// A candidate with its address in parts.
-    fn place(&self, candidate: Candidate, said: Option<&'static str>) -> FoundPlace {
-        let of_country = |code: &str| self.references.iter().find(|r| r.country() == code);
-        let reference = said.and_then(of_country).unwrap_or(&self.references[0]);
+    fn place(&self, candidate: Candidate, owners: &[(&Reference, Vec<Candidate>)]) -> FoundPlace {
+        let is_same = |c: &Candidate| (c.lon, c.lat, &c.address) == (candidate.lon, candidate.lat, &candidate.address);
+        let owner = owners.iter().find(|(_, found)| found.iter().any(is_same)).map(|(r, _)| *r);
+        let reference = owner.unwrap_or(&self.references[0]);
         let mut parts = WrittenAddress::read(&candidate.address, reference.grammar(), reference);
         // What the match says itself is surer than what is read from its text.
         for (part, known) in [
@@ -109,6 +122,50 @@ impl Geocoder {
                 *part = known.to_string();
             }
         }
-        FoundPlace { candidate, parts, country: reference.country() }
+        // Of several references none of which is sure to have it, no country is named.
+        let is_sure = owner.is_some() || self.references.len() == 1;
+        FoundPlace { candidate, parts, country: if is_sure { reference.country() } else { "" } }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use basilocus::address::reference::PointEntry;
+    use basilocus::address::{Builder, Entry};
+
+    #[test]
+    fn a_place_is_in_the_country_of_its_reference() {
+        let folder = tempfile::tempdir().unwrap();
+        let build = |country: &str, street: &str, locality: &str, postcode: &str, lon: f64| {
+            let house = PointEntry {
+                number: "12".into(),
+                street: street.into(),
+                locality: locality.into(),
+                postcode: postcode.into(),
+                lon,
+                lat: 50.0,
+                ..Default::default()
+            };
+            let mut builder = Builder::of_country(country).unwrap();
+            builder.add(&Entry::Point(house)).unwrap();
+            let file = folder.path().join(format!("{country}.reference"));
+            builder.write(&file).unwrap();
+            file
+        };
+        let files = [
+            build("US", "Heron Ln", "Ternport", "97981", -123.8),
+            build("DE", "Reiherweg", "Seeschwalben", "26999", 8.0),
+        ];
+        let geocoder = Geocoder::open(&files).unwrap().unwrap();
+        let find = |address: &str| geocoder.find(&AddressQuery { address: address.into(), ..Default::default() });
+        // Neither says its country.
+        let (abroad, here) = (find("Reiherweg 12, 26999 Seeschwalben"), find("12 Heron Lane, Ternport 97981"));
+        assert_eq!((abroad.places[0].country, abroad.places[0].candidate.lon), ("DE", 8.0));
+        assert_eq!((here.places[0].country, here.places[0].candidate.lon), ("US", -123.8));
+        assert_eq!(
+            (abroad.places[0].parts.number.as_str(), abroad.places[0].parts.street.as_str()),
+            ("12", "Reiherweg")
+        );
     }
 }

@@ -7,13 +7,11 @@ use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
-use basilocus::Layer;
-use basilocus::arrow::array::{Array, Float64Array, RecordBatch};
-use basilocus::steps::{Heights, Positions};
+use basilocus::geodesy::unit::LinearUnit;
 use basilocus::table::geometry::{Geometry, wkt};
+use basilocus::terrain::HeightLookup;
 use serde::Deserialize;
 use serde_json::{Value, json};
-use std::path::PathBuf;
 use std::sync::Arc;
 
 /// The collection.
@@ -24,20 +22,37 @@ const PARAMETER: &str = "height";
 const MOST: usize = 1000;
 const COVERAGE_JSON: &str = "application/prs.coverage+json";
 
-fn grid(app: &App) -> Result<PathBuf, Problem> {
-    app.heights.clone().ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "no heights are served here"))
+/// The symbols of UCUM for lengths, and how many metres each is.
+const SYMBOLS: [(&str, f64); 3] = [("m", 1.0), ("[ft_i]", 0.3048), ("[ft_us]", 1200.0 / 3937.0)];
+
+fn served(app: &App) -> Result<&HeightLookup, Problem> {
+    app.heights.as_ref().ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "no heights are served here"))
 }
 
-fn parameter() -> Value {
-    json!({
+/// A unit as parameters have it: its words, and a symbol where UCUM has one.
+fn unit(unit: &LinearUnit) -> Value {
+    let symbol = SYMBOLS.iter().find(|(_, metres)| (metres - unit.metres).abs() < 1e-12);
+    let mut out = json!({"label": {"en": unit.plural()}});
+    if let Some((symbol, _)) = symbol {
+        out["symbol"] = json!({"value": symbol, "type": "http://www.opengis.net/def/uom/UCUM/"});
+    }
+    out
+}
+
+fn parameter(heights: &HeightLookup) -> Value {
+    let mut out = json!({
         "type": "Parameter",
         "description": {"en": "Height of the ground"},
-        "unit": {"label": {"en": "metre"}, "symbol": {"value": "m", "type": "http://www.opengis.net/def/uom/UCUM/"}},
-        "observedProperty": {"id": "http://vocab.nerc.ac.uk/standard_name/surface_altitude/", "label": {"en": "Height"}},
-    })
+        "observedProperty": {"label": {"en": "Height"}},
+    });
+    // A unit that nobody said is not made up.
+    if let Some(said) = heights.unit() {
+        out["unit"] = unit(said);
+    }
+    out
 }
 
-fn collection() -> Value {
+fn collection(heights: &HeightLookup) -> Value {
     json!({
         "id": ID,
         "title": "Heights of the ground",
@@ -49,29 +64,28 @@ fn collection() -> Value {
             "rel": "data",
             "variables": {"query_type": "position", "output_formats": ["CoverageJSON"], "default_output_format": "CoverageJSON"},
         }}},
-        "parameter_names": {PARAMETER: parameter()},
+        "parameter_names": {PARAMETER: parameter(heights)},
     })
 }
 
 /// `GET /collections`
 pub(crate) async fn list(State(app): State<Arc<App>>) -> Json<Value> {
-    let collections: Vec<Value> = app.heights.iter().map(|_| collection()).collect();
+    let collections: Vec<Value> = app.heights.iter().map(collection).collect();
     let link = json!({"href": "/collections", "rel": "self", "type": "application/json"});
     Json(json!({"links": [link], "collections": collections}))
 }
 
-fn is_there(app: &App, id: &str) -> Result<PathBuf, Problem> {
-    let grid = grid(app)?;
+fn of_collection<'a>(app: &'a App, id: &str) -> Result<&'a HeightLookup, Problem> {
+    let heights = served(app)?;
     if id == ID {
-        return Ok(grid);
+        return Ok(heights);
     }
     Err(Problem::new(StatusCode::NOT_FOUND, format!("there is no collection \"{id}\"; {ID} is one")))
 }
 
 /// `GET /collections/{id}`
 pub(crate) async fn describe(State(app): State<Arc<App>>, Path(id): Path<String>) -> Result<Json<Value>, Problem> {
-    is_there(&app, &id)?;
-    Ok(Json(collection()))
+    of_collection(&app, &id).map(|heights| Json(collection(heights)))
 }
 
 /// What a position query says.
@@ -122,39 +136,22 @@ pub(crate) async fn position(
     Path(id): Path<String>,
     Query(query): Query<PositionQuery>,
 ) -> Result<Response, Problem> {
-    let grid = is_there(&app, &id)?;
+    of_collection(&app, &id)?;
     let positions = query.positions()?;
-    let asked = positions.clone();
-    let found = tokio::task::spawn_blocking(move || heights(grid, &asked)).await;
-    let broken = || Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "the heights could not be read");
-    let heights = found.map_err(|_| broken())?.map_err(|_| broken())?;
-    Ok(([(header::CONTENT_TYPE, COVERAGE_JSON)], coverage(&positions, &heights).to_string()).into_response())
-}
-
-/// The heights of a grid at positions, metres; nothing where it has none.
-fn heights(grid: PathBuf, positions: &[[f64; 2]]) -> Result<Vec<Option<f64>>, basilocus::Error> {
-    let axis = |at: usize| Arc::new(positions.iter().map(|p| p[at]).collect::<Float64Array>()) as _;
-    let records = RecordBatch::try_from_iter([("lon", axis(0)), ("lat", axis(1))])
-        .map_err(|e| basilocus::Error::Data(e.to_string()))?;
-    let layer = Layer::from_records("positions", vec![records])?
-        .positions(Positions::in_system("EPSG:4326")?)
-        .then(Heights { may_lack: true, ..Heights::of(grid) });
-    let mut out = vec![None; positions.len()];
-    for block in layer.rows()? {
-        let block = block?;
-        let Some(column) = block.records.column_by_name("height") else { continue };
-        let Some(column) = column.as_any().downcast_ref::<Float64Array>() else { continue };
-        for (at, number) in block.source_rows.iter().enumerate() {
-            if let Some(slot) = out.get_mut(*number as usize - 1) {
-                *slot = column.is_valid(at).then(|| column.value(at));
-            }
-        }
-    }
-    Ok(out)
+    // Reading keeps a core and a disk busy: not those that answer others.
+    let answered = tokio::task::spawn_blocking(move || {
+        let heights = served(&app)?;
+        let broken = |e| Problem::new(StatusCode::INTERNAL_SERVER_ERROR, format!("the heights could not be read: {e}"));
+        let found = heights.at(&positions).map_err(broken)?;
+        Ok(coverage(heights, &positions, &found).to_string())
+    });
+    let broke_off = |_| Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "the heights could not be read");
+    let body = answered.await.map_err(broke_off)??;
+    Ok(([(header::CONTENT_TYPE, COVERAGE_JSON)], body).into_response())
 }
 
 /// The coverage of positions and their heights: of a point, or of many.
-fn coverage(positions: &[[f64; 2]], heights: &[Option<f64>]) -> Value {
+fn coverage(lookup: &HeightLookup, positions: &[[f64; 2]], heights: &[Option<f64>]) -> Value {
     let rounded = |v: f64| (v * 1000.0).round() / 1000.0;
     let values: Vec<Option<f64>> = heights.iter().map(|h| h.map(rounded)).collect();
     let (kind, axes, names, shape) = match positions {
@@ -176,7 +173,7 @@ fn coverage(positions: &[[f64; 2]], heights: &[Option<f64>]) -> Value {
                 "type": "GeographicCRS", "id": "http://www.opengis.net/def/crs/OGC/1.3/CRS84",
             }}],
         },
-        "parameters": {PARAMETER: parameter()},
+        "parameters": {PARAMETER: parameter(lookup)},
         "ranges": {PARAMETER: {"type": "NdArray", "dataType": "float", "axisNames": names, "shape": shape, "values": values}},
     })
 }

@@ -9,6 +9,7 @@ use axum::extract::{DefaultBodyLimit, State};
 use axum::http::StatusCode;
 use axum::routing::{get, post};
 use axum::{Json, Router, middleware};
+use basilocus::terrain::HeightLookup;
 use serde_json::{Value, json};
 use std::net::SocketAddr;
 use std::path::PathBuf;
@@ -39,7 +40,8 @@ pub struct Options {
 pub(crate) struct App {
     /// Where addresses are found, where references are served.
     geocoder: Option<Geocoder>,
-    pub heights: Option<PathBuf>,
+    /// Heights at positions, where a grid is served.
+    pub heights: Option<HeightLookup>,
     pub feed: Option<Duration>,
     pub jobs: Jobs,
     pub faulty: Option<Faulty>,
@@ -73,7 +75,7 @@ pub fn serve(
     }
     let app = App {
         geocoder: Geocoder::open(&options.references)?,
-        heights: options.heights.clone(),
+        heights: options.heights.as_deref().map(HeightLookup::open).transpose()?,
         feed: options.feed,
         jobs: Jobs::default(),
         faulty: options.faults.map(Faulty::new),

@@ -9,6 +9,7 @@
 //! | [`question`] | an address that is asked for, and the places that a service answers with |
 //! | [`protocol`] | how questions become requests and responses answers, one file a protocol |
 //! | [`heights`] | heights of positions, by OGC API - Environmental Data Retrieval |
+//! | [`redirect`] | where servers lead, and whether that is followed |
 //! | [`web`] | requests over HTTP: TLS, redirects, limits, addresses that nobody typed |
 //! | [`secret`] | what a service wants to know of its customers; never printed |
 //! | [`pace`] | so many requests a second |
@@ -25,6 +26,7 @@ pub mod pace;
 pub mod patience;
 pub mod protocol;
 pub mod question;
+pub mod redirect;
 pub mod secret;
 pub mod web;
 

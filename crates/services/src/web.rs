@@ -1,8 +1,9 @@
 //! Requests over HTTP: TLS, redirects, limits, and no request to an address of this machine's network that nobody typed.
 
+use crate::redirect::{self, is_secure, led_to, not_of_this_network};
 use crate::{Secret, ServiceError};
 use std::io::Read;
-use std::net::{IpAddr, Ipv6Addr, ToSocketAddrs};
+use std::net::IpAddr;
 use std::time::Duration;
 use ureq::http::Uri;
 
@@ -250,26 +251,16 @@ pub(crate) fn in_address(text: &str) -> String {
     out
 }
 
-/// An address on the web.
+/// An address on the web, without a name and a password in it.
 fn parsed(address: &str) -> Result<Uri, ServiceError> {
     let bad = |problem: &str| ServiceError::Address { address: address.to_string(), problem: problem.to_string() };
-    let uri: Uri = address.trim().parse().map_err(|_| bad("it cannot be read"))?;
-    if !matches!(uri.scheme_str(), Some("http" | "https")) {
-        return Err(bad("it does not begin with http:// or https://"));
-    }
-    if uri.host().is_none_or(str::is_empty) {
-        return Err(bad("it has no host"));
-    }
+    let uri = redirect::parsed(address).map_err(bad)?;
     if uri.authority().is_some_and(|a| a.as_str().contains('@')) {
         return Err(bad(
             "names and passwords do not belong into it; give the secret by a file or an environment variable",
         ));
     }
     Ok(uri)
-}
-
-fn is_secure(uri: &Uri) -> bool {
-    uri.scheme_str() == Some("https")
 }
 
 /// Scheme, host and port: who gets a request.
@@ -279,116 +270,9 @@ fn authority(uri: &Uri) -> String {
     format!("{scheme}://{}:{port}", uri.host().unwrap_or_default().to_ascii_lowercase())
 }
 
-/// Where a service leads from an address: only to others on the web, and not from a secure connection to one that is not.
-pub(crate) fn led_to(from: &str, to: &str) -> Result<String, String> {
-    let base = parsed(from).map_err(|e| e.to_string())?;
-    let to = to.trim();
-    let origin = format!(
-        "{}://{}",
-        base.scheme_str().unwrap_or("http"),
-        base.authority().map_or("", ureq::http::uri::Authority::as_str)
-    );
-    let head = to.split(['/', '?', '#']).next().unwrap_or_default();
-    let address = if to.contains("://") && !head.is_empty() {
-        to.to_string()
-    } else if let Some(rest) = to.strip_prefix("//") {
-        format!("{}://{rest}", base.scheme_str().unwrap_or("http"))
-    } else if to.starts_with('/') {
-        format!("{origin}{to}")
-    } else if head.contains(':') {
-        return Err(format!("the service leads to \"{to}\", which is no address on the web"));
-    } else {
-        let folder = base.path().rfind('/').map_or("/", |at| &base.path()[..=at]);
-        format!("{origin}{folder}{to}")
-    };
-    let address = address.split('#').next().unwrap_or_default().to_string();
-    let uri = parsed(&address).map_err(|e| e.to_string())?;
-    if is_secure(&base) && !is_secure(&uri) {
-        return Err(format!("the service leads from a secure connection to one that is not, {address}"));
-    }
-    Ok(address)
-}
-
-/// Whether an address that a service led to lies outside of this machine and its network.
-fn not_of_this_network(uri: &Uri) -> Result<(), String> {
-    let host = uri.host().unwrap_or_default().trim_matches(['[', ']']);
-    let port = uri.port_u16().unwrap_or(if is_secure(uri) { 443 } else { 80 });
-    let found = (host, port).to_socket_addrs().map_err(|e| format!("the service leads to {host}: {e}"))?;
-    for ip in found.map(|a| a.ip()) {
-        if is_inside(ip) {
-            return Err(format!(
-                "the service leads to {host}, an address inside of this network ({ip}), which nobody typed; nothing was sent there"
-            ));
-        }
-    }
-    Ok(())
-}
-
-/// Whether an address is that of this machine or of its network.
-fn is_inside(ip: IpAddr) -> bool {
-    match ip {
-        IpAddr::V4(v4) => {
-            let [a, b, ..] = v4.octets();
-            v4.is_loopback()
-                || v4.is_private()
-                || v4.is_link_local()
-                || v4.is_unspecified()
-                || v4.is_broadcast()
-                // Addresses that a provider shares among its customers (RFC 6598).
-                || (a == 100 && (64..128).contains(&b))
-        }
-        IpAddr::V6(v6) => {
-            let of_v4 = v6.to_ipv4_mapped().is_some_and(|v4| is_inside(IpAddr::V4(v4)));
-            v6.is_loopback()
-                || v6 == Ipv6Addr::UNSPECIFIED
-                || v6.is_unique_local()
-                || v6.is_unicast_link_local()
-                || of_v4
-        }
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn where_services_lead() {
-        let from = "https://tern.example:8443/geocoding/ask?key=1";
-        for (to, expected) in [
-            ("https://other.example/a", "https://other.example/a"),
-            ("//other.example/a#top", "https://other.example/a"),
-            ("/jobs/7", "https://tern.example:8443/jobs/7"),
-            ("jobs/7?wait=1", "https://tern.example:8443/geocoding/jobs/7?wait=1"),
-        ] {
-            assert_eq!(led_to(from, to).unwrap(), expected);
-        }
-        for bad in ["http://tern.example/a", "file:///etc/hostname", "data:text/plain,a", "ftp://tern.example/a"] {
-            assert!(led_to(from, bad).is_err(), "{bad}");
-        }
-    }
-
-    #[test]
-    fn addresses_inside_of_the_network() {
-        for inside in [
-            "127.0.0.1",
-            "10.1.2.3",
-            "192.168.1.1",
-            "172.16.0.1",
-            "169.254.169.254",
-            "0.0.0.0",
-            "100.64.0.1",
-            "::1",
-            "fd00::1",
-            "fe80::1",
-            "::ffff:10.0.0.1",
-        ] {
-            assert!(is_inside(inside.parse().unwrap()), "{inside}");
-        }
-        for outside in ["192.0.2.1", "203.0.113.7", "2001:db8::1", "100.128.0.1", "172.32.0.1"] {
-            assert!(!is_inside(outside.parse().unwrap()), "{outside}");
-        }
-    }
 
     #[test]
     fn secrets_travel_on_secure_connections_only() {

@@ -18,7 +18,7 @@ struct Serve {
     /// demonstration
     #[arg(long, value_name = "FILE", required_unless_present_any = ["stand_in", "heights"])]
     reference: Vec<PathBuf>,
-    /// Grid of heights that carries its system, in metres; a stand-in without one has the levee of the demonstration
+    /// Grid of heights that carries its system; a stand-in without one has the levee of the demonstration
     #[arg(long, value_name = "GRID")]
     heights: Option<PathBuf>,
     /// Stand in for a service of this kind, to try what asks it

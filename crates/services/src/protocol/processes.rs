@@ -8,7 +8,8 @@
 //! order of the addresses.
 
 use super::{Exchange, Protocol, Trouble};
-use crate::web::{Method, Request, Response, Transport, json_of, led_to};
+use crate::redirect::led_to;
+use crate::web::{Method, Request, Response, Transport, json_of};
 use crate::{Answer, AxisOrder, Place, Question, ServiceError};
 use serde_json::{Map, Value, json};
 use std::time::Duration;
