@@ -4,7 +4,7 @@ use super::json;
 use crate::args::RunBehaviour;
 use crate::{Done, signals, text};
 use anyhow::{Result, anyhow};
-use basilocus::formats::{Format, is_standard, kml};
+use basilocus::formats::{Format, PendingOutput, is_standard, kml};
 use basilocus::repeat::{Every, RealWorld, Turn, TurnOutcome, repeat};
 use basilocus::{Error, Plan, Report, RunOptions};
 use std::path::{Path, PathBuf};
@@ -16,7 +16,7 @@ pub(super) fn again_and_again(plan: &Plan, interval: Duration, behaviour: &RunBe
         let problem = "--every wants files: standard input ends, and standard output takes one table; name files";
         return Err(Error::Usage(problem.into()).into());
     }
-    let link =
+    let mut link =
         behaviour.network_link.as_ref().map(|file| link_of(file, plan, interval, behaviour.overwrite)).transpose()?;
     let options = RunOptions {
         overwrite: behaviour.overwrite,
@@ -27,7 +27,6 @@ pub(super) fn again_and_again(plan: &Plan, interval: Duration, behaviour: &RunBe
     };
     signals::end_in_order();
     let every = Every { interval, turns: behaviour.turns.map(std::num::NonZeroU64::get) };
-    let mut link = link;
     let told = &mut |turn: &Turn| {
         if let (TurnOutcome::Written(_), Some((file, text))) = (&turn.outcome, &link) {
             write(file, text)?;
@@ -115,6 +114,10 @@ fn link_of(file: &Path, plan: &Plan, interval: Duration, overwrite: bool) -> Res
     Ok((file.to_path_buf(), kml::network_link(&name, &href, seconds)))
 }
 
+/// Writes a small file, whole or not at all.
 fn write(file: &Path, text: &str) -> Result<(), Error> {
-    std::fs::write(file, text).map_err(|e| Error::Data(format!("{}: cannot be written: {e}", file.display())))
+    let pending = PendingOutput::new(file, true)?;
+    std::fs::write(pending.path(), text)
+        .map_err(|e| Error::Data(format!("{}: cannot be written: {e}", file.display())))?;
+    Ok(pending.publish()?)
 }
