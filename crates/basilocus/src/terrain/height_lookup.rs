@@ -49,10 +49,17 @@ impl HeightLookup {
 
     fn reading(path: &Path, from: Option<String>) -> Result<Self, Error> {
         let reading = GridReading { from, ..Default::default() };
-        let grid = HeightGrid::open(path, &reading, &Cancel::default())?;
-        let crs = grid.crs.as_ref().ok_or_else(|| {
-            Error::Usage(format!("{}: the grid says no system, so nobody knows where its cells are", path.display()))
+        let no_system = || {
+            Error::Usage(format!(
+                "{}: it says no system, so nobody knows where its heights are; a grid that carries its own is expected, such as a GeoTIFF of `terrain grid`",
+                path.display()
+            ))
+        };
+        let grid = HeightGrid::open(path, &reading, &Cancel::default()).map_err(|e| match e {
+            Error::NoCrs { .. } => no_system(),
+            e => e,
         })?;
+        let crs = grid.crs.as_ref().ok_or_else(no_system)?;
         let to_grid = Operation::between(&Catalogue::embedded().get(4326)?, crs.horizontal(), None)?;
         let unit = grid.unit.is_said.then(|| grid.unit.unit.clone());
         Ok(HeightLookup { grid: Mutex::new(grid), to_grid, unit })
