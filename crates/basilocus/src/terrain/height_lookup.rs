@@ -16,10 +16,10 @@ use std::sync::{Mutex, PoisonError};
 ///
 /// let folder = tempfile::tempdir()?;
 /// let grid = folder.path().join("bank.asc");
-/// std::fs::write(&grid, "ncols 2\nnrows 2\nxllcenter -123.8\nyllcenter 46.2\ncellsize 0.1\n1 2\n3 4\n")?;
+/// std::fs::write(&grid, "ncols 2\nnrows 2\nxllcenter -124\nyllcenter 46\ncellsize 0.25\n1 2\n3 4\n")?;
 /// assert!(HeightLookup::open(&grid).is_err(), "it says no system");
 /// let heights = HeightLookup::in_system(&grid, "EPSG:4326")?;
-/// assert_eq!(heights.at(&[[-123.8, 46.2], [-123.75, 46.25], [0.0, 0.0]])?, [Some(3.0), Some(2.5), None]);
+/// assert_eq!(heights.at(&[[-124.0, 46.0], [-123.875, 46.125], [0.0, 0.0]])?, [Some(3.0), Some(2.5), None]);
 /// assert!(heights.unit().is_none());
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
