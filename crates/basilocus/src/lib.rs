@@ -6,6 +6,7 @@
 //! | run what a file says, or build such a file | [`Plan`], [`run`] |
 //! | say what a file holds | [`look`](fn@look) |
 //! | run a plan again and again, as its sources change | [`repeat`](fn@repeat::repeat) |
+//! | ask a layer in parts, by extent, time, values | [`collections`] |
 //! | ask one thing: a coordinate, a system, a distance | [`lookup`] |
 //! | add a step of one's own | [`steps`] |
 //! | match a column of addresses | [`Geocoder`] |
@@ -36,6 +37,8 @@
 //! ```
 
 pub mod addresses;
+#[cfg(feature = "geopackage")]
+pub mod collections;
 pub mod compare;
 pub mod coordinates;
 pub mod doubts;

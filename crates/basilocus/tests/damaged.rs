@@ -174,7 +174,7 @@ fn reference() {
         || f.run(LayerPlan::new(f.path("asked.csv")).with(Geocode { reference: reference(), ..Default::default() }));
     let nearest = || {
         let positions = Positions { from: Some("EPSG:4326".into()), ..Default::default() };
-        let nearest = Nearest { reference: reference(), most_m: None };
+        let nearest = Nearest { reference: reference(), ..Default::default() };
         f.run(LayerPlan::new(f.path("points.csv")).with(positions).with(nearest))
     };
     assert_eq!((geocoded().unwrap().rows_out, nearest().unwrap().rows_out), (6, 4));

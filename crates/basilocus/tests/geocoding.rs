@@ -267,7 +267,7 @@ fn the_other_direction() {
     let f = Folder::new();
     let reference = f.reference();
     let gates = f.write("gates.csv", "gate,lon,lat\nnear,-123.7987,46.2001\nfar,-120,40\nlost,-123.8,95\n");
-    let nearest = Nearest { reference: vec![reference], most_m: Some(200.0) };
+    let nearest = Nearest { reference: vec![reference], most_m: Some(200.0), ..Default::default() };
     let layer = LayerPlan::new(gates).with(Positions::in_system("EPSG:4326").unwrap()).with(nearest);
     let plan = Plan { layers: vec![layer], outputs: vec![OutputPlan::new(f.path("near.csv"))], ..Default::default() };
     let report = run(&plan, &RunOptions::default()).unwrap();

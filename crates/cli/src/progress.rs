@@ -40,6 +40,17 @@ impl basilocus::Progress for Bar {
         }
     }
 
+    fn tell(&self, words: &str) {
+        if let Ok(slot) = self.bar.lock()
+            && let Some(bar) = slot.as_ref()
+        {
+            if let Ok(style) = ProgressStyle::with_template("{prefix} {wide_bar} {percent}% {eta}  {msg}") {
+                bar.set_style(style);
+            }
+            bar.set_message(crate::text::harmless(words).into_owned());
+        }
+    }
+
     fn finish(&self) {
         if let Ok(mut slot) = self.bar.lock()
             && let Some(bar) = slot.take()

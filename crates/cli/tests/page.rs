@@ -1,7 +1,9 @@
-//! The page of `draw` in a real browser: Chromium, by the WebDriver protocol of the W3C.
+//! The page of `draw`, and the pages that are served, in a real browser: Chromium, by the WebDriver protocol of the W3C.
 //!
 //! Where there is no `chromedriver` the tests say so on standard error and do not run; with `BASILOCUS_BROWSER=required`,
 //! as in `.ci/run`, they fail. `tools/browser` installs it.
+
+mod stand_in;
 
 use serde_json::{Value, json};
 use std::io::{BufRead, BufReader, Write};
@@ -72,6 +74,11 @@ impl Browser {
 
     fn show(&self, page: &Path, view: &str) {
         self.ask("/url", Some(json!({ "url": format!("file://{}{view}", page.display()) })));
+    }
+
+    /// Goes to an address, and waits until it is there.
+    fn go(&self, address: &str) {
+        self.ask("/url", Some(json!({ "url": address })));
     }
 
     fn script(&self, code: &str) -> Value {
@@ -281,5 +288,45 @@ fn a_link_leads_to_its_place_and_row() {
     browser.script("location.reload()");
     browser.until("document.getElementById('here').getAttribute('href').length > 1");
     assert!(browser.view()[2] > 1000.0);
+    assert_eq!(browser.complaints(), json!([]));
+}
+
+/// A key of the keyboard as WebDriver names it.
+const TAB: &str = "\u{E004}";
+const ENTER: &str = "\u{E007}";
+
+#[test]
+fn served_pages_are_used_by_keys_alone() {
+    let Some(browser) = Browser::open() else { return };
+    let folder = tempfile::tempdir().unwrap();
+    let gates = folder.path().join("gates.csv");
+    std::fs::write(&gates, "gate,width,lon,lat\nNorth,1.5,-123.8,46.2\nSouth,2,-123.7,46.1\n").unwrap();
+    let served = stand_in::StandIn::serving(&[gates.to_str().unwrap(), "--from", "EPSG:4326"]);
+    // A browser gets pages without asking for them.
+    browser.go(&served.address);
+    // The link to the content, the way here, and the first link of the content.
+    browser.keys(&TAB.repeat(3));
+    browser.until("document.activeElement.textContent.startsWith('A position')");
+    browser.keys(ENTER);
+    browser.until("document.title.startsWith('Try a position')");
+    browser.keys(&format!("{}46.2N 123.8W{ENTER}", TAB.repeat(3)));
+    // By Krüger's series, as in the tests of the projection.
+    browser.until("document.body.innerText.includes('438277.798') && document.body.innerText.includes('5116580.272')");
+    browser.keys(&TAB.repeat(4));
+    browser.until("document.activeElement.id === 'from'");
+    // What cannot be read says why, beside the form that still holds it.
+    browser.go(&format!("{}/try/position?position=46.2+12.5&from=&to=", served.address));
+    browser.until("document.querySelector('[role=alert]').textContent.includes('46.2')");
+    assert_eq!(browser.script("return document.getElementById('position').value"), "46.2 12.5");
+    // A filter in the form of the features.
+    browser.go(&format!("{}/collections/gates/items", served.address));
+    browser.script("document.getElementById('filter').focus()");
+    browser.keys(&format!("width > 1.7{ENTER}"));
+    browser.until("document.querySelectorAll('tbody tr').length === 1 && document.body.innerText.includes('South')");
+    // The map of the collection, in its frame.
+    browser.go(&format!("{}/collections/gates", served.address));
+    browser.script("document.querySelector('iframe').scrollIntoView()");
+    browser
+        .until("document.querySelector('iframe').contentDocument?.getElementById('key')?.innerText.includes('gates')");
     assert_eq!(browser.complaints(), json!([]));
 }

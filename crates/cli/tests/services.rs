@@ -427,3 +427,59 @@ fn a_plan_holds_the_service() {
     let (status, text) = ran(&folder, &["run", "ask.plan.toml", "--overwrite"]);
     assert_eq!((status, read(folder.path().join("out.csv"))), (Some(0), before), "{text}");
 }
+
+#[test]
+fn addresses_near_positions_are_those_of_the_reference_and_are_asked_for_once() {
+    let folder = tempfile::tempdir().unwrap();
+    street(&folder, 40);
+    let mut gates = String::from("gate,lon,lat\n");
+    for n in 1..=40 {
+        gates.push_str(&format!("G{n},{:.6},46.2001\n", -123.9 + f64::from(n) * 1e-5));
+    }
+    gates.push_str("Twice,-123.89999,46.2001\nFar,-100,40\nNowhere,,\n");
+    std::fs::write(folder.path().join("gates.csv"), gates).unwrap();
+    let nearest = |arguments: &[&str]| {
+        ran(&folder, &[&["nearest", "gates.csv", "--from", "EPSG:4326", "--no-progress"], arguments].concat())
+    };
+    let (status, text) = nearest(&["--reference", "street.reference", "--most", "200", "-o", "own.csv"]);
+    assert_eq!(status, Some(0), "{text}");
+    let service = over(&folder, &["--fail", "0.2"]);
+    for (address, out) in [(service.address.clone(), "a.csv"), (service.openls(), "b.csv")] {
+        let (status, text) = nearest(&["--service", &address, "--most", "200", "-o", out]);
+        assert_eq!(status, Some(0), "{text}");
+        assert!(text.contains("41 positions were asked of"), "{text}");
+        let (own, served) = (rows(&folder.path().join("own.csv")), rows(&folder.path().join(out)));
+        assert_eq!((own.len(), served.len()), (42, 42), "the gate without a place is set aside");
+        for (gate, row) in own {
+            // All but the side of the street, which a service does not say, and that is none for houses.
+            let (a, b) = (&row, &served[&gate]);
+            assert_eq!(a[..4], b[..4], "{gate}: the address");
+            let metres = |r: &[String]| r[5].parse::<f64>().ok();
+            assert_eq!(
+                metres(a).map(|m| (m * 2.0).round()),
+                metres(b).map(|m| (m * 2.0).round()),
+                "{gate}: the distance"
+            );
+        }
+        let before = service.account().0;
+        let (status, text) = nearest(&["--service", &address, "--most", "200", "-o", out, "--overwrite"]);
+        assert!(status == Some(0) && text.contains("41 answers from before"), "{text}");
+        assert_eq!(service.account().0, before, "nothing is asked again");
+    }
+    // First what is known here, then the service.
+    let (status, text) =
+        nearest(&["--reference", "street.reference", "--service", &service.address, "--most", "200", "-o", "c.csv"]);
+    assert!(status == Some(0) && text.contains("1 position was asked of"), "{text}");
+    assert_eq!(rows(&folder.path().join("own.csv")), rows(&folder.path().join("c.csv")));
+    // Where not all could be asked, nothing is written.
+    let limited = over(&folder, &["--quota", "3"]);
+    let (status, text) = nearest(&["--service", &limited.openls(), "--quota", "5", "-o", "d.csv"]);
+    assert!(
+        status == Some(1) && text.contains("nothing was written") && !folder.path().join("d.csv").exists(),
+        "{text}"
+    );
+    let (status, text) = nearest(&["--service", &limited.openls(), "--quota", "0", "--partial", "-o", "d.csv"]);
+    assert!(status == Some(0) && text.contains("not asked of the service"), "{text}");
+    let (status, text) = nearest(&["-o", "e.csv"]);
+    assert!(status == Some(2) && text.contains("--reference"), "{text}");
+}

@@ -201,7 +201,8 @@ impl FormatError {
         FormatError::Write { path: path.to_path_buf(), problem: problem.to_string() }
     }
 
-    pub(crate) fn broken(path: &Path, problem: impl std::fmt::Display) -> Self {
+    /// A file that is damaged, or cannot be read on.
+    pub fn broken(path: &Path, problem: impl std::fmt::Display) -> Self {
         FormatError::Broken { path: path.to_path_buf(), problem: problem.to_string() }
     }
 }

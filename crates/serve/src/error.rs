@@ -1,6 +1,7 @@
 //! Why nothing can be served, as types.
 
 use std::net::SocketAddr;
+use std::path::PathBuf;
 
 /// Why nothing can be served.
 #[derive(Debug, thiserror::Error)]
@@ -17,14 +18,28 @@ pub enum ServeError {
     /// A reference.
     #[error(transparent)]
     Reference(#[from] basilocus::address::Error),
-    /// A grid of heights.
+    /// A layer, a grid of heights, or a folder of grid files.
     #[error(transparent)]
-    Heights(#[from] basilocus::Error),
-    /// Nothing to serve.
-    #[error(
-        "there is nothing to serve; name an address reference with `reference`, or say what to stand in for with `stand_in`"
-    )]
-    Nothing,
+    Library(#[from] basilocus::Error),
+    /// The file of tokens.
+    #[error("{}: {problem}", .file.display())]
+    Tokens {
+        /// The file.
+        file: PathBuf,
+        /// What is wrong with it.
+        problem: String,
+    },
+    /// The file of the log.
+    #[error("{}: the log cannot be written: {problem}", .file.display())]
+    Log {
+        /// The file.
+        file: PathBuf,
+        /// What the system says.
+        problem: std::io::Error,
+    },
+    /// What addresses begin with from outside.
+    #[error("`public_address` {0}: an address that begins with http:// or https:// is expected")]
+    PublicAddress(String),
     /// The server broke off.
     #[error("the server broke off: {0}")]
     Broke(#[from] std::io::Error),

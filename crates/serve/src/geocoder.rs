@@ -2,10 +2,12 @@
 
 use crate::ServeError;
 use basilocus::address::matching::find_in;
+use basilocus::address::nearest::Nearest;
 use basilocus::address::reference::WrittenAddress;
 use basilocus::address::{AddressInput, Candidate, MatchOptions, Outcome, Reference};
 use serde::Deserialize;
 use std::path::PathBuf;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 /// Places that are given for an address at most, unless fewer are asked for.
@@ -51,22 +53,27 @@ pub(crate) struct FoundPlaces {
 pub(crate) struct Geocoder {
     references: Vec<Reference>,
     /// Addresses that were asked for.
-    asked: AtomicU64,
+    asked: Arc<AtomicU64>,
 }
 
 impl Geocoder {
-    /// Opens references; nothing where there are none.
-    pub(crate) fn open(paths: &[PathBuf]) -> Result<Option<Self>, ServeError> {
+    /// Opens references; nothing where there are none. `asked` counts on where another one stopped.
+    pub(crate) fn open(paths: &[PathBuf], asked: &Arc<AtomicU64>) -> Result<Option<Self>, ServeError> {
         let mut references = Vec::new();
         for path in paths {
             references.extend(Reference::open_all(path)?);
         }
-        Ok((!references.is_empty()).then(|| Geocoder { references, asked: AtomicU64::new(0) }))
+        Ok((!references.is_empty()).then(|| Geocoder { references, asked: asked.clone() }))
     }
 
-    /// How many addresses were asked for.
-    pub(crate) fn asked(&self) -> u64 {
-        self.asked.load(Ordering::Relaxed)
+    /// The address nearest to a longitude and latitude, with its parts and its country.
+    pub(crate) fn nearest(&self, lon: f64, lat: f64, within_m: f64) -> Option<(Nearest, WrittenAddress, &'static str)> {
+        self.asked.fetch_add(1, Ordering::Relaxed);
+        let near = self.references.iter().filter_map(|r| r.nearest(lon, lat, within_m).map(|n| (r, n)));
+        let (reference, near) = near.min_by(|(_, a), (_, b)| a.distance_m.total_cmp(&b.distance_m))?;
+        let mut parts = WrittenAddress::read(&near.address, reference.grammar(), reference);
+        known_parts(&mut parts, [&near.locality, &near.region, &near.postcode]);
+        Some((near, parts, reference.country()))
     }
 
     /// Finds the places of an address.
@@ -112,19 +119,20 @@ impl Geocoder {
         let owner = owners.iter().find(|(_, found)| found.iter().any(is_same)).map(|(r, _)| *r);
         let reference = owner.unwrap_or(&self.references[0]);
         let mut parts = WrittenAddress::read(&candidate.address, reference.grammar(), reference);
-        // What the match says itself is surer than what is read from its text.
-        for (part, known) in [
-            (&mut parts.locality, candidate.locality.as_str()),
-            (&mut parts.region, candidate.region.as_str()),
-            (&mut parts.postcode, candidate.postcode.as_str()),
-        ] {
-            if !known.is_empty() {
-                *part = known.to_string();
-            }
-        }
+        known_parts(&mut parts, [&candidate.locality, &candidate.region, &candidate.postcode]);
         // Of several references none of which is sure to have it, no country is named.
         let is_sure = owner.is_some() || self.references.len() == 1;
         FoundPlace { candidate, parts, country: if is_sure { reference.country() } else { "" } }
+    }
+}
+
+/// Puts in the locality, region and postcode that are known: surer than what is read from a text.
+fn known_parts(parts: &mut WrittenAddress, [locality, region, postcode]: [&str; 3]) {
+    for (part, known) in [(&mut parts.locality, locality), (&mut parts.region, region), (&mut parts.postcode, postcode)]
+    {
+        if !known.is_empty() {
+            *part = known.to_string();
+        }
     }
 }
 
@@ -157,7 +165,7 @@ mod tests {
             build("US", "Heron Ln", "Ternport", "97981", -123.8),
             build("DE", "Reiherweg", "Seeschwalben", "26999", 8.0),
         ];
-        let geocoder = Geocoder::open(&files).unwrap().unwrap();
+        let geocoder = Geocoder::open(&files, &Arc::default()).unwrap().unwrap();
         let find = |address: &str| geocoder.find(&AddressQuery { address: address.into(), ..Default::default() });
         // Neither says its country.
         let (abroad, here) = (find("Reiherweg 12, 26999 Seeschwalben"), find("12 Heron Lane, Ternport 97981"));

@@ -3,7 +3,6 @@
 
 use crate::problem::Problem;
 use crate::server::App;
-use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
@@ -15,7 +14,7 @@ use serde_json::{Value, json};
 use std::sync::Arc;
 
 /// The collection.
-const ID: &str = "heights";
+pub(crate) const ID: &str = "heights";
 /// The parameter that it has.
 const PARAMETER: &str = "height";
 /// Positions in a request.
@@ -25,9 +24,12 @@ const COVERAGE_JSON: &str = "application/prs.coverage+json";
 /// The symbols of UCUM for lengths, and how many metres each is.
 const SYMBOLS: [(&str, f64); 3] = [("m", 1.0), ("[ft_i]", 0.3048), ("[ft_us]", 1200.0 / 3937.0)];
 
-fn served(app: &App) -> Result<&HeightLookup, Problem> {
-    app.heights.as_ref().ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "no heights are served here"))
-}
+/// What of the standard is served.
+pub(crate) const CONFORMANCE: [&str; 3] = [
+    "http://www.opengis.net/spec/ogcapi-edr-1/1.1/conf/core",
+    "http://www.opengis.net/spec/ogcapi-edr-1/1.1/conf/collections",
+    "http://www.opengis.net/spec/ogcapi-edr-1/1.1/conf/covjson",
+];
 
 /// A unit as parameters have it: its words, and a symbol where UCUM has one.
 fn unit(unit: &LinearUnit) -> Value {
@@ -52,7 +54,7 @@ fn parameter(heights: &HeightLookup) -> Value {
     out
 }
 
-fn collection(heights: &HeightLookup) -> Value {
+pub(crate) fn collection(heights: &HeightLookup) -> Value {
     json!({
         "id": ID,
         "title": "Heights of the ground",
@@ -66,26 +68,6 @@ fn collection(heights: &HeightLookup) -> Value {
         }}},
         "parameter_names": {PARAMETER: parameter(heights)},
     })
-}
-
-/// `GET /collections`
-pub(crate) async fn list(State(app): State<Arc<App>>) -> Json<Value> {
-    let collections: Vec<Value> = app.heights.iter().map(collection).collect();
-    let link = json!({"href": "/collections", "rel": "self", "type": "application/json"});
-    Json(json!({"links": [link], "collections": collections}))
-}
-
-fn of_collection<'a>(app: &'a App, id: &str) -> Result<&'a HeightLookup, Problem> {
-    let heights = served(app)?;
-    if id == ID {
-        return Ok(heights);
-    }
-    Err(Problem::new(StatusCode::NOT_FOUND, format!("there is no collection \"{id}\"; {ID} is one")))
-}
-
-/// `GET /collections/{id}`
-pub(crate) async fn describe(State(app): State<Arc<App>>, Path(id): Path<String>) -> Result<Json<Value>, Problem> {
-    of_collection(&app, &id).map(|heights| Json(collection(heights)))
 }
 
 /// What a position query says.
@@ -136,11 +118,14 @@ pub(crate) async fn position(
     Path(id): Path<String>,
     Query(query): Query<PositionQuery>,
 ) -> Result<Response, Problem> {
-    of_collection(&app, &id)?;
+    let served = app.heights();
+    if id != ID || served.is_none() {
+        return Err(Problem::none(format!("no heights are served under \"{id}\"; /collections says what is")));
+    }
     let positions = query.positions()?;
     // Reading keeps a core and a disk busy: not those that answer others.
     let answered = tokio::task::spawn_blocking(move || {
-        let heights = served(&app)?;
+        let Some(heights) = &*served else { return Err(Problem::none("no heights are served here")) };
         let broken = |e| Problem::new(StatusCode::INTERNAL_SERVER_ERROR, format!("the heights could not be read: {e}"));
         let found = heights.at(&positions).map_err(broken)?;
         Ok(coverage(heights, &positions, &found).to_string())

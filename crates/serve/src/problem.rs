@@ -11,6 +11,8 @@ pub(crate) struct Problem {
     /// The type of a standard, as an address; `about:blank` where the status says it all.
     pub kind: &'static str,
     pub detail: String,
+    /// The parameter or the part of the body that is wrong, where it is one.
+    pub field: Option<String>,
 }
 
 /// The type of an exception of OGC API - Processes.
@@ -22,12 +24,28 @@ macro_rules! exception {
 
 impl Problem {
     pub(crate) fn new(status: StatusCode, detail: impl Into<String>) -> Self {
-        Problem { status, kind: "about:blank", detail: detail.into() }
+        Problem { status, kind: "about:blank", detail: detail.into(), field: None }
     }
 
     /// A request that cannot be used.
     pub(crate) fn bad(detail: impl Into<String>) -> Self {
         Problem::new(StatusCode::BAD_REQUEST, detail)
+    }
+
+    /// A request of which one part cannot be used.
+    pub(crate) fn of_field(field: impl Into<String>, problem: impl std::fmt::Display) -> Self {
+        let field = field.into();
+        Problem { field: Some(field.clone()), ..Problem::bad(format!("{field}: {problem}")) }
+    }
+
+    /// Something that is not there.
+    pub(crate) fn none(detail: impl Into<String>) -> Self {
+        Problem::new(StatusCode::NOT_FOUND, detail)
+    }
+
+    /// Something that broke here.
+    pub(crate) fn broke(detail: impl Into<String>) -> Self {
+        Problem::new(StatusCode::INTERNAL_SERVER_ERROR, detail)
     }
 
     pub(crate) fn no_such_process(id: &str) -> Self {
@@ -48,12 +66,15 @@ impl Problem {
 
 impl IntoResponse for Problem {
     fn into_response(self) -> Response {
-        let body = json!({
+        let mut body = json!({
             "type": self.kind,
             "title": self.status.canonical_reason().unwrap_or("problem"),
             "status": self.status.as_u16(),
             "detail": self.detail,
         });
+        if let Some(field) = self.field {
+            body["field"] = field.into();
+        }
         (self.status, [(header::CONTENT_TYPE, "application/problem+json")], body.to_string()).into_response()
     }
 }

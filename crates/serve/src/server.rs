@@ -1,31 +1,43 @@
 //! What is served where, until somebody ends it.
 
+use crate::exchanged::Exchanged;
 use crate::geocoder::Geocoder;
+use crate::guard::{self, Clients, Guard, Log, Metrics, Tokens};
 use crate::problem::Problem;
-use crate::processes::{self, Jobs};
-use crate::stand_in::{Faults, Faulty, feed, pass};
-use crate::{ServeError, heights, openls};
-use axum::extract::{DefaultBodyLimit, State};
-use axum::http::StatusCode;
-use axum::routing::{get, post};
-use axum::{Json, Router, middleware};
+use crate::processes::Jobs;
+use crate::stand_in::{Faults, Faulty};
+use crate::{ServeError, connections, routes};
+use basilocus::Cancel;
+use basilocus::collections::{Collections, Reading};
+use basilocus::coordinates::finder::Finder;
+use basilocus::geodesy::crs::{Area, Crs};
+use basilocus::geodesy::operation::Operation;
+use basilocus::plan::OperationPlan;
 use basilocus::terrain::HeightLookup;
-use serde_json::{Value, json};
 use std::net::SocketAddr;
 use std::path::PathBuf;
-use std::sync::Arc;
-use std::time::Duration;
+use std::sync::atomic::AtomicU64;
+use std::sync::{Arc, Mutex};
+use std::time::{Duration, Instant};
 
-/// Bytes that a request may have.
-const MOST_BYTES: usize = 8 << 20;
 /// How often it is asked whether to end.
 const LOOK_AROUND: Duration = Duration::from_millis(50);
+/// How often files are looked at.
+const LOOK_AT_FILES: Duration = Duration::from_secs(1);
 
 /// What is served.
 #[derive(Debug, Clone)]
 pub struct Options {
     /// Where it is listened; port 0 takes one that is free.
     pub listen: SocketAddr,
+    /// What addresses of it begin with from outside, where that is another one: behind a proxy.
+    pub public_address: Option<String>,
+    /// Layers of any format that is read.
+    pub layers: Vec<PathBuf>,
+    /// The system of layers that carry none.
+    pub from: Option<String>,
+    /// Folder of grid files for ways between datums.
+    pub grids: Option<PathBuf>,
     /// Address references, as `reference build` writes them.
     pub references: Vec<PathBuf>,
     /// A grid of heights, such as a GeoTIFF that carries its system.
@@ -34,121 +46,227 @@ pub struct Options {
     pub feed: Option<Duration>,
     /// How a stand-in behaves; nothing for a service that does its best.
     pub faults: Option<Faults>,
+    /// Who may ask, and what is written down.
+    pub guard: Guard,
 }
+
+impl Options {
+    /// Nothing yet, at an address; conversions are served whatever else is.
+    pub fn at(listen: SocketAddr) -> Self {
+        Options {
+            listen,
+            public_address: None,
+            layers: Vec::new(),
+            from: None,
+            grids: None,
+            references: Vec::new(),
+            heights: None,
+            feed: None,
+            faults: None,
+            guard: Guard::default(),
+        }
+    }
+}
+
+/// Layers that are served.
+pub(crate) type Layers = Collections;
 
 /// What all requests share.
 pub(crate) struct App {
+    pub public_address: Option<String>,
+    pub grids: Option<PathBuf>,
     /// Where addresses are found, where references are served.
-    geocoder: Option<Geocoder>,
+    geocoder: Exchanged<Option<Arc<Geocoder>>>,
+    /// Addresses that were asked for.
+    pub asked: Arc<AtomicU64>,
     /// Heights at positions, where a grid is served.
-    pub heights: Option<HeightLookup>,
+    heights: Exchanged<Option<HeightLookup>>,
+    layers: Exchanged<Layers>,
+    /// Maps of the layers as pages, made when they are asked for first.
+    pub maps: Mutex<Vec<(String, Arc<String>)>>,
     pub feed: Option<Duration>,
     pub jobs: Jobs,
     pub faulty: Option<Faulty>,
+    pub tokens: Option<Tokens>,
+    pub clients: Option<Clients>,
+    pub metrics: Metrics,
+    pub log: Log,
+    pub origins: Vec<String>,
+    finder: Finder,
 }
 
 impl App {
+    fn new(options: &Options) -> Result<Self, ServeError> {
+        let asked: Arc<AtomicU64> = Arc::default();
+        let (references, counter) = (options.references.clone(), asked.clone());
+        let heights = options.heights.clone();
+        let operation = OperationPlan { grids: options.grids.clone(), ..Default::default() };
+        let reading = Reading { from: options.from.clone(), operation: operation.clone() };
+        let layers = options.layers.clone();
+        let grid_files: Vec<PathBuf> = heights.iter().cloned().collect();
+        let guard = &options.guard;
+        Ok(App {
+            public_address: options.public_address.as_ref().map(|a| a.trim_end_matches('/').to_string()),
+            grids: options.grids.clone(),
+            geocoder: Exchanged::new(&options.references, move || {
+                Ok(Geocoder::open(&references, &counter)?.map(Arc::new))
+            })?,
+            asked,
+            heights: Exchanged::new(&grid_files, move || {
+                Ok(heights.as_deref().map(HeightLookup::open).transpose()?)
+            })?,
+            layers: Exchanged::new(&options.layers, move || {
+                Ok(Collections::open(&layers, &reading, &Cancel::default())?)
+            })?,
+            maps: Mutex::default(),
+            feed: options.feed,
+            jobs: Jobs::default(),
+            faulty: options.faults.map(Faulty::new),
+            tokens: guard.tokens.as_deref().map(Tokens::read).transpose()?,
+            clients: guard.rate.map(Clients::new),
+            metrics: Metrics::new(),
+            log: Log::open(&guard.log)?,
+            origins: guard.origins.clone(),
+            finder: Finder::new(&operation, false).map_err(ServeError::Library)?,
+        })
+    }
+
     /// Where addresses are found.
-    pub(crate) fn geocoder(&self) -> Result<&Geocoder, Problem> {
-        self.geocoder.as_ref().ok_or_else(|| Problem::new(StatusCode::NOT_FOUND, "no address reference is served here"))
+    pub(crate) fn geocoder(&self) -> Result<Arc<Geocoder>, Problem> {
+        let found = (*self.geocoder.get()).clone();
+        found.ok_or_else(|| Problem::none("no address reference is served here"))
+    }
+
+    /// Whether addresses are found here.
+    pub(crate) fn has_geocoder(&self) -> bool {
+        self.geocoder.get().is_some()
+    }
+
+    /// Heights at positions, where they are served.
+    pub(crate) fn heights(&self) -> Arc<Option<HeightLookup>> {
+        self.heights.get()
+    }
+
+    /// The layers that are served.
+    pub(crate) fn layers(&self) -> Arc<Layers> {
+        self.layers.get()
+    }
+
+    /// The operation between two systems for positions that are in an area.
+    pub(crate) fn operation(
+        &self,
+        from: &Crs,
+        to: &Crs,
+        near: Option<Area>,
+        epoch: Option<f64>,
+    ) -> Result<Operation, basilocus::Error> {
+        let finder = match epoch {
+            Some(_) => {
+                let plan = OperationPlan { epoch, grids: self.grids.clone(), ..Default::default() };
+                Finder::new(&plan, false)?
+            }
+            None => self.finder.clone(),
+        };
+        match near {
+            Some(area) => finder.around(area).find(from, to),
+            None => finder.find(from, to),
+        }
+    }
+
+    /// Opens anew what was exchanged on the disk.
+    fn look_at_files(&self) {
+        let told = |what: Option<Result<(), ServeError>>, names: String| match what {
+            None => false,
+            Some(Ok(())) => {
+                self.log.event("exchanged", &format!("{names} was exchanged and is served anew"));
+                true
+            }
+            Some(Err(e)) => {
+                self.log.event(
+                    "not exchanged",
+                    &format!("{names} was exchanged and cannot be used: {e}; what was served before still is"),
+                );
+                false
+            }
+        };
+        told(self.geocoder.refresh(), self.geocoder.names());
+        told(self.heights.refresh(), self.heights.names());
+        if told(self.layers.refresh(), self.layers.names()) {
+            self.maps.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clear();
+        }
     }
 }
 
-/// Serves until `ends` says true. `ready` is told the address that is listened at, once requests are taken.
+/// What a server has to tell when it begins.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Beginning {
+    /// Where it listens.
+    pub address: SocketAddr,
+    /// The layers: their names in addresses, and what is to be known of each.
+    pub layers: Vec<(String, Vec<String>)>,
+    /// What is left out, and why.
+    pub notices: Vec<String>,
+}
+
+/// Serves until `ends` says true. `ready` is told what there is, once requests are taken.
 ///
 /// ```
-/// use basilocus_serve::{Options, ServeError, serve};
+/// use basilocus_serve::{Options, serve};
+/// use std::sync::atomic::{AtomicBool, Ordering};
 ///
-/// let options = Options { listen: ([127, 0, 0, 1], 0).into(), references: vec![], heights: None, feed: None, faults: None };
-/// assert!(matches!(serve(&options, |_| {}, || true), Err(ServeError::Nothing)));
+/// static ENDS: AtomicBool = AtomicBool::new(false);
+/// let options = Options::at(([127, 0, 0, 1], 0).into());
+/// serve(&options, |beginning| {
+///     assert_ne!(beginning.address.port(), 0);
+///     ENDS.store(true, Ordering::SeqCst);
+/// }, || ENDS.load(Ordering::SeqCst))?;
+/// # Ok::<(), basilocus_serve::ServeError>(())
 /// ```
 ///
 /// # Errors
-/// [`ServeError`] where nothing can be served, or where the server breaks off.
+/// [`ServeError`] where something cannot be opened, or the server breaks off.
 pub fn serve(
     options: &Options,
-    ready: impl FnOnce(SocketAddr),
+    ready: impl FnOnce(&Beginning),
     ends: impl Fn() -> bool + Send + Sync + 'static,
 ) -> Result<(), ServeError> {
-    if options.references.is_empty() && options.feed.is_none() && options.heights.is_none() {
-        return Err(ServeError::Nothing);
-    }
-    let app = App {
-        geocoder: Geocoder::open(&options.references)?,
-        heights: options.heights.as_deref().map(HeightLookup::open).transpose()?,
-        feed: options.feed,
-        jobs: Jobs::default(),
-        faulty: options.faults.map(Faulty::new),
-    };
+    let app = Arc::new(App::new(options)?);
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build()?;
     runtime.block_on(async {
         let listen = |problem| ServeError::Listen { address: options.listen, problem };
         let listener = tokio::net::TcpListener::bind(options.listen).await.map_err(listen)?;
-        ready(listener.local_addr()?);
+        let layers = app.layers();
+        ready(&Beginning {
+            address: listener.local_addr()?,
+            layers: layers.iter().map(|c| (c.id().to_string(), c.notices().to_vec())).collect(),
+            notices: layers.notices().to_vec(),
+        });
+        drop(layers);
+        let router = routes::router(&app);
         let end = async move {
+            let mut looked = Instant::now();
             while !ends() {
                 tokio::time::sleep(LOOK_AROUND).await;
+                if looked.elapsed() >= LOOK_AT_FILES {
+                    let at = app.clone();
+                    let _ = tokio::task::spawn_blocking(move || at.look_at_files()).await;
+                    looked = Instant::now();
+                }
             }
         };
-        axum::serve(listener, router(Arc::new(app))).with_graceful_shutdown(end).await?;
+        connections::take(listener, router, end).await;
         Ok(())
     })
 }
 
-fn router(app: Arc<App>) -> Router {
-    let is_stand_in = app.faulty.is_some();
-    let served = Router::new()
-        .route("/openls", post(openls::take))
-        .route("/processes", get(processes::list))
-        .route("/processes/{id}", get(processes::describe))
-        .route("/processes/{id}/execution", post(processes::execute))
-        .route("/jobs", get(processes::jobs))
-        .route("/jobs/{id}", get(processes::job).delete(processes::dismiss))
-        .route("/jobs/{id}/results", get(processes::results))
-        .route("/feed/{name}", get(feed::get))
-        .route("/collections", get(heights::list))
-        .route("/collections/{id}", get(heights::describe))
-        .route("/collections/{id}/position", get(heights::position))
-        .layer(middleware::from_fn_with_state(app.clone(), pass))
-        .route("/", get(landing))
-        .route("/conformance", get(conformance))
-        .route("/health", get(|| async { Json(json!({"status": "ok"})) }))
-        .fallback(|| async { Problem::new(StatusCode::NOT_FOUND, "there is nothing here; / says what there is") })
-        .method_not_allowed_fallback(|| async {
-            Problem::new(StatusCode::METHOD_NOT_ALLOWED, "this address takes no such request; / says what there is")
-        })
-        .layer(DefaultBodyLimit::max(MOST_BYTES))
-        .with_state(app.clone());
-    // What a service would bill.
-    if is_stand_in { served.route("/account", get(account).with_state(app)) } else { served }
-}
-
-/// `GET /account`
-async fn account(State(app): State<Arc<App>>) -> Json<Value> {
-    let (requests, answered) = app.faulty.as_ref().map_or((0, 0), Faulty::account);
-    Json(
-        json!({"requests": requests, "answered": answered, "addresses": app.geocoder.as_ref().map_or(0, Geocoder::asked)}),
-    )
-}
-
-/// `GET /`
-async fn landing() -> Json<Value> {
-    let link = |href: &str, rel: &str, title: &str| json!({"href": href, "rel": rel, "type": "application/json", "title": title});
-    Json(json!({
-        "title": "Basilocus",
-        "description": "Addresses to positions, by OGC API - Processes, and at /openls by OpenLS 1.2.",
-        "links": [
-            link("/", "self", "This document"),
-            link("/conformance", "http://www.opengis.net/def/rel/ogc/1.0/conformance", "What of the standards is served"),
-            link("/processes", "http://www.opengis.net/def/rel/ogc/1.0/processes", "Processes"),
-            link("/jobs", "http://www.opengis.net/def/rel/ogc/1.0/job-list", "Jobs"),
-        ],
-    }))
-}
-
-/// `GET /conformance`
-async fn conformance() -> Json<Value> {
-    let class = |name: &str| format!("http://www.opengis.net/spec/ogcapi-processes-1/1.0/conf/{name}");
-    let classes = ["core", "json", "job-list", "dismiss", "ogc-process-description"].map(class);
-    Json(json!({ "conformsTo": classes }))
+/// What stands before a router: see [`guard`].
+pub(crate) fn guarded(router: axum::Router, app: &Arc<App>) -> axum::Router {
+    let router = router
+        .layer(axum::middleware::from_fn(guard::conditional))
+        .layer(axum::middleware::from_fn_with_state(app.clone(), guard::admit))
+        .layer(axum::middleware::from_fn_with_state(app.clone(), guard::watch));
+    match guard::cross_origin(&app.origins) {
+        Some(layer) => router.layer(layer),
+        None => router,
+    }
 }

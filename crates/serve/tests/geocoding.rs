@@ -1,97 +1,51 @@
 //! What is served, asked by the client that is made for it and by hand.
 
-use basilocus::address::reference::PointEntry;
-use basilocus::address::{Builder, Entry, grammar};
-use basilocus_serve::{Faults, Options, serve};
+mod served;
+
+use basilocus_serve::{Faults, Options};
 use basilocus_services::asking::{Account, Asking, Manner, Outcome, RealTime};
 use basilocus_services::patience::Patience;
 use basilocus_services::{Question, Web, protocol};
+use served::{Served, local, reference};
 use std::collections::BTreeMap;
 use std::convert::Infallible;
-use std::path::{Path, PathBuf};
-use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::mpsc;
-use std::thread::JoinHandle;
 use std::time::Duration;
 
-/// A reference of a street with so many houses.
-fn reference(folder: &Path, houses: u32) -> PathBuf {
-    let mut builder = Builder::new(grammar::of_country("US").unwrap());
-    for number in 1..=houses {
-        let house = PointEntry {
-            number: number.to_string(),
-            street: "Heron Ln".into(),
-            locality: "Ternport".into(),
-            region: "OR".into(),
-            postcode: "97981".into(),
-            lon: -123.8 + f64::from(number) * 1e-4,
-            lat: 46.2,
-            ..Default::default()
-        };
-        builder.add(&Entry::Point(house)).unwrap();
-    }
-    let file = folder.join("heron.reference");
-    builder.write(&file).unwrap();
-    file
-}
-
-/// A server, until it is dropped.
-struct Served {
-    address: String,
-    ends: Arc<AtomicBool>,
-    thread: Option<JoinHandle<()>>,
+/// A server of a street with so many houses.
+struct Houses {
+    served: Served,
     _folder: tempfile::TempDir,
 }
 
-impl Served {
+impl std::ops::Deref for Houses {
+    type Target = Served;
+
+    fn deref(&self) -> &Served {
+        &self.served
+    }
+}
+
+impl Houses {
     fn with(houses: u32, faults: Option<Faults>) -> Self {
         let folder = tempfile::tempdir().unwrap();
-        let options = Options {
-            listen: ([127, 0, 0, 1], 0).into(),
-            references: vec![reference(folder.path(), houses)],
-            heights: None,
-            feed: None,
-            faults,
-        };
-        let (ready, address) = mpsc::channel();
-        let ends = Arc::new(AtomicBool::new(false));
-        let end = ends.clone();
-        let thread = std::thread::spawn(move || {
-            serve(&options, |a| ready.send(a).unwrap(), move || end.load(Ordering::SeqCst)).unwrap();
-        });
-        let address = format!("http://{}", address.recv().unwrap());
-        Served { address, ends, thread: Some(thread), _folder: folder }
+        let served = Served::new(Options { references: vec![reference(folder.path(), houses)], faults, ..local() });
+        Houses { served, _folder: folder }
     }
 
     /// Status, content type and body.
     fn get(&self, path: &str) -> (u16, String, serde_json::Value) {
-        let agent: ureq::Agent = ureq::Agent::config_builder().http_status_as_error(false).build().into();
-        let mut response = agent.get(format!("{}{path}", self.address)).call().unwrap();
-        let kind = response.headers()["content-type"].to_str().unwrap().to_string();
-        let body = response.body_mut().read_to_string().unwrap();
-        (response.status().as_u16(), kind, serde_json::from_str(&body).unwrap())
+        let answer = self.served.get(path);
+        (answer.status, answer.kind().to_string(), answer.json())
     }
 
     fn post(&self, path: &str, headers: &[(&str, &str)], body: &str) -> (u16, BTreeMap<String, String>, String) {
-        let agent: ureq::Agent = ureq::Agent::config_builder().http_status_as_error(false).build().into();
-        let request = headers.iter().fold(agent.post(format!("{}{path}", self.address)), |r, (n, v)| r.header(*n, *v));
-        let mut response = request.send(body).unwrap();
-        let text = |v: &ureq::http::HeaderValue| v.to_str().unwrap().to_string();
-        let headers = response.headers().iter().map(|(n, v)| (n.to_string(), text(v))).collect();
-        (response.status().as_u16(), headers, response.body_mut().read_to_string().unwrap())
+        let answer = self.served.post_with(path, headers, body);
+        (answer.status, answer.headers, answer.body)
     }
 
     fn json(&self, path: &str, body: &serde_json::Value) -> (u16, serde_json::Value) {
         let (status, _, text) = self.post(path, &[("content-type", "application/json")], &body.to_string());
         (status, serde_json::from_str(&text).unwrap())
-    }
-}
-
-impl Drop for Served {
-    fn drop(&mut self) {
-        self.ends.store(true, Ordering::SeqCst);
-        self.thread.take().unwrap().join().unwrap();
     }
 }
 
@@ -131,7 +85,7 @@ fn ask(address: &str, questions: &[Question], manner: &Manner) -> (Account, BTre
 
 #[test]
 fn both_protocols_answer_the_same() {
-    let served = Served::with(100, None);
+    let served = Houses::with(100, None);
     let questions = questions(1..=130);
     let manner = Manner { batch: 25, at_once: 3, ..Default::default() };
     let (by_processes, a) = ask(&served.address, &questions, &manner);
@@ -160,7 +114,7 @@ fn both_protocols_answer_the_same() {
 #[test]
 fn faults_are_survived_and_every_address_is_answered_once() {
     let faults = Faults { fail: 0.35, seed: 5, ..Default::default() };
-    let served = Served::with(60, Some(faults));
+    let served = Houses::with(60, Some(faults));
     let patience = Patience { tries: 12, first_pause: Duration::from_millis(1), ..Default::default() };
     let manner = Manner { batch: 4, at_once: 2, patience, ..Default::default() };
     // What a service is, is found out before; that may fail too.
@@ -190,21 +144,21 @@ fn faults_are_survived_and_every_address_is_answered_once() {
 
 #[test]
 fn what_is_there_is_described() {
-    let served = Served::with(3, None);
+    let served = Houses::with(3, None);
     for path in ["/", "/conformance", "/processes", "/processes/geocode", "/jobs", "/health"] {
         let (status, kind, _) = served.get(path);
         assert_eq!((status, kind.as_str()), (200, "application/json"), "{path}");
     }
     let (_, _, landing) = served.get("/");
     for link in landing["links"].as_array().unwrap() {
-        assert_eq!(served.get(link["href"].as_str().unwrap()).0, 200, "{link}");
+        assert_eq!(served.served.get(link["href"].as_str().unwrap()).status, 200, "{link}");
     }
     assert_eq!(served.get("/account").0, 404, "a service that is no stand-in has no bill");
 }
 
 #[test]
 fn problems_say_what_was_expected() {
-    let served = Served::with(3, None);
+    let served = Houses::with(3, None);
     let geocode = "/processes/geocode/execution";
     for (path, body, status, part) in [
         ("/processes/nothing/execution", serde_json::json!({}), 404, "no process \"nothing\""),
@@ -237,7 +191,7 @@ fn problems_say_what_was_expected() {
 
 #[test]
 fn executions_at_once_and_as_jobs() {
-    let served = Served::with(5, None);
+    let served = Houses::with(5, None);
     let geocode = "/processes/geocode/execution";
     let body = serde_json::json!({"inputs": {"addresses": ["3 Heron Ln, Ternport OR", {"id": "b", "address": "9 Nowhere Rd, Gullhaven"}]}});
     let (status, raw) = served.json(geocode, &body);

@@ -1,14 +1,14 @@
 //! Heights over HTTP: what is served is what the grid says, and queries that cannot be answered say why.
 
-use basilocus_serve::{Options, serve};
+mod served;
+
+use basilocus_serve::Options;
 use basilocus_services::asking::{Asking, Manner, RealTime};
 use basilocus_services::heights::{HeightCollection, Spot};
 use basilocus_services::{Protocol, Web};
+use served::{Served, local};
 use std::collections::BTreeMap;
 use std::convert::Infallible;
-use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::mpsc;
 use std::time::Duration;
 
 /// Serves a plane that rises by a metre each thousandth of a degree eastwards, and asks it something.
@@ -19,22 +19,9 @@ fn with_plane(ask: impl FnOnce(&str)) {
     let head = "ncols 21\nnrows 11\nxllcenter -123.81\nyllcenter 46.19\ncellsize 0.001\n";
     std::fs::write(&grid, format!("{head}{}\n", rows.join("\n"))).unwrap();
     std::fs::write(folder.path().join("plane.prj"), "GEOGCS[\"WGS 84\",DATUM[\"WGS_1984\",SPHEROID[\"WGS 84\",6378137,298.257223563]],PRIMEM[\"Greenwich\",0],UNIT[\"degree\",0.0174532925199433],AUTHORITY[\"EPSG\",\"4326\"]]").unwrap();
-    let options = Options {
-        listen: ([127, 0, 0, 1], 0).into(),
-        references: Vec::new(),
-        heights: Some(grid),
-        feed: None,
-        faults: None,
-    };
-    let (ready, address) = mpsc::channel();
-    let ends = Arc::new(AtomicBool::new(false));
-    let end = ends.clone();
-    let thread = std::thread::spawn(move || {
-        serve(&options, |a| ready.send(a).unwrap(), move || end.load(Ordering::SeqCst)).unwrap();
-    });
-    ask(&format!("http://{}", address.recv().unwrap()));
-    ends.store(true, Ordering::SeqCst);
-    thread.join().unwrap();
+    let options = Options { heights: Some(grid), ..local() };
+    let served = Served::new(options);
+    ask(&served.address);
 }
 
 fn get(address: &str) -> (u16, serde_json::Value) {

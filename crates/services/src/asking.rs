@@ -207,6 +207,19 @@ impl<Q: Clone + Sync, A: Send> Asking<'_, Q, A> {
     /// # Errors
     /// Those of the sink, which end the asking.
     pub fn run<E>(&self, questions: &[Q], sink: &mut dyn FnMut(Outcomes<A>) -> Result<(), E>) -> Result<Account, E> {
+        self.run_telling(questions, sink, &|_| {})
+    }
+
+    /// The same; `tell` is told how far it is whenever answers came.
+    ///
+    /// # Errors
+    /// Those of the sink, which end the asking.
+    pub fn run_telling<E>(
+        &self,
+        questions: &[Q],
+        sink: &mut dyn FnMut(Outcomes<A>) -> Result<(), E>,
+        tell: &dyn Fn(&Account),
+    ) -> Result<Account, E> {
         let batch = self.manner.batch.min(self.protocol.most_at_once()).max(1);
         let places: Vec<usize> = (0..questions.len()).collect();
         let batches = places.chunks(batch).map(|c| Batch { questions: c.to_vec(), failed: 0 });
@@ -236,6 +249,9 @@ impl<Q: Clone + Sync, A: Send> Asking<'_, Q, A> {
                 let answered = outcomes.iter().filter(|(_, o)| o.is_ok()).count() as u64;
                 account.answered += answered;
                 account.refused += outcomes.len() as u64 - answered;
+                account.requests = shared.requests.load(Ordering::Relaxed);
+                account.again = shared.again.load(Ordering::Relaxed);
+                tell(&account);
                 // What was paid for is given away even while the asking ends.
                 if result.is_ok() {
                     result = sink(outcomes);

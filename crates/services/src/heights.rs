@@ -35,6 +35,16 @@ impl Spot {
         let rounded = |v: f64| (v * 1e8).round() / 1e8;
         Spot { lon: rounded(lon_deg), lat: rounded(lat_deg) }
     }
+
+    /// Longitude, degrees.
+    pub fn lon_deg(&self) -> f64 {
+        self.lon
+    }
+
+    /// Latitude, degrees.
+    pub fn lat_deg(&self) -> f64 {
+        self.lat
+    }
 }
 
 /// Longitude, then latitude, as well-known text has them.

@@ -91,6 +91,8 @@ pub trait Progress: Send + Sync {
     fn start(&self, layer: &str, pass: &str, bytes: u64);
     /// So many bytes of it, and so many rows, are done.
     fn advance(&self, bytes: u64, rows: u64);
+    /// Something that is worth to be seen beside it, such as what a service was asked so far.
+    fn tell(&self, _words: &str) {}
     /// The pass is over.
     fn finish(&self);
 }

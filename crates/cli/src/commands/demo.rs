@@ -275,7 +275,7 @@ fn tell(folder: &Path, overwrite: bool) -> Result<Done> {
 /// A geocoding service and a feed, stood in for on this machine: no network is asked.
 #[cfg(all(feature = "serve", feature = "services"))]
 fn services() -> Result<()> {
-    use basilocus_serve::{Faults, Options, serve};
+    use basilocus_serve::{Beginning, Faults, Options, serve};
     use std::sync::Arc;
     use std::sync::atomic::{AtomicBool, Ordering};
 
@@ -287,17 +287,16 @@ fn services() -> Result<()> {
         let _ = std::fs::remove_file(kept);
     }
     let options = Options {
-        listen: ([127, 0, 0, 1], 0).into(),
         references: vec!["estuary.reference".into()],
-        heights: None,
         feed: Some(std::time::Duration::from_secs(1)),
         faults: Some(Faults { fail: 0.33, seed: 489, ..Default::default() }),
+        ..Options::at(([127, 0, 0, 1], 0).into())
     };
     let (ready, address) = std::sync::mpsc::channel();
     let ends = Arc::new(AtomicBool::new(false));
     let end = ends.clone();
     let server = std::thread::spawn(move || {
-        let told = |address| ready.send(address).unwrap_or_default();
+        let told = |beginning: &Beginning| ready.send(beginning.address).unwrap_or_default();
         serve(&options, told, move || end.load(Ordering::Relaxed)).map_err(|e| e.to_string())
     });
     let told = address.recv();

@@ -12,8 +12,13 @@ pub struct StandIn {
 
 impl StandIn {
     pub fn of(kind: &str, arguments: &[&str]) -> Self {
+        Self::serving(&[&["--stand-in", kind], arguments].concat())
+    }
+
+    /// What is served, and is no stand-in.
+    pub fn serving(arguments: &[&str]) -> Self {
         let mut child = Command::new(assert_cmd::cargo::cargo_bin("basilocus"))
-            .args(["serve", "--stand-in", kind, "--listen", "127.0.0.1:0"])
+            .args(["serve", "--listen", "127.0.0.1:0"])
             .args(arguments)
             .stderr(Stdio::piped())
             .spawn()

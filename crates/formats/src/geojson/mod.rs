@@ -19,9 +19,33 @@ pub use reader::GeoJsonReader;
 pub use writer::GeoJsonWriter;
 
 use arrow_schema::Field;
+use basilocus_table::geometry::Geometry;
 use std::collections::HashMap;
 use std::io::{BufRead, BufReader, Read};
 use std::path::Path;
+
+/// Appends a geometry object; at most nine decimals, outer rings against the clock and holes with it.
+///
+/// ```
+/// use basilocus_formats::geojson;
+/// use basilocus_table::geometry::{Geometry, Position};
+/// let mut out = Vec::new();
+/// geojson::push_geometry(&mut out, &Geometry::Point(Position::xy(-123.8, 46.2)));
+/// assert_eq!(out, br#"{"type":"Point","coordinates":[-123.8,46.2]}"#);
+/// assert!(geojson::read_geometry(r#"{"type":"Point","coordinates":[-123.8,46.2]}"#).is_ok());
+/// ```
+pub fn push_geometry(out: &mut Vec<u8>, geometry: &Geometry) {
+    geometry::push(out, geometry);
+}
+
+/// Reads a geometry object.
+///
+/// # Errors
+/// In words, what does not fit.
+pub fn read_geometry(text: &str) -> Result<Geometry, String> {
+    let object: feature::GeometryObject = serde_json::from_str(text).map_err(|e| e.to_string())?;
+    geometry::read(&object)
+}
 
 /// How values of a column stood in the file, beside single ones: kept with the column, so that they are written so again.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

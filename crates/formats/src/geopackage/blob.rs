@@ -4,8 +4,10 @@ use basilocus_table::geometry::{Geometry, wkb};
 
 /// What a blob holds.
 #[derive(Debug, Clone, PartialEq)]
-pub(super) enum Blob {
+pub enum Blob {
+    /// A geometry without positions.
     Empty,
+    /// A geometry.
     Geometry(Geometry),
 }
 
@@ -38,8 +40,11 @@ pub(super) fn write(srs_id: i32, bounds: Option<[f64; 4]>, wkb: &[u8]) -> Vec<u8
     out
 }
 
-/// Reads a blob; the reason in words where it breaks the rules.
-pub(super) fn read(blob: &[u8]) -> Result<Blob, String> {
+/// Reads a blob.
+///
+/// # Errors
+/// The reason in words where it breaks the rules.
+pub fn read(blob: &[u8]) -> Result<Blob, String> {
     let short = || "the geometry ends too early".to_string();
     if blob.len() < 8 || &blob[..2] != b"GP" {
         return Err("the geometry does not begin as the GeoPackage standard says".into());

@@ -15,7 +15,9 @@ use crate::driver::{Driver, GeometryPlace, InputOption, Layers};
 #[cfg(feature = "geopackage")]
 use crate::{FormatError, InputOptions, PendingOutput, Reader, Writer};
 #[cfg(feature = "geopackage")]
-pub use reader::{GeoPackageReader, layers};
+pub use blob::{Blob, read as read_blob};
+#[cfg(feature = "geopackage")]
+pub use reader::{GeoPackageReader, connect, layers, numbers_rows, quoted};
 #[cfg(feature = "geopackage")]
 use std::path::Path;
 #[cfg(feature = "geopackage")]

@@ -23,7 +23,11 @@ pub struct GeoPackageReader {
     shape: Shape,
 }
 
-fn connect(path: &Path) -> Result<Connection, FormatError> {
+/// Opens one to read it, so that nothing that it holds can do harm.
+///
+/// # Errors
+/// Where it cannot be opened, or is no GeoPackage.
+pub fn connect(path: &Path) -> Result<Connection, FormatError> {
     let broken = |e: rusqlite::Error| FormatError::broken(path, format!("cannot be opened as a GeoPackage: {e}"));
     let connection =
         Connection::open_with_flags(path, OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX)
@@ -67,8 +71,8 @@ pub fn layers(path: &Path) -> Result<Vec<String>, FormatError> {
     Ok(names)
 }
 
-/// An identifier in SQL.
-pub(super) fn quoted(name: &str) -> String {
+/// An identifier in SQL: in quotes, those in it doubled.
+pub fn quoted(name: &str) -> String {
     format!("\"{}\"", name.replace('"', "\"\""))
 }
 
@@ -257,6 +261,14 @@ fn widen(
         }
     }
     Ok(())
+}
+
+/// Whether the rows of a layer have numbers that they are found again by.
+///
+/// # Errors
+/// Where the file cannot be read.
+pub fn numbers_rows(path: &Path, layer: &str) -> Result<bool, FormatError> {
+    has_row_ids(&connect(path)?, layer).map_err(|e| FormatError::broken(path, e))
 }
 
 /// Whether rows have numbers to be put in order by: those of a view, and of a table that is kept by its key, have none.

@@ -1,4 +1,4 @@
-//! The location utility service of OpenLS 1.2 (OGC 07-074): addresses to positions.
+//! The location utility service of OpenLS 1.2 (OGC 07-074): addresses to positions, and positions to addresses.
 
 mod request;
 mod response;
@@ -9,14 +9,18 @@ use axum::body::Bytes;
 use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
+use request::What;
 use std::sync::Arc;
+
+/// How far an address may be from a position, metres.
+const WITHIN_M: f64 = 200.0;
 
 /// Takes a request.
 pub(crate) async fn take(State(app): State<Arc<App>>, body: Bytes) -> Response {
     // Matching keeps a core busy: not one that answers others.
     let answered = tokio::task::spawn_blocking(move || {
         let geocoder = app.geocoder().map_err(|problem| problem.detail)?;
-        answer(geocoder, &body)
+        answer(&geocoder, &body)
     })
     .await;
     let (status, text) = match answered {
@@ -30,6 +34,11 @@ pub(crate) async fn take(State(app): State<Arc<App>>, body: Bytes) -> Response {
 /// The document that answers a request, or what is wrong with that.
 fn answer(geocoder: &Geocoder, body: &[u8]) -> Result<String, String> {
     let asked = request::read(body)?;
-    let found: Vec<_> = asked.addresses.iter().map(|q| geocoder.find(q)).collect();
-    Ok(response::document(&asked, &found))
+    Ok(match &asked.what {
+        What::Addresses(addresses) => {
+            let found: Vec<_> = addresses.iter().map(|q| geocoder.find(q)).collect();
+            response::geocoded(&asked, &found)
+        }
+        What::Position([lon, lat]) => response::reversed(&asked, geocoder.nearest(*lon, *lat, WITHIN_M).as_ref()),
+    })
 }

@@ -1,4 +1,4 @@
-//! Reads a `GeocodeRequest`.
+//! Reads a `GeocodeRequest` or a `ReverseGeocodeRequest`.
 
 use crate::geocoder::AddressQuery;
 use roxmltree::{Document, Node};
@@ -9,13 +9,22 @@ pub(super) const MOST: usize = 1000;
 const MOST_NODES: u32 = 200_000;
 
 /// What is asked.
-#[derive(Debug, Clone, Default, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub(super) struct Asked {
     /// The id of the request, as it came.
     pub id: String,
     /// Places for an address at most.
     pub most: usize,
-    pub addresses: Vec<AddressQuery>,
+    pub what: What,
+}
+
+/// What is looked for.
+#[derive(Debug, Clone, PartialEq)]
+pub(super) enum What {
+    /// The places of addresses.
+    Addresses(Vec<AddressQuery>),
+    /// The address nearest to a longitude and latitude.
+    Position([f64; 2]),
 }
 
 fn is(node: &Node, name: &str) -> bool {
@@ -38,19 +47,46 @@ pub(super) fn read(body: &[u8]) -> Result<Asked, String> {
         return Err(format!("the request is a <{}>; an <XLS> of OpenLS 1.2 is expected", root.tag_name().name()));
     }
     let request = root.descendants().find(|n| is(n, "Request")).ok_or("there is no <Request> in the document")?;
-    let asked = request.children().find(|n| is(n, "GeocodeRequest")).ok_or_else(|| {
+    let most = match request.attribute("maximumResponses") {
+        None => usize::MAX,
+        Some(text) => text.trim().parse().map_err(|_| format!("maximumResponses \"{text}\" is no number"))?,
+    };
+    let id = request.attribute("requestID").unwrap_or_default().to_string();
+    let of = |name: &str| request.children().find(|n| is(n, name));
+    if let Some(reverse) = of("ReverseGeocodeRequest") {
+        return Ok(Asked { id, most, what: What::Position(position(reverse)?) });
+    }
+    let asked = of("GeocodeRequest").ok_or_else(|| {
         let method = request.attribute("methodName").unwrap_or("without a name");
-        format!("the method {method} is not served; GeocodeRequest is")
+        format!("the method {method} is not served; GeocodeRequest and ReverseGeocodeRequest are")
     })?;
     let addresses: Vec<AddressQuery> = asked.children().filter(|n| is(n, "Address")).map(address).collect();
     if addresses.len() > MOST {
         return Err(format!("{} addresses in one request; at most {MOST} are taken", addresses.len()));
     }
-    let most = match request.attribute("maximumResponses") {
-        None => usize::MAX,
-        Some(text) => text.trim().parse().map_err(|_| format!("maximumResponses \"{text}\" is no number"))?,
-    };
-    Ok(Asked { id: request.attribute("requestID").unwrap_or_default().to_string(), most, addresses })
+    Ok(Asked { id, most, what: What::Addresses(addresses) })
+}
+
+/// The position of a request as longitude and latitude: latitude first, as the name of its system says, or longitude first
+/// in CRS84.
+fn position(request: Node) -> Result<[f64; 2], String> {
+    let expected = "<Position><gml:Point srsName=\"urn:ogc:def:crs:EPSG::4326\"><gml:pos>latitude longitude</gml:pos></gml:Point></Position> is expected";
+    let positions: Vec<Node> = request.descendants().filter(|n| is(n, "pos")).collect();
+    let [pos] = positions.as_slice() else { return Err(format!("{} positions; one, {expected}", positions.len())) };
+    let numbers: Option<Vec<f64>> = text(Some(*pos)).split(' ').map(|n| n.parse().ok()).collect();
+    let Some(&[a, b]) = numbers.as_deref() else { return Err(format!("two numbers are missing: {expected}")) };
+    let system = pos.ancestors().find_map(|n| n.attribute("srsName")).unwrap_or_default();
+    let is_known = ["", "4326", "CRS84"]
+        .iter()
+        .any(|end| system.to_ascii_uppercase().ends_with(end) && (end.is_empty() == system.is_empty()));
+    if !is_known {
+        return Err(format!("positions in {system} are not read; {expected}"));
+    }
+    let [lon, lat] = if system.to_ascii_uppercase().ends_with("CRS84") { [a, b] } else { [b, a] };
+    if !(lon.abs() <= 180.0 && lat.abs() <= 90.0) {
+        return Err(format!("latitude {lat} and longitude {lon} are no place; {expected}"));
+    }
+    Ok([lon, lat])
 }
 
 fn address(node: Node) -> AddressQuery {
@@ -97,14 +133,43 @@ mod tests {
   <Address countryCode=""><freeFormAddress>12  Heron &amp; Ln</freeFormAddress></Address>
  </GeocodeRequest></Request></XLS>"#;
         let asked = read(body).unwrap();
-        assert_eq!((asked.id.as_str(), asked.most, asked.addresses.len()), ("7", 2, 2));
-        let first = &asked.addresses[0];
+        let What::Addresses(addresses) = &asked.what else { panic!("{asked:?}") };
+        assert_eq!((asked.id.as_str(), asked.most, addresses.len()), ("7", 2, 2));
+        let first = &addresses[0];
         assert_eq!((first.number.as_str(), first.street.as_str(), first.unit.as_str()), ("12", "Heron Ln", "3"));
         assert_eq!(
             (first.locality.as_str(), first.region.as_str(), first.postcode.as_str()),
             ("Ternport", "OR", "97981")
         );
-        assert_eq!(asked.addresses[1].address, "12 Heron & Ln");
+        assert_eq!(addresses[1].address, "12 Heron & Ln");
+    }
+
+    #[test]
+    fn a_position_stands_in_the_order_of_its_system() {
+        let of = |point: &str| {
+            let body = format!(
+                "<XLS><Request requestID='9'><ReverseGeocodeRequest><Position>{point}</Position></ReverseGeocodeRequest></Request></XLS>"
+            );
+            read(body.as_bytes()).map(|a| a.what)
+        };
+        let place = Ok(What::Position([-123.8, 46.2]));
+        for point in [
+            "<Point srsName='urn:ogc:def:crs:EPSG::4326'><pos>46.2 -123.8</pos></Point>",
+            "<Point><pos> 46.2  -123.8 </pos></Point>",
+            "<Point srsName='urn:ogc:def:crs:OGC:1.3:CRS84'><pos>-123.8 46.2</pos></Point>",
+        ] {
+            assert_eq!(of(point), place, "{point}");
+        }
+        for (point, part) in [
+            ("<Point srsName='EPSG:32610'><pos>438277 5116579</pos></Point>", "EPSG:32610 are not read"),
+            ("<Point><pos>-123.8 46.2</pos></Point>", "no place"),
+            ("<Point><pos>46.2</pos></Point>", "two numbers"),
+            ("<Point><pos>46.2 -123.8</pos></Point><Point><pos>46.2 -123.8</pos></Point>", "2 positions"),
+            ("", "0 positions"),
+        ] {
+            let problem = of(point).unwrap_err();
+            assert!(problem.contains(part), "{point}: {problem}");
+        }
     }
 
     #[test]

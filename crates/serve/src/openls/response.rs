@@ -1,8 +1,10 @@
-//! Writes a `GeocodeResponse`: one list for each address, in their order; positions latitude first, as the name of their
-//! system says.
+//! Writes a `GeocodeResponse`, one list for each address in their order, or a `ReverseGeocodeResponse`; positions latitude
+//! first, as the name of their system says.
 
 use super::request::Asked;
 use crate::geocoder::{FoundPlace, FoundPlaces};
+use basilocus::address::nearest::Nearest;
+use basilocus::address::reference::WrittenAddress;
 use quick_xml::escape::escape;
 use std::fmt::Write;
 
@@ -18,8 +20,26 @@ pub(super) fn error(code: &str, message: &str) -> String {
     )
 }
 
-/// The document that answers.
-pub(super) fn document(asked: &Asked, found: &[FoundPlaces]) -> String {
+/// The document with the address of a position, or with none.
+pub(super) fn reversed(asked: &Asked, found: Option<&(Nearest, WrittenAddress, &'static str)>) -> String {
+    let mut out = format!(
+        "{BEGIN}<Response requestID=\"{}\" version=\"1.2.0\" numberOfResponses=\"{}\"><ReverseGeocodeResponse>",
+        escape(clean(&asked.id).as_str()),
+        u8::from(found.is_some())
+    );
+    if let Some((near, parts, country)) = found {
+        out.push_str("<ReverseGeocodedLocation>");
+        point([near.lon, near.lat], &mut out);
+        address(parts, country, &mut out);
+        let _ =
+            write!(out, "<SearchCentreDistance value=\"{:.1}\" uom=\"M\"/></ReverseGeocodedLocation>", near.distance_m);
+    }
+    out.push_str("</ReverseGeocodeResponse></Response></XLS>\n");
+    out
+}
+
+/// The document with the places of addresses.
+pub(super) fn geocoded(asked: &Asked, found: &[FoundPlaces]) -> String {
     let mut out = format!(
         "{BEGIN}<Response requestID=\"{}\" version=\"1.2.0\" numberOfResponses=\"{}\"><GeocodeResponse>",
         escape(clean(&asked.id).as_str()),
@@ -36,12 +56,24 @@ pub(super) fn document(asked: &Asked, found: &[FoundPlaces]) -> String {
 }
 
 fn place(p: &FoundPlace, out: &mut String) {
-    let (c, parts) = (&p.candidate, &p.parts);
+    let c = &p.candidate;
+    out.push_str("<GeocodedAddress>");
+    point([c.lon, c.lat], out);
+    address(&p.parts, p.country, out);
     let _ = write!(
         out,
-        "<GeocodedAddress><gml:Point srsName=\"{SYSTEM}\"><gml:pos>{:.7} {:.7}</gml:pos></gml:Point><Address countryCode=\"{}\"><StreetAddress>",
-        c.lat, c.lon, p.country
+        "<GeocodeMatchCode accuracy=\"{:.2}\" matchType=\"{}\"/></GeocodedAddress>",
+        f64::from(c.confidence) / 100.0,
+        c.level.name()
     );
+}
+
+fn point([lon, lat]: [f64; 2], out: &mut String) {
+    let _ = write!(out, "<gml:Point srsName=\"{SYSTEM}\"><gml:pos>{lat:.7} {lon:.7}</gml:pos></gml:Point>");
+}
+
+fn address(parts: &WrittenAddress, country: &str, out: &mut String) {
+    let _ = write!(out, "<Address countryCode=\"{country}\"><StreetAddress>");
     if !parts.number.is_empty() || !parts.unit.is_empty() {
         out.push_str("<Building");
         for (name, value) in [("number", &parts.number), ("subdivision", &parts.unit)] {
@@ -60,12 +92,7 @@ fn place(p: &FoundPlace, out: &mut String) {
     if !parts.postcode.is_empty() {
         let _ = write!(out, "<PostalCode>{}</PostalCode>", escape(clean(&parts.postcode).as_str()));
     }
-    let _ = write!(
-        out,
-        "</Address><GeocodeMatchCode accuracy=\"{:.2}\" matchType=\"{}\"/></GeocodedAddress>",
-        f64::from(c.confidence) / 100.0,
-        c.level.name()
-    );
+    out.push_str("</Address>");
 }
 
 /// Without characters that XML cannot hold.

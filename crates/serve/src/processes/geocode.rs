@@ -17,6 +17,7 @@ pub(super) const PROCESS: Process = Process {
     outputs,
     run,
     output: "results",
+    is_quick: |_| false,
 };
 
 fn inputs() -> Value {

@@ -2,11 +2,19 @@
 //!
 //! To add a process: a file here with a [`Process`], and its line in [`PROCESSES`].
 
+mod convert;
+mod distortion;
+mod fit;
 mod geocode;
+pub(crate) mod inputs;
 mod jobs;
+mod nearest;
+mod ways;
 
 pub(crate) use jobs::Jobs;
 
+use crate::links::Base;
+use crate::parameters::Parameters;
 use crate::problem::Problem;
 use crate::server::App;
 use axum::Json;
@@ -30,9 +38,22 @@ pub(crate) struct Process {
     pub run: fn(&App, &Map<String, Value>) -> Result<Value, Problem>,
     /// The name of its one output.
     pub output: &'static str,
+    /// Whether these inputs take so little that handing them to another thread would take longer.
+    pub is_quick: fn(&Map<String, Value>) -> bool,
 }
 
-const PROCESSES: &[&Process] = &[&geocode::PROCESS];
+pub(crate) const PROCESSES: &[&Process] =
+    &[&convert::PROCESS, &distortion::PROCESS, &fit::PROCESS, &geocode::PROCESS, &nearest::PROCESS, &ways::PROCESS];
+
+/// What of the standard is served.
+pub(crate) const CONFORMANCE: [&str; 6] = [
+    "http://www.opengis.net/spec/ogcapi-processes-1/1.0/conf/core",
+    "http://www.opengis.net/spec/ogcapi-processes-1/1.0/conf/json",
+    "http://www.opengis.net/spec/ogcapi-processes-1/1.0/conf/oas30",
+    "http://www.opengis.net/spec/ogcapi-processes-1/1.0/conf/job-list",
+    "http://www.opengis.net/spec/ogcapi-processes-1/1.0/conf/dismiss",
+    "http://www.opengis.net/spec/ogcapi-processes-1/1.0/conf/ogc-process-description",
+];
 
 const VERSION: &str = env!("CARGO_PKG_VERSION");
 
@@ -54,14 +75,39 @@ fn summary(process: &Process) -> Map<String, Value> {
     fields.as_object().cloned().unwrap_or_default()
 }
 
+/// Entries of a list, unless it is said how many.
+const USUAL_LIMIT: usize = 100;
+
+/// A list under its name, as many of it as were asked for, with a link to what follows.
+fn listed(base: &Base, name: &str, all: Vec<Value>, mut parameters: Parameters) -> Result<Json<Value>, Problem> {
+    let mut number = |name: &str, usual: usize, least: usize| match parameters.take(name) {
+        Some(text) => match text.parse() {
+            Ok(number) if number >= least => Ok(number),
+            _ => Err(Problem::of_field(name, format!("\"{text}\": a whole number from {least} is expected"))),
+        },
+        None => Ok(usual),
+    };
+    let (limit, after) = (number("limit", USUAL_LIMIT, 1)?, number("after", 0, 0)?);
+    parameters.end("limit is")?;
+    let mut links = vec![json!({"href": format!("/{name}"), "rel": "self", "type": "application/json"})];
+    let end = after.saturating_add(limit);
+    if end < all.len() {
+        links.push(
+            json!({"href": format!("/{name}?limit={limit}&after={end}"), "rel": "next", "type": "application/json"}),
+        );
+    }
+    let shown: Vec<Value> = all.into_iter().skip(after).take(limit).collect();
+    Ok(Json(base.completed(json!({name: shown, "links": links}))))
+}
+
 /// `GET /processes`
-pub(crate) async fn list() -> Json<Value> {
+pub(crate) async fn list(base: Base, parameters: Parameters) -> Result<Json<Value>, Problem> {
     let all: Vec<Value> = PROCESSES.iter().map(|p| Value::Object(summary(p))).collect();
-    Json(json!({"processes": all, "links": [{"href": "/processes", "rel": "self", "type": "application/json"}]}))
+    listed(&base, "processes", all, parameters)
 }
 
 /// `GET /processes/{id}`
-pub(crate) async fn describe(Path(id): Path<String>) -> Result<Json<Value>, Problem> {
+pub(crate) async fn describe(Path(id): Path<String>, base: Base) -> Result<Json<Value>, Problem> {
     let process = find(&id)?;
     let mut fields = summary(process);
     fields.insert("inputs".into(), (process.inputs)());
@@ -73,7 +119,7 @@ pub(crate) async fn describe(Path(id): Path<String>) -> Result<Json<Value>, Prob
             {"href": format!("/processes/{id}/execution"), "rel": "http://www.opengis.net/def/rel/ogc/1.0/execute"},
         ]),
     );
-    Ok(Json(Value::Object(fields)))
+    Ok(Json(base.completed(Value::Object(fields))))
 }
 
 /// The document that asks for an execution.
@@ -100,6 +146,7 @@ enum Form {
 pub(crate) async fn execute(
     State(app): State<Arc<App>>,
     Path(id): Path<String>,
+    base: Base,
     headers: HeaderMap,
     body: Bytes,
 ) -> Result<Response, Problem> {
@@ -129,8 +176,8 @@ pub(crate) async fn execute(
             let outcome = (process.run)(&worker, &inputs).map(|value| given(process, value, form));
             worker.jobs.finish(&jobs_id, outcome);
         });
-        let status = app.jobs.status(&job).unwrap_or_default();
-        let place = format!("/jobs/{job}");
+        let status = base.completed(app.jobs.status(&job).unwrap_or_default());
+        let place = base.to(&format!("/jobs/{job}"));
         return Ok((
             StatusCode::CREATED,
             [
@@ -140,6 +187,10 @@ pub(crate) async fn execute(
             Json(status),
         )
             .into_response());
+    }
+    if (process.is_quick)(&inputs) {
+        let value = (process.run)(&app, &inputs)?;
+        return Ok(Json(given(process, value, form)).into_response());
     }
     let made = tokio::task::spawn_blocking(move || (process.run)(&app, &inputs)).await;
     let value = made.map_err(|_| Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "the process broke off"))??;
@@ -154,18 +205,30 @@ fn given(process: &Process, value: Value, form: Form) -> Value {
 }
 
 /// `GET /jobs`
-pub(crate) async fn jobs(State(app): State<Arc<App>>) -> Json<Value> {
-    Json(json!({"jobs": app.jobs.all(), "links": [{"href": "/jobs", "rel": "self", "type": "application/json"}]}))
+pub(crate) async fn jobs(
+    State(app): State<Arc<App>>,
+    base: Base,
+    parameters: Parameters,
+) -> Result<Json<Value>, Problem> {
+    listed(&base, "jobs", app.jobs.all(), parameters)
 }
 
 /// `GET /jobs/{id}`
-pub(crate) async fn job(State(app): State<Arc<App>>, Path(id): Path<String>) -> Result<Json<Value>, Problem> {
-    app.jobs.status(&id).map(Json).ok_or_else(|| Problem::no_such_job(&id))
+pub(crate) async fn job(
+    State(app): State<Arc<App>>,
+    base: Base,
+    Path(id): Path<String>,
+) -> Result<Json<Value>, Problem> {
+    app.jobs.status(&id).map(|status| Json(base.completed(status))).ok_or_else(|| Problem::no_such_job(&id))
 }
 
 /// `DELETE /jobs/{id}`
-pub(crate) async fn dismiss(State(app): State<Arc<App>>, Path(id): Path<String>) -> Result<Json<Value>, Problem> {
-    app.jobs.dismiss(&id).map(Json).ok_or_else(|| Problem::no_such_job(&id))
+pub(crate) async fn dismiss(
+    State(app): State<Arc<App>>,
+    base: Base,
+    Path(id): Path<String>,
+) -> Result<Json<Value>, Problem> {
+    app.jobs.dismiss(&id).map(|status| Json(base.completed(status))).ok_or_else(|| Problem::no_such_job(&id))
 }
 
 /// `GET /jobs/{id}/results`

@@ -11,6 +11,7 @@ pub use openls::OpenLs;
 pub use processes::Processes;
 
 use crate::asking::Stop;
+use crate::heights::Spot;
 use crate::web::{Request, Response, Transport};
 use crate::{Answer, Question, ServiceError};
 use serde::{Deserialize, Serialize};
@@ -124,6 +125,36 @@ pub fn find(address: &str, transport: &dyn Transport) -> Result<Box<dyn Protocol
         Err(e) => return Err(e),
     }
     Err(ServiceError::NoProtocol { address: address.to_string(), tried: tried.join("; ") })
+}
+
+/// How a service is asked for the addresses near positions: as [`find`].
+///
+/// # Errors
+/// As for [`find`].
+pub fn find_reverse(
+    address: &str,
+    kind: Option<Kind>,
+    transport: &dyn Transport,
+) -> Result<Box<dyn Protocol<Spot, Answer>>, ServiceError> {
+    let mut tried = Vec::new();
+    if kind != Some(Kind::Openls) {
+        match (Processes::find_reverse(address, transport), kind) {
+            (Ok(found), _) => return Ok(Box::new(found)),
+            (Err(ServiceError::Failed { problem, .. }), None) => tried.push(format!("processes: {problem}")),
+            (Err(e), _) => return Err(e),
+        }
+    }
+    if kind.is_some() {
+        return Ok(Box::new(OpenLs::new(address)));
+    }
+    match OpenLs::find(address, transport) {
+        Ok(found) => Ok(Box::new(found)),
+        Err(ServiceError::Failed { problem, .. }) => {
+            tried.push(format!("openls: {problem}"));
+            Err(ServiceError::NoProtocol { address: address.to_string(), tried: tried.join("; ") })
+        }
+        Err(e) => Err(e),
+    }
 }
 
 /// A protocol that was said.

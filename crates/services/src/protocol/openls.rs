@@ -1,8 +1,11 @@
-//! The location utility service of the OGC's Open Location Services (OpenLS) 1.2, OGC 07-074: `GeocodeRequest`.
+//! The location utility service of the OGC's Open Location Services (OpenLS) 1.2, OGC 07-074: `GeocodeRequest` and
+//! `ReverseGeocodeRequest`.
 //!
-//! A request holds several addresses, free-form or parted; the service answers with one list a request, in their order.
+//! A request holds several addresses, free-form or parted; the service answers with one list a request, in their order. Of
+//! positions it holds one.
 
 use super::{Exchange, Protocol, Trouble, number, system_of};
+use crate::heights::Spot;
 use crate::web::{Request, Transport};
 use crate::{Answer, Place, Question, ServiceError};
 use quick_xml::escape::escape;
@@ -66,6 +69,24 @@ impl Protocol for OpenLs {
     }
 }
 
+impl Protocol<Spot, Answer> for OpenLs {
+    fn name(&self) -> &'static str {
+        "OpenLS 1.2"
+    }
+
+    fn most_at_once(&self) -> usize {
+        1
+    }
+
+    fn ask(&self, spots: &[Spot], exchange: &dyn Exchange) -> Result<Vec<Option<Answer>>, Trouble> {
+        let [spot] = spots else { return Err(Trouble::Refused("one position is asked for at a time".into())) };
+        let request = Request::post(&self.address, "application/xml", reverse_document(spot).into_bytes());
+        let response = exchange.send(&request)?;
+        let text = std::str::from_utf8(&response.body).map_err(|_| failed("it is not in UTF-8"))?;
+        Ok(vec![Some(reverse_answer(text)?)])
+    }
+}
+
 fn failed(problem: &str) -> Trouble {
     Trouble::Failed(format!("its answer is not what OpenLS 1.2 says: {problem}"))
 }
@@ -78,6 +99,15 @@ pub fn document(questions: &[Question]) -> String {
     questions.iter().for_each(|q| address(q, &mut out));
     out.push_str("</GeocodeRequest></Request></XLS>\n");
     out
+}
+
+/// The request for the address of a position: latitude first, as the name of its system says.
+fn reverse_document(spot: &Spot) -> String {
+    format!(
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<XLS xmlns=\"{SPACE}\" xmlns:gml=\"{GML}\" version=\"1.2.0\"><RequestHeader/><Request methodName=\"ReverseGeocodeRequest\" requestID=\"1\" version=\"1.2.0\" maximumResponses=\"{PLACES}\"><ReverseGeocodeRequest><Position><gml:Point srsName=\"urn:ogc:def:crs:EPSG::4326\"><gml:pos>{} {}</gml:pos></gml:Point></Position><ReverseGeocodePreference>StreetAddress</ReverseGeocodePreference></ReverseGeocodeRequest></Request></XLS>\n",
+        spot.lat_deg(),
+        spot.lon_deg()
+    )
 }
 
 fn address(q: &Question, out: &mut String) {
@@ -125,8 +155,8 @@ fn text_of(node: Node, name: &str) -> String {
     found.unwrap_or_default().split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
-/// The answers of a document, one for each question that it answers.
-fn answers(text: &str, asked: usize) -> Result<Vec<Option<Answer>>, Trouble> {
+/// The document of an answer that is none of an error.
+fn read(text: &str) -> Result<Document<'_>, Trouble> {
     let options = roxmltree::ParsingOptions { allow_dtd: false, nodes_limit: MOST_NODES, ..Default::default() };
     let document = Document::parse_with_options(text, options).map_err(|e| failed(&e.to_string()))?;
     let root = document.root_element();
@@ -137,7 +167,24 @@ fn answers(text: &str, asked: usize) -> Result<Vec<Option<Answer>>, Trouble> {
         let said = error.attribute("message").unwrap_or("an error without a message");
         return Err(Trouble::Refused(format!("the service answers: {said}")));
     }
-    let lists: Vec<Node> = root.descendants().filter(|n| is(n, "GeocodeResponseList")).collect();
+    Ok(document)
+}
+
+/// The addresses near a position.
+fn reverse_answer(text: &str) -> Result<Answer, Trouble> {
+    let document = read(text)?;
+    let answered = document.descendants().any(|n| is(&n, "ReverseGeocodeResponse"));
+    if !answered {
+        return Err(failed("there is no ReverseGeocodeResponse in it"));
+    }
+    let places = document.descendants().filter(|n| is(n, "ReverseGeocodedLocation")).map(place);
+    Ok(Answer { places: places.collect::<Result<_, _>>()? })
+}
+
+/// The answers of a document, one for each question that it answers.
+fn answers(text: &str, asked: usize) -> Result<Vec<Option<Answer>>, Trouble> {
+    let document = read(text)?;
+    let lists: Vec<Node> = document.descendants().filter(|n| is(n, "GeocodeResponseList")).collect();
     // The lists have no names: their order is all that says what they are answers to.
     if lists.len() != asked {
         return Err(match asked {

@@ -8,6 +8,7 @@
 //! order of the addresses.
 
 use super::{Exchange, Protocol, Trouble};
+use crate::heights::Spot;
 use crate::redirect::led_to;
 use crate::web::{Method, Request, Response, Transport, json_of};
 use crate::{Answer, AxisOrder, Place, Question, ServiceError};
@@ -31,6 +32,8 @@ enum Input {
     Texts,
     /// One text.
     Text,
+    /// A list of positions, longitude first.
+    Positions,
 }
 
 /// A service with a process that geocodes.
@@ -51,35 +54,73 @@ impl Processes {
     /// [`ServiceError::Failed`] where there is no list or no such process, or where there are several;
     /// [`ServiceError::NoAnswer`] where the service cannot be reached.
     pub fn find(address: &str, transport: &dyn Transport) -> Result<Self, ServiceError> {
+        let is_one = |id: &str| id.contains("geocod") && !id.contains("reverse");
+        Processes::found(address, transport, &is_one, "geocodes", Processes::described)
+    }
+
+    /// Finds the process that gives the addresses near positions, in the same way.
+    ///
+    /// # Errors
+    /// As [`Processes::find`].
+    pub fn find_reverse(address: &str, transport: &dyn Transport) -> Result<Self, ServiceError> {
+        let is_one = |id: &str| id.contains("reverse") || id.contains("nearest");
+        Processes::found(address, transport, &is_one, "gives addresses of positions", Processes::described_reverse)
+    }
+
+    /// The process of a list whose id is one, or the one at an address.
+    fn found(
+        address: &str,
+        transport: &dyn Transport,
+        is_one: &dyn Fn(&str) -> bool,
+        does: &str,
+        described: fn(&str, &Value) -> Result<Self, String>,
+    ) -> Result<Self, ServiceError> {
         let failed = |problem: String| ServiceError::Failed { address: address.to_string(), problem };
         let base = address.trim_end_matches('/').trim_end_matches("/execution");
         let get = |address: &str| json_of(address, transport);
         // The address of a process itself.
         if base.contains("/processes/") {
-            return Processes::described(base, &get(base)?).map_err(failed);
+            return described(base, &get(base)?).map_err(failed);
         }
         let list = format!("{}/processes", base.trim_end_matches("/processes"));
         let all = get(&list)?;
         let processes = all.get("processes").and_then(Value::as_array);
         let processes = processes.ok_or_else(|| failed(format!("{list} is no list of processes")))?;
         let ids = processes.iter().filter_map(|p| p.get("id").and_then(Value::as_str));
-        let geocoders: Vec<&str> = ids
-            .filter(|id| {
-                let id = id.to_lowercase();
-                id.contains("geocod") && !id.contains("reverse")
-            })
-            .collect();
-        match geocoders[..] {
+        let found: Vec<&str> = ids.filter(|id| is_one(&id.to_lowercase())).collect();
+        match found[..] {
             [id] => {
                 let process = format!("{list}/{id}");
-                Processes::described(&process, &get(&process)?).map_err(failed)
+                described(&process, &get(&process)?).map_err(failed)
             }
-            [] => Err(failed(format!("none of the {} processes of {list} geocodes", processes.len()))),
+            [] => Err(failed(format!("none of the {} processes of {list} {does}", processes.len()))),
             _ => Err(failed(format!(
-                "several processes geocode; say the address of one, {list}/{}",
-                geocoders.join(" or ")
+                "several processes may be the one that {does}; say its address, {list}/{}",
+                found.join(" or ")
             ))),
         }
+    }
+
+    /// By the description of a process that takes positions.
+    fn described_reverse(address: &str, description: &Value) -> Result<Self, String> {
+        let inputs = description.get("inputs").and_then(Value::as_object).ok_or("the process describes no inputs")?;
+        let input = inputs.get("positions").ok_or_else(|| {
+            let names: Vec<&str> = inputs.keys().map(String::as_str).collect();
+            format!("none of the inputs of the process is called positions; there are {}", names.join(", "))
+        })?;
+        let schema = input.get("schema").unwrap_or(&Value::Null);
+        let kind = |schema: &Value| schema.get("type").and_then(Value::as_str).unwrap_or_default().to_string();
+        let items = schema.get("items").unwrap_or(&Value::Null);
+        if (kind(schema).as_str(), kind(items).as_str()) != ("array", "array") {
+            return Err("the input positions is no list of positions".into());
+        }
+        let bound = schema.get("maxItems").and_then(Value::as_u64).map_or(MOST, |n| n as usize);
+        Ok(Processes {
+            execution: format!("{address}/execution"),
+            input: ("positions".into(), Input::Positions),
+            most: bound.clamp(1, MOST),
+            is_job: is_job_only(description),
+        })
     }
 
     /// By the description of a process.
@@ -102,13 +143,11 @@ impl Processes {
             (other, _) => return Err(format!("the input {name} is of type \"{other}\"; a text or a list is expected")),
         };
         let bound = schema.get("maxItems").and_then(Value::as_u64).map_or(MOST, |n| n as usize);
-        let options = description.get("jobControlOptions").and_then(Value::as_array).cloned().unwrap_or_default();
-        let may = |option: &str| options.iter().any(|o| o == option);
         Ok(Processes {
             execution: format!("{address}/execution"),
             input: (name.to_string(), form),
             most: if form == Input::Text { 1 } else { bound.clamp(1, MOST) },
-            is_job: may("async-execute") && !may("sync-execute"),
+            is_job: is_job_only(description),
         })
     }
 
@@ -126,6 +165,7 @@ impl Processes {
             Input::Objects => questions.iter().enumerate().map(object).collect(),
             Input::Texts => questions.iter().map(|q| Value::from(q.line())).collect(),
             Input::Text => questions.first().map(Question::line).into(),
+            Input::Positions => Value::Null,
         };
         json!({ "inputs": { name: value }, "response": "document" })
     }
@@ -167,17 +207,10 @@ impl Processes {
     }
 }
 
-impl Protocol for Processes {
-    fn name(&self) -> &'static str {
-        "OGC API - Processes"
-    }
-
-    fn most_at_once(&self) -> usize {
-        self.most
-    }
-
-    fn ask(&self, questions: &[Question], exchange: &dyn Exchange) -> Result<Vec<Option<Answer>>, Trouble> {
-        let body = serde_json::to_vec(&self.document(questions)).unwrap_or_default();
+impl Processes {
+    /// Executes the process, at once or as a job, and gives what it came to.
+    fn executed(&self, document: &Value, exchange: &dyn Exchange) -> Result<Value, Trouble> {
+        let body = serde_json::to_vec(document).unwrap_or_default();
         let mut request = Request::post(&self.execution, "application/json", body)
             .with("accept", "application/json, application/geo+json");
         if self.is_job {
@@ -189,9 +222,63 @@ impl Protocol for Processes {
             let job = response.header("location").ok_or_else(|| failed("a job without an address"))?.to_string();
             response = self.results_of(&job, &response, exchange)?;
         }
-        let value = serde_json::from_slice(&response.body).map_err(|e| failed(format!("it is no JSON: {e}")))?;
-        answers(&value, questions.len())
+        serde_json::from_slice(&response.body).map_err(|e| failed(format!("it is no JSON: {e}")))
     }
+}
+
+impl Protocol for Processes {
+    fn name(&self) -> &'static str {
+        "OGC API - Processes"
+    }
+
+    fn most_at_once(&self) -> usize {
+        self.most
+    }
+
+    fn ask(&self, questions: &[Question], exchange: &dyn Exchange) -> Result<Vec<Option<Answer>>, Trouble> {
+        answers(&self.executed(&self.document(questions), exchange)?, questions.len())
+    }
+}
+
+impl Protocol<Spot, Answer> for Processes {
+    fn name(&self) -> &'static str {
+        "OGC API - Processes"
+    }
+
+    fn most_at_once(&self) -> usize {
+        self.most
+    }
+
+    fn ask(&self, spots: &[Spot], exchange: &dyn Exchange) -> Result<Vec<Option<Answer>>, Trouble> {
+        let positions: Vec<[f64; 2]> = spots.iter().map(|s| [s.lon_deg(), s.lat_deg()]).collect();
+        let document = json!({ "inputs": { self.input.0.as_str(): positions }, "response": "document" });
+        reverse_answers(&self.executed(&document, exchange)?, spots.len())
+    }
+}
+
+/// Whether a process is executed as a job only.
+fn is_job_only(description: &Value) -> bool {
+    let options = description.get("jobControlOptions").and_then(Value::as_array).cloned().unwrap_or_default();
+    let may = |option: &str| options.iter().any(|o| o == option);
+    may("async-execute") && !may("sync-execute")
+}
+
+/// The answers for positions: a list with a feature, a collection of them or null for each, in their order.
+fn reverse_answers(value: &Value, asked: usize) -> Result<Vec<Option<Answer>>, Trouble> {
+    let of_outputs =
+        value.as_object().and_then(|o| o.values().map(|v| v.get("value").unwrap_or(v)).find(|v| v.is_array()));
+    let list = value.as_array().or_else(|| of_outputs?.as_array());
+    let list = list.ok_or_else(|| failed("there is no list of features in it"))?;
+    // The order is all that says what they are answers to.
+    if list.len() != asked {
+        return Err(Trouble::Refused(format!("{} answers for {asked} positions", list.len())));
+    }
+    let one = |value: &Value| match value {
+        Value::Null => Ok(Answer::default()),
+        found if is_collection(found) => answer(found),
+        found => Ok(Answer { places: vec![place(found)?] }),
+    };
+    list.iter().map(|v| one(v).map(Some)).collect()
 }
 
 fn failed(problem: impl AsRef<str>) -> Trouble {

@@ -4,6 +4,7 @@
 //! |---|---|
 //! | [`antimeridian`] | cutting at the 180° meridian |
 //! | [`arc`] | arcs as chords |
+//! | [`intersection`] | whether two geometries meet |
 //! | [`wkb`] | well-known binary, which columns hold |
 //! | [`wkt`] | well-known text, which tables show |
 //!
@@ -12,6 +13,7 @@
 
 pub mod antimeridian;
 pub mod arc;
+pub mod intersection;
 pub mod wkb;
 pub mod wkt;
 

@@ -45,6 +45,23 @@ pub(crate) fn account_in_words(asked: &str, of: &str, account: &Account, from_be
     words
 }
 
+/// How far asking is, in words for a progress bar: requests and what is left of the quota, answers from before, how many a
+/// minute.
+pub(crate) fn progress_in_words(account: &Account, quota: Option<u64>, from_before: usize, took: Duration) -> String {
+    let mut words = counted(account.requests, "request");
+    if let Some(quota) = quota {
+        words.push_str(&format!(", {} left", quota.saturating_sub(account.requests)));
+    }
+    if from_before > 0 {
+        words.push_str(&format!(", {} from before", from_before));
+    }
+    let minutes = took.as_secs_f64() / 60.0;
+    if minutes > 0.0 {
+        words.push_str(&format!(", {:.0} a minute", (account.answered + account.refused) as f64 / minutes));
+    }
+    words
+}
+
 impl Asked {
     /// Opens a file, or makes it.
     pub(crate) fn open(path: &Path, service: &str) -> Result<Self, Error> {
@@ -97,6 +114,14 @@ impl Asked {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn progress_says_what_is_paid_for() {
+        let account = Account { requests: 12, answered: 590, refused: 10, ..Default::default() };
+        let words = progress_in_words(&account, Some(100), 40, Duration::from_secs(30));
+        assert_eq!(words, "12 requests, 88 left, 40 from before, 1200 a minute");
+        assert_eq!(progress_in_words(&Account::default(), None, 0, Duration::ZERO), "0 requests");
+    }
 
     #[test]
     fn answers_come_back_for_their_service_and_day() {

@@ -14,8 +14,8 @@ mod columns;
 mod left_over;
 mod options;
 #[cfg_attr(not(feature = "services"), path = "service_left_out.rs")]
-mod service;
-mod service_plan;
+pub(super) mod service;
+pub(super) mod service_plan;
 mod work;
 
 pub use service_plan::ServicePlan;

@@ -8,7 +8,7 @@ use basilocus_address::{AddressInput, MatchOptions, Reference};
 use std::path::{Path, PathBuf};
 
 /// The file that would keep answers.
-pub(super) fn beside(output: &Path) -> PathBuf {
+pub(in crate::steps) fn beside(output: &Path) -> PathBuf {
     output.to_path_buf()
 }
 

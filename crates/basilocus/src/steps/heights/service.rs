@@ -1,7 +1,7 @@
 //! Heights that are asked of a service, by OGC API - Environmental Data Retrieval, before the first row gets its own.
 
 use crate::Error;
-use crate::addresses::review::asked::{Asked, account_in_words, beside};
+use crate::addresses::review::asked::{Asked, account_in_words, beside, progress_in_words};
 use crate::engine::{Setting, Settling};
 use basilocus_formats::raster::RasterFormat;
 use basilocus_formats::{Format, is_address};
@@ -148,22 +148,31 @@ impl ServiceHeights {
             manner: &manner,
             is_cancelled: &is_cancelled,
         };
+        let from_before = self.heights.len();
         let (day, heights) = (&self.day, &mut self.heights);
         setting.progress.start(setting.layer, "asking the service", spots.len() as u64);
-        let account = asking.run(&spots, &mut |outcomes| {
-            let mut new = Vec::new();
-            for (at, outcome) in &outcomes {
-                if let Ok(height) = outcome {
-                    let (key, spot) = &open[*at];
-                    let text = serde_json::to_string(height).map_err(|e| asked_file.failed(e))?;
-                    new.push((key.clone(), spot.to_string(), text));
-                    heights.insert(key.clone(), *height);
+        let begun = std::time::Instant::now();
+        let tell = |account: &Account| {
+            setting.progress.tell(&progress_in_words(account, None, from_before, begun.elapsed()));
+        };
+        let account = asking.run_telling(
+            &spots,
+            &mut |outcomes| {
+                let mut new = Vec::new();
+                for (at, outcome) in &outcomes {
+                    if let Ok(height) = outcome {
+                        let (key, spot) = &open[*at];
+                        let text = serde_json::to_string(height).map_err(|e| asked_file.failed(e))?;
+                        new.push((key.clone(), spot.to_string(), text));
+                        heights.insert(key.clone(), *height);
+                    }
                 }
-            }
-            asked_file.keep(&new, day)?;
-            setting.progress.advance(outcomes.len() as u64, outcomes.len() as u64);
-            Ok::<(), Error>(())
-        })?;
+                asked_file.keep(&new, day)?;
+                setting.progress.advance(outcomes.len() as u64, outcomes.len() as u64);
+                Ok::<(), Error>(())
+            },
+            &tell,
+        )?;
         setting.progress.finish();
         Ok(account)
     }

@@ -83,7 +83,7 @@ pub(super) fn fixed(lon: f64, lat: f64) -> (i64, i64) {
 ///
 /// # Errors
 /// Where nothing tells it, or positions contradict each other.
-pub(super) fn order<'a>(
+pub(in crate::steps) fn order<'a>(
     said: Option<AxisOrder>,
     places: impl Iterator<Item = &'a Place>,
 ) -> Result<Option<AxisOrder>, Error> {

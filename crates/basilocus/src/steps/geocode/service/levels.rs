@@ -36,7 +36,7 @@ const WORDS: &[(Level, &[&str])] = &[
 ];
 
 /// The level of a word, where it is known.
-pub(super) fn of_word(word: &str) -> Option<Level> {
+pub(in crate::steps) fn of_word(word: &str) -> Option<Level> {
     // "PostalCode", "postal_code" and "postal-code" are one.
     let mut plain = String::with_capacity(word.len() + 4);
     let mut after_small = false;
@@ -57,7 +57,7 @@ pub(super) fn of_word(word: &str) -> Option<Level> {
 }
 
 /// The finest level that the parts of a place can be of; nothing where it has none.
-pub(super) fn of_parts(place: &Place) -> Option<Level> {
+pub(in crate::steps) fn of_parts(place: &Place) -> Option<Level> {
     let has = |part: &str| !part.trim().is_empty();
     if has(&place.street) {
         Some(if has(&place.number) { Level::AddressPoint } else { Level::Street })

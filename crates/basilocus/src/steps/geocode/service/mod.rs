@@ -2,35 +2,34 @@
 //!
 //! | module | what is in it |
 //! |---|---|
+//! | `contact` | how a service is reached, as a plan says it |
 //! | `entries` | answers become a reference |
 //! | `levels` | what services' words for a level mean |
 
-mod entries;
-mod levels;
+mod contact;
+pub(in crate::steps) mod entries;
+pub(in crate::steps) mod levels;
+
+pub(in crate::steps) use contact::Contact;
 
 use super::service_plan::ServicePlan;
 use super::work::Found;
 use crate::Error;
-use crate::addresses::review::asked::{Asked, account_in_words};
+use crate::addresses::review::asked::{Asked, account_in_words, progress_in_words};
 use crate::addresses::review::{Known, Record};
 use crate::engine::Settling;
 use basilocus_address::{AddressInput, Level, MatchOptions, Matcher, Unplaced, country};
 use basilocus_services::asking::{Patient, RealTime};
-use basilocus_services::protocol::{self, Described};
-use basilocus_services::{
-    Account, Answer, Asking, AxisOrder, Kind, Manner, Protocol, Question, Secret, ServiceError, Stop, Web,
-};
+use basilocus_services::protocol;
+use basilocus_services::{Account, Answer, Asking, AxisOrder, Protocol, Question, ServiceError, Stop};
 use basilocus_table::{Reason, counted::counted};
 use entries::Made;
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
-use std::time::Duration;
 
-pub(super) use crate::addresses::review::asked::beside;
+pub(in crate::steps) use crate::addresses::review::asked::beside;
 
-/// Bytes that an answer may have.
-const MOST_BYTES: u64 = 32 << 20;
 /// Places that a service answers with are few: a level that is coarser than a street says nothing of how large that is.
 const COARSE: Level = Level::Street;
 /// The most that a place between known ones is trusted, as of ranges of a reference.
@@ -46,19 +45,11 @@ const REFUSED: Reason = Reason::new("refused by the service");
 
 /// A service, what was asked of it, and what it answered.
 pub(super) struct Service {
-    plan: ServicePlan,
-    /// What is asked: the address of the service, or of its requests as they are described.
-    address: String,
-    described: Option<Described>,
-    /// What it speaks, where that was said.
-    kind: Option<Kind>,
-    said_order: Option<AxisOrder>,
-    secret: Option<Secret>,
-    manner: Manner,
-    timeout: Duration,
+    contact: Contact,
+    /// Whether what was not asked may be left out.
+    is_partial: bool,
     file: PathBuf,
     day: String,
-    since: Option<String>,
     /// The country of addresses that do not say theirs.
     usual: Option<&'static str>,
     options: MatchOptions,
@@ -82,75 +73,9 @@ impl Service {
         day: &str,
         usual: Option<&'static str>,
     ) -> Result<Self, Error> {
-        let usage = |e: ServiceError| Error::Usage(e.to_string());
-        let is_file = !plan.address.contains("://");
-        let described = if is_file { Some(Described::read(Path::new(&plan.address)).map_err(usage)?) } else { None };
-        if described.is_some() && plan.protocol.is_some() {
-            return Err(Error::Usage(
-                "`protocol` is said, and `service` is a file that describes one of its own; leave one of them out"
-                    .into(),
-            ));
-        }
-        let kind = plan.protocol.as_deref().map(str::parse::<Kind>).transpose();
-        let kind = kind.map_err(|e| Error::Usage(format!("`protocol` {e}")))?;
-        let positive = |name: &str, value: Option<f64>| match value {
-            Some(v) if !(v > 0.0 && v.is_finite()) => {
-                Err(Error::Usage(format!("`{name}` {v}: a number above zero is expected")))
-            }
-            _ => Ok(()),
-        };
-        positive("rate", plan.rate)?;
-        positive("timeout", plan.timeout)?;
-        for (name, value) in [("at_once", plan.at_once), ("batch", plan.batch)] {
-            positive(name, value.map(|n| n as f64))?;
-        }
-        let secret = match (&plan.secret_variable, &plan.secret_file) {
-            (Some(_), Some(_)) => {
-                return Err(Error::Usage("the secret is said twice, by `secret_variable` and `secret_file`".into()));
-            }
-            (Some(name), None) => Some(Secret::of_variable(name).map_err(usage)?),
-            (None, Some(path)) => Some(Secret::of_file(path).map_err(usage)?),
-            (None, None) => None,
-        };
-        if secret.is_none() && plan.secret_header.is_some() {
-            return Err(Error::Usage(
-                "`secret_header` without a secret; say where that is by `secret_file` or `secret_variable`".into(),
-            ));
-        }
-        let secret = match &plan.secret_header {
-            Some(name) => secret.map(|s| s.in_header(name)),
-            None => secret,
-        };
-        let said_order = match plan.service_axes.as_deref() {
-            None => None,
-            Some("lon-lat") => Some(AxisOrder::LonLat),
-            Some("lat-lon") => Some(AxisOrder::LatLon),
-            Some(other) => {
-                return Err(Error::Usage(format!("`service_axes` {other}: lon-lat or lat-lon is expected")));
-            }
-        };
-        let usual_manner = Manner::default();
-        let manner = Manner {
-            rate_per_s: plan.rate,
-            at_once: plan.at_once.unwrap_or(usual_manner.at_once),
-            batch: plan.batch.unwrap_or(usual_manner.batch),
-            quota: plan.quota,
-            ..usual_manner
-        };
-        let timeout = Duration::from_secs_f64(plan.timeout.unwrap_or(60.0).min(3600.0));
-        let address = described.as_ref().map_or(plan.address.clone(), |d| d.address().to_string());
-        // A service that cannot be asked is found out before rows are read.
-        Web::new(address.split('{').next().unwrap_or_default(), secret.clone(), timeout, MOST_BYTES).map_err(usage)?;
         Ok(Service {
-            address,
-            described,
-            kind,
-            said_order,
-            secret,
-            manner,
-            timeout,
-            since: plan.fresh.map(|days| day_before(day, days)).transpose()?,
-            plan: plan.clone(),
+            contact: Contact::of(plan, day)?,
+            is_partial: plan.partial,
             file,
             day: day.to_string(),
             usual,
@@ -164,7 +89,7 @@ impl Service {
 
     /// What tells an answer of it from that of another, for the fingerprint of a run.
     pub(super) fn identity(&self) -> &str {
-        &self.address
+        &self.contact.address
     }
 
     /// Whether it was not asked yet.
@@ -225,10 +150,10 @@ impl Service {
         self.is_open = false;
         let questions = std::mem::take(self.questions.get_mut().unwrap_or_else(PoisonError::into_inner));
         let (keys, questions): (Vec<String>, Vec<Question>) = questions.into_iter().unzip();
-        let mut kept = Asked::open(&self.file, &self.address)?;
+        let mut kept = Asked::open(&self.file, &self.contact.address)?;
         let mut answers: Vec<Option<Answer>> = Vec::with_capacity(keys.len());
         for key in &keys {
-            let text = kept.answer(key, self.since.as_deref())?;
+            let text = kept.answer(key, self.contact.since.as_deref())?;
             let read =
                 |t: String| serde_json::from_str(&t).map_err(|e| kept.failed(format!("an answer is damaged: {e}")));
             answers.push(text.map(read).transpose()?);
@@ -245,7 +170,7 @@ impl Service {
         if let Some(stop) = &account.stop {
             let left = open.len() as u64 - account.answered - account.refused;
             let reason = format!("the service was not asked: {stop}");
-            if !self.plan.partial {
+            if !self.is_partial {
                 return Err(self.stopped(stop, left, keys.len() as u64, kept.path()));
             }
             for i in open.iter().filter(|i| answers[**i].is_none()) {
@@ -254,7 +179,7 @@ impl Service {
             told.push(format!("{} not asked of the service ({stop}); they are set aside", addresses_were(left)));
         }
         let places = || answers.iter().flatten().flat_map(|a| &a.places);
-        let order = entries::order(self.said_order, places())?;
+        let order = entries::order(self.contact.said_order, places())?;
         let pairs = questions.iter().zip(&answers).filter_map(|(q, a)| Some((q, a.as_ref()?)));
         self.made = entries::make(pairs, order, self.usual)?;
         for (key, answer) in keys.iter().zip(&answers) {
@@ -266,7 +191,8 @@ impl Service {
         self.options.trusts_near_names = self.trusts_near_names(&questions);
         let by = if protocol.is_empty() { String::new() } else { format!(" by {protocol}") };
         let asked = addresses_were(account.answered + account.refused);
-        let words = account_in_words(&asked, &format!("{}{by}", self.address), &account, from_before, kept.path());
+        let words =
+            account_in_words(&asked, &format!("{}{by}", self.contact.address), &account, from_before, kept.path());
         told.insert(0, words);
         told.extend(self.told_of_answers(order));
         Ok(told)
@@ -282,51 +208,63 @@ impl Service {
         kept: &mut Asked,
         setting: &Settling,
     ) -> Result<(Account, &'static str), Error> {
-        if self.manner.quota == Some(0) {
+        if self.contact.manner.quota == Some(0) {
             return Ok((Account { stop: Some(Stop::Quota(0)), ..Default::default() }, ""));
         }
         let failed = |e: ServiceError| Error::Service(e.to_string());
-        let base = self.address.split('{').next().unwrap_or_default();
-        let web = Web::new(base, self.secret.clone(), self.timeout, MOST_BYTES).map_err(failed)?;
+        let web = self.contact.web().map_err(failed)?;
         let clock = RealTime::default();
         let is_cancelled = || setting.cancel.is_cancelled();
-        let patient =
-            Patient { transport: &web, clock: &clock, patience: &self.manner.patience, is_cancelled: &is_cancelled };
-        let protocol: Box<dyn Protocol> = match (&self.described, self.kind) {
+        let patient = Patient {
+            transport: &web,
+            clock: &clock,
+            patience: &self.contact.manner.patience,
+            is_cancelled: &is_cancelled,
+        };
+        let protocol: Box<dyn Protocol> = match (&self.contact.described, self.contact.kind) {
             (Some(described), _) => Box::new(described.clone()),
-            (None, Some(kind)) => protocol::of_kind(kind, &self.address, &patient).map_err(failed)?,
-            (None, None) => protocol::find(&self.address, &patient).map_err(failed)?,
+            (None, Some(kind)) => protocol::of_kind(kind, &self.contact.address, &patient).map_err(failed)?,
+            (None, None) => protocol::find(&self.contact.address, &patient).map_err(failed)?,
         };
         let asked: Vec<Question> = open.iter().map(|i| questions[*i].clone()).collect();
         let asking = Asking {
             protocol: protocol.as_ref(),
             transport: &web,
             clock: &clock,
-            manner: &self.manner,
+            manner: &self.contact.manner,
             is_cancelled: &is_cancelled,
         };
         setting.progress.start(setting.layer, "asking the service", asked.len() as u64);
+        let (quota, from_before) = (self.contact.manner.quota, keys.len() - open.len());
         let (day, without_answer) = (&self.day, &mut self.without_answer);
-        let account = asking.run(&asked, &mut |outcomes| {
-            let mut new = Vec::new();
-            for (at, outcome) in &outcomes {
-                match outcome {
-                    Ok(answer) => {
-                        let text = serde_json::to_string(answer).map_err(|e| kept.failed(e))?;
-                        new.push((keys[open[*at]].clone(), asked[*at].line(), text));
-                    }
-                    Err(problem) => {
-                        without_answer.insert(keys[open[*at]].clone(), (REFUSED, problem.clone()));
+        let begun = std::time::Instant::now();
+        let tell = |account: &Account| {
+            setting.progress.tell(&progress_in_words(account, quota, from_before, begun.elapsed()));
+        };
+        let account = asking.run_telling(
+            &asked,
+            &mut |outcomes| {
+                let mut new = Vec::new();
+                for (at, outcome) in &outcomes {
+                    match outcome {
+                        Ok(answer) => {
+                            let text = serde_json::to_string(answer).map_err(|e| kept.failed(e))?;
+                            new.push((keys[open[*at]].clone(), asked[*at].line(), text));
+                        }
+                        Err(problem) => {
+                            without_answer.insert(keys[open[*at]].clone(), (REFUSED, problem.clone()));
+                        }
                     }
                 }
-            }
-            kept.keep(&new, day)?;
-            setting.progress.advance(outcomes.len() as u64, outcomes.len() as u64);
-            for (at, outcome) in outcomes {
-                answers[open[at]] = outcome.ok();
-            }
-            Ok::<(), Error>(())
-        })?;
+                kept.keep(&new, day)?;
+                setting.progress.advance(outcomes.len() as u64, outcomes.len() as u64);
+                for (at, outcome) in outcomes {
+                    answers[open[at]] = outcome.ok();
+                }
+                Ok::<(), Error>(())
+            },
+            &tell,
+        )?;
         setting.progress.finish();
         Ok((account, protocol.name()))
     }
@@ -336,7 +274,7 @@ impl Service {
         let answered = all - left;
         Error::Service(format!(
             "{}: {stop}; {answered} of {} {} answered and kept in {}, {left} left: run the same command again {}, or say `partial`, with `quota` 0 to ask no more, to write what there is and set the others aside; nothing was written",
-            self.address,
+            self.contact.address,
             counted(all, "address"),
             if all == 1 { "is" } else { "are" },
             kept.display(),
@@ -359,7 +297,7 @@ impl Service {
 
     fn told_of_answers(&self, order: Option<AxisOrder>) -> Vec<String> {
         let mut told = Vec::new();
-        if let (Some(order), None) = (order, self.said_order) {
+        if let (Some(order), None) = (order, self.contact.said_order) {
             let words = if order == AxisOrder::LonLat { "longitude" } else { "latitude" };
             told.push(format!(
                 "positions of the service are read {words} first: it does not say so, and some can be nothing else"
@@ -508,11 +446,4 @@ fn input_of(q: &Question) -> AddressInput<'_> {
         country: &q.country,
         ..Default::default()
     }
-}
-
-/// The day so many days before another.
-fn day_before(day: &str, days: u32) -> Result<String, Error> {
-    let wrong = |e: jiff::Error| Error::Usage(format!("`fresh` {days}: {e}"));
-    let date: jiff::civil::Date = day.parse().map_err(wrong)?;
-    Ok(date.checked_sub(jiff::Span::new().try_days(i64::from(days)).map_err(wrong)?).map_err(wrong)?.to_string())
 }

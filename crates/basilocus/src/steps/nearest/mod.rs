@@ -1,8 +1,12 @@
 //! The address nearest to each position, and the areas around it.
 
-use super::{Bound, Step, Wish, Work};
+#[cfg_attr(not(feature = "services"), path = "service_left_out.rs")]
+mod service;
+
+use super::geocode::service_plan::ServicePlan;
+use super::{Bound, Settled, Step, Wish, Work};
 use crate::Error;
-use crate::engine::{Account, Column, Columns, Coordinates, Rows, Setting};
+use crate::engine::{Account, Column, Columns, Coordinates, Rows, Setting, Settling};
 use arrow_array::{ArrayRef, Float64Array, StringArray};
 use arrow_schema::{DataType, SchemaRef};
 use basilocus_address::Reference;
@@ -10,6 +14,7 @@ use basilocus_address::nearest::Nearest as Found;
 use basilocus_geodesy::crs::Catalogue;
 use basilocus_geodesy::operation::Operation;
 use serde::{Deserialize, Serialize};
+use service::Service;
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -45,12 +50,24 @@ const FAR_M: f64 = 1000.0;
 #[serde(deny_unknown_fields)]
 pub struct Nearest {
     /// Address reference; may be given several times, and the nearest address of all is taken
-    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE", required = true))]
+    #[cfg_attr(feature = "arguments", arg(long, value_name = "FILE", required_unless_present = "service"))]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub reference: Vec<PathBuf>,
     /// Farther addresses are none, metres; 1000 unless said
     #[cfg_attr(feature = "arguments", arg(long = "most", value_name = "METRES"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub most_m: Option<f64>,
+    /// File that keeps the answers of the service; beside the output unless said
+    #[cfg_attr(
+        feature = "arguments",
+        arg(long, value_name = "FILE.sqlite", requires = "service", help_heading = "Service")
+    )]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub remember: Option<PathBuf>,
+    /// A service to ask for positions that no reference has an address near
+    #[cfg_attr(feature = "arguments", command(flatten))]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub service: Option<ServicePlan>,
 }
 
 impl Step for Nearest {
@@ -59,8 +76,8 @@ impl Step for Nearest {
         for path in &self.reference {
             references.extend(Reference::open_all(path)?);
         }
-        if references.is_empty() {
-            return Err(Error::Usage("no address reference is said; name one with `reference`".into()));
+        if references.is_empty() && self.service.is_none() {
+            return Err(Error::Usage("no address reference is said; name one with `reference`, or a service".into()));
         }
         let most_m = self.most_m.unwrap_or(FAR_M);
         if !(most_m > 0.0 && most_m.is_finite()) {
@@ -91,8 +108,15 @@ impl Step for Nearest {
             columns.push(column);
         }
         setting.interpret(format!("the nearest address within {most_m} m of each position"));
+        let service = match &self.service {
+            Some(plan) => {
+                let file = self.kept_at(setting)?;
+                Some(Service::new(plan, file, setting.day)?)
+            }
+            None => None,
+        };
         let schema = columns.schema();
-        Ok(Bound::blocks(columns, Finding { references, most_m, operation, attributes, schema }))
+        Ok(Bound::blocks(columns, Finding { references, most_m, operation, attributes, schema, service }))
     }
 
     fn wish(&self) -> Wish {
@@ -108,7 +132,25 @@ impl Step for Nearest {
     }
 
     fn each_path(&mut self, each: &mut dyn FnMut(&mut PathBuf)) {
-        self.reference.iter_mut().for_each(each);
+        self.reference.iter_mut().for_each(&mut *each);
+        self.remember.iter_mut().for_each(&mut *each);
+        if let Some(service) = &mut self.service {
+            service.secret_file.iter_mut().for_each(each);
+        }
+    }
+
+    fn written(&self) -> Vec<(PathBuf, &'static str)> {
+        self.remember.iter().map(|r| (r.clone(), "the file of answers")).collect()
+    }
+}
+
+impl Nearest {
+    /// The file that keeps the answers of the service: the one that was said, else one beside the output.
+    fn kept_at(&self, setting: &Setting) -> Result<PathBuf, Error> {
+        let of_output = || setting.beside.map(super::geocode::service::beside);
+        self.remember.clone().or_else(of_output).ok_or_else(|| {
+            Error::Usage("`service` without an output: say with `remember` which file keeps the answers".into())
+        })
     }
 }
 
@@ -118,12 +160,36 @@ struct Finding {
     operation: Operation,
     attributes: Vec<String>,
     schema: SchemaRef,
+    service: Option<Service>,
 }
 
 impl Work for Finding {
     fn apply(&self, rows: Rows, _: &mut Account) -> Result<Rows, Error> {
         let added = self.columns(rows.positions());
         rows.with_added(&self.schema, added)
+    }
+
+    fn survey(&self) -> Option<&'static str> {
+        self.service.as_ref().filter(|s| s.is_open()).map(|_| "finding what to ask of the service")
+    }
+
+    fn look(&self, rows: &Rows) {
+        let Some(service) = &self.service else { return };
+        let [mut x, mut y, mut z] = rows.positions();
+        self.operation.apply(&mut x, &mut y, &mut z);
+        for (lon, lat) in x.into_iter().zip(y).filter(|(x, y)| x.is_finite() && y.is_finite()) {
+            // First what is known here.
+            if self.known(lon, lat).is_none() {
+                service.take(lon, lat);
+            }
+        }
+    }
+
+    fn settle(&mut self, setting: &Settling) -> Result<Settled, Error> {
+        match &mut self.service {
+            None => Ok(Settled::default()),
+            Some(service) => Ok(Settled { notices: service.ask(setting)?, ..Default::default() }),
+        }
     }
 }
 
@@ -166,6 +232,12 @@ impl Finding {
     }
 
     fn nearest(&self, lon: f64, lat: f64) -> Option<Found> {
+        let answered = || self.service.as_ref()?.nearest(lon, lat, self.most_m);
+        self.known(lon, lat).or_else(answered)
+    }
+
+    /// The nearest address that a reference has.
+    fn known(&self, lon: f64, lat: f64) -> Option<Found> {
         self.references
             .iter()
             .filter_map(|r| r.nearest(lon, lat, self.most_m))
