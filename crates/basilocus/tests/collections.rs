@@ -209,6 +209,33 @@ fn an_extent_finds_the_same_in_any_system() {
 }
 
 #[test]
+fn the_180th_meridian_has_two_sides_and_is_on_both() {
+    let folder = tempfile::tempdir().unwrap();
+    let table = "gate,lon,lat\nW,179.9,-17\nM,180,-17\nN,-180,-17\nE,-179.9,-17\n";
+    let collections = open(&[written(folder.path(), "gates.csv", table)]);
+    let gates = collections.get("gates").unwrap();
+    let find = |w: f64, e: f64| {
+        let extent = Region::extent(&[w, -20.0, e, -10.0], SystemName::crs84().unwrap()).unwrap();
+        names(&gates.page(&Query { extent: Some(extent), ..everything(gates) }).unwrap().features)
+    };
+    assert_eq!(find(170.0, 180.0), "WMN");
+    assert_eq!(find(-180.0, -170.0), "MNE");
+    assert_eq!(find(170.0, -170.0), "WMNE");
+    assert_eq!(find(-180.0, 180.0), "WMNE");
+    assert_eq!(find(-170.0, 170.0), "");
+    // In a grid of the islands the meridian is a line like any other.
+    let fiji = gates.page(&Query { system: SystemName::read("EPSG:3460").unwrap(), ..everything(gates) }).unwrap();
+    let x = |i: usize| match fiji.features[i].geometry {
+        Some(Geometry::Point(p)) => p.x,
+        _ => panic!("no point"),
+    };
+    let extent =
+        Region::extent(&[x(1) - 100.0, 3_800_000.0, x(1) + 100.0, 4_200_000.0], SystemName::read("EPSG:3460").unwrap());
+    let page = gates.page(&Query { extent: Some(extent.unwrap()), ..everything(gates) }).unwrap();
+    assert_eq!(names(&page.features), "MN");
+}
+
+#[test]
 fn answers_are_in_the_system_that_was_asked_for() {
     let folder = tempfile::tempdir().unwrap();
     let collections = open(&[written(folder.path(), "gates.csv", GATES)]);

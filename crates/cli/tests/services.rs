@@ -260,59 +260,64 @@ fn secrets_travel_where_they_belong_and_are_told_to_nobody() {
     let folder = tempfile::tempdir().unwrap();
     street(&folder, 3);
     std::fs::write(folder.path().join("key"), "tern-4711\n").unwrap();
-    // A service that wants to know who asks, and says no.
-    let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
-    let address = format!("http://{}/ask", listener.local_addr().unwrap());
-    let heard = std::thread::spawn(move || {
-        use std::io::{Read, Write};
-        let mut heard = String::new();
-        let (mut stream, _) = listener.accept().unwrap();
-        let mut buffer = [0; 4096];
-        while !heard.contains("</XLS>") {
-            let n = stream.read(&mut buffer).unwrap();
-            if n == 0 {
-                break;
+    for (option, name, sent) in [
+        ("--secret-header", "x-tern-key", "x-tern-key: tern-4711"),
+        ("--secret-parameter", "key", "post /ask?key=tern-4711 "),
+    ] {
+        // A service that wants to know who asks, and says no.
+        let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
+        let address = format!("http://{}/ask", listener.local_addr().unwrap());
+        let heard = std::thread::spawn(move || {
+            use std::io::{Read, Write};
+            let mut heard = String::new();
+            let (mut stream, _) = listener.accept().unwrap();
+            let mut buffer = [0; 4096];
+            while !heard.contains("</XLS>") {
+                let n = stream.read(&mut buffer).unwrap();
+                if n == 0 {
+                    break;
+                }
+                heard.push_str(&String::from_utf8_lossy(&buffer[..n]));
             }
-            heard.push_str(&String::from_utf8_lossy(&buffer[..n]));
+            let body = "key tern-4711 is not known here";
+            write!(
+                stream,
+                "HTTP/1.1 401 Unauthorized\r\ncontent-length: {}\r\nconnection: close\r\n\r\n{body}",
+                body.len()
+            )
+            .unwrap();
+            heard
+        });
+        let (status, text) = ran(
+            &folder,
+            &[
+                "geocode",
+                "owners.csv",
+                "--service",
+                &address,
+                "--protocol",
+                "openls",
+                "--country",
+                "US",
+                "-o",
+                "out.csv",
+                "--secret-file",
+                "key",
+                option,
+                name,
+            ],
+        );
+        let heard = heard.join().unwrap();
+        assert!(heard.to_lowercase().contains(sent), "{heard}");
+        assert_eq!(status, Some(1));
+        assert!(text.contains("401") && text.contains("--secret-file") && !text.contains("4711"), "{text}");
+        // In no file either.
+        for entry in std::fs::read_dir(&folder).unwrap() {
+            let path = entry.unwrap().path();
+            let bytes = std::fs::read(&path).unwrap();
+            let has = bytes.windows(9).any(|w| w == b"tern-4711");
+            assert_eq!(has, path.ends_with("key"), "{}", path.display());
         }
-        let body = "key tern-4711 is not known here";
-        write!(
-            stream,
-            "HTTP/1.1 401 Unauthorized\r\ncontent-length: {}\r\nconnection: close\r\n\r\n{body}",
-            body.len()
-        )
-        .unwrap();
-        heard
-    });
-    let (status, text) = ran(
-        &folder,
-        &[
-            "geocode",
-            "owners.csv",
-            "--service",
-            &address,
-            "--protocol",
-            "openls",
-            "--country",
-            "US",
-            "-o",
-            "out.csv",
-            "--secret-file",
-            "key",
-            "--secret-header",
-            "x-tern-key",
-        ],
-    );
-    let heard = heard.join().unwrap();
-    assert!(heard.to_lowercase().contains("x-tern-key: tern-4711"), "{heard}");
-    assert_eq!(status, Some(1));
-    assert!(text.contains("401") && text.contains("--secret-file") && !text.contains("4711"), "{text}");
-    // In no file either.
-    for entry in std::fs::read_dir(&folder).unwrap() {
-        let path = entry.unwrap().path();
-        let bytes = std::fs::read(&path).unwrap();
-        let has = bytes.windows(9).any(|w| w == b"tern-4711");
-        assert_eq!(has, path.ends_with("key"), "{}", path.display());
     }
     // And never in the open.
     let (status, text) = ran(

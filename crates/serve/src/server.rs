@@ -2,7 +2,7 @@
 
 use crate::exchanged::Exchanged;
 use crate::geocoder::Geocoder;
-use crate::guard::{self, Clients, Guard, Log, Metrics, Tokens};
+use crate::guard::{self, Clients, Guard, Hosts, Log, Metrics, Tokens};
 use crate::problem::Problem;
 use crate::processes::Jobs;
 use crate::stand_in::{Faults, Faulty};
@@ -14,10 +14,11 @@ use basilocus::geodesy::crs::{Area, Crs};
 use basilocus::geodesy::operation::Operation;
 use basilocus::plan::OperationPlan;
 use basilocus::terrain::HeightLookup;
+use std::collections::HashMap;
 use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::sync::atomic::AtomicU64;
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
 /// How often it is asked whether to end.
@@ -87,13 +88,19 @@ pub(crate) struct App {
     pub feed: Option<Duration>,
     pub jobs: Jobs,
     pub faulty: Option<Faulty>,
+    pub hosts: Hosts,
     pub tokens: Option<Tokens>,
     pub clients: Option<Clients>,
     pub metrics: Metrics,
     pub log: Log,
     pub origins: Vec<String>,
     finder: Finder,
+    /// Conversions, which are the same wherever the positions are, by the codes of their systems.
+    conversions: Mutex<HashMap<(u32, u32), Arc<Operation>>>,
 }
+
+/// Conversions that are kept.
+const MOST_CONVERSIONS: usize = 1000;
 
 impl App {
     fn new(options: &Options) -> Result<Self, ServeError> {
@@ -122,12 +129,14 @@ impl App {
             feed: options.feed,
             jobs: Jobs::default(),
             faulty: options.faults.map(Faulty::new),
+            hosts: Hosts::of(options.listen, options.public_address.as_deref()),
             tokens: guard.tokens.as_deref().map(Tokens::read).transpose()?,
             clients: guard.rate.map(Clients::new),
             metrics: Metrics::new(),
             log: Log::open(&guard.log)?,
             origins: guard.origins.clone(),
             finder: Finder::new(&operation, false).map_err(ServeError::Library)?,
+            conversions: Mutex::default(),
         })
     }
 
@@ -159,7 +168,11 @@ impl App {
         to: &Crs,
         near: Option<Area>,
         epoch: Option<f64>,
-    ) -> Result<Operation, basilocus::Error> {
+    ) -> Result<Arc<Operation>, basilocus::Error> {
+        let codes = from.code.zip(to.code).filter(|_| epoch.is_none());
+        if let Some(kept) = codes.and_then(|codes| locked(&self.conversions).get(&codes).cloned()) {
+            return Ok(kept);
+        }
         let finder = match epoch {
             Some(_) => {
                 let plan = OperationPlan { epoch, grids: self.grids.clone(), ..Default::default() };
@@ -167,10 +180,20 @@ impl App {
             }
             None => self.finder.clone(),
         };
-        match near {
-            Some(area) => finder.around(area).find(from, to),
-            None => finder.find(from, to),
+        let operation = Arc::new(match near {
+            Some(area) => finder.around(area).find(from, to)?,
+            None => finder.find(from, to)?,
+        });
+        // Between datums the place decides which way is the best one.
+        let is_conversion = operation.accuracy_m() == Some(0.0) && operation.grids().is_empty();
+        if let Some(codes) = codes.filter(|_| is_conversion) {
+            let mut kept = locked(&self.conversions);
+            if kept.len() >= MOST_CONVERSIONS {
+                kept.clear();
+            }
+            kept.insert(codes, operation.clone());
         }
+        Ok(operation)
     }
 
     /// Opens anew what was exchanged on the disk.
@@ -192,9 +215,13 @@ impl App {
         told(self.geocoder.refresh(), self.geocoder.names());
         told(self.heights.refresh(), self.heights.names());
         if told(self.layers.refresh(), self.layers.names()) {
-            self.maps.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clear();
+            locked(&self.maps).clear();
         }
     }
+}
+
+fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 /// What a server has to tell when it begins.

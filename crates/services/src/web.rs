@@ -163,7 +163,12 @@ impl Web {
             not_of_this_network(&uri).map_err(|problem| NoResponse { problem, may_pass: false })?;
         }
         let mut headers = request.headers.clone();
-        headers.extend(self.secret.iter().filter(|_| is_typed).map(Secret::header));
+        let secret = self.secret.as_ref().filter(|_| is_typed);
+        headers.extend(secret.and_then(Secret::header));
+        let uri = match secret.map(|s| s.in_address(&request.address)) {
+            Some(address) => parsed(&address).map_err(|e| self.never(&e.to_string()))?,
+            None => uri,
+        };
         let failed = |e: &ureq::Error| self.no_response(e);
         let mut response = match request.method {
             Method::Get => headers.iter().fold(self.agent.get(uri), |r, (n, v)| r.header(n, v)).call(),
@@ -193,6 +198,12 @@ impl Web {
         Ok(Response { status, headers, body })
     }
 
+    /// Why nothing is asked on. A secret has no place in it.
+    fn never(&self, problem: &str) -> NoResponse {
+        let problem = self.secret.as_ref().map_or_else(|| problem.to_string(), |s| s.struck_out(problem));
+        NoResponse { problem, may_pass: false }
+    }
+
     /// What went wrong on the way, and what to do. A secret has no place in it.
     fn no_response(&self, e: &ureq::Error) -> NoResponse {
         let (problem, may_pass) = match e {
@@ -219,7 +230,7 @@ impl Transport for Web {
         let mut request = request.clone();
         for _ in 0..=REDIRECTS {
             let response = self.send_once(&request)?;
-            let never = |problem: String| NoResponse { problem, may_pass: false };
+            let never = |problem: String| self.never(&problem);
             let keeps_method = match response.status {
                 307 | 308 => true,
                 301..=303 => false,
@@ -232,6 +243,11 @@ impl Transport for Web {
             if request.method == Method::Post && !keeps_method {
                 // The questions would be lost on the way.
                 return Err(never(format!("the service has moved to {to}; give that address if it is right")));
+            }
+            // An address that repeats the secret is none to follow to somebody else.
+            let is_typed = parsed(&to).is_ok_and(|uri| authority(&uri) == self.typed);
+            if !is_typed && self.secret.as_ref().is_some_and(|s| s.is_in(&to)) {
+                return Err(never(format!("the service leads to another host with the secret in the address: {to}")));
             }
             request.address = to;
         }

@@ -6,6 +6,7 @@ use super::interval::{self, Interval};
 use super::region::{BoundRegion, Region, moved};
 use super::system_name::SystemName;
 use crate::Error;
+use crate::engine::is_in_degrees;
 use basilocus_formats::FormatError;
 use basilocus_formats::geopackage::{Blob, quoted, read_blob};
 use basilocus_geodesy::operation::Operation;
@@ -379,7 +380,7 @@ fn placed(mut shape: Geometry, shapes: &Shapes, operation: &Operation, system: &
             (p.x, p.y) = ((p.x * digits).round() / digits, (p.y * digits).round() / digits);
         });
     }
-    if system.crs.is_geographic() { antimeridian::cut(&shape).or(Some(shape)) } else { Some(shape) }
+    if is_in_degrees(&system.crs) { antimeridian::cut(&shape).or(Some(shape)) } else { Some(shape) }
 }
 
 fn value(value: ValueRef, kind: ValueKind) -> Value {

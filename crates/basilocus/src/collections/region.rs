@@ -4,6 +4,7 @@
 use super::system_name::SystemName;
 use crate::Error;
 use crate::coordinates::finder::Finder;
+use crate::engine::is_in_degrees;
 use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::geometry::intersection::intersects;
@@ -40,15 +41,24 @@ impl Region {
         if south > north || heights.is_some_and(|[low, high]| low > high) {
             return Err(format!("the lower corner lies above the upper one; {axes} is the order of this system"));
         }
-        let is_geographic = system.crs.is_geographic();
-        if is_geographic && (west.abs() > 180.0 || east.abs() > 180.0 || south < -90.0 || north > 90.0) {
+        let in_degrees = is_in_degrees(&system.crs);
+        if in_degrees && (west.abs() > 180.0 || east.abs() > 180.0 || south < -90.0 || north > 90.0) {
             return Err(format!(
                 "longitudes lie from -180 to 180 and latitudes from -90 to 90; {axes} is the order of this system"
             ));
         }
         let shape = match west <= east {
+            // What lies on the 180° meridian is on both of its sides.
+            true if in_degrees && west == -180.0 && east < 180.0 => Geometry::MultiPolygon(vec![
+                vec![rectangle(west, south, east, north)],
+                vec![rectangle(180.0, south, 180.0, north)],
+            ]),
+            true if in_degrees && east == 180.0 && west > -180.0 => Geometry::MultiPolygon(vec![
+                vec![rectangle(west, south, east, north)],
+                vec![rectangle(-180.0, south, -180.0, north)],
+            ]),
             true => Geometry::Polygon(vec![rectangle(west, south, east, north)]),
-            false if is_geographic => Geometry::MultiPolygon(vec![
+            false if in_degrees => Geometry::MultiPolygon(vec![
                 vec![rectangle(west, south, 180.0, north)],
                 vec![rectangle(-180.0, south, east, north)],
             ]),

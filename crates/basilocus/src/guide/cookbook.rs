@@ -107,6 +107,31 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 //!
+//! # A part of a layer
+//!
+//! ```
+//! use basilocus::Cancel;
+//! use basilocus::collections::filter::Filter;
+//! use basilocus::collections::{Collections, Query, Reading, Region, SystemName};
+//!
+//! let folder = tempfile::tempdir()?;
+//! let gates = folder.path().join("gates.csv");
+//! std::fs::write(&gates, "gate,kind,lon,lat\nNorth,weir,-123.8,46.2\nSouth,culvert,-123.7,46.1\n")?;
+//! let reading = Reading { from: Some("EPSG:4326".into()), ..Default::default() };
+//! let collections = Collections::open(&[gates], &reading, &Cancel::default())?;
+//! let gates = collections.get("gates").unwrap();
+//! let degrees = SystemName::crs84()?;
+//! let query = Query {
+//!     extent: Some(Region::extent(&[-124.0, 46.0, -123.0, 47.0], degrees.clone())?),
+//!     filter: Some(Filter::read("kind LIKE 'w%'", gates, degrees)?),
+//!     system: SystemName::read("EPSG:32610")?,
+//!     ..Query::of(gates)?
+//! };
+//! let page = gates.page(&query)?;
+//! assert_eq!((page.matched, page.features[0].properties["gate"].as_str()), (1, Some("North")));
+//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! ```
+//!
 //! # Whose fault an error is
 //!
 //! ```

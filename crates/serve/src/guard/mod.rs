@@ -2,12 +2,14 @@
 
 mod clients;
 mod conditional;
+mod hosts;
 mod log;
 mod metrics;
 mod tokens;
 
 pub(crate) use clients::Clients;
 pub(crate) use conditional::conditional;
+pub(crate) use hosts::Hosts;
 pub(crate) use log::Log;
 pub use log::LogTo;
 pub(crate) use metrics::Metrics;
@@ -54,6 +56,11 @@ pub(crate) fn cross_origin(origins: &[String]) -> Option<CorsLayer> {
 
 /// Lets through who may ask.
 pub(crate) async fn admit(State(app): State<Arc<App>>, request: Request, next: Next) -> Response {
+    let host = request.headers().get(header::HOST).map(|h| h.to_str().unwrap_or_default());
+    if host.is_some_and(|host| !app.hosts.takes(host)) {
+        let detail = "this server answers to this machine alone, under its own address; a proxy before it is named with --public-address";
+        return Problem::new(StatusCode::MISDIRECTED_REQUEST, detail).into_response();
+    }
     if let Some(tokens) = &app.tokens {
         let borne = request.headers().get(header::AUTHORIZATION).and_then(|v| v.to_str().ok());
         let token = borne.and_then(|v| v.split_once(' ')).filter(|(scheme, _)| scheme.eq_ignore_ascii_case("bearer"));
@@ -83,7 +90,9 @@ pub(crate) async fn watch(State(app): State<Arc<App>>, request: Request, next: N
     let method = request.method().clone();
     let matched = request.extensions().get::<MatchedPath>().map(|p| p.as_str().to_string());
     let place = matched.unwrap_or_else(|| "other".into());
-    let response = next.run(request).await;
+    let mut response = next.run(request).await;
+    // What is text is never taken for a page.
+    response.headers_mut().insert(header::X_CONTENT_TYPE_OPTIONS, HeaderValue::from_static("nosniff"));
     let took = begun.elapsed();
     app.metrics.count(&method, &place, response.status(), took);
     app.log.request(&method, &place, response.status(), took);

@@ -8,6 +8,7 @@ use basilocus::geodesy::crs::{Area, Crs};
 use basilocus::geodesy::operation::Operation;
 use basilocus::lookup::SpotQuestion;
 use serde_json::{Map, Value, json};
+use std::sync::Arc;
 
 pub(super) const PROCESS: Process = Process {
     id: "convert",
@@ -100,7 +101,7 @@ fn around(positions: &[[f64; 3]], from: &Crs) -> Option<Area> {
 
 /// The way to another system, where the positions are.
 struct Way {
-    operation: Operation,
+    operation: Arc<Operation>,
     from: Crs,
     to: Crs,
     near: Option<Area>,

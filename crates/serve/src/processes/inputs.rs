@@ -79,6 +79,11 @@ pub(super) fn wrong(name: &str, problem: impl std::fmt::Display) -> Problem {
 /// A system of the catalogue.
 pub(crate) fn system(name: &str, text: &str) -> Result<Crs, Problem> {
     let catalogue = Catalogue::embedded();
+    // The usual form needs no search.
+    let code = text.strip_prefix("EPSG:").and_then(|code| code.parse().ok());
+    if let Some(Ok(crs)) = code.map(|code: u32| catalogue.get(code)) {
+        return Ok(crs);
+    }
     catalogue.find_one(text).map_err(|e| wrong(name, e))
 }
 

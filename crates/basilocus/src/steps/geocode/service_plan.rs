@@ -47,6 +47,19 @@ pub struct ServicePlan {
     #[cfg_attr(feature = "arguments", arg(long, value_name = "NAME", requires = "service", help_heading = "Service"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub secret_header: Option<String>,
+    /// Parameter of the address that carries the secret
+    #[cfg_attr(
+        feature = "arguments",
+        arg(
+            long,
+            value_name = "NAME",
+            requires = "service",
+            conflicts_with = "secret_header",
+            help_heading = "Service"
+        )
+    )]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub secret_parameter: Option<String>,
     /// Requests a second at most
     #[cfg_attr(feature = "arguments", arg(long, value_name = "N", requires = "service", help_heading = "Service"))]
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -63,14 +63,20 @@ impl Contact {
             (None, Some(path)) => Some(Secret::of_file(path).map_err(usage)?),
             (None, None) => None,
         };
-        if secret.is_none() && plan.secret_header.is_some() {
+        if secret.is_none() && (plan.secret_header.is_some() || plan.secret_parameter.is_some()) {
             return Err(Error::Usage(
-                "`secret_header` without a secret; say where that is by `secret_file` or `secret_variable`".into(),
+                "`secret_header` or `secret_parameter` without a secret; say where that is by `secret_file` or `secret_variable`".into(),
             ));
         }
-        let secret = match &plan.secret_header {
-            Some(name) => secret.map(|s| s.in_header(name)),
-            None => secret,
+        let secret = match (&plan.secret_header, &plan.secret_parameter) {
+            (Some(_), Some(_)) => {
+                return Err(Error::Usage(
+                    "the secret is carried twice, by `secret_header` and `secret_parameter`".into(),
+                ));
+            }
+            (Some(name), None) => secret.map(|s| s.in_header(name)),
+            (None, Some(name)) => secret.map(|s| s.in_parameter(name)),
+            (None, None) => secret,
         };
         let said_order = match plan.service_axes.as_deref() {
             None => None,
