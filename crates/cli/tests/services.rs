@@ -186,7 +186,7 @@ fn a_quota_ends_in_good_order_and_says_what_is_left() {
 #[test]
 fn a_run_that_is_killed_goes_on_where_it_was() {
     let folder = tempfile::tempdir().unwrap();
-    street(&folder, 400);
+    street(&folder, 2000);
     let service = over(&folder, &["--slow", "15", "--fail", "0.1", "--seed", "3"]);
     let address = service.openls();
     let arguments = [
@@ -201,11 +201,11 @@ fn a_run_that_is_killed_goes_on_where_it_was() {
         "-o",
         "out.csv",
         "--batch",
-        "5",
+        "10",
         "--at-once",
         "2",
     ];
-    for round in 0..6 {
+    for round in 0..10u64 {
         let mut child = Command::new(assert_cmd::cargo::cargo_bin("basilocus"))
             .args(arguments)
             .current_dir(&folder)
@@ -214,7 +214,7 @@ fn a_run_that_is_killed_goes_on_where_it_was() {
             .spawn()
             .unwrap();
         // At any moment: while it starts, asks, keeps.
-        let end = Instant::now() + Duration::from_millis(60 + 97 * round);
+        let end = Instant::now() + Duration::from_millis(60 + round * 379 % 900);
         while Instant::now() < end && child.try_wait().unwrap().is_none() {
             std::thread::sleep(Duration::from_millis(2));
         }
@@ -224,11 +224,11 @@ fn a_run_that_is_killed_goes_on_where_it_was() {
     let (status, text) = ran(&folder, &arguments);
     assert!(status == Some(0) || folder.path().join("out.csv").exists(), "{text}");
     let out = rows(&folder.path().join("out.csv"));
-    assert_eq!(out.len(), 400, "every row is there once");
-    // Two requests of five addresses are under way when it is killed, and answers that broke off are asked for again.
+    assert_eq!(out.len(), 2000, "every row is there once");
+    // Two requests of ten addresses are under way when it is killed, and answers that broke off are asked for again.
     let (requests, addresses) = service.account();
-    let broken_off = requests.div_ceil(20) * 5;
-    assert!(addresses <= 400 + 6 * 2 * 5 + broken_off, "{addresses} addresses in {requests} requests");
+    let broken_off = requests.div_ceil(20) * 10;
+    assert!(addresses <= 2000 + 10 * 2 * 10 + broken_off, "{addresses} addresses in {requests} requests");
 }
 
 #[test]

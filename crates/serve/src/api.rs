@@ -14,11 +14,16 @@ fn answer(description: &str, kind: &str) -> Value {
 
 /// A GET of a document.
 fn get(id: &str, summary: &str, kind: &str, parameters: Vec<Value>) -> Value {
+    let mut answered = answer(summary, kind);
+    // What has a form for people is a page in it.
+    if parameters.contains(&form()) {
+        answered["content"]["text/html"] = json!({"schema": {"type": "string"}});
+    }
     json!({"get": {
         "operationId": id,
         "summary": summary,
         "parameters": parameters,
-        "responses": {"200": answer(summary, kind), "default": {"$ref": PROBLEM}},
+        "responses": {"200": answered, "default": {"$ref": PROBLEM}},
     }})
 }
 

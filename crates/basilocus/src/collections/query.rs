@@ -165,13 +165,17 @@ impl Collection {
         let connection = self.prepared(&mut conditions, query.until)?;
         let all = if conditions.sql.is_empty() { "1".to_string() } else { conditions.sql.join(" AND ") };
         let (table, key) = (quoted(&self.table), quoted(&self.key));
-        let matched: i64 = connection
-            .query_row(
-                &format!("SELECT count(*) FROM {table} WHERE {all}"),
-                params_from_iter(conditions.values.iter()),
-                |r| r.get(0),
-            )
-            .map_err(broken)?;
+        let count = format!("SELECT count(*) FROM {table} WHERE {all}");
+        let matched = match conditions.sql.is_empty() {
+            // Counted once, when the layer was opened.
+            true => self.rows(),
+            false => {
+                let counted: i64 = connection
+                    .query_row(&count, params_from_iter(conditions.values.iter()), |r| r.get(0))
+                    .map_err(broken)?;
+                counted.unsigned_abs()
+            }
+        };
         let mut values = conditions.values;
         let mut sql = format!("SELECT {} FROM {table} WHERE {all}", self.listed());
         if let Some(after) = query.after {
@@ -180,7 +184,7 @@ impl Collection {
         }
         // One more than asked for says whether there is a next page.
         sql.push_str(&format!(" ORDER BY {key} LIMIT {}", query.limit.saturating_add(1).min(i64::MAX as usize)));
-        let mut page = Page { features: Vec::new(), matched: matched as u64, next: None, without_place: 0 };
+        let mut page = Page { features: Vec::new(), matched, next: None, without_place: 0 };
         {
             let mut statement = connection.prepare(&sql).map_err(broken)?;
             let mut rows = statement.query(params_from_iter(values)).map_err(broken)?;

@@ -1,7 +1,7 @@
 //! Features, page by page or one alone, as GeoJSON.
 
 use super::description::path;
-use super::find;
+use super::{find, told};
 use crate::html;
 use crate::links::{Base, encoded};
 use crate::parameters::{Form, Parameters};
@@ -11,7 +11,7 @@ use axum::extract::{Path, State};
 use axum::http::{HeaderMap, HeaderValue, header};
 use axum::response::{IntoResponse, Response};
 use basilocus::collections::filter::Filter;
-use basilocus::collections::{Collection, Feature, Interval, Page, Query, Region, SystemName};
+use basilocus::collections::{Collection, Feature, Interval, Page, Query, QueryError, Region, SystemName};
 use basilocus::formats::geojson::push_geometry;
 use serde_json::{Value, json};
 use std::sync::Arc;
@@ -44,7 +44,7 @@ pub(crate) async fn items(
         let layers = app.layers();
         let collection = find(&layers, &id)?;
         let query = query(collection, parameters)?;
-        let page = collection.page(&query)?;
+        let page = collection.page(&query).map_err(|e| told(&app, &id, e))?;
         let own = |form: &str, after: Option<i64>| {
             let mut words = said.written(if after.is_some() { &["after"] } else { &[] });
             for (name, value) in
@@ -94,7 +94,7 @@ pub(crate) async fn item(
         let collection = find(&layers, &id)?;
         let none = || Problem::none(format!("there is no feature \"{number}\" in {id}"));
         let number_read: i64 = number.parse().map_err(|_| none())?;
-        let feature = collection.feature_of(number_read, &system)?.ok_or_else(none)?;
+        let feature = collection.feature_of(number_read, &system).map_err(|e| told(&app, &id, e))?.ok_or_else(none)?;
         let place = format!("{}/items/{number_read}", path(collection));
         if form == Form::Html {
             return Ok(html::feature(&base, collection, &feature, &base.to(&format!("{place}?f=json"))));
@@ -166,7 +166,7 @@ fn query(collection: &Collection, mut parameters: Parameters) -> Result<Query, P
     }
     let filter_system = system(&mut parameters, "filter-crs")?;
     let filter = match parameters.take("filter") {
-        Some(text) => Some(Filter::read(&text, collection, filter_system)?),
+        Some(text) => Some(Filter::read(&text, collection, filter_system).map_err(of_question)?),
         None => None,
     };
     let system = system(&mut parameters, "crs")?;
@@ -183,6 +183,14 @@ fn query(collection: &Collection, mut parameters: Parameters) -> Result<Query, P
         ));
     }
     Ok(Query { extent, time, values, filter, limit, after, system, until: Some(Instant::now() + LONGEST) })
+}
+
+/// What is wrong with a question.
+fn of_question(e: QueryError) -> Problem {
+    match e {
+        QueryError::Question { parameter, problem } => Problem::of_field(parameter, problem),
+        other => Problem::bad(other.to_string()),
+    }
 }
 
 fn answer(body: Vec<u8>, system: &SystemName) -> Response {

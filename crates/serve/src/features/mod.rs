@@ -10,7 +10,7 @@ pub(crate) use items::{blocking, feature_path};
 use crate::problem::Problem;
 use crate::server::{App, Layers};
 use axum::extract::{Path, State};
-use axum::http::header;
+use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use basilocus::collections::{Collection, QueryError, ValueKind};
 use std::sync::{Arc, PoisonError};
@@ -66,7 +66,8 @@ pub(crate) async fn map(State(app): State<Arc<App>>, Path(id): Path<String>) -> 
         let page = match kept(&maps) {
             Some(page) => page,
             None => {
-                let page = Arc::new(collection.map_page().map_err(|_| Problem::broke("the map cannot be drawn"))?);
+                let drawn = collection.map_page().map_err(|e| told(&app, &id, e.into()))?;
+                let page = Arc::new(drawn);
                 if maps.len() >= MOST_MAPS {
                     maps.remove(0);
                 }
@@ -80,13 +81,15 @@ pub(crate) async fn map(State(app): State<Arc<App>>, Path(id): Path<String>) -> 
     .await
 }
 
-impl From<QueryError> for Problem {
-    fn from(e: QueryError) -> Self {
-        match e {
-            QueryError::Question { parameter, problem } => Problem::of_field(parameter, problem),
-            QueryError::TooLong => Problem::new(axum::http::StatusCode::SERVICE_UNAVAILABLE, e.to_string()),
-            // What the file is called here is nobody's business.
-            _ => Problem::broke("the collection cannot be read; who serves it finds the reason in the log"),
+/// Why a search has no answer, for who asked; what is wrong here goes to the log, as what files are called is nobody's
+/// business.
+pub(crate) fn told(app: &App, id: &str, e: QueryError) -> Problem {
+    match e {
+        QueryError::Question { parameter, problem } => Problem::of_field(parameter, problem),
+        QueryError::TooLong => Problem::new(StatusCode::SERVICE_UNAVAILABLE, e.to_string()),
+        broken => {
+            app.log.event("broken", &format!("{id}: {broken}"));
+            Problem::broke("the collection cannot be read; who serves it finds the reason in the log")
         }
     }
 }
