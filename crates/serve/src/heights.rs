@@ -4,7 +4,7 @@
 use crate::problem::Problem;
 use crate::server::App;
 use axum::extract::{Path, Query, State};
-use axum::http::{StatusCode, header};
+use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use basilocus::geodesy::unit::LinearUnit;
 use basilocus::table::geometry::{Geometry, wkt};
@@ -123,15 +123,13 @@ pub(crate) async fn position(
         return Err(Problem::none(format!("no heights are served under \"{id}\"; /collections says what is")));
     }
     let positions = query.positions()?;
-    // Reading keeps a core and a disk busy: not those that answer others.
-    let answered = tokio::task::spawn_blocking(move || {
+    let read = app.work(move || {
         let Some(heights) = &*served else { return Err(Problem::none("no heights are served here")) };
-        let broken = |e| Problem::new(StatusCode::INTERNAL_SERVER_ERROR, format!("the heights could not be read: {e}"));
-        let found = heights.at(&positions).map_err(broken)?;
+        let found =
+            heights.at(&positions).map_err(|e| Problem::broke(format!("the heights could not be read: {e}")))?;
         Ok(coverage(heights, &positions, &found).to_string())
     });
-    let broke_off = |_| Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "the heights could not be read");
-    let body = answered.await.map_err(broke_off)??;
+    let body = read.await??;
     Ok(([(header::CONTENT_TYPE, COVERAGE_JSON)], body).into_response())
 }
 

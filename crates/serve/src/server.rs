@@ -20,11 +20,15 @@ use std::path::PathBuf;
 use std::sync::atomic::AtomicU64;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
+use tokio::sync::Semaphore;
 
 /// How often it is asked whether to end.
 const LOOK_AROUND: Duration = Duration::from_millis(50);
 /// How often files are looked at.
 const LOOK_AT_FILES: Duration = Duration::from_secs(1);
+
+/// How many requests are worked on at once, for each core; others wait their turn.
+const AT_ONCE: usize = 4;
 
 /// What is served.
 #[derive(Debug, Clone)]
@@ -97,6 +101,7 @@ pub(crate) struct App {
     finder: Finder,
     /// Conversions, which are the same wherever the positions are, by the codes of their systems.
     conversions: Mutex<HashMap<(u32, u32), Arc<Operation>>>,
+    places: Arc<Semaphore>,
 }
 
 /// Conversions that are kept.
@@ -137,6 +142,7 @@ impl App {
             origins: guard.origins.clone(),
             finder: Finder::new(&operation, false).map_err(ServeError::Library)?,
             conversions: Mutex::default(),
+            places: Arc::new(Semaphore::new(AT_ONCE * std::thread::available_parallelism().map_or(1, usize::from))),
         })
     }
 
@@ -194,6 +200,24 @@ impl App {
             kept.insert(codes, operation.clone());
         }
         Ok(operation)
+    }
+
+    /// Does what keeps a core or a disk busy where it keeps nobody waiting who is answered at once; so many of them together.
+    ///
+    /// # Errors
+    /// Where it broke off.
+    pub(crate) async fn work<T: Send + 'static>(
+        &self,
+        work: impl FnOnce() -> T + Send + 'static,
+    ) -> Result<T, Problem> {
+        let broke_off = || Problem::broke("the request could not be answered");
+        let place = self.places.clone().acquire_owned().await.map_err(|_| broke_off())?;
+        let done = tokio::task::spawn_blocking(move || {
+            let done = work();
+            drop(place);
+            done
+        });
+        done.await.map_err(|_| broke_off())
     }
 
     /// Opens anew what was exchanged on the disk.

@@ -44,10 +44,11 @@ pub(crate) async fn address(
     if typed.trim().is_empty() {
         return Ok(html::address(&base, &typed, ""));
     }
-    crate::features::blocking(move || {
+    let at = app.clone();
+    at.work(move || {
         let geocoder = app.geocoder()?;
         let found = geocoder.find(&AddressQuery { address: typed.clone(), ..Default::default() });
         Ok(html::geocoded(&base, &typed, &found))
     })
-    .await
+    .await?
 }

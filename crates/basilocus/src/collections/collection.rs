@@ -66,6 +66,8 @@ pub struct Collection {
     pub(super) shapes: Option<Shapes>,
     storage: Option<SystemName>,
     extent: Option<[f64; 4]>,
+    /// The same in the system of the positions.
+    pub(super) bounds: Option<[f64; 4]>,
     systems: Vec<String>,
     rows: u64,
     notices: Vec<String>,
@@ -152,6 +154,7 @@ impl Collection {
             shapes,
             storage,
             extent,
+            bounds,
             systems,
             rows,
             notices,

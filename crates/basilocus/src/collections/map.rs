@@ -19,7 +19,7 @@ impl Collection {
         if basilocus_formats::geopackage::layers(&file)?.len() > 1 {
             // A map shows all layers of a file: this one goes into a file of its own.
             let input = InputPlan { layer: Some(self.table.clone()), ..Default::default() };
-            let one = folder.path().join("one.gpkg");
+            let one = folder.path().join(super::store::file_name(&self.table));
             Layer::of(LayerPlan { input, ..LayerPlan::new(&file) }).named(&self.table).write(&one)?.run()?;
             file = one;
         }

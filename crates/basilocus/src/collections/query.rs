@@ -117,27 +117,54 @@ pub(super) struct Conditions {
 }
 
 impl Conditions {
-    /// SQL that is true where a feature meets a region; null where it has no shape.
+    /// Adds that a feature meets a region. The R-tree stands beside the exact test, so that SQLite goes by it.
+    fn add_extent(&mut self, region: Region, collection: &Collection) -> Result<(), Error> {
+        let Some(shapes) = &collection.shapes else {
+            self.sql.push("0".into());
+            return Ok(());
+        };
+        let bound = region.bound(&shapes.crs, &collection.finder)?;
+        let near = self.near(&bound, collection);
+        self.sql.extend(near);
+        self.sql.push(format!("meets({}, {})", self.regions.len(), quoted(&shapes.column)));
+        self.regions.push(bound);
+        Ok(())
+    }
+
+    /// Adds that a feature is near a shape, for those that have to meet it in a filter beside other things.
+    pub fn add_near(&mut self, region: Region, collection: &Collection) -> Result<(), Error> {
+        if let Some(shapes) = &collection.shapes {
+            let near = self.near(&region.bound(&shapes.crs, &collection.finder)?, collection);
+            self.sql.extend(near);
+        }
+        Ok(())
+    }
+
+    /// SQL that is true where a feature meets a region anywhere in a condition; null where it has no shape.
     pub fn meets(&mut self, region: Region, collection: &Collection) -> Result<String, Error> {
         let Some(shapes) = &collection.shapes else { return Ok("NULL".into()) };
         let bound = region.bound(&shapes.crs, &collection.finder)?;
         let (number, column) = (self.regions.len(), quoted(&shapes.column));
-        let mut meets = format!("meets({number}, {column})");
-        if let (Some(index), Some(near)) = (&shapes.index, &bound.near) {
-            let one = "minx <= ? AND maxx >= ? AND miny <= ? AND maxy >= ?";
-            let all: Vec<&str> = near.iter().map(|_| one).collect();
-            for [west, south, east, north] in near {
-                self.values.extend([east, west, north, south].map(|v| SqlValue::Real(*v)));
-            }
-            meets = format!(
-                "({} IN (SELECT id FROM {} WHERE {}) AND {meets})",
-                quoted(&collection.key),
-                quoted(index),
-                all.join(" OR ")
-            );
-        }
         self.regions.push(bound);
-        Ok(format!("CASE WHEN {column} IS NULL THEN NULL ELSE {meets} END"))
+        Ok(format!("meets({number}, {column})"))
+    }
+
+    /// SQL that a feature's box of the R-tree is near a region; nothing where there is no R-tree, or all features are near.
+    fn near(&mut self, bound: &BoundRegion, collection: &Collection) -> Option<String> {
+        let index = collection.shapes.as_ref()?.index.as_ref()?;
+        let near = bound.near.as_ref()?;
+        let holds = |[w, s, e, n]: &[f64; 4]| {
+            collection.bounds.is_some_and(|b| *w <= b[0] && *s <= b[1] && *e >= b[2] && *n >= b[3])
+        };
+        if near.iter().any(holds) {
+            return None;
+        }
+        let one = "minx <= ? AND maxx >= ? AND miny <= ? AND maxy >= ?";
+        let all: Vec<&str> = near.iter().map(|_| one).collect();
+        for [west, south, east, north] in near {
+            self.values.extend([east, west, north, south].map(|v| SqlValue::Real(*v)));
+        }
+        Some(format!("{} IN (SELECT id FROM {} WHERE {})", quoted(&collection.key), quoted(index), all.join(" OR ")))
     }
 }
 
@@ -235,9 +262,8 @@ impl Collection {
     fn conditions(&self, query: &Query) -> Result<Conditions, QueryError> {
         let mut conditions = Conditions::default();
         if let Some(extent) = &query.extent {
-            let sql =
-                conditions.meets(extent.clone(), self).map_err(|e| QueryError::question("bbox-crs", e.to_string()))?;
-            conditions.sql.push(sql);
+            let added = conditions.add_extent(extent.clone(), self);
+            added.map_err(|e| QueryError::question("bbox-crs", e.to_string()))?;
         }
         if let Some(time) = query.time {
             let none = || QueryError::question("datetime", format!("{} has no column of dates or times", self.id()));
@@ -249,6 +275,7 @@ impl Collection {
             conditions.values.push(value);
         }
         if let Some(filter) = &query.filter {
+            filter.add_near(self, &mut conditions)?;
             let sql = filter.sql(self, &mut conditions)?;
             conditions.sql.push(sql);
         }

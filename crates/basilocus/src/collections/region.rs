@@ -77,7 +77,9 @@ impl Region {
         let to_storage = finder.find(&self.system.crs, storage)?;
         let near = bounds_near(&self.shape, &to_storage, storage.is_geographic());
         let is_moved = !storage.is_same(&self.system.crs);
-        Ok(BoundRegion { region: self, to_region: is_moved.then_some(to_region), near })
+        let is_rectangle = |b: &[f64; 4]| self.shape == Geometry::Polygon(vec![rectangle(b[0], b[1], b[2], b[3])]);
+        let rectangle = self.shape.bounds().filter(is_rectangle);
+        Ok(BoundRegion { rectangle, region: self, to_region: is_moved.then_some(to_region), near })
     }
 }
 
@@ -92,6 +94,8 @@ pub(super) struct BoundRegion {
     region: Region,
     /// From the system of the features; none where they share it.
     to_region: Option<Operation>,
+    /// The shape, where it is one rectangle along the axes.
+    rectangle: Option<[f64; 4]>,
     /// Rectangles in the system of the features outside of which nothing meets it; none where it may be anywhere.
     pub near: Option<Vec<[f64; 4]>>,
 }
@@ -110,8 +114,26 @@ impl BoundRegion {
                 return false;
             }
         }
-        match &self.to_region {
-            Some(operation) if !moved(&mut shape, operation) => false,
+        if let Some(operation) = &self.to_region {
+            let has_place = match &mut shape {
+                // Points are many, and need no lists of positions.
+                Geometry::Point(p) => match operation.apply_one(p.x, p.y, p.z) {
+                    Some((x, y, _)) => {
+                        (p.x, p.y) = (x, y);
+                        true
+                    }
+                    None => false,
+                },
+                other => moved(other, operation),
+            };
+            if !has_place {
+                return false;
+            }
+        }
+        match (&self.rectangle, &shape) {
+            (Some([west, south, east, north]), Geometry::Point(p)) => {
+                *west <= p.x && p.x <= *east && *south <= p.y && p.y <= *north
+            }
             _ => intersects(&self.region.shape, &shape),
         }
     }

@@ -160,7 +160,7 @@ fn converted(
 }
 
 /// A name as that of a file.
-fn file_name(name: &str) -> String {
+pub(super) fn file_name(name: &str) -> String {
     let plain = name.chars().map(|c| if c.is_alphanumeric() || matches!(c, '-' | '_' | ' ') { c } else { '_' });
     plain.take(60).collect::<String>() + ".gpkg"
 }

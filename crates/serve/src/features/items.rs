@@ -39,8 +39,8 @@ pub(crate) async fn items(
         parameters.drop_empty();
     }
     let said = parameters.clone();
-    // A search keeps a core and a disk busy: not those that answer others.
-    blocking(move || {
+    let at = app.clone();
+    at.work(move || {
         let layers = app.layers();
         let collection = find(&layers, &id)?;
         let query = query(collection, parameters)?;
@@ -75,7 +75,7 @@ pub(crate) async fn items(
             }
         }
     })
-    .await
+    .await?
 }
 
 /// `GET /collections/{id}/items/{feature}`
@@ -89,7 +89,8 @@ pub(crate) async fn item(
     let form = Form::wanted(&mut parameters, &headers)?;
     let system = system(&mut parameters, "crs")?;
     parameters.end("crs and f are")?;
-    blocking(move || {
+    let at = app.clone();
+    at.work(move || {
         let layers = app.layers();
         let collection = find(&layers, &id)?;
         let none = || Problem::none(format!("there is no feature \"{number}\" in {id}"));
@@ -108,14 +109,7 @@ pub(crate) async fn item(
         push_feature(&mut out, &feature, &system, Some(&links));
         Ok(answer(out, &system))
     })
-    .await
-}
-
-/// Does what takes its time where it keeps nobody waiting.
-pub(crate) async fn blocking(
-    work: impl FnOnce() -> Result<Response, Problem> + Send + 'static,
-) -> Result<Response, Problem> {
-    tokio::task::spawn_blocking(work).await.map_err(|_| Problem::broke("the request could not be answered"))?
+    .await?
 }
 
 /// The system that a parameter names.

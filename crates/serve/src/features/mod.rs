@@ -5,7 +5,7 @@ mod description;
 pub(crate) mod items;
 
 pub(crate) use description::{collection, description, path, queryables, schema_of};
-pub(crate) use items::{blocking, feature_path};
+pub(crate) use items::feature_path;
 
 use crate::problem::Problem;
 use crate::server::{App, Layers};
@@ -57,7 +57,8 @@ const MOST_MAPS: usize = 20;
 
 /// `GET /collections/{id}/map`: all features on a page that is moved and searched.
 pub(crate) async fn map(State(app): State<Arc<App>>, Path(id): Path<String>) -> Result<Response, Problem> {
-    blocking(move || {
+    let at = app.clone();
+    at.work(move || {
         let layers = app.layers();
         let collection = find(&layers, &id)?;
         let kept = |maps: &[(String, Arc<String>)]| maps.iter().find(|(of, _)| *of == id).map(|(_, page)| page.clone());
@@ -78,7 +79,7 @@ pub(crate) async fn map(State(app): State<Arc<App>>, Path(id): Path<String>) -> 
         drop(maps);
         Ok(([(header::CONTENT_TYPE, "text/html; charset=utf-8")], page.as_str().to_string()).into_response())
     })
-    .await
+    .await?
 }
 
 /// Why a search has no answer, for who asked; what is wrong here goes to the log, as what files are called is nobody's

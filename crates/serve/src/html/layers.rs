@@ -36,7 +36,7 @@ pub(crate) fn collection(base: &Base, c: &Collection) -> Response {
             .push(("extent", format!("{west:.5} to {east:.5} degrees east, {south:.5} to {north:.5} degrees north")));
     }
     let systems = c.systems();
-    let shown: Vec<String> = systems.iter().take(8).map(|s| escaped(s)).collect();
+    let shown: Vec<String> = systems.iter().take(3).map(|s| escaped(s)).collect();
     let rest = systems.len().saturating_sub(shown.len());
     let more = if rest > 0 { format!("<br>and {rest} more that suit the place") } else { String::new() };
     entries.push(("systems", shown.join("<br>") + &more));

@@ -17,12 +17,13 @@ const WITHIN_M: f64 = 200.0;
 
 /// Takes a request.
 pub(crate) async fn take(State(app): State<Arc<App>>, body: Bytes) -> Response {
-    // Matching keeps a core busy: not one that answers others.
-    let answered = tokio::task::spawn_blocking(move || {
-        let geocoder = app.geocoder().map_err(|problem| problem.detail)?;
-        answer(&geocoder, &body)
-    })
-    .await;
+    let at = app.clone();
+    let answered = at
+        .work(move || {
+            let geocoder = app.geocoder().map_err(|problem| problem.detail)?;
+            answer(&geocoder, &body)
+        })
+        .await;
     let (status, text) = match answered {
         Ok(Ok(document)) => (StatusCode::OK, document),
         Ok(Err(problem)) => (StatusCode::BAD_REQUEST, response::error("NotSupported", &problem)),

@@ -171,10 +171,17 @@ pub(crate) async fn execute(
         let job = app.jobs.start(process.id).ok_or_else(|| {
             Problem::new(StatusCode::SERVICE_UNAVAILABLE, "too many jobs are under way; try again later")
         })?;
-        let (worker, jobs_id) = (app.clone(), job.clone());
-        tokio::task::spawn_blocking(move || {
-            let outcome = (process.run)(&worker, &inputs).map(|value| given(process, value, form));
-            worker.jobs.finish(&jobs_id, outcome);
+        let (worker, number) = (app.clone(), job.clone());
+        tokio::spawn(async move {
+            let at = worker.clone();
+            let (here, known) = (worker.clone(), number.clone());
+            let run = move || match here.jobs.status(&known) {
+                // Dismissed while it waited for its turn.
+                None => Err(Problem::no_such_job(&known)),
+                Some(_) => (process.run)(&here, &inputs).map(|value| given(process, value, form)),
+            };
+            let outcome = at.work(run).await.and_then(|outcome| outcome);
+            worker.jobs.finish(&number, outcome);
         });
         let status = base.completed(app.jobs.status(&job).unwrap_or_default());
         let place = base.to(&format!("/jobs/{job}"));
@@ -192,8 +199,8 @@ pub(crate) async fn execute(
         let value = (process.run)(&app, &inputs)?;
         return Ok(Json(given(process, value, form)).into_response());
     }
-    let made = tokio::task::spawn_blocking(move || (process.run)(&app, &inputs)).await;
-    let value = made.map_err(|_| Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "the process broke off"))??;
+    let at = app.clone();
+    let value = at.work(move || (process.run)(&app, &inputs)).await??;
     Ok(Json(given(process, value, form)).into_response())
 }
 

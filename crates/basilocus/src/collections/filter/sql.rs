@@ -5,6 +5,7 @@ use crate::collections::collection::Collection;
 use crate::collections::query::{Conditions, QueryError, comparable};
 use crate::collections::region::Region;
 use basilocus_formats::geopackage::quoted;
+use basilocus_table::geometry::Geometry;
 
 impl Filter {
     /// SQL that is true where the filter holds; what stands for its question marks, and its shapes, go to the conditions.
@@ -14,6 +15,22 @@ impl Filter {
         conditions: &mut Conditions,
     ) -> Result<String, QueryError> {
         self.expression(&self.expression, of, conditions)
+    }
+
+    /// Adds that features are near the shapes that they have to meet whatever else the filter says.
+    pub(in crate::collections) fn add_near(&self, of: &Collection, to: &mut Conditions) -> Result<(), QueryError> {
+        let all = match &self.expression {
+            Expression::And(list) => list.as_slice(),
+            one => std::slice::from_ref(one),
+        };
+        for shape in all.iter().filter_map(|e| if let Expression::Meets(shape) = e { Some(shape) } else { None }) {
+            to.add_near(self.region(shape), of).map_err(|e| QueryError::question("filter-crs", e.to_string()))?;
+        }
+        Ok(())
+    }
+
+    fn region(&self, shape: &Geometry) -> Region {
+        Region { shape: shape.clone(), system: self.system.clone(), heights: None }
     }
 
     fn expression(&self, e: &Expression, of: &Collection, to: &mut Conditions) -> Result<String, QueryError> {
@@ -46,8 +63,7 @@ impl Filter {
             Expression::IsNull(Operand::Column(i)) => format!("({} IS NULL)", quoted(&of.columns()[*i].name)),
             Expression::IsNull(operand) => format!("({} IS NULL)", value(operand, of, to)),
             Expression::Meets(shape) => {
-                let region = Region { shape: shape.clone(), system: self.system.clone(), heights: None };
-                to.meets(region, of).map_err(|e| QueryError::question("filter-crs", e.to_string()))?
+                to.meets(self.region(shape), of).map_err(|e| QueryError::question("filter-crs", e.to_string()))?
             }
         })
     }
