@@ -4,6 +4,7 @@ use super::region::rectangle_near;
 use super::system_name::{CRS84, SystemName};
 use crate::Error;
 use crate::coordinates::finder::Finder;
+use crate::engine::is_in_degrees;
 use crate::plan::OperationPlan;
 use basilocus_formats::FormatError;
 use basilocus_formats::geopackage::{connect, quoted};
@@ -128,7 +129,7 @@ impl Collection {
                 }
             }
             let to_degrees = finder.find(&shapes.crs, &Catalogue::embedded().get(4326)?)?;
-            extent = bounds.and_then(|b| match shapes.crs.is_geographic() && to_degrees.assumes_equal() {
+            extent = bounds.and_then(|b| match is_in_degrees(&shapes.crs) && to_degrees.assumes_equal() {
                 true => Some(b),
                 false => rectangle_near(b, &to_degrees, true),
             });

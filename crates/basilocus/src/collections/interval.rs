@@ -1,5 +1,6 @@
 //! A time from and to, as RFC 3339 writes them (OGC 17-069r4, clause 7.15.4).
 
+use super::Unusable;
 use basilocus_table::Moment;
 
 const DAY_MS: i64 = 86_400_000;
@@ -18,7 +19,7 @@ impl Interval {
     /// A day alone is all of that day.
     ///
     /// # Errors
-    /// In words, what was expected.
+    /// [`Unusable`], what was expected.
     ///
     /// ```
     /// use basilocus::collections::Interval;
@@ -27,11 +28,11 @@ impl Interval {
     /// assert_eq!(Interval::read("1970-01-02/..").unwrap().to_ms, None);
     /// assert!(Interval::read("yesterday").is_err());
     /// ```
-    pub fn read(text: &str) -> Result<Self, String> {
+    pub fn read(text: &str) -> Result<Self, Unusable> {
         let bad = || {
-            format!(
+            Unusable::from(format!(
                 "\"{text}\" is no time; a day such as 2026-11-25, a moment such as 2026-11-25T10:00:00Z, or two of them with a / between and .. for an open end are expected"
-            )
+            ))
         };
         let end = |part: &str, is_begin: bool| match part {
             "" | ".." => Ok(None),
@@ -46,7 +47,7 @@ impl Interval {
         };
         match (interval.from_ms, interval.to_ms) {
             (None, None) => Err(bad()),
-            (Some(from), Some(to)) if from > to => Err(format!("\"{text}\" ends before it begins")),
+            (Some(from), Some(to)) if from > to => Err(format!("\"{text}\" ends before it begins").into()),
             _ => Ok(interval),
         }
     }

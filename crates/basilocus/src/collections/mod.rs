@@ -23,6 +23,20 @@ mod region;
 mod store;
 mod system_name;
 
+/// Why a part of a question cannot be used: a name of no system, a time that is none, an extent that is no rectangle.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{problem}")]
+pub struct Unusable {
+    /// What is wrong with it, and what was expected.
+    pub problem: String,
+}
+
+impl From<String> for Unusable {
+    fn from(problem: String) -> Self {
+        Unusable { problem }
+    }
+}
+
 pub use collection::{Collection, Column, ValueKind};
 pub use interval::Interval;
 pub use query::{Feature, Page, Query, QueryError};

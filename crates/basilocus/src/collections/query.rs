@@ -94,7 +94,7 @@ impl Query {
     ///
     /// # Errors
     /// None with a catalogue that is whole.
-    pub fn of(_: &Collection) -> Result<Self, Error> {
+    pub fn everything() -> Result<Self, Error> {
         Ok(Query {
             extent: None,
             time: None,
@@ -102,7 +102,7 @@ impl Query {
             filter: None,
             limit: 10,
             after: None,
-            system: SystemName::crs84().map_err(Error::Usage)?,
+            system: SystemName::crs84().map_err(|e| Error::Usage(e.to_string()))?,
             until: None,
         })
     }

@@ -1,6 +1,7 @@
 //! A shape in any system, and which features meet it. Features are brought to the system of the shape: an extent in
 //! degrees has edges along meridians and parallels, whatever system the features are kept in.
 
+use super::Unusable;
 use super::system_name::SystemName;
 use crate::Error;
 use crate::coordinates::finder::Finder;
@@ -26,26 +27,27 @@ impl Region {
     /// east of its eastern one: then it lies across the 180° meridian.
     ///
     /// # Errors
-    /// In words, what is wrong with the numbers.
-    pub fn extent(numbers: &[f64], system: SystemName) -> Result<Self, String> {
+    /// [`Unusable`], what is wrong with the numbers.
+    pub fn extent(numbers: &[f64], system: SystemName) -> Result<Self, Unusable> {
         let (low, high, heights) = match numbers {
             [a, b, c, d] => ([*a, *b], [*c, *d], None),
             [a, b, low, c, d, high] => ([*a, *b], [*c, *d], Some([*low, *high])),
-            _ => return Err(format!("{} numbers; four, or six with heights, are expected", numbers.len())),
+            _ => return Err(format!("{} numbers; four, or six with heights, are expected", numbers.len()).into()),
         };
         if numbers.iter().any(|n| !n.is_finite()) {
-            return Err("numbers that are finite are expected".into());
+            return Err("numbers that are finite are expected".to_string().into());
         }
         let ([west, south], [east, north]) = (system.turned(low), system.turned(high));
         let axes = if system.north_first { "south,west,north,east" } else { "west,south,east,north" };
         if south > north || heights.is_some_and(|[low, high]| low > high) {
-            return Err(format!("the lower corner lies above the upper one; {axes} is the order of this system"));
+            return Err(format!("the lower corner lies above the upper one; {axes} is the order of this system").into());
         }
         let in_degrees = is_in_degrees(&system.crs);
         if in_degrees && (west.abs() > 180.0 || east.abs() > 180.0 || south < -90.0 || north > 90.0) {
             return Err(format!(
                 "longitudes lie from -180 to 180 and latitudes from -90 to 90; {axes} is the order of this system"
-            ));
+            )
+            .into());
         }
         let shape = match west <= east {
             // What lies on the 180° meridian is on both of its sides.
@@ -65,7 +67,8 @@ impl Region {
             false => {
                 return Err(format!(
                     "the western edge lies east of the eastern one; {axes} is the order of this system"
-                ));
+                )
+                .into());
             }
         };
         Ok(Region { shape, system, heights })

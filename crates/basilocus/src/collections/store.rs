@@ -44,7 +44,7 @@ impl Collections {
     /// let reading = Reading { from: Some("EPSG:4326".into()), ..Default::default() };
     /// let collections = Collections::open(&[gates], &reading, &Cancel::default())?;
     /// let gates = collections.get("gates").unwrap();
-    /// let page = gates.page(&Query { limit: 1, ..Query::of(gates)? })?;
+    /// let page = gates.page(&Query { limit: 1, ..Query::everything()? })?;
     /// assert_eq!((page.matched, page.features.len()), (2, 1));
     /// assert_eq!(page.features[0].properties["gate"], "North");
     /// # Ok::<(), Box<dyn std::error::Error>>(())

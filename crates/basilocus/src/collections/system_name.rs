@@ -1,6 +1,7 @@
 //! Systems as the OGC names them (OGC 18-058r1): `http://www.opengis.net/def/crs/EPSG/0/25832`. Positions under such a name
 //! stand in the order of the registry's axes.
 
+use super::Unusable;
 use basilocus_geodesy::crs::{Catalogue, Crs, Kind};
 
 /// WGS 84 with the longitude first.
@@ -22,7 +23,7 @@ impl SystemName {
     ///
     /// # Errors
     /// None with a catalogue that is whole.
-    pub fn crs84() -> Result<Self, String> {
+    pub fn crs84() -> Result<Self, Unusable> {
         let crs = Catalogue::embedded().get(4326).map_err(|e| e.to_string())?;
         Ok(SystemName { uri: CRS84.into(), crs, north_first: false })
     }
@@ -30,7 +31,7 @@ impl SystemName {
     /// Reads a name: the address of a system, in `[]` or not, or its code, `EPSG:25832`.
     ///
     /// # Errors
-    /// In words: a name of nothing, a system that is neither geographic nor projected, or one whose order of axes nobody
+    /// [`Unusable`]: a name of nothing, a system that is neither geographic nor projected, or one whose order of axes nobody
     /// knows here. That is not guessed: an easting in the place of a northing looks right.
     ///
     /// ```
@@ -39,9 +40,9 @@ impl SystemName {
     /// assert_eq!(read("[EPSG:4326]").unwrap(), ("http://www.opengis.net/def/crs/EPSG/0/4326".into(), true));
     /// assert!(!read("http://www.opengis.net/def/crs/OGC/1.3/CRS84").unwrap().1);
     /// assert!(read("EPSG:1").is_err());
-    /// assert!(read("EPSG:31467").unwrap_err().contains("order of the axes"));
+    /// assert!(read("EPSG:31467").unwrap_err().to_string().contains("order of the axes"));
     /// ```
-    pub fn read(text: &str) -> Result<Self, String> {
+    pub fn read(text: &str) -> Result<Self, Unusable> {
         let bare = text.trim();
         let bare = bare.strip_prefix('[').and_then(|t| t.strip_suffix(']')).unwrap_or(bare);
         // Over https the same name.
@@ -71,14 +72,14 @@ impl SystemName {
     ///
     /// # Errors
     /// As [`SystemName::read`]; and where the system has no code.
-    pub fn of(crs: &Crs) -> Result<Self, String> {
+    pub fn of(crs: &Crs) -> Result<Self, Unusable> {
         let title = crs.title();
-        let Some(code) = crs.code else { return Err(format!("{title} has no code of the registry")) };
+        let Some(code) = crs.code else { return Err(format!("{title} has no code of the registry").into()) };
         if !matches!(crs.kind, Kind::Geographic { .. } | Kind::Projected { .. }) {
-            return Err(format!("{title} is a {}; one of two axes is expected", crs.kind_name()));
+            return Err(format!("{title} is a {}; one of two axes is expected", crs.kind_name()).into());
         }
         if let Err(problem) = crs.projection() {
-            return Err(format!("{title} cannot be used: {problem}"));
+            return Err(format!("{title} cannot be used: {problem}").into());
         }
         let north_first = crs.north_first().ok_or_else(|| {
             format!("the order of the axes of {title} in the registry is not known here, so positions in it could be read the wrong way round; ask for another system")

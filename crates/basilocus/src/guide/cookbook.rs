@@ -125,7 +125,7 @@
 //!     extent: Some(Region::extent(&[-124.0, 46.0, -123.0, 47.0], degrees.clone())?),
 //!     filter: Some(Filter::read("kind LIKE 'w%'", gates, degrees)?),
 //!     system: SystemName::read("EPSG:32610")?,
-//!     ..Query::of(gates)?
+//!     ..Query::everything()?
 //! };
 //! let page = gates.page(&query)?;
 //! assert_eq!((page.matched, page.features[0].properties["gate"].as_str()), (1, Some("North")));

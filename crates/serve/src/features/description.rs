@@ -33,10 +33,12 @@ pub(crate) fn collection(c: &Collection, base: &Base) -> Value {
     if let Some([west, south, east, north]) = c.extent() {
         links.push(base.link(&format!("{path}/map"), "preview", "text/html", "The features on a map"));
         out["extent"] = json!({"spatial": {"bbox": [[west, south, east, north]], "crs": CRS84}});
+    }
+    if c.geometry_type().is_some() {
         out["crs"] = c.systems().into();
-        if let Some(storage) = c.storage() {
-            out["storageCrs"] = storage.uri.as_str().into();
-        }
+    }
+    if let Some(storage) = c.storage() {
+        out["storageCrs"] = storage.uri.as_str().into();
     }
     out["links"] = links.into();
     out

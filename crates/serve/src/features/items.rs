@@ -116,7 +116,7 @@ pub(crate) async fn item(
 fn system(parameters: &mut Parameters, name: &str) -> Result<SystemName, Problem> {
     match parameters.take(name) {
         Some(text) => SystemName::read(&text).map_err(|problem| Problem::of_field(name, problem)),
-        None => SystemName::crs84().map_err(Problem::broke),
+        None => SystemName::crs84().map_err(|e| Problem::broke(e.to_string())),
     }
 }
 
@@ -133,12 +133,12 @@ fn query(collection: &Collection, mut parameters: Parameters) -> Result<Query, P
             let numbers: Result<Vec<f64>, _> = text.split(',').map(|n| n.trim().parse()).collect();
             let numbers = numbers
                 .map_err(|_| of("bbox")(format!("\"{text}\": four numbers with commas between are expected")))?;
-            Some(Region::extent(&numbers, extent_system).map_err(of("bbox"))?)
+            Some(Region::extent(&numbers, extent_system).map_err(|e| Problem::of_field("bbox", e))?)
         }
         None => None,
     };
     let time = match parameters.take("datetime") {
-        Some(text) => Some(Interval::read(&text).map_err(of("datetime"))?),
+        Some(text) => Some(Interval::read(&text).map_err(|e| Problem::of_field("datetime", e))?),
         None => None,
     };
     let limit = match parameters.take("limit") {
