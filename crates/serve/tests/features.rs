@@ -1,5 +1,4 @@
-//! OGC API - Features, requirement by requirement: a test is named after those of the abstract test suites that it holds.
-//! `core` is part 1 (OGC 17-069r4), `crs` part 2 (OGC 18-058r1), `filter` part 3 (OGC 19-079r2).
+//! Layers in parts over HTTP, as programs and people meet them; `conformance` has the standards requirement by requirement.
 
 mod served;
 
