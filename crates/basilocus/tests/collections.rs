@@ -304,10 +304,7 @@ fn rows_that_are_set_aside_and_layers_of_one_name_are_told() {
 fn a_geopackage_of_others_is_served_as_it_lies_there() {
     // Its key has another name, there is no index, a column of numbers holds a text, and one of texts a number.
     let folder = tempfile::tempdir().unwrap();
-    let file = folder.path().join("others.gpkg");
-    let made = written(folder.path(), "gates.csv", GATES);
-    let degrees = basilocus::steps::Positions::in_system("EPSG:4326").unwrap();
-    basilocus::Layer::open(&made).unwrap().positions(degrees).write(&file).unwrap().run().unwrap();
+    let file = packaged(folder.path());
     let c = rusqlite::Connection::open(&file).unwrap();
     let triggers: Vec<String> = {
         let mut s = c.prepare("SELECT name FROM sqlite_master WHERE type = 'trigger'").unwrap();
@@ -338,6 +335,57 @@ fn a_geopackage_of_others_is_served_as_it_lies_there() {
     let page = gates.page(&Query { extent: Some(extent), ..everything() }).unwrap();
     assert_eq!(names(&page.features), "BCÉ");
     assert_eq!(std::fs::read(&file).unwrap(), before);
+}
+
+/// A GeoPackage of the gates.
+fn packaged(folder: &Path) -> PathBuf {
+    let file = folder.join("packaged.gpkg");
+    let made = written(folder, "gates.csv", GATES);
+    let degrees = basilocus::steps::Positions::in_system("EPSG:4326").unwrap();
+    basilocus::Layer::open(&made).unwrap().positions(degrees).write(&file).unwrap().run().unwrap();
+    file
+}
+
+#[test]
+fn an_index_that_was_not_kept_up_loses_no_row() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = packaged(folder.path());
+    let all = || {
+        let collections = open(std::slice::from_ref(&file));
+        let gates = collections.get("gates").unwrap();
+        let extent = Region::extent(&[-123.75, 45.0, -123.0, 46.15], SystemName::crs84().unwrap()).unwrap();
+        let page = gates.page(&Query { extent: Some(extent), ..everything() }).unwrap();
+        (names(&page.features), gates.notices().join("\n"))
+    };
+    assert_eq!(all(), ("BCDÉ".to_string(), String::new()));
+    let c = rusqlite::Connection::open(&file).unwrap();
+    c.execute("DELETE FROM rtree_gates_geometry WHERE id = 3", []).unwrap();
+    drop(c);
+    let (found, told) = all();
+    assert_eq!(found, "BCDÉ", "the third gate is there although the index lacks it");
+    assert!(told.contains("the spatial index of the file does not hold all rows"), "{told}");
+}
+
+#[test]
+fn rows_of_a_view_have_numbers_after_a_conversion() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = packaged(folder.path());
+    let c = rusqlite::Connection::open(&file).unwrap();
+    c.execute_batch(
+        "CREATE VIEW weirs AS SELECT gate, geometry FROM gates WHERE kind = 'weir';
+         INSERT INTO gpkg_contents (table_name, data_type, identifier, srs_id)
+           SELECT 'weirs', 'features', 'Weirs', srs_id FROM gpkg_contents WHERE table_name = 'gates';
+         INSERT INTO gpkg_geometry_columns SELECT 'weirs', column_name, geometry_type_name, srs_id, z, m
+           FROM gpkg_geometry_columns WHERE table_name = 'gates';",
+    )
+    .unwrap();
+    drop(c);
+    let collections = open(std::slice::from_ref(&file));
+    let weirs = collections.get("weirs").unwrap();
+    let page = weirs.page(&everything()).unwrap();
+    assert_eq!((names(&page.features).as_str(), page.matched, page.features[0].id), ("B", 1, 1));
+    assert_ne!(weirs.store(), file, "it is searched in a copy");
+    assert_eq!(names(&collections.get("gates").unwrap().page(&everything()).unwrap().features), "ABCDÉ");
 }
 
 #[test]
