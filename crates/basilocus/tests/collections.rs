@@ -337,6 +337,30 @@ fn a_geopackage_of_others_is_served_as_it_lies_there() {
     assert_eq!(std::fs::read(&file).unwrap(), before);
 }
 
+#[test]
+fn a_workbook_of_ours_is_served_without_what_it_says_of_itself() {
+    let folder = tempfile::tempdir().unwrap();
+    let table = "gate,lon,lat\nA,-123.8,46.2\nLost,-123.8,95\nB,-123.7,46.1\n";
+    let made = written(folder.path(), "gates.csv", table);
+    let book = folder.path().join("book.xlsx");
+    let degrees = basilocus::steps::Positions::in_system("EPSG:4326").unwrap();
+    basilocus::Layer::open(&made).unwrap().positions(degrees).write(&book).unwrap().run().unwrap();
+    let collections = open(std::slice::from_ref(&book));
+    let ids: Vec<&str> = collections.iter().map(Collection::id).collect();
+    assert_eq!(ids, ["gates"], "{:?}", collections.notices());
+    assert_eq!(names(&collections.get("gates").unwrap().page(&everything()).unwrap().features), "AB");
+    assert!(collections.notices().iter().any(|n| n.contains("Set aside") && n.contains("not served")));
+    // Of a table of which no row has a position nothing is served, and that is told.
+    let nowhere = open(&[written(folder.path(), "nowhere.csv", "gate,lon,lat\nLost,-123.8,95\n")]);
+    let nowhere = nowhere.get("nowhere").unwrap();
+    assert_eq!((nowhere.rows(), nowhere.extent()), (0, None));
+    assert!(
+        nowhere.notices().contains(&"1 row set aside: latitude out of range".to_string()),
+        "{:?}",
+        nowhere.notices()
+    );
+}
+
 /// A GeoPackage of the gates.
 fn packaged(folder: &Path) -> PathBuf {
     let file = folder.join("packaged.gpkg");

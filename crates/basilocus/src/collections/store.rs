@@ -116,8 +116,22 @@ fn of_file(
         let copy = folder.join(number.to_string()).join(file_name(&name));
         match converted(&layer, &name, &copy, reading, cancel) {
             Ok(notices) => {
+                // Of no rows no layer is written.
+                let Some(table) = basilocus_formats::geopackage::layers(&copy)?.into_iter().next() else {
+                    let why = format!("{}: no row of {name} has a position ({})", file.display(), notices.join("; "));
+                    if is_one {
+                        return Err(Error::Data(why));
+                    }
+                    left_out.push(format!("{why}; it is not served"));
+                    continue;
+                };
+                let collection = Collection::open(file, &copy, &table, notices, &reading.operation)?;
+                if !is_one && holds_set_aside(&collection) {
+                    left_out.push(format!("{}: {name} holds rows set aside, and is not served", file.display()));
+                    continue;
+                }
                 names.insert(name.clone());
-                collections.push(Collection::open(file, &copy, &name, notices, &reading.operation)?);
+                collections.push(collection);
             }
             // Sheets of a workbook that say what it is have no coordinates.
             Err(Error::NoPosition { .. }) if !is_one => {
@@ -130,6 +144,12 @@ fn of_file(
         return Err(Error::Data(format!("{}: none of its layers has coordinates", file.display())));
     }
     Ok(collections)
+}
+
+/// Whether a layer is the sheet of rows set aside in a workbook of ours.
+fn holds_set_aside(collection: &Collection) -> bool {
+    let first = collection.columns().iter().take(3).map(|c| c.name.as_str());
+    first.eq(["layer", "source_row", "reason"])
 }
 
 /// Converts a layer into a GeoPackage, and says what there is to tell.

@@ -3,6 +3,7 @@
 use crate::problem::Problem;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// Jobs that are remembered; of those that are done the oldest are forgotten first.
@@ -10,7 +11,11 @@ const MOST: usize = 1000;
 
 /// The jobs, by their numbers.
 #[derive(Default)]
-pub(crate) struct Jobs(Mutex<BTreeMap<u64, Job>>);
+pub(crate) struct Jobs {
+    kept: Mutex<BTreeMap<u64, Job>>,
+    /// The number that was given last. None is given twice: who asks for a job that was dismissed finds none of somebody else.
+    last: AtomicU64,
+}
 
 struct Job {
     process: &'static str,
@@ -32,7 +37,7 @@ fn now() -> String {
 
 impl Jobs {
     fn locked(&self) -> MutexGuard<'_, BTreeMap<u64, Job>> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+        self.kept.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Begins one; nothing where too many are under way.
@@ -42,7 +47,7 @@ impl Jobs {
             let done = jobs.iter().find(|(_, j)| !matches!(j.state, State::Running)).map(|(id, _)| *id)?;
             jobs.remove(&done);
         }
-        let id = jobs.last_key_value().map_or(1, |(last, _)| last + 1);
+        let id = self.last.fetch_add(1, Ordering::Relaxed) + 1;
         jobs.insert(id, Job { process, created: now(), finished: None, state: State::Running });
         Some(id.to_string())
     }
@@ -140,8 +145,9 @@ mod tests {
         assert_eq!(jobs.results(&id).unwrap(), json!([1]));
         assert_eq!(jobs.dismiss(&id).unwrap()["status"], "dismissed");
         assert!(jobs.status(&id).is_none() && jobs.results(&id).unwrap_err().kind.ends_with("no-such-job"));
-        // What comes to an end after its dismissal changes nothing.
+        // What comes to an end after its dismissal changes nothing, and no other job has its number.
         let id = jobs.start("geocode").unwrap();
+        assert_eq!(id, "2");
         jobs.dismiss(&id);
         jobs.finish(&id, Ok(json!(null)));
         assert!(jobs.status(&id).is_none() && jobs.status("x").is_none());
