@@ -12,8 +12,8 @@ use axum::response::{IntoResponse, Response};
 use request::What;
 use std::sync::Arc;
 
-/// How far an address may be from a position, metres.
-const WITHIN_M: f64 = 200.0;
+/// How far an address may be from a position, metres: the answer says how far it is, and who asks decides what is near.
+const WITHIN_M: f64 = 10_000.0;
 
 /// Takes a request.
 pub(crate) async fn take(State(app): State<Arc<App>>, body: Bytes) -> Response {

@@ -7,7 +7,7 @@ use crate::server::App;
 use serde_json::{Map, Value, json};
 
 /// How far an address may be, unless it is said, metres.
-const USUAL_M: f64 = 200.0;
+const USUAL_M: f64 = 10_000.0;
 /// How far it may be at most, metres.
 const MOST_M: f64 = 10_000.0;
 
