@@ -130,6 +130,18 @@ fn filters_that_mean_nothing_say_where_and_why() {
         let problem = filtered(gates, text).expect_err(text);
         assert!(problem.contains(part), "{text}: {problem}");
     }
+    // What is longer than the database bears is refused, and what is not is answered.
+    let chain = |n: usize, word: &str| vec!["CASEI(kind) = 'weir'"; n].join(word);
+    for word in [" OR ", " AND "] {
+        assert!(filtered(gates, &chain(501, word)).unwrap_err().contains("more than 500 conditions"));
+        assert_eq!(filtered(gates, &chain(500, word)).as_deref(), Ok("B"));
+    }
+    let listed = |n: usize| format!("width IN ({})", vec!["2"; n].join(","));
+    assert!(filtered(gates, &listed(20_000)).unwrap_err().contains("more than 10000 values"));
+    assert_eq!(filtered(gates, &listed(9_990)).as_deref(), Ok("B"));
+    let pattern = |n: usize| format!("kind LIKE '{}'", "%".repeat(n));
+    assert!(filtered(gates, &pattern(60_000)).unwrap_err().contains("a pattern has more"));
+    assert_eq!(filtered(gates, &pattern(100)).as_deref(), Ok("ABCDÉ"));
     let deep = format!("{}TRUE{}", "(".repeat(100_000), ")".repeat(100_000));
     assert!(filtered(gates, &deep).unwrap_err().contains("signs"));
     let deep = format!("{}TRUE{}", "(".repeat(5000), ")".repeat(5000));
@@ -388,6 +400,33 @@ fn an_index_that_was_not_kept_up_loses_no_row() {
     let (found, told) = all();
     assert_eq!(found, "BCDÉ", "the third gate is there although the index lacks it");
     assert!(told.contains("the spatial index of the file does not hold all rows"), "{told}");
+}
+
+#[test]
+fn a_key_of_several_columns_loses_no_row() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = packaged(folder.path());
+    let c = rusqlite::Connection::open(&file).unwrap();
+    c.execute_batch(
+        "CREATE TABLE pairs (side INTEGER NOT NULL, place INTEGER NOT NULL, gate TEXT, PRIMARY KEY (side, place));
+         INSERT INTO pairs VALUES (1, 1, 'A'), (1, 2, 'B'), (1, 3, 'C'), (2, 1, 'D');
+         INSERT INTO gpkg_contents (table_name, data_type, identifier) VALUES ('pairs', 'attributes', 'Pairs');",
+    )
+    .unwrap();
+    drop(c);
+    let collections = open(std::slice::from_ref(&file));
+    let pairs = collections.get("pairs").unwrap();
+    let (mut query, mut seen) = (Query { limit: 1, ..everything() }, String::new());
+    loop {
+        let page = pairs.page(&query).unwrap();
+        seen.push_str(&names(&page.features));
+        match page.next {
+            Some(next) => query.after = Some(next),
+            None => break,
+        }
+    }
+    assert_eq!(seen, "ABCD");
+    assert_eq!(pairs.columns().len(), 3, "the parts of the key are columns like others");
 }
 
 #[test]

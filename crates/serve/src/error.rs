@@ -21,6 +21,14 @@ pub enum ServeError {
     /// A layer, a grid of heights, or a folder of grid files.
     #[error(transparent)]
     Library(#[from] basilocus::Error),
+    /// A layer whose address is that of the heights.
+    #[error("{}: its layer is called {name}, and so are the heights of the grid; rename the file or serve one of them alone", .file.display())]
+    NameTaken {
+        /// The file of the layer.
+        file: PathBuf,
+        /// The name.
+        name: &'static str,
+    },
     /// The file of tokens.
     #[error("{}: {problem}", .file.display())]
     Tokens {

@@ -56,7 +56,9 @@ impl<T> Exchanged<T> {
     pub(crate) fn refresh(&self) -> Option<Result<(), ServeError>> {
         let now: Vec<Stamp> = self.files.iter().map(|f| stamp(f)).collect();
         let mut stamps = self.stamps.lock().unwrap_or_else(PoisonError::into_inner);
-        let is_settled = now == stamps.seen && now.iter().all(Option::is_some);
+        // What is no file, such as an address on the web, never has a stamp.
+        let is_there = now.iter().zip(&stamps.served).all(|(now, served)| now.is_some() || served.is_none());
+        let is_settled = now == stamps.seen && is_there;
         stamps.seen.clone_from(&now);
         if now == stamps.served || !is_settled {
             return None;
@@ -88,7 +90,9 @@ mod tests {
         let read = move || {
             std::fs::read_to_string(&of).unwrap().parse::<u32>().map_err(|_| ServeError::PublicAddress("many".into()))
         };
-        let number = Exchanged::new(std::slice::from_ref(&file), read).unwrap();
+        // Beside it something that is no file of this machine.
+        let files = [file.clone(), PathBuf::from("https://tern.example/gates.csv")];
+        let number = Exchanged::new(&files, read).unwrap();
         let moved = |text: &str| {
             let new = folder.path().join("new");
             std::fs::write(&new, text).unwrap();

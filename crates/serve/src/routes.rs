@@ -93,6 +93,14 @@ fn form_alone(mut parameters: Parameters, headers: &HeaderMap) -> Result<Form, P
     Ok(form)
 }
 
+/// That a request of a document for programs asks for nothing else.
+fn json_alone(mut parameters: Parameters) -> Result<(), Problem> {
+    match parameters.take("f").as_deref() {
+        None | Some("json") => parameters.end("f is"),
+        Some(other) => Err(Problem::of_field("f", format!("\"{other}\": json is what this is written in"))),
+    }
+}
+
 /// `GET /`
 async fn landing(
     State(app): State<Arc<App>>,
@@ -143,8 +151,9 @@ async fn conformance(
 }
 
 /// `GET /api`
-async fn openapi(State(app): State<Arc<App>>, base: Base) -> Response {
-    ([(header::CONTENT_TYPE, OPENAPI)], api::document(&app, &base).to_string()).into_response()
+async fn openapi(State(app): State<Arc<App>>, base: Base, parameters: Parameters) -> Result<Response, Problem> {
+    json_alone(parameters)?;
+    Ok(([(header::CONTENT_TYPE, OPENAPI)], api::document(&app, &base).to_string()).into_response())
 }
 
 /// `GET /collections`
@@ -192,7 +201,13 @@ async fn collection(
 }
 
 /// `GET /collections/{id}/queryables`
-async fn queryables(State(app): State<Arc<App>>, Path(id): Path<String>, base: Base) -> Result<Response, Problem> {
+async fn queryables(
+    State(app): State<Arc<App>>,
+    Path(id): Path<String>,
+    base: Base,
+    parameters: Parameters,
+) -> Result<Response, Problem> {
+    json_alone(parameters)?;
     let layers = app.layers();
     let document = features::queryables(features::find(&layers, &id)?, &base);
     Ok(([(header::CONTENT_TYPE, "application/schema+json")], document.to_string()).into_response())

@@ -6,7 +6,7 @@ use crate::guard::{self, Clients, Guard, Hosts, Log, Metrics, Tokens};
 use crate::problem::Problem;
 use crate::processes::Jobs;
 use crate::stand_in::{Faults, Faulty};
-use crate::{ServeError, connections, routes};
+use crate::{ServeError, connections, heights, routes};
 use basilocus::Cancel;
 use basilocus::collections::{Collections, Reading};
 use basilocus::coordinates::finder::Finder;
@@ -73,9 +73,6 @@ impl Options {
     }
 }
 
-/// Layers that are served.
-pub(crate) type Layers = Collections;
-
 /// What all requests share.
 pub(crate) struct App {
     pub public_address: Option<String>,
@@ -86,7 +83,7 @@ pub(crate) struct App {
     pub asked: Arc<AtomicU64>,
     /// Heights at positions, where a grid is served.
     heights: Exchanged<Option<HeightLookup>>,
-    layers: Exchanged<Layers>,
+    layers: Exchanged<Collections>,
     /// Maps of the layers as pages, made when they are asked for first.
     pub maps: Mutex<Vec<(String, Arc<String>)>>,
     pub feed: Option<Duration>,
@@ -111,12 +108,16 @@ impl App {
     fn new(options: &Options) -> Result<Self, ServeError> {
         let asked: Arc<AtomicU64> = Arc::default();
         let (references, counter) = (options.references.clone(), asked.clone());
-        let heights = options.heights.clone();
+        let grid = options.heights.clone();
         let operation = OperationPlan { grids: options.grids.clone(), ..Default::default() };
         let reading = Reading { from: options.from.clone(), operation: operation.clone() };
         let layers = options.layers.clone();
-        let grid_files: Vec<PathBuf> = heights.iter().cloned().collect();
+        let has_heights = grid.is_some();
+        let grid_files: Vec<PathBuf> = grid.iter().cloned().collect();
         let guard = &options.guard;
+        if let Some(address) = options.public_address.as_ref().filter(|a| !is_web_address(a)) {
+            return Err(ServeError::PublicAddress(address.clone()));
+        }
         Ok(App {
             public_address: options.public_address.as_ref().map(|a| a.trim_end_matches('/').to_string()),
             grids: options.grids.clone(),
@@ -124,11 +125,13 @@ impl App {
                 Ok(Geocoder::open(&references, &counter)?.map(Arc::new))
             })?,
             asked,
-            heights: Exchanged::new(&grid_files, move || {
-                Ok(heights.as_deref().map(HeightLookup::open).transpose()?)
-            })?,
+            heights: Exchanged::new(&grid_files, move || Ok(grid.as_deref().map(HeightLookup::open).transpose()?))?,
             layers: Exchanged::new(&options.layers, move || {
-                Ok(Collections::open(&layers, &reading, &Cancel::default())?)
+                let opened = Collections::open(&layers, &reading, &Cancel::default())?;
+                match opened.get(heights::ID).filter(|_| has_heights) {
+                    Some(taken) => Err(ServeError::NameTaken { file: taken.source().to_path_buf(), name: heights::ID }),
+                    None => Ok(opened),
+                }
             })?,
             maps: Mutex::default(),
             feed: options.feed,
@@ -163,7 +166,7 @@ impl App {
     }
 
     /// The layers that are served.
-    pub(crate) fn layers(&self) -> Arc<Layers> {
+    pub(crate) fn layers(&self) -> Arc<Collections> {
         self.layers.get()
     }
 
@@ -242,6 +245,12 @@ impl App {
             locked(&self.maps).clear();
         }
     }
+}
+
+/// Whether a text can be what addresses on the web begin with.
+fn is_web_address(text: &str) -> bool {
+    let is_plain = !text.contains(|c: char| c.is_whitespace() || matches!(c, '"' | '<' | '>' | '?' | '#'));
+    is_plain && ["http://", "https://"].iter().any(|begin| text.len() > begin.len() && text.starts_with(begin))
 }
 
 fn locked<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {

@@ -76,6 +76,9 @@ fn core_query_param_invalid_and_unknown() {
             "/conformance?x=1",
             "/collections?x=1",
             "/collections/gates?x=1",
+            "/collections/gates/queryables?x=1",
+            "/collections/gates/queryables?f=html",
+            "/api?x=1",
             "/collections/gates/items/1?x=1",
         ] {
             assert_eq!(s.problem(path).0, 400, "{path}");

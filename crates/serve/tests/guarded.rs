@@ -207,3 +207,38 @@ fn who_sends_nothing_or_nonsense_keeps_no_place() {
     assert!(s.post_with("/openls", &[], &long).status >= 400);
     assert_eq!(s.get("/health").status, 200);
 }
+
+#[test]
+fn what_cannot_be_served_says_so_before_anything_is() {
+    let folder = tempfile::tempdir().unwrap();
+    let refused = |options: Options| basilocus_serve::serve(&options, |_| {}, || true).unwrap_err().to_string();
+    let layer = folder.path().join("heights.csv");
+    std::fs::write(&layer, "gate,lon,lat\nA,-123.8,46.2\n").unwrap();
+    let grid = folder.path().join("plane.asc");
+    std::fs::write(&grid, "ncols 2\nnrows 2\nxllcenter -123.81\nyllcenter 46.19\ncellsize 0.01\n1 2\n3 4\n").unwrap();
+    let prj = "GEOGCS[\"WGS 84\",DATUM[\"WGS_1984\",SPHEROID[\"WGS 84\",6378137,298.257223563]],PRIMEM[\"Greenwich\",0],UNIT[\"degree\",0.0174532925199433],AUTHORITY[\"EPSG\",\"4326\"]]";
+    std::fs::write(folder.path().join("plane.prj"), prj).unwrap();
+    // The layer alone is served under that name; with heights nobody would find it.
+    drop(Served::new(Options { layers: vec![layer.clone()], ..local() }));
+    let both = refused(Options { layers: vec![layer], heights: Some(grid), ..local() });
+    assert!(both.contains("heights.csv") && both.contains("called heights"), "{both}");
+    for address in ["maps.example", "ftp://maps.example", "https://", "https://maps.example/a b"] {
+        let problem = refused(Options { public_address: Some(address.into()), ..local() });
+        assert!(problem.contains("http://") && problem.contains(address), "{problem}");
+    }
+}
+
+#[test]
+fn what_breaks_off_on_purpose_does() {
+    let faults = Some(basilocus_serve::Faults { fail: 1.0, seed: 3, ..Default::default() });
+    let s = Served::new(Options { faults, feed: Some(Duration::from_secs(60)), ..local() });
+    let agent: ureq::Agent = ureq::Agent::config_builder().http_status_as_error(false).build().into();
+    let mut seen = std::collections::BTreeMap::new();
+    for _ in 0..40 {
+        let mut response = agent.get(format!("{}/collections", s.address)).call().unwrap();
+        let read = response.body_mut().read_to_string();
+        *seen.entry((response.status().as_u16(), read.is_ok())).or_insert(0) += 1;
+    }
+    // Turned away, a gateway's page, and an answer that is right until it breaks off; none of it made whole again.
+    assert_eq!(seen.keys().copied().collect::<Vec<_>>(), [(200, false), (502, true), (503, true)], "{seen:?}");
+}

@@ -356,9 +356,11 @@ fn columns(
     let own =
         ["rowid", "_rowid_", "oid"].into_iter().find(|own| found.iter().all(|(n, ..)| !n.eq_ignore_ascii_case(own)));
     let (mut key, mut columns, mut left_out) = (own.unwrap_or("rowid").to_string(), Vec::new(), Vec::new());
+    // A key of several columns numbers no rows: each of them may come twice.
+    let has_one_key = found.iter().filter(|(.., pk)| *pk > 0).count() == 1;
     for (name, kind, pk) in found {
         let kind = kind.to_ascii_uppercase();
-        if pk == 1 && kind == "INTEGER" {
+        if has_one_key && pk == 1 && kind == "INTEGER" {
             key = name;
             continue;
         }

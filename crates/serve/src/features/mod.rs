@@ -8,11 +8,11 @@ pub(crate) use description::{collection, description, path, queryables, schema_o
 pub(crate) use items::feature_path;
 
 use crate::problem::Problem;
-use crate::server::{App, Layers};
+use crate::server::App;
 use axum::extract::{Path, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
-use basilocus::collections::{Collection, QueryError, ValueKind};
+use basilocus::collections::{Collection, Collections, QueryError, ValueKind};
 use std::sync::{Arc, PoisonError};
 
 /// What is asked of everything here.
@@ -36,7 +36,7 @@ pub(crate) const CONFORMANCE: [&str; 16] = [
 ];
 
 /// A collection by its name in addresses.
-pub(crate) fn find<'a>(layers: &'a Layers, id: &str) -> Result<&'a Collection, Problem> {
+pub(crate) fn find<'a>(layers: &'a Collections, id: &str) -> Result<&'a Collection, Problem> {
     layers.get(id).ok_or_else(|| Problem::none(format!("there is no collection \"{id}\"; /collections lists them")))
 }
 

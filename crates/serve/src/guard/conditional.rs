@@ -1,6 +1,6 @@
 //! Conditional requests (RFC 9110, clause 13): what did not change since it was asked for last is not sent again.
 
-use axum::body::{Body, to_bytes};
+use axum::body::{Body, HttpBody, to_bytes};
 use axum::extract::Request;
 use axum::http::{HeaderMap, HeaderValue, Method, StatusCode, header};
 use axum::middleware::Next;
@@ -15,7 +15,9 @@ pub(crate) async fn conditional(request: Request, next: Next) -> Response {
     let is_get = request.method() == Method::GET;
     let held = request.headers().get(header::IF_NONE_MATCH).cloned();
     let response = next.run(request).await;
-    if !is_get || response.status() != StatusCode::OK || response.headers().contains_key(header::ETAG) {
+    // A body that is still to be made, or breaks off on purpose, is not waited for.
+    let is_whole = response.body().size_hint().exact().is_some();
+    if !is_get || !is_whole || response.status() != StatusCode::OK || response.headers().contains_key(header::ETAG) {
         return response;
     }
     let (mut parts, body) = response.into_parts();

@@ -8,7 +8,9 @@ use axum::http::{HeaderValue, StatusCode, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use std::collections::VecDeque;
+use std::pin::Pin;
 use std::sync::{Arc, Mutex, PoisonError};
+use std::task::{Context, Poll};
 use std::time::{Duration, Instant};
 
 /// How a stand-in behaves. Failures come by chance from the seed: the same requests meet the same ones.
@@ -127,25 +129,34 @@ async fn broken_off(response: Response) -> Response {
     let (mut parts, body) = response.into_parts();
     let bytes = axum::body::to_bytes(body, usize::MAX).await.unwrap_or_default();
     parts.headers.remove(header::CONTENT_LENGTH);
+    // As it is: what is packed would be held back until there is enough of it.
+    parts.headers.insert(header::CONTENT_ENCODING, HeaderValue::from_static("identity"));
     let half = bytes.slice(..bytes.len() / 2);
-    Response::from_parts(parts, Body::new(HalfBody(Some(half))))
+    let pause = Box::pin(tokio::time::sleep(UNTIL_SENT));
+    Response::from_parts(parts, Body::new(HalfBody { half: Some(half), pause }))
 }
 
+/// How long it takes until the first half is on its way: what was not sent when the body breaks off never is.
+const UNTIL_SENT: Duration = Duration::from_millis(10);
+
 /// A body that breaks off: hyper closes the connection in the middle of it.
-struct HalfBody(Option<axum::body::Bytes>);
+struct HalfBody {
+    half: Option<axum::body::Bytes>,
+    pause: Pin<Box<tokio::time::Sleep>>,
+}
 
 impl axum::body::HttpBody for HalfBody {
     type Data = axum::body::Bytes;
     type Error = std::io::Error;
 
     fn poll_frame(
-        mut self: std::pin::Pin<&mut Self>,
-        _: &mut std::task::Context<'_>,
-    ) -> std::task::Poll<Option<Result<http_body::Frame<Self::Data>, Self::Error>>> {
-        std::task::Poll::Ready(Some(match self.0.take() {
-            Some(bytes) => Ok(http_body::Frame::data(bytes)),
-            None => Err(std::io::Error::other("broken off on purpose")),
-        }))
+        mut self: Pin<&mut Self>,
+        context: &mut Context<'_>,
+    ) -> Poll<Option<Result<http_body::Frame<Self::Data>, Self::Error>>> {
+        if let Some(bytes) = self.half.take() {
+            return Poll::Ready(Some(Ok(http_body::Frame::data(bytes))));
+        }
+        self.pause.as_mut().poll(context).map(|()| Some(Err(std::io::Error::other("broken off on purpose"))))
     }
 }
 

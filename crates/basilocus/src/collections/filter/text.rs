@@ -12,6 +12,11 @@ use rusqlite::types::Value as SqlValue;
 const DEEPEST: usize = 64;
 /// Signs of a filter.
 const LONGEST: usize = 100_000;
+/// Conditions of a filter, and values in it: the database bears more of neither.
+const MOST_CONDITIONS: usize = 500;
+const MOST_VALUES: usize = 10_000;
+/// Signs of a pattern.
+const LONGEST_PATTERN: usize = 10_000;
 /// The longer ones first.
 const SIGNS: [&str; 6] = ["<>", "<=", ">=", "=", "<", ">"];
 /// Words that mean something and so are no names of columns, unless in quotes.
@@ -22,7 +27,7 @@ pub(super) fn read(text: &str, collection: &Collection, system: &SystemName) -> 
     if text.len() > LONGEST {
         return Err(format!("it has more than {LONGEST} signs"));
     }
-    let mut reader = Reader { text, at: 0, depth: 0, collection, system };
+    let mut reader = Reader { text, at: 0, depth: 0, conditions: 0, values: 0, collection, system };
     let expression = reader.any_of()?;
     reader.skip_blanks();
     match reader.rest().is_empty() {
@@ -35,6 +40,9 @@ struct Reader<'a> {
     text: &'a str,
     at: usize,
     depth: usize,
+    /// Conditions and values so far.
+    conditions: usize,
+    values: usize,
     collection: &'a Collection,
     system: &'a SystemName,
 }
@@ -132,6 +140,10 @@ impl<'a> Reader<'a> {
     }
 
     fn one(&mut self) -> Result<Expression, String> {
+        self.conditions += 1;
+        if self.conditions > MOST_CONDITIONS {
+            return Err(format!("it has more than {MOST_CONDITIONS} conditions"));
+        }
         if self.word("NOT") {
             return Ok(Expression::Not(Box::new(self.deeper(Self::one)?)));
         }
@@ -309,6 +321,10 @@ impl<'a> Reader<'a> {
     }
 
     fn operand(&mut self) -> Result<Operand, String> {
+        self.values += 1;
+        if self.values > MOST_VALUES {
+            return Err(format!("it has more than {MOST_VALUES} values"));
+        }
         if let Some(text) = self.quoted('\'')? {
             return Ok(Operand::Value(text.into(), ValueKind::Text));
         }
@@ -440,6 +456,9 @@ impl<'a> Reader<'a> {
         let pattern = self.quoted('\'')?.ok_or_else(|| self.expected("a pattern in single quotes"))?;
         if is_folded {
             self.require(")")?;
+        }
+        if pattern.len() > LONGEST_PATTERN {
+            return Err(format!("a pattern has more than {LONGEST_PATTERN} signs"));
         }
         let pattern = if is_folded { folded(&pattern) } else { pattern };
         let mut glob = String::new();
