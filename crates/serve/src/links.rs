@@ -5,6 +5,7 @@ use crate::server::App;
 use axum::extract::FromRequestParts;
 use axum::http::header;
 use axum::http::request::Parts;
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use serde_json::{Value, json};
 use std::sync::Arc;
 
@@ -63,16 +64,12 @@ impl Base {
     }
 }
 
-/// A part of a path, or a value of a query, with everything but letters and digits written so that it stays what it is.
+/// All but what is unreserved in addresses (RFC 3986, 2.3).
+const RESERVED: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'.').remove(b'_').remove(b'~');
+
+/// A part of a path, or a value of a query, so that it stays what it is.
 pub(crate) fn encoded(text: &str) -> String {
-    let mut out = String::new();
-    for byte in text.bytes() {
-        match byte {
-            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' => out.push(char::from(byte)),
-            _ => out.push_str(&format!("%{byte:02X}")),
-        }
-    }
-    out
+    utf8_percent_encode(text, RESERVED).to_string()
 }
 
 #[cfg(test)]

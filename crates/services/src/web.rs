@@ -2,6 +2,7 @@
 
 use crate::redirect::{self, is_secure, led_to, not_of_this_network};
 use crate::{Secret, ServiceError};
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use std::io::Read;
 use std::net::IpAddr;
 use std::time::Duration;
@@ -255,16 +256,12 @@ impl Transport for Web {
     }
 }
 
-/// Inside of an address on the web: what is not unreserved is written as its bytes (RFC 3986, 2.1).
+/// All but what is unreserved in addresses (RFC 3986, 2.3).
+const RESERVED: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'.').remove(b'_').remove(b'~');
+
+/// A text inside of an address on the web.
 pub(crate) fn in_address(text: &str) -> String {
-    let mut out = String::with_capacity(text.len());
-    for byte in text.bytes() {
-        match byte {
-            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' => out.push(char::from(byte)),
-            _ => out.push_str(&format!("%{byte:02X}")),
-        }
-    }
-    out
+    utf8_percent_encode(text, RESERVED).to_string()
 }
 
 /// An address on the web, without a name and a password in it.

@@ -6,8 +6,9 @@ use crate::Error;
 use crate::coordinates::finder::Finder;
 use crate::engine::is_in_degrees;
 use crate::plan::OperationPlan;
+use arrow_schema::DataType;
 use basilocus_formats::FormatError;
-use basilocus_formats::geopackage::{connect, quoted};
+use basilocus_formats::geopackage::{connect, declared_type, quoted, system_text};
 use basilocus_geodesy::crs::{Area, Catalogue, Crs};
 use basilocus_geodesy::operation::Operation;
 use rusqlite::{Connection, OptionalExtension};
@@ -134,13 +135,7 @@ impl Collection {
                 false => rectangle_near(b, &to_degrees, true),
             });
             extent = extent.map(|[w, s, e, n]| [w.max(-180.0), s.max(-90.0), e.min(180.0), n.min(90.0)]);
-            around = extent.map(|[west_deg, south_deg, east_deg, north_deg]| Area {
-                west_deg,
-                south_deg,
-                east_deg,
-                north_deg,
-                description: String::new(),
-            });
+            around = extent.map(Area::of_bounds);
         }
         let finder = around.as_ref().map_or(finder.clone(), |a| finder.around(a.clone()));
         let systems = systems_for(storage.as_ref(), around.as_ref(), shapes.as_ref().map(|s| &s.crs), &finder);
@@ -303,25 +298,16 @@ fn systems_for(
 /// Where the positions of a table are; nothing where it has none.
 fn shapes(connection: &Connection, store: &Path, table: &str) -> Result<Option<Shapes>, Error> {
     let broken = |e: rusqlite::Error| Error::from(FormatError::broken(store, e));
-    let sql =
-        "SELECT g.column_name, g.geometry_type_name, s.organization, s.organization_coordsys_id, s.definition, g.srs_id
-        FROM gpkg_geometry_columns g LEFT JOIN gpkg_spatial_ref_sys s USING (srs_id) WHERE g.table_name = ?1";
-    type Found = (String, String, Option<String>, Option<i64>, Option<String>, i64);
-    let found: Option<Found> = connection
-        .query_row(sql, [table], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?, r.get(3)?, r.get(4)?, r.get(5)?)))
-        .optional()
-        .map_err(broken)?;
-    let Some((column, kind, organization, code, definition, srs_id)) = found else { return Ok(None) };
-    let text = match (organization, code, definition) {
-        (Some(name), Some(code), _) if name.eq_ignore_ascii_case("epsg") => format!("EPSG:{code}"),
-        (_, _, Some(text)) if text.contains('[') => text,
-        _ => {
-            return Err(Error::Usage(format!(
-                "{}: the layer {table} says no system (srs_id {srs_id}), so nobody knows where its positions are; convert it with `from` first",
-                store.display()
-            )));
-        }
-    };
+    let sql = "SELECT column_name, geometry_type_name, srs_id FROM gpkg_geometry_columns WHERE table_name = ?1";
+    let found: Option<(String, String, i64)> =
+        connection.query_row(sql, [table], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?))).optional().map_err(broken)?;
+    let Some((column, kind, srs_id)) = found else { return Ok(None) };
+    let text = system_text(connection, srs_id).ok_or_else(|| {
+        Error::Usage(format!(
+            "{}: the layer {table} says no system (srs_id {srs_id}), so nobody knows where its positions are; convert it with `from` first",
+            store.display()
+        ))
+    })?;
     let crs = crate::coordinates::system::find(&text)?.crs.horizontal().clone();
     let index = format!("rtree_{table}_{column}");
     let exists = "SELECT count(*) > 0 FROM sqlite_master WHERE type = 'table' AND name = ?1 COLLATE NOCASE AND sql LIKE '%USING rtree%'";
@@ -359,25 +345,24 @@ fn columns(
     // A key of several columns numbers no rows: each of them may come twice.
     let has_one_key = found.iter().filter(|(.., pk)| *pk > 0).count() == 1;
     for (name, kind, pk) in found {
-        let kind = kind.to_ascii_uppercase();
-        if has_one_key && pk == 1 && kind == "INTEGER" {
+        if has_one_key && pk == 1 && kind.eq_ignore_ascii_case("INTEGER") {
             key = name;
             continue;
         }
         if shapes.is_some_and(|s| s.column == name) {
             continue;
         }
-        let kind = match kind.split('(').next().unwrap_or("") {
-            "BOOLEAN" => ValueKind::Boolean,
-            "TINYINT" | "SMALLINT" | "MEDIUMINT" | "INT" | "INTEGER" => ValueKind::Integer,
-            "FLOAT" | "DOUBLE" | "REAL" => ValueKind::Number,
-            "DATE" => ValueKind::Date,
-            "DATETIME" => ValueKind::Moment,
-            "BLOB" => {
+        let kind = match declared_type(&kind) {
+            None => {
                 left_out.push(format!("column {name} holds binary data and is left out"));
                 continue;
             }
-            _ => ValueKind::Text,
+            Some(DataType::Boolean) => ValueKind::Boolean,
+            Some(DataType::Int64) => ValueKind::Integer,
+            Some(DataType::Float64) => ValueKind::Number,
+            Some(DataType::Date32) => ValueKind::Date,
+            Some(DataType::Timestamp(..)) => ValueKind::Moment,
+            Some(_) => ValueKind::Text,
         };
         columns.push(Column { name, kind });
     }

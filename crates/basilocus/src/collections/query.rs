@@ -402,9 +402,7 @@ const LOOK_UP_EVERY: i32 = 10_000;
 /// A shape in the system of the answer, cut at the 180° meridian where that is in degrees.
 fn placed(mut shape: Geometry, shapes: &Shapes, operation: &Operation, system: &SystemName) -> Option<Geometry> {
     if !shapes.crs.is_same(&system.crs) {
-        if !moved(&mut shape, operation) {
-            return None;
-        }
+        shape = moved(shape, operation)?;
         // A tenth of a millimetre; what stands behind it is the arithmetic's.
         let digits: f64 = if system.crs.is_geographic() { 1e9 } else { 1e4 };
         shape.each_position_mut(&mut |p| {

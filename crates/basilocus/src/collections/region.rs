@@ -6,6 +6,7 @@ use super::system_name::SystemName;
 use crate::Error;
 use crate::coordinates::finder::Finder;
 use crate::engine::is_in_degrees;
+use crate::steps::to::bring_shapes;
 use basilocus_geodesy::crs::Crs;
 use basilocus_geodesy::operation::Operation;
 use basilocus_table::geometry::intersection::intersects;
@@ -105,7 +106,7 @@ pub(super) struct BoundRegion {
 
 impl BoundRegion {
     /// Whether a feature's shape meets it.
-    pub fn meets(&self, mut shape: Geometry) -> bool {
+    pub fn meets(&self, shape: Geometry) -> bool {
         if let Some([low, high]) = self.region.heights {
             let (mut lowest, mut highest) = (f64::INFINITY, f64::NEG_INFINITY);
             shape.each_position(&mut |p| {
@@ -117,22 +118,15 @@ impl BoundRegion {
                 return false;
             }
         }
-        if let Some(operation) = &self.to_region {
-            let has_place = match &mut shape {
-                // Points are many, and need no lists of positions.
-                Geometry::Point(p) => match operation.apply_one(p.x, p.y, p.z) {
-                    Some((x, y, _)) => {
-                        (p.x, p.y) = (x, y);
-                        true
-                    }
-                    None => false,
-                },
-                other => moved(other, operation),
-            };
-            if !has_place {
-                return false;
+        let shape = match (&self.to_region, shape) {
+            (None, shape) => Some(shape),
+            // Points are many, and need no lists of positions.
+            (Some(operation), Geometry::Point(p)) => {
+                operation.apply_one(p.x, p.y, p.z).map(|(x, y, _)| Geometry::Point(Position::xy(x, y)))
             }
-        }
+            (Some(operation), shape) => moved(shape, operation),
+        };
+        let Some(shape) = shape else { return false };
         match (&self.rectangle, &shape) {
             (Some([west, south, east, north]), Geometry::Point(p)) => {
                 *west <= p.x && p.x <= *east && *south <= p.y && p.y <= *north
@@ -142,24 +136,12 @@ impl BoundRegion {
     }
 }
 
-/// Moves all positions; false where one of them has no place in the other system.
-pub(super) fn moved(shape: &mut Geometry, operation: &Operation) -> bool {
-    let (mut x, mut y, mut z) = (Vec::new(), Vec::new(), Vec::new());
-    shape.each_position(&mut |p| {
-        x.push(p.x);
-        y.push(p.y);
-        z.push(p.z);
-    });
-    operation.apply(&mut x, &mut y, &mut z);
-    let mut i = 0;
-    shape.each_position_mut(&mut |p| {
-        (p.x, p.y) = (x[i], y[i]);
-        if !p.z.is_nan() {
-            p.z = z[i];
-        }
-        i += 1;
-    });
-    x.iter().chain(&y).all(|v| v.is_finite())
+/// A shape in another system; nothing where one of its positions has no place there.
+pub(super) fn moved(shape: Geometry, operation: &Operation) -> Option<Geometry> {
+    let mut one = [Some(shape)];
+    let refused = bring_shapes(operation, &mut one);
+    let [moved] = one;
+    moved.filter(|_| refused.is_empty())
 }
 
 /// Steps along each side of a rectangle.

@@ -249,13 +249,7 @@ impl SpotQuestion {
 
 /// The area that is the position alone.
 fn here(typed: &Typed) -> Area {
-    Area {
-        west_deg: typed.lon,
-        south_deg: typed.lat,
-        east_deg: typed.lon,
-        north_deg: typed.lat,
-        description: String::new(),
-    }
+    Area::of_bounds([typed.lon, typed.lat, typed.lon, typed.lat])
 }
 
 fn in_system(typed: &Typed, crs: &Crs, finder: &Finder) -> Result<SpotSystem, Error> {

@@ -17,7 +17,7 @@ use crate::{FormatError, InputOptions, PendingOutput, Reader, Writer};
 #[cfg(feature = "geopackage")]
 pub use blob::{Blob, read as read_blob};
 #[cfg(feature = "geopackage")]
-pub use reader::{GeoPackageReader, connect, layers, numbers_rows, quoted};
+pub use reader::{GeoPackageReader, connect, declared_type, layers, numbers_rows, quoted, system_text};
 #[cfg(feature = "geopackage")]
 use std::path::Path;
 #[cfg(feature = "geopackage")]

@@ -52,6 +52,33 @@ const MOST_LAYERS: usize = 10_000;
 /// Bytes that SQLite may take, whatever views a file has.
 const MOST_MEMORY: i64 = 512 << 20;
 
+/// The system of a number of the file: its code in the EPSG registry, else its definition. Nothing where the file says none.
+pub fn system_text(connection: &Connection, srs_id: i64) -> Option<String> {
+    let sql = "SELECT organization, organization_coordsys_id, definition FROM gpkg_spatial_ref_sys WHERE srs_id = ?1";
+    let found: Result<(String, i64, String), _> =
+        connection.query_row(sql, [srs_id], |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?)));
+    match found {
+        Ok((name, code, _)) if name.eq_ignore_ascii_case("epsg") => Some(format!("EPSG:{code}")),
+        // A system of somebody's own is known by its definition; "undefined" stands where there is none.
+        Ok((_, _, text)) if text.contains('[') => Some(text),
+        _ => None,
+    }
+}
+
+/// The type that values of a column have by its declaration; nothing for binary data.
+pub fn declared_type(declared: &str) -> Option<DataType> {
+    let kind = declared.to_ascii_uppercase();
+    Some(match kind.split('(').next().unwrap_or("") {
+        "BOOLEAN" => DataType::Boolean,
+        "TINYINT" | "SMALLINT" | "MEDIUMINT" | "INT" | "INTEGER" => DataType::Int64,
+        "FLOAT" | "DOUBLE" | "REAL" => DataType::Float64,
+        "BLOB" => return None,
+        "DATE" => Moment::Date.data_type(),
+        "DATETIME" => Moment::DateTime { utc: true }.data_type(),
+        _ => DataType::Utf8,
+    })
+}
+
 /// The names of the layers and tables.
 ///
 /// # Errors
@@ -122,18 +149,11 @@ impl GeoPackageReader {
         if let Some((column, srs_id, z, kind)) = found {
             shape = if kind.eq_ignore_ascii_case("POINT") { Shape::Points { z: z > 0 } } else { Shape::Any };
             geometry = Some(column);
-            let organization: Result<(String, i64, String), _> = connection.query_row(
-                "SELECT organization, organization_coordsys_id, definition FROM gpkg_spatial_ref_sys WHERE srs_id = ?1",
-                [srs_id],
-                |r| Ok((r.get(0)?, r.get(1)?, r.get(2)?)),
-            );
-            match organization {
-                Ok((name, code, _)) if name.eq_ignore_ascii_case("epsg") => crs = Some(format!("EPSG:{code}")),
-                // A system of somebody's own is known by its definition; "undefined" stands where there is none.
-                Ok((_, _, text)) if text.contains('[') => crs = Some(text),
-                _ => notes.push(format!(
+            crs = system_text(&connection, srs_id);
+            if crs.is_none() {
+                notes.push(format!(
                     "the layer's system (srs_id {srs_id}) is not one of the EPSG registry; say it with `from`"
-                )),
+                ));
             }
         }
         let numbers_alone = key_is_row_number(&connection, &layer).map_err(broken)?;
@@ -150,18 +170,9 @@ impl GeoPackageReader {
                 if Some(&name) == geometry.as_ref() || numbers_alone.as_ref() == Some(&name) {
                     continue;
                 }
-                let kind = kind.to_ascii_uppercase();
-                let data_type = match kind.split('(').next().unwrap_or("") {
-                    "BOOLEAN" => DataType::Boolean,
-                    "TINYINT" | "SMALLINT" | "MEDIUMINT" | "INT" | "INTEGER" => DataType::Int64,
-                    "FLOAT" | "DOUBLE" | "REAL" => DataType::Float64,
-                    "BLOB" => {
-                        notes.push(format!("column {name} holds binary data and is left out"));
-                        continue;
-                    }
-                    "DATE" => Moment::Date.data_type(),
-                    "DATETIME" => Moment::DateTime { utc: true }.data_type(),
-                    _ => DataType::Utf8,
+                let Some(data_type) = declared_type(&kind) else {
+                    notes.push(format!("column {name} holds binary data and is left out"));
+                    continue;
                 };
                 kinds.push((name.clone(), data_type));
                 columns.push(name);

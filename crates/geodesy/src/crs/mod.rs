@@ -177,6 +177,11 @@ pub struct Area {
 }
 
 impl Area {
+    /// West, south, east, north in degrees, without words.
+    pub fn of_bounds([west_deg, south_deg, east_deg, north_deg]: [f64; 4]) -> Self {
+        Area { west_deg, south_deg, east_deg, north_deg, description: String::new() }
+    }
+
     /// Whether a position (degrees) is inside or on the limits.
     pub fn contains(&self, lon_deg: f64, lat_deg: f64) -> bool {
         let in_longitude = if self.west_deg <= self.east_deg {

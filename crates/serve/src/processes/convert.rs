@@ -90,13 +90,7 @@ fn around(positions: &[[f64; 3]], from: &Crs) -> Option<Area> {
             bounds = Some([w.min(lon), s.min(lat), e.max(lon), n.max(lat)]);
         }
     }
-    bounds.map(|[west_deg, south_deg, east_deg, north_deg]| Area {
-        west_deg,
-        south_deg,
-        east_deg,
-        north_deg,
-        description: String::new(),
-    })
+    bounds.map(Area::of_bounds)
 }
 
 /// The way to another system, where the positions are.

@@ -2,11 +2,14 @@
 
 use super::Store;
 use crate::Error;
-use basilocus_services::Account;
+use crate::engine::Settling;
+use basilocus_services::asking::Outcome;
+use basilocus_services::{Account, Asking};
 use basilocus_table::counted::counted;
 use rusqlite::{Connection, OptionalExtension};
+use serde::Serialize;
 use std::path::{Path, PathBuf};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 const TABLE: &str = "
 CREATE TABLE IF NOT EXISTS asked (
@@ -23,7 +26,7 @@ pub(crate) struct Asked {
 }
 
 /// An answer to keep: by what it is found again, the question in words, the answer as JSON.
-pub(crate) type Answered = (String, String, String);
+type Answered = (String, String, String);
 
 /// The file that keeps the answers of services, beside an output.
 pub(crate) fn beside(output: &Path) -> PathBuf {
@@ -47,7 +50,7 @@ pub(crate) fn account_in_words(asked: &str, of: &str, account: &Account, from_be
 
 /// How far asking is, in words for a progress bar: requests and what is left of the quota, answers from before, how many a
 /// minute.
-pub(crate) fn progress_in_words(account: &Account, quota: Option<u64>, from_before: usize, took: Duration) -> String {
+fn progress_in_words(account: &Account, quota: Option<u64>, from_before: usize, took: Duration) -> String {
     let mut words = counted(account.requests, "request");
     if let Some(quota) = quota {
         words.push_str(&format!(", {} left", quota.saturating_sub(account.requests)));
@@ -94,8 +97,44 @@ impl Asked {
             .map_err(|e| self.failed(e))
     }
 
+    /// Asks what is not kept, and keeps every answer before the next request is sent. `each` is told what became of a question,
+    /// by its place, when that is on the disk; `words` say what was asked.
+    pub(crate) fn ask<Q: Clone + Sync, A: Send + Serialize>(
+        &mut self,
+        asking: &Asking<Q, A>,
+        open: &[(String, Q)],
+        words: &dyn Fn(&Q) -> String,
+        (day, from_before): (&str, usize),
+        setting: &Settling,
+        each: &mut dyn FnMut(usize, Outcome<A>),
+    ) -> Result<Account, Error> {
+        let questions: Vec<Q> = open.iter().map(|(_, question)| question.clone()).collect();
+        setting.progress.start(setting.layer, "asking the service", questions.len() as u64);
+        let begun = Instant::now();
+        let tell = |account: &Account| {
+            setting.progress.tell(&progress_in_words(account, asking.manner.quota, from_before, begun.elapsed()));
+        };
+        let account = asking.run_telling(
+            &questions,
+            &mut |outcomes| {
+                let mut new = Vec::new();
+                for (at, answer) in outcomes.iter().filter_map(|(at, outcome)| Some((*at, outcome.as_ref().ok()?))) {
+                    let text = serde_json::to_string(answer).map_err(|e| self.failed(e))?;
+                    new.push((open[at].0.clone(), words(&open[at].1), text));
+                }
+                self.keep(&new, day)?;
+                setting.progress.advance(outcomes.len() as u64, outcomes.len() as u64);
+                outcomes.into_iter().for_each(|(at, outcome)| each(at, outcome));
+                Ok::<(), Error>(())
+            },
+            &tell,
+        )?;
+        setting.progress.finish();
+        Ok(account)
+    }
+
     /// Keeps answers; they are on the disk when this returns.
-    pub(crate) fn keep(&mut self, answers: &[Answered], day: &str) -> Result<(), Error> {
+    fn keep(&mut self, answers: &[Answered], day: &str) -> Result<(), Error> {
         let (path, service) = (self.path.clone(), self.service.clone());
         let done = (|| -> rusqlite::Result<()> {
             let transaction = self.connection.transaction()?;

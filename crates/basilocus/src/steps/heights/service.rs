@@ -1,7 +1,7 @@
 //! Heights that are asked of a service, by OGC API - Environmental Data Retrieval, before the first row gets its own.
 
 use crate::Error;
-use crate::addresses::review::asked::{Asked, account_in_words, beside, progress_in_words};
+use crate::addresses::review::asked::{Asked, account_in_words, beside};
 use crate::engine::{Setting, Settling};
 use basilocus_formats::raster::RasterFormat;
 use basilocus_formats::{Format, is_address};
@@ -138,7 +138,6 @@ impl ServiceHeights {
     ) -> Result<Account, Error> {
         let failed = |e: ServiceError| Error::Service(e.to_string());
         let web = Web::new(&self.address, None, LONGEST, MOST_BYTES).map_err(failed)?;
-        let spots: Vec<Spot> = open.iter().map(|(_, spot)| *spot).collect();
         let (clock, manner) = (RealTime::default(), Manner { batch: usize::MAX, ..Default::default() });
         let is_cancelled = || setting.cancel.is_cancelled();
         let asking = Asking {
@@ -148,33 +147,11 @@ impl ServiceHeights {
             manner: &manner,
             is_cancelled: &is_cancelled,
         };
-        let from_before = self.heights.len();
-        let (day, heights) = (&self.day, &mut self.heights);
-        setting.progress.start(setting.layer, "asking the service", spots.len() as u64);
-        let begun = std::time::Instant::now();
-        let tell = |account: &Account| {
-            setting.progress.tell(&progress_in_words(account, None, from_before, begun.elapsed()));
-        };
-        let account = asking.run_telling(
-            &spots,
-            &mut |outcomes| {
-                let mut new = Vec::new();
-                for (at, outcome) in &outcomes {
-                    if let Ok(height) = outcome {
-                        let (key, spot) = &open[*at];
-                        let text = serde_json::to_string(height).map_err(|e| asked_file.failed(e))?;
-                        new.push((key.clone(), spot.to_string(), text));
-                        heights.insert(key.clone(), *height);
-                    }
-                }
-                asked_file.keep(&new, day)?;
-                setting.progress.advance(outcomes.len() as u64, outcomes.len() as u64);
-                Ok::<(), Error>(())
-            },
-            &tell,
-        )?;
-        setting.progress.finish();
-        Ok(account)
+        let kept = (self.day.as_str(), self.heights.len());
+        let heights = &mut self.heights;
+        asked_file.ask(&asking, open, &Spot::to_string, kept, setting, &mut |at, outcome| {
+            heights.extend(outcome.ok().map(|height| (open[at].0.clone(), height)));
+        })
     }
 }
 

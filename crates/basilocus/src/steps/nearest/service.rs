@@ -1,7 +1,7 @@
 //! Addresses near positions that are asked of a service, for those that no reference has an address near.
 
 use crate::Error;
-use crate::addresses::review::asked::{Asked, account_in_words, progress_in_words};
+use crate::addresses::review::asked::{Asked, account_in_words};
 use crate::engine::Settling;
 use crate::steps::geocode::service::entries::order;
 use crate::steps::geocode::service::{Contact, levels};
@@ -140,36 +140,13 @@ impl Service {
         let patient =
             Patient { transport: &web, clock: &clock, patience: &manner.patience, is_cancelled: &is_cancelled };
         let protocol = protocol::find_reverse(&self.contact.address, self.contact.kind, &patient).map_err(failed)?;
-        let spots: Vec<Spot> = open.iter().map(|(_, spot)| *spot).collect();
         let asking =
             Asking { protocol: protocol.as_ref(), transport: &web, clock: &clock, manner, is_cancelled: &is_cancelled };
-        setting.progress.start(setting.layer, "asking the service", spots.len() as u64);
-        let from_before = self.answers.len();
-        let (day, answers) = (&self.day, &mut self.answers);
-        let begun = std::time::Instant::now();
-        let tell = |account: &Account| {
-            setting.progress.tell(&progress_in_words(account, manner.quota, from_before, begun.elapsed()));
-        };
-        let account = asking.run_telling(
-            &spots,
-            &mut |outcomes| {
-                let mut new = Vec::new();
-                for (at, outcome) in &outcomes {
-                    if let Ok(answer) = outcome {
-                        let text = serde_json::to_string(answer).map_err(|e| kept.failed(e))?;
-                        new.push((open[*at].0.clone(), open[*at].1.to_string(), text));
-                    }
-                }
-                kept.keep(&new, day)?;
-                setting.progress.advance(outcomes.len() as u64, outcomes.len() as u64);
-                for (at, outcome) in outcomes {
-                    answers.extend(outcome.ok().map(|answer| (open[at].0.clone(), answer)));
-                }
-                Ok::<(), Error>(())
-            },
-            &tell,
-        )?;
-        setting.progress.finish();
+        let before = (self.day.as_str(), self.answers.len());
+        let answers = &mut self.answers;
+        let account = kept.ask(&asking, open, &Spot::to_string, before, setting, &mut |at, outcome| {
+            answers.extend(outcome.ok().map(|answer| (open[at].0.clone(), answer)));
+        })?;
         Ok((account, format!(" by {}", protocol.name())))
     }
 

@@ -15,7 +15,7 @@ pub(in crate::steps) use contact::Contact;
 use super::service_plan::ServicePlan;
 use super::work::Found;
 use crate::Error;
-use crate::addresses::review::asked::{Asked, account_in_words, progress_in_words};
+use crate::addresses::review::asked::{Asked, account_in_words};
 use crate::addresses::review::{Known, Record};
 use crate::engine::Settling;
 use basilocus_address::{AddressInput, Level, MatchOptions, Matcher, Unplaced, country};
@@ -226,7 +226,7 @@ impl Service {
             (None, Some(kind)) => protocol::of_kind(kind, &self.contact.address, &patient).map_err(failed)?,
             (None, None) => protocol::find(&self.contact.address, &patient).map_err(failed)?,
         };
-        let asked: Vec<Question> = open.iter().map(|i| questions[*i].clone()).collect();
+        let asked: Vec<(String, Question)> = open.iter().map(|i| (keys[*i].clone(), questions[*i].clone())).collect();
         let asking = Asking {
             protocol: protocol.as_ref(),
             transport: &web,
@@ -234,38 +234,13 @@ impl Service {
             manner: &self.contact.manner,
             is_cancelled: &is_cancelled,
         };
-        setting.progress.start(setting.layer, "asking the service", asked.len() as u64);
-        let (quota, from_before) = (self.contact.manner.quota, keys.len() - open.len());
-        let (day, without_answer) = (&self.day, &mut self.without_answer);
-        let begun = std::time::Instant::now();
-        let tell = |account: &Account| {
-            setting.progress.tell(&progress_in_words(account, quota, from_before, begun.elapsed()));
-        };
-        let account = asking.run_telling(
-            &asked,
-            &mut |outcomes| {
-                let mut new = Vec::new();
-                for (at, outcome) in &outcomes {
-                    match outcome {
-                        Ok(answer) => {
-                            let text = serde_json::to_string(answer).map_err(|e| kept.failed(e))?;
-                            new.push((keys[open[*at]].clone(), asked[*at].line(), text));
-                        }
-                        Err(problem) => {
-                            without_answer.insert(keys[open[*at]].clone(), (REFUSED, problem.clone()));
-                        }
-                    }
-                }
-                kept.keep(&new, day)?;
-                setting.progress.advance(outcomes.len() as u64, outcomes.len() as u64);
-                for (at, outcome) in outcomes {
-                    answers[open[at]] = outcome.ok();
-                }
-                Ok::<(), Error>(())
-            },
-            &tell,
-        )?;
-        setting.progress.finish();
+        let before = (self.day.as_str(), keys.len() - open.len());
+        let without_answer = &mut self.without_answer;
+        let account =
+            kept.ask(&asking, &asked, &Question::line, before, setting, &mut |at, outcome| match outcome {
+                Ok(answer) => answers[open[at]] = Some(answer),
+                Err(problem) => drop(without_answer.insert(asked[at].0.clone(), (REFUSED, problem))),
+            })?;
         Ok((account, protocol.name()))
     }
 
