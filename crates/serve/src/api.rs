@@ -74,7 +74,7 @@ pub(crate) fn document(app: &App, base: &Base) -> Value {
     }
     if app.heights().is_some() {
         let id = crate::heights::ID;
-        add(&format!("/collections/{id}"), get("collection.heights", "Heights", json_kind, vec![]));
+        add(&format!("/collections/{id}"), get("collection.heights", "Heights", json_kind, vec![form()]));
         let parameters = vec![
             json!({"name": "coords", "in": "query", "required": true, "description": "POINT(lon lat) or MULTIPOINT((lon lat),…)", "schema": {"type": "string"}}),
             of_query("parameter-name", "height", text()),
@@ -84,8 +84,12 @@ pub(crate) fn document(app: &App, base: &Base) -> Value {
         let kind = "application/prs.coverage+json";
         add(&format!("/collections/{id}/position"), get("position.heights", "Heights of positions", kind, parameters));
     }
-    let limit =
-        || vec![of_query("limit", "Entries of the list", json!({"type": "integer", "minimum": 1, "default": 100}))];
+    let limit = || {
+        vec![
+            of_query("limit", "Entries of the list", json!({"type": "integer", "minimum": 1, "default": 100})),
+            of_query("after", "Where it goes on; from a link", json!({"type": "integer", "minimum": 0, "default": 0})),
+        ]
+    };
     add("/processes", get("processes", "All processes", json_kind, limit()));
     for process in PROCESSES {
         let (id, path) = (process.id, format!("/processes/{}", process.id));

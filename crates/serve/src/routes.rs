@@ -190,7 +190,10 @@ async fn collection(
     if id == heights::ID
         && let Some(served) = &*app.heights()
     {
-        return Ok(Json(base.completed(heights::collection(served))).into_response());
+        return Ok(match form {
+            Form::Html => html::heights_alone(&base),
+            Form::Json => Json(base.completed(heights::collection(served))).into_response(),
+        });
     }
     let layers = app.layers();
     let found = features::find(&layers, &id)?;

@@ -12,11 +12,22 @@ use axum::response::Response;
 use basilocus::lookup::{SpotQuestion, SpotReport};
 use std::sync::Arc;
 
+/// That a page is asked for: programs have a process for the same.
+fn page_alone(parameters: &mut Parameters, process: &str) -> Result<(), Problem> {
+    match parameters.take("f").as_deref() {
+        None | Some("html") => Ok(()),
+        Some(other) => {
+            let words = format!("\"{other}\": this is a page for people; for programs there is /processes/{process}");
+            Err(Problem::of_field("f", words))
+        }
+    }
+}
+
 /// `GET /try/position`
 pub(crate) async fn position(base: Base, mut parameters: Parameters) -> Result<Response, Problem> {
     let mut value = |name: &str| parameters.take(name).unwrap_or_default();
     let tried = Tried { position: value("position"), from: value("from"), to: value("to") };
-    value("f");
+    page_alone(&mut parameters, "convert")?;
     parameters.end("position, from and to are")?;
     let found = (!tried.position.trim().is_empty()).then(|| converted(&tried));
     Ok(html::position(&base, &tried, found))
@@ -39,7 +50,7 @@ pub(crate) async fn address(
     mut parameters: Parameters,
 ) -> Result<Response, Problem> {
     let typed = parameters.take("address").unwrap_or_default();
-    parameters.take("f");
+    page_alone(&mut parameters, "geocode")?;
     parameters.end("address is")?;
     if typed.trim().is_empty() {
         return Ok(html::address(&base, &typed, ""));

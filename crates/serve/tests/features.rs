@@ -79,6 +79,8 @@ fn core_query_param_invalid_and_unknown() {
             "/collections/gates/queryables?x=1",
             "/collections/gates/queryables?f=html",
             "/api?x=1",
+            "/try/position?f=json",
+            "/try/address?f=json",
             "/collections/gates/items/1?x=1",
         ] {
             assert_eq!(s.problem(path).0, 400, "{path}");

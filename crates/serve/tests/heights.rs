@@ -21,6 +21,8 @@ fn with_plane(ask: impl FnOnce(&str)) {
     std::fs::write(folder.path().join("plane.prj"), "GEOGCS[\"WGS 84\",DATUM[\"WGS_1984\",SPHEROID[\"WGS 84\",6378137,298.257223563]],PRIMEM[\"Greenwich\",0],UNIT[\"degree\",0.0174532925199433],AUTHORITY[\"EPSG\",\"4326\"]]").unwrap();
     let options = Options { heights: Some(grid), ..local() };
     let served = Served::new(options);
+    let page = served.get("/collections/heights?f=html");
+    assert!(page.status == 200 && page.body.contains("/collections/heights/position?coords=POINT"), "{}", page.body);
     ask(&served.address);
 }
 

@@ -35,7 +35,7 @@ pub(crate) fn page(base: &Base, trail: &[(&str, &str)], title: &str, body: &str)
     }
     let title = escaped(title);
     let text = format!(
-        "<!DOCTYPE html>\n<html lang=\"en\">\n<head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><title>{title} · Basilocus</title><style>{STYLE}</style></head>\n<body>\n<a class=\"skip\" href=\"#content\">To the content</a>\n<header><nav aria-label=\"Where this is\"><ol>{steps}</ol></nav><h1>{title}</h1></header>\n<main id=\"content\">\n{body}</main>\n<footer><p>Served by Basilocus. Every page is a document for programs too: <code>f=json</code> in its address.</p></footer>\n</body>\n</html>\n"
+        "<!DOCTYPE html>\n<html lang=\"en\">\n<head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><title>{title} · Basilocus</title><style>{STYLE}</style></head>\n<body>\n<a class=\"skip\" href=\"#content\">To the content</a>\n<header><nav aria-label=\"Where this is\"><ol>{steps}</ol></nav><h1>{title}</h1></header>\n<main id=\"content\">\n{body}</main>\n<footer><p>Served by Basilocus. Layers and lists are documents for programs too, with <code>f=json</code> in their address; what is tried here, a process.</p></footer>\n</body>\n</html>\n"
     );
     ([(header::CONTENT_TYPE, "text/html; charset=utf-8"), (header::CONTENT_SECURITY_POLICY, RULES)], text)
         .into_response()
@@ -66,6 +66,16 @@ pub(crate) fn landing(base: &Base, has_layers: bool, has_addresses: bool) -> Res
 pub(crate) fn conformance(base: &Base, classes: &[&str]) -> Response {
     let items: String = classes.iter().map(|c| format!("<li>{}</li>\n", escaped(c))).collect();
     page(base, &[], "What of the standards is served", &format!("<ul>\n{items}</ul>\n"))
+}
+
+/// The heights that are served: programs ask for them.
+pub(crate) fn heights_alone(base: &Base) -> Response {
+    let example = base.to(&format!("/collections/{}/position?coords=POINT(-123.8 46.2)", crate::heights::ID));
+    let body = format!(
+        "<p>They are asked for by programs, position by position, by OGC API - Environmental Data Retrieval:</p>\n<p><code>{}</code></p>\n",
+        escaped(&example)
+    );
+    page(base, &[("/collections?f=html", "Collections")], "Heights of the ground", &body)
 }
 
 /// That heights are served.
