@@ -121,7 +121,8 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     let roles = roles_of(&sample);
     roles.iter().enumerate().for_each(|(at, role)| columns.set_role(at, *role));
     // A table of addresses may be asked for, and then one that is there twice is no slip.
-    let scene = Scene::new(&plan.layer_name(), &about, &columns, &[], true)?;
+    let mut scene = Scene::new(&plan.layer_name(), &about, &columns, &[], true)?;
+    scene.name_source_columns(&columns.names());
     let watchers = Watchers::new(&scene);
     let mut counted = Counted::new(schema.fields().len());
     let spaced = spaced_columns(&about, &roles);
@@ -132,6 +133,7 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     let work = |block| {
         let decoded = decoder.decode(block)?;
         watchers.rows(&Seen::new(&Rows::read(decoded.batch.clone()), &scene));
+        watchers.set_aside(&decoded.set_aside, &scene);
         let places = spaced.map(|at| places_of(&decoded.batch, at));
         Ok(Counted { places: places.unwrap_or_default(), ..Counted::of(decoded) })
     };
@@ -190,7 +192,7 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
 /// is said, or else in degrees.
 fn doubts_of_the_place(plan: &LayerPlan, carried: Option<String>, cancel: &Cancel) -> Result<Vec<DoubtReport>, Error> {
     let Some(expected) = &plan.expect else { return Ok(Vec::new()) };
-    let place = expectation::find(expected, cancel)?;
+    let expected = expectation::find(expected, cancel)?;
     let said = plan.steps.iter().find_map(|step| match step {
         StepPlan::Positions(positions) => positions.from.clone(),
         _ => None,
@@ -201,12 +203,12 @@ fn doubts_of_the_place(plan: &LayerPlan, carried: Option<String>, cancel: &Cance
     let mut chain = Chain::open(&layer, &run)?;
     chain.survey(&run)?;
     let mut scene = Scene::new(&plan.layer_name(), chain.reader.about(), chain.columns(), &[], true)?;
-    scene.find_numbers(&chain.aside.names);
-    scene.expect(&place);
+    scene.name_source_columns(&chain.aside.names);
+    scene.expect(&expected);
     let watchers = Watchers::new(&scene);
     let watched = |part: Part| {
         watchers.rows(&Seen::new(&part.rows, &scene));
-        scene.lost(&part.set_aside);
+        watchers.set_aside(&part.set_aside, &scene);
         Ok(())
     };
     chain.each(&run, "looking where it lies", &watched, &mut |()| Ok(()))?;

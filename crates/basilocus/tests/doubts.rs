@@ -1,7 +1,10 @@
 //! Every doubt on a file that raises it, with what it says; and on the nearest file that should raise none.
 
+use basilocus::addresses::reference::{BuildPlan, build};
 use basilocus::coordinates::fit::{FitPlan, fit_to_file};
 use basilocus::doubts::DOUBTS;
+use basilocus::geodesy::crs::Catalogue;
+use basilocus::geodesy::operation::Operation;
 use basilocus::plan::{Flags, LayerPlan, OperationPlan, OutputPlan, Plan};
 use basilocus::steps::{Positions, To, Values};
 use basilocus::{Cancel, DoubtReport, Layer, Report, RunOptions, look, run};
@@ -41,6 +44,12 @@ impl Folder {
     fn looked_at(&self, name: &str, bytes: impl AsRef<[u8]>) -> Vec<DoubtReport> {
         look(&LayerPlan::new(self.write(name, bytes)), 3, &Cancel::default(), &()).unwrap().doubts
     }
+}
+
+/// The way between two systems of the catalogue.
+fn way(from: u32, to: u32) -> Operation {
+    let catalogue = Catalogue::embedded();
+    Operation::between(&catalogue.get(from).unwrap(), &catalogue.get(to).unwrap(), None).unwrap()
 }
 
 fn ids(doubts: &[DoubtReport]) -> Vec<&str> {
@@ -695,6 +704,234 @@ fn formula() {
     assert!(report.doubts.is_empty(), "{:?}", report.doubts);
     let back = look(&LayerPlan::new(&out), 3, &Cancel::default(), &()).unwrap();
     assert!(format!("{:?}", back.first_rows).contains("=1+1"), "{back:?}");
+}
+
+#[test]
+fn a_second_pair_in_a_projected_system() {
+    let f = Folder::new();
+    // UTM zone 10 of the same places, by a system of its own; 120 m to the east of them; and in the wrong datum's system.
+    let table = |code: u32, east: f64| {
+        let way = way(4326, code);
+        let row = |i: i32| {
+            let (lon, lat) = (-123.8123 + 0.013 * f64::from(i), 46.2041 + 0.007 * f64::from(i * i % 5));
+            let (x, y, _) = way.apply_one(lon, lat, 0.0).unwrap();
+            format!("G{i},{lon:.6},{lat:.6},{:.1},{y:.1}", x + east)
+        };
+        table("gate,lon,lat,utm_easting,utm_northing", (0..9).map(row))
+    };
+    let doubts = |text: &str| f.converted(text, "EPSG:4326", "EPSG:3857");
+    assert!(doubts(&table(32610, 0.0)).is_empty(), "the same place");
+    let found = doubts(&table(32610, 120.0));
+    let doubt = only(&found, "other-position");
+    assert!(doubt.message.contains("half of them by more than 1") && doubt.rows == 9, "{found:?}");
+    assert_eq!(doubt.column.as_deref(), Some("utm_easting, utm_northing"));
+    // Pixels, and where something goes to.
+    let pixels = "gate,lon,lat,x,y\nA,-123.8,46.2,1024.5,1730.2\nB,-123.9,46.1,2210.5,1822.7\n";
+    assert!(doubts(pixels).is_empty());
+    assert!(doubts(&table(32610, 30_000.0)).is_empty());
+    // Rounded to a hundred metres it is the same place, as far as that says.
+    let rounded = "gate,lon,lat,x,y\nA,-123.800012,46.200034,438300,5116600\nB,-123.900012,46.100034,430400,5105600\n";
+    assert!(doubts(rounded).is_empty(), "{:?}", doubts(rounded));
+}
+
+#[test]
+fn feet_of_the_other_kind_by_known_points_in_the_table() {
+    let f = Folder::new();
+    // US survey feet of Washington South, and the same numbers as international feet by a system of one's own.
+    let way = way(4326, 2286);
+    let row = |i: i32| {
+        let (lon, lat) = (-123.8123 + 0.03 * f64::from(i), 46.2841 + 0.02 * f64::from(i * i % 5));
+        let (x, y, _) = way.apply_one(lon, lat, 0.0).unwrap();
+        format!("G{i},{x:.2},{y:.2},{lon:.8},{lat:.8}")
+    };
+    let rows = table("gate,easting,northing,gps_lon,gps_lat", (0..9).map(row));
+    assert!(f.converted(&rows, "EPSG:2286", "EPSG:3857").is_empty(), "said as they are");
+    // Oregon's system has international feet: numbers in US survey feet of it are some metres beside.
+    let way = self::way(4326, 2269);
+    let row = |i: i32| {
+        let (lon, lat) = (-123.8123 + 0.03 * f64::from(i), 45.2841 + 0.02 * f64::from(i * i % 5));
+        let (x, y, _) = way.apply_one(lon, lat, 0.0).unwrap();
+        let survey = 0.3048 / (1200.0 / 3937.0);
+        format!("G{i},{:.2},{:.2},{lon:.8},{lat:.8}", x * survey, y * survey)
+    };
+    let rows = table("gate,easting,northing,gps_lon,gps_lat", (0..9).map(row));
+    let found = f.converted(&rows, "EPSG:2269", "EPSG:3857");
+    assert!(only(&found, "other-position").message.contains("US survey feet"), "{found:?}");
+}
+
+#[test]
+fn lines_of_a_header_inside_the_data() {
+    let f = Folder::new();
+    let rows = ["A,-123.8123,46.2,1.5", "B,-123.7234,46.1,2.5", "C,-123.6345,46.3,3.5", "D,-123.6045,46.31,4.5"];
+    let with = |at: usize, line: &str| {
+        let mut rows = rows.map(String::from).to_vec();
+        rows.insert(at, line.to_string());
+        table("gate,lon,lat,flow", rows)
+    };
+    for (text, told) in [
+        (with(2, "gate,lon,lat,flow"), "1 row of the data is the header once more, the first is row 4"),
+        (with(4, "Gate,LON,LAT,Flow"), "the first is row 6"),
+        (with(0, ",degrees,degrees,m3/s"), "row 2 has words in \"lon\", \"lat\", \"flow\""),
+        (with(0, "Name of gate,Longitude,Latitude,Flow"), "row 2 has words in"),
+    ] {
+        for found in [f.converted(&text, "EPSG:4326", "EPSG:3857"), f.looked_at("in.csv", &text)] {
+            assert!(only(&found, "shifted-header").message.contains(told), "{found:?}");
+        }
+    }
+    for (text, why) in [
+        (with(0, "E,,,"), "a row without a position"),
+        (with(0, "E,n/a,n/a,-"), "words for no value"),
+        (with(0, "E,unknown,46.2,none"), "a number among them"),
+        (with(2, "gate,-123.5,46.2,1"), "a gate called gate"),
+    ] {
+        assert!(f.looked_at("in.csv", &text).is_empty(), "{why}: {:?}", f.looked_at("in.csv", &text));
+    }
+}
+
+#[test]
+fn total_row() {
+    let f = Folder::new();
+    let rows = "gate,lon,lat,flow\nA,-123.8123,46.2,1.5\nB,-123.7234,46.1,2.5\nC,-123.6345,46.3,3.5\n";
+    for last in ["Total,,,7.5\n", "Summe:,,,7.5\n,,,\n", "Moyenne des débits,,,2.5\n"] {
+        let text = format!("{rows}{last}");
+        for found in [f.converted(&text, "EPSG:4326", "EPSG:3857"), f.looked_at("in.csv", &text)] {
+            let doubt = only(&found, "total-row");
+            assert!(doubt.message.contains("row 5, at the end"), "{found:?}");
+        }
+    }
+    for last in ["Total,-123.5,46.3,4.5\n", "Totaler Gate,,,4.5\n", "Total,,,\n", ""] {
+        assert!(f.looked_at("in.csv", format!("{rows}{last}")).is_empty(), "{last}");
+    }
+    // A table without positions.
+    let amounts = "gate,year,flow\nA,2024,1.5\nB,2025,2.5\nTotal,,4\n";
+    assert_eq!(ids(&f.looked_at("in.csv", amounts)), ["total-row"]);
+    assert!(f.looked_at("in.csv", amounts.replace("Total,,4", "Sum Creek,2026,4")).is_empty());
+}
+
+#[test]
+fn numbers_of_rows_that_are_missing() {
+    let f = Folder::new();
+    let text = |numbers: &dyn Fn(i32) -> bool| {
+        let row = |n: i32| format!("{n},{:.5},{:.5}", -123.8 + 0.0123 * f64::from(n), 46.0 + 0.0077 * f64::from(n % 7));
+        table("nr,lon,lat", (1..=60).filter(|n| numbers(*n)).map(row))
+    };
+    let found = f.converted(&text(&|n| !(20..25).contains(&n)), "EPSG:4326", "EPSG:3857");
+    let doubt = only(&found, "lost-rows");
+    assert!(
+        doubt.message.contains("\"nr\" counts the rows up to 60, and 5 of its numbers are missing: 20 to 24"),
+        "{found:?}"
+    );
+    assert_eq!((doubt.rows, doubt.column.as_deref()), (5, Some("nr")));
+    assert!(f.converted(&text(&|_| true), "EPSG:4326", "EPSG:3857").is_empty());
+    assert!(f.converted(&text(&|n| n > 30), "EPSG:4326", "EPSG:3857").is_empty(), "they may begin anywhere");
+    // A row that is set aside has its number all the same; rows that were left out on purpose are not lost.
+    let whole = text(&|_| true);
+    let aside = whole.replace("\n30,-123", "\n30,x-123");
+    assert!(f.converted(&aside, "EPSG:4326", "EPSG:3857").is_empty());
+    let chosen = f.layer(&whole, "EPSG:4326").then(Values(vec!["nr!=30".into()]));
+    assert!(f.run(chosen).is_empty());
+}
+
+#[test]
+fn height_unit() {
+    let f = Folder::new();
+    let table = |name: &str| format!("gate,lon,lat,{name}\nA,-123.8123,46.2,12.5\nB,-123.7234,46.1,40.2\n");
+    let written = |name: &str, from: &str, out: &str| {
+        let positions = Positions { z: Some(name.into()), ..Positions::in_system(from).unwrap() };
+        let out = f.0.path().join(out);
+        let layer = Layer::open(f.write("in.csv", table(name))).unwrap().positions(positions);
+        let options = RunOptions { overwrite: true, ..Default::default() };
+        layer.write(&out).unwrap().run_with(&options).unwrap().doubts
+    };
+    let found = written("elev_ft", "EPSG:4326+5773", "out.csv");
+    assert!(only(&found, "height-unit").message.contains("are feet by its name, and are taken as metres"), "{found:?}");
+    let found = written("elev_ft", "EPSG:4326", "out.kml");
+    assert!(only(&found, "height-unit").message.contains("the format of the output"), "{found:?}");
+    assert!(written("elev_ft", "EPSG:4326", "out.gpkg").is_empty(), "nobody says what they are");
+    assert!(written("elev_m", "EPSG:4326+5773", "out.kml").is_empty());
+    let found = written("elev_m", "EPSG:4326+6360", "out.csv");
+    assert!(only(&found, "height-unit").message.contains("are metres by its name"), "{found:?}");
+}
+
+#[test]
+fn other_town() {
+    let f = Folder::new();
+    let towns =
+        [("Ternport", "97981", -123.81, 46.19), ("Harlow", "97985", -123.15, 45.62), ("Ash", "97988", -122.4, 45.1)];
+    let points = towns.iter().flat_map(|(town, code, lon, lat)| {
+        (1..=20).map(move |n| {
+            format!(
+                "{n},Heron Ln,{town},OR,{code},{:.5},{:.5}",
+                lon + 0.001 * f64::from(n),
+                lat + 0.0007 * f64::from(n)
+            )
+        })
+    });
+    let source = f.write("points.csv", table("number,street,locality,region,postcode,lon,lat", points));
+    let reference = f.0.path().join("towns.reference");
+    let plan = BuildPlan { sources: vec![source], output: reference.clone(), ..Default::default() };
+    build(&plan, &Cancel::default(), &()).unwrap();
+    let rows = |change: &dyn Fn(usize, f64, f64) -> (f64, f64)| {
+        let row = |i: usize| {
+            let (town, code, lon, lat) = towns[i % 3];
+            let (lon, lat) = change(i, lon + 0.002 * i as f64, lat + 0.0013 * i as f64);
+            format!("G{i},{town},{code},{lon:.5},{lat:.5}")
+        };
+        table("gate,town,postcode,lon,lat", (0..30).map(row))
+    };
+    let doubts = |text: &str| {
+        let mut layer = f.layer(text, "EPSG:4326").to("EPSG:3857").unwrap();
+        layer = layer.expect(reference.to_str().unwrap());
+        f.run(layer)
+    };
+    assert!(doubts(&rows(&|_, x, y| (x, y))).is_empty());
+    // Two rows stand with the place of another town, all inside of the reference.
+    let found = doubts(&rows(&|i, x, y| if i == 3 || i == 9 { (-122.39, 45.11) } else { (x, y) }));
+    let doubt = only(&found, "other-town");
+    assert!(
+        doubt.rows == 2
+            && doubt.message.contains("2 of 30 positions are far")
+            && doubt.message.contains("row 5 from \"Ternport\""),
+        "{found:?}"
+    );
+    // A sign that was lost is told with why.
+    let found = doubts(&rows(&|i, x, y| if i < 5 { (-x, y) } else { (x, y) }));
+    assert!(found.iter().any(|d| d.id.as_str() == "other-town" && d.message.contains("minus sign")), "{found:?}");
+    // Names that the reference has not are no evidence.
+    let foreign = rows(&|_, x, y| (x, y))
+        .replace("Ternport,97981", "Elsewhere,")
+        .replace("Harlow", "Ternport")
+        .replace("97985", "");
+    assert!(doubts(&foreign).iter().all(|d| d.rows <= 10), "{foreign}");
+}
+
+#[test]
+fn layers_of_a_run_that_lie_apart() {
+    let f = Folder::new();
+    let rows = |lon: f64, sign: f64| {
+        table(
+            "gate,lon,lat",
+            (0..20).map(|i| {
+                format!("G{i},{:.5},{:.5}", sign * (lon + 0.0123 * f64::from(i)), 46.2 + 0.0077 * f64::from(i % 7))
+            }),
+        )
+    };
+    let plan = |third: &str| {
+        let files = [("a.csv", rows(-123.8, 1.0)), ("b.csv", rows(-123.7, 1.0)), ("c.csv", third.to_string())];
+        let layers = files
+            .map(|(name, text)| LayerPlan::new(f.write(name, text)).with(Positions::in_system("EPSG:4326").unwrap()));
+        Plan {
+            layers: layers.to_vec(),
+            outputs: vec![OutputPlan::new(f.0.path().join("out.gpkg"))],
+            ..Default::default()
+        }
+    };
+    let doubts = |third: &str| run(&plan(third), &RunOptions { overwrite: true, ..Default::default() }).unwrap().doubts;
+    assert!(doubts(&rows(-123.75, 1.0)).is_empty());
+    let found = doubts(&rows(-123.75, -1.0));
+    let doubt = only(&found, "missing-sign");
+    assert!(doubt.layer == "c" && doubt.message.contains("lie far from \"a\", \"b\" of this run"), "{found:?}");
+    assert!(doubts(&rows(10.2, 1.0)).is_empty(), "another country is no slip");
 }
 
 #[test]

@@ -117,6 +117,23 @@ fn a_sheet_for_each_value_and_links() {
 }
 
 #[test]
+fn links_to_a_place_open_a_map_and_are_read_as_they_are() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.xlsx");
+    let places = ["geo:46.2,-123.8", "geo:46.2,-123.8\"&WEBSERVICE(\"x\")", "geo:later"];
+    let rows: Vec<common::Row> = places.iter().map(|t| (Some(*t), None, None, None)).collect();
+    let (out, batch) = layer(&rows, system(4326, true), Presentation::default());
+    write(&path, &out, &batch).unwrap();
+    let mut zip = zip::ZipArchive::new(std::fs::File::open(&path).unwrap()).unwrap();
+    let mut sheet = String::new();
+    zip.by_name("xl/worksheets/sheet1.xml").unwrap().read_to_string(&mut sheet).unwrap();
+    assert_eq!(sheet.matches("<f>").count(), 1, "what is no place is no formula: {sheet}");
+    assert!(sheet.contains("HYPERLINK(\"geo:46.2,-123.8\")"), "{sheet}");
+    let r = read(&path, &InputOptions::default()).unwrap();
+    assert_eq!(r.column("name"), places);
+}
+
+#[test]
 fn a_category_of_too_many_values_is_none() {
     let folder = tempfile::tempdir().unwrap();
     let texts: Vec<String> = (0..1001).map(|i| format!("v{i}")).collect();

@@ -313,6 +313,18 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
     Ok(report)
 }
 
+/// What rows that were placed twice have in common, and what would give just that; the pairs are longitude and latitude,
+/// degrees in WGS 84. Nothing where a system has no way to degrees.
+pub(crate) fn displacement_of(pairs: &[[[f64; 2]; 2]], systems: [&Crs; 2]) -> Option<Displacement> {
+    let geodesic = Geodesic::new(&Ellipsoid::wgs84());
+    let pair = |[a, b]: &[[f64; 2]; 2]| {
+        let distance_m = geodesic.inverse(a[0], a[1], b[0], b[1]).distance_m;
+        Pair { key: String::new(), distance_m, a: *a, b: *b, levels: Default::default() }
+    };
+    let pairs: Vec<Pair> = pairs.iter().map(pair).collect();
+    displacement::of(&pairs, &systems.map(|crs| Side { crs: crs.clone() })).ok()?
+}
+
 /// Writes all pairs as a table or layer at the positions of the first file.
 fn write(report: &CompareReport, output: &Path, overwrite: bool, cancel: &Cancel) -> Result<(), Error> {
     // A hundredth of a metre, and a centimetre in degrees.

@@ -2,7 +2,7 @@
 
 use super::CompareReport;
 use crate::Error;
-use crate::coordinates::place::Place;
+use crate::coordinates::expectation::Expectation;
 use crate::doubts::{Ending, Scene, Seen, Watchers};
 use crate::engine::{Cancel, Chain, Part, Run, source};
 use crate::plan::LayerPlan;
@@ -67,7 +67,7 @@ pub(super) struct Asked<'a> {
     /// The column that tells rows apart.
     pub key: Option<&'a str>,
     /// Where positions should be.
-    pub expected: Option<&'a Place>,
+    pub expected: Option<&'a Expectation>,
 }
 
 /// Reads a file. With a key every row counts, one without a position too, and its cells are kept.
@@ -124,15 +124,15 @@ pub(super) fn read(
     let mut out = Rows { crs, rows: HashMap::new(), order: Vec::new(), count: 0, columns: kept.clone() };
     let file = path.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());
     let mut scene = Scene::new(&file, chain.reader.about(), chain.columns(), &[], true)?;
-    scene.find_numbers(&chain.aside.names);
-    if let Some(place) = expected {
-        scene.expect(place);
+    scene.name_source_columns(&chain.aside.names);
+    if let Some(expected) = expected {
+        scene.expect(expected);
     }
     // Nobody is told of anything else here.
     let watchers = Watchers::of_the_expected_place(&scene);
     let watched = |part: Part| {
         watchers.rows(&Seen::new(&part.rows, &scene));
-        scene.lost(&part.set_aside);
+        watchers.set_aside(&part.set_aside, &scene);
         Ok(part)
     };
     chain.each(&run, "reading", &watched, &mut |part| {

@@ -11,6 +11,7 @@ use basilocus_draw::scene::united;
 use basilocus_geodesy::crs::{Area, Catalogue};
 use basilocus_geodesy::operation::Operation;
 use std::path::Path;
+use std::sync::Arc;
 
 /// What is within so many kilometres of a single position is where it should be.
 const AROUND_KM: f64 = 50.0;
@@ -21,25 +22,42 @@ const BESIDE: f64 = 0.25;
 /// And by no less than so many kilometres.
 const LEAST_KM: f64 = 2.0;
 
+/// Where data should be, and what tells it of each row.
+#[derive(Debug, Clone)]
+pub(crate) struct Expectation {
+    pub place: Place,
+    /// The reference of addresses that said it; it knows the towns that rows name.
+    pub references: Arc<[Reference]>,
+}
+
+impl Expectation {
+    fn of(place: Place) -> Self {
+        Expectation { place, references: Arc::new([]) }
+    }
+}
+
 /// Reads where data should be: the path of a layer, table or reference, else a place as [`place::find`] reads it; widened by a margin.
 ///
 /// # Errors
 /// [`Error::Usage`] for words that are no place, and those of reading the layer.
-pub(crate) fn find(text: &str, cancel: &Cancel) -> Result<Place, Error> {
+pub(crate) fn find(text: &str, cancel: &Cancel) -> Result<Expectation, Error> {
     let path = Path::new(text);
     if path.is_file() {
         return match Reference::open_all(path) {
-            Ok(references) => of_bounds(path, references.iter().filter_map(Reference::extent).reduce(united)),
-            Err(basilocus_address::Error::NotAReference { .. }) => of_layer(path, cancel),
+            Ok(references) => {
+                let place = of_bounds(path, references.iter().filter_map(Reference::extent).reduce(united))?;
+                Ok(Expectation { place, references: references.into() })
+            }
+            Err(basilocus_address::Error::NotAReference { .. }) => of_layer(path, cancel).map(Expectation::of),
             Err(e) => Err(e.into()),
         };
     }
     let place = place::find(text).map_err(|e| Error::Usage(format!("`expect`: {e}; or the path of a layer")))?;
     if place.is_point() {
         let words = format!("within {AROUND_KM} km of {}", place.words);
-        return Ok(Place { area: place.widened(AROUND_KM), words });
+        return Ok(Expectation::of(Place { area: place.widened(AROUND_KM), words }));
     }
-    Ok(Place { area: with_margin(&place.area, ROUGHLY, 0.0), ..place })
+    Ok(Expectation::of(Place { area: with_margin(&place.area, ROUGHLY, 0.0), ..place }))
 }
 
 fn of_layer(path: &Path, cancel: &Cancel) -> Result<Place, Error> {
@@ -105,7 +123,7 @@ mod tests {
 
     #[test]
     fn a_place_is_widened_by_what_people_mean_by_it() {
-        let found = |text: &str| find(text, &Cancel::default()).unwrap();
+        let found = |text: &str| find(text, &Cancel::default()).unwrap().place;
         let box_ = found("-124,46,-123,47");
         assert!((box_.area.west_deg + 124.02).abs() < 1e-9 && (box_.area.north_deg - 47.02).abs() < 1e-9);
         let point = found("46.2N 123.8W");
@@ -128,7 +146,9 @@ mod tests {
         std::fs::write(&points, table).unwrap();
         let plan = BuildPlan { sources: vec![points], output: reference.clone(), ..Default::default() };
         build(&plan, &Cancel::default(), &()).unwrap();
-        let place = find(reference.to_str().unwrap(), &Cancel::default()).unwrap();
+        let found = find(reference.to_str().unwrap(), &Cancel::default()).unwrap();
+        let place = found.place;
+        assert_eq!(found.references.len(), 1);
         assert!(place.area.contains(-123.805, 46.2) && !place.area.contains(-123.6, 46.2), "{place:?}");
     }
 
@@ -137,7 +157,7 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let file = folder.path().join("gates.csv");
         std::fs::write(&file, "id,lon,lat\n1,-123.9,46.1\n2,-123.7,46.3\n").unwrap();
-        let place = find(file.to_str().unwrap(), &Cancel::default()).unwrap();
+        let place = find(file.to_str().unwrap(), &Cancel::default()).unwrap().place;
         assert!(
             (place.area.west_deg + 123.95).abs() < 1e-6 && (place.area.north_deg - 46.35).abs() < 1e-6,
             "{place:?}"

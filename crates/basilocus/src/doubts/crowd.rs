@@ -2,6 +2,7 @@
 
 use super::empty_point::stands_for_none;
 use super::explained::Numbers;
+use basilocus_draw::scene::united;
 use basilocus_geodesy::crs::Area;
 use std::collections::{HashMap, HashSet};
 
@@ -27,7 +28,20 @@ pub(crate) struct Crowd {
 #[derive(Debug, Default)]
 struct Cell {
     count: u64,
+    /// West, south, east, north of its positions.
+    bounds: Option<[f64; 4]>,
     numbers: Vec<Numbers>,
+}
+
+/// Where a layer lies.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Lying {
+    /// West, south, east, north of nearly all positions, degrees.
+    pub bounds: [f64; 4],
+    /// Positions in all.
+    pub positions: u64,
+    /// Numbers of those within, up to a limit for each cell.
+    pub numbers: Vec<Numbers>,
 }
 
 /// Where nearly all positions lie, and the others.
@@ -39,6 +53,12 @@ pub(super) struct Gathered {
     pub positions: u64,
     /// Numbers of those far away, up to a limit for each cell.
     pub strays: Vec<Numbers>,
+}
+
+impl Cell {
+    fn include(&mut self, bounds: [f64; 4]) {
+        self.bounds = Some(self.bounds.map_or(bounds, |own| united(own, bounds)));
+    }
 }
 
 impl Crowd {
@@ -59,6 +79,7 @@ impl Crowd {
                 at = here;
             }
             cell.count += 1;
+            cell.include([lon, lat, lon, lat]);
             if cell.numbers.len() < KEPT {
                 cell.numbers.push(numbers);
             }
@@ -71,6 +92,7 @@ impl Crowd {
         if more.count > 0 {
             let cell = self.cells.entry(at).or_default();
             cell.count += more.count;
+            more.bounds.into_iter().for_each(|bounds| cell.include(bounds));
             let room = KEPT - cell.numbers.len();
             cell.numbers.extend(more.numbers.into_iter().take(room));
         }
@@ -79,6 +101,18 @@ impl Crowd {
     /// Adds what another one saw.
     pub(super) fn merge(&mut self, other: Crowd) {
         other.cells.into_iter().for_each(|(at, cell)| self.join(at, cell));
+    }
+
+    /// Where nearly all lie together; `None` where they do not, or around the 180th meridian.
+    pub(super) fn lying(&self) -> Option<Lying> {
+        let positions: u64 = self.cells.values().map(|c| c.count).sum();
+        let group = self.groups().into_iter().max_by_key(|g| (self.count(g), g.len()))?;
+        let mut cells: Vec<(&(i32, i32), &Cell)> = group.iter().filter_map(|at| self.cells.get_key_value(at)).collect();
+        cells.sort_by_key(|(at, _)| **at);
+        let bounds = cells.iter().filter_map(|(_, c)| c.bounds).reduce(united)?;
+        let is_one = self.count(&group) as f64 >= MOST * positions as f64 && bounds[2] - bounds[0] < 180.0;
+        let numbers = cells.iter().flat_map(|(_, c)| c.numbers.clone()).collect();
+        is_one.then_some(Lying { bounds, positions, numbers })
     }
 
     /// Where nearly all lie; `None` where they do not lie together, or where nobody lies far away.
@@ -175,6 +209,16 @@ mod tests {
         );
         assert_eq!(crowd(country(-123.0, 44.0).chain(country(10.0, 50.0))).gathered(), None);
         assert_eq!(crowd([[1.0, 1.0], [100.0, 1.0]]).gathered(), None, "too few");
+    }
+
+    #[test]
+    fn a_layer_lies_where_nearly_all_of_it_does() {
+        let lying = crowd(country(-123.0, 44.0).chain([[122.5, 45.0], [0.0, 0.0]])).lying().unwrap();
+        let [w, s, e, n] = lying.bounds;
+        assert_eq!(([w, s, n], lying.positions), ([-123.0, 44.0, 47.6], 101), "nought is none");
+        assert!((e + 116.7).abs() < 1e-9 && lying.numbers.iter().all(|p| p[0] < 0.0));
+        assert_eq!(crowd(country(-123.0, 44.0).chain(country(10.0, 50.0))).lying(), None, "in two places");
+        assert_eq!(crowd([]).lying(), None);
     }
 
     #[test]

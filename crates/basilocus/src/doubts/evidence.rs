@@ -5,10 +5,11 @@ use super::empty_point::stands_for_none;
 use super::explained::{Case, Explanation, Numbers, explain};
 use super::minutes_as_decimals::Axis;
 use super::{Doubt, Finding, Watch};
+use crate::coordinates::expectation::Expectation;
 use crate::coordinates::fitted::Fitted;
-use crate::coordinates::place::Place;
 use crate::coordinates::system;
 use crate::engine::{Columns, Coordinates, Placed, PlacedFrom, Rows, TakenOperation, UnusedColumn};
+use basilocus_address::Reference;
 use basilocus_formats::{About, Format, Suspicion};
 use basilocus_geodesy::crs::{Area, Crs, Kind};
 use basilocus_geodesy::operation::{MissedWay, Operation};
@@ -33,6 +34,8 @@ pub(crate) struct Scene {
     pub area: Option<Whereabouts>,
     /// The system that the numbers were read in, where positions were read from numbers.
     pub numbers_in: Option<Crs>,
+    /// Names of the columns of the source, as rows that are set aside have them.
+    pub source_columns: Vec<String>,
     /// Places of the columns of x and y in rows that are set aside, where positions are read from two columns.
     pub numbers_at: Option<[usize; 2]>,
     /// The system of lines and polygons, where it has a datum.
@@ -45,6 +48,14 @@ pub(crate) struct Scene {
     pub suspects: Mutex<Suspects>,
     /// Where positions lie, of layers that may lie nearly anywhere.
     pub crowd: Option<Mutex<Crowd>>,
+    /// Where positions lie, where the run has other layers.
+    pub neighbours: Option<Mutex<Crowd>>,
+    /// References that know the towns that rows name.
+    pub references: Arc<[Reference]>,
+    /// Name of the column of heights, where they stand in one.
+    pub height_column: Option<String>,
+    /// Whether heights go out in formats that take them as metres.
+    pub heights_are_metres: bool,
     /// What explains them, once all were seen.
     pub explained: OnceLock<Explained>,
     /// How positions come to be in degrees from Greenwich.
@@ -257,6 +268,7 @@ impl Scene {
             self.position_columns = Some(placed.names.clone());
         }
         self.from_columns = placed.origin == PlacedFrom::Columns;
+        self.height_column = placed.height_name.clone();
         self.mixed_frames = operations.iter().find_map(|o| mixed_frames(source, o));
         // The area to check against: that of the narrower system.
         let narrower = |a: &&Crs, b: &&Crs| a.area.share_of_earth().total_cmp(&b.area.share_of_earth());
@@ -281,22 +293,26 @@ impl Scene {
         Ok(())
     }
 
-    /// Checks against the place that was said, in place of the area of use of a system.
-    pub(crate) fn expect(&mut self, place: &Place) {
-        let words = format!("the expected place, {}", place.words);
-        self.area = Some(Whereabouts { area: place.area.clone(), words, is_expected: true });
+    /// Checks against the place that was said, in place of the area of use of a system; and each row against the town that it
+    /// names, where a reference said it.
+    pub(crate) fn expect(&mut self, expected: &Expectation) {
+        let words = format!("the expected place, {}", expected.place.words);
+        self.area = Some(Whereabouts { area: expected.place.area.clone(), words, is_expected: true });
+        self.references = expected.references.clone();
         self.crowd = None;
     }
 
-    /// Says where the numbers of the positions stand in rows that are set aside, by the names of the source's columns.
-    pub(crate) fn find_numbers(&mut self, names: &[String]) {
+    /// Says how the columns of the source are called, and with that where the numbers of the positions stand in rows that are
+    /// set aside.
+    pub(crate) fn name_source_columns(&mut self, names: &[String]) {
+        self.source_columns = names.to_vec();
         let at = |name: &str| names.iter().position(|n| n == name);
         let columns = self.position_columns.as_ref().filter(|(x, y)| self.from_columns && x != y);
         self.numbers_at = columns.and_then(|(x, y)| Some([at(x)?, at(y)?]));
     }
 
     /// Sees rows that were set aside: numbers that are no position may be one of another kind.
-    pub(crate) fn lost(&self, rows: &[SetAsideRow]) {
+    pub(super) fn lost(&self, rows: &[SetAsideRow]) {
         let Some([x, y]) = self.numbers_at else { return };
         const NO_POSITION: [Reason; 3] =
             [Reason::LATITUDE_OUT_OF_RANGE, Reason::LONGITUDE_OUT_OF_RANGE, Reason::CANNOT_BE_TRANSFORMED];
@@ -414,6 +430,11 @@ impl<'a> Seen<'a> {
         Seen { rows, scene, placed, degrees, placement, axes }
     }
 
+    /// The layer that they are of.
+    pub(super) fn scene(&self) -> &'a Scene {
+        self.scene
+    }
+
     /// Positions as they were placed.
     pub(super) fn placed(&self) -> &Coordinates {
         self.placed.get_or_init(|| self.rows.positions_as_placed())
@@ -452,7 +473,7 @@ impl<'a> Seen<'a> {
                     outside.push(row);
                 }
             }
-            if let Some(crowd) = &self.scene.crowd {
+            for crowd in self.scene.crowd.iter().chain(&self.scene.neighbours) {
                 let [own_x, own_y, _] = self.placed();
                 let seen = Crowd::of(x, y, [own_x, own_y]);
                 crowd.lock().unwrap_or_else(PoisonError::into_inner).merge(seen);

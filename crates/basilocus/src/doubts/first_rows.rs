@@ -31,6 +31,11 @@ impl<T> FirstRows<T> {
         self.rows.len()
     }
 
+    /// The rows with their numbers, in their order.
+    pub(super) fn numbered(&self) -> impl Iterator<Item = (u64, &T)> {
+        self.rows.iter().map(|(number, value)| (*number, value))
+    }
+
     pub(super) fn iter(&self) -> impl Iterator<Item = &T> {
         self.rows.values()
     }

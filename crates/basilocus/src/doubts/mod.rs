@@ -6,13 +6,18 @@
 //!
 //! To add one: a file with a `DOUBT`, and its line in the list below.
 
+mod apart;
+mod cells;
 mod crowd;
 mod evidence;
 mod explained;
 mod first_rows;
 mod report;
+mod running_numbers;
+mod second_system;
 mod stored_measures;
 
+pub(crate) use apart::{Neighbour, findings as of_layers_apart};
 pub(crate) use evidence::{Ending, Scene, Seen};
 pub(crate) use explained::suppositions;
 pub use report::{DoubtReport, accept, accepted};
@@ -20,6 +25,7 @@ pub(crate) use steep_ground::of_steepness;
 pub(crate) use undeclared_no_data::of_heights;
 pub use wrong_measure::of_measures;
 
+use basilocus_table::SetAsideRow;
 use serde::{Serialize, Serializer};
 use std::fmt;
 
@@ -53,6 +59,9 @@ pub struct DoubtName(&'static Doubt);
 pub(crate) trait Watch: Send + Sync {
     /// Sees rows that go to the outputs, on any thread.
     fn rows(&self, _seen: &Seen) {}
+
+    /// Sees rows that were set aside, on any thread; the scene has the names of their values.
+    fn set_aside(&self, _rows: &[SetAsideRow], _scene: &Scene) {}
 
     /// What there is to tell once all rows were seen.
     fn finding(&self, scene: &Scene, end: &Ending) -> Option<Finding>;
@@ -98,12 +107,15 @@ doubts! {
     decimal_comma,
     lost_rows,
     hidden_rows,
+    total_row,
     empty_result,
     missing_grid,
     mixed_frames,
     outside_area,
     contradiction,
     other_position,
+    other_town,
+    height_unit,
     repeated,
     local_drawing,
     lattice,
@@ -190,6 +202,14 @@ impl Watchers {
     /// Shows them rows.
     pub(crate) fn rows(&self, seen: &Seen) {
         self.0.iter().for_each(|(_, w)| w.rows(seen));
+    }
+
+    /// Shows them rows that were set aside.
+    pub(crate) fn set_aside(&self, rows: &[SetAsideRow], scene: &Scene) {
+        if !rows.is_empty() {
+            scene.lost(rows);
+            self.0.iter().for_each(|(_, w)| w.set_aside(rows, scene));
+        }
     }
 
     /// What they have to tell.

@@ -23,6 +23,7 @@ fn scene(target: Option<u32>) -> Scene {
         is_written: true,
         mirrored: Vec::new(),
         may_lack: false,
+        height_name: None,
     };
     columns.place(placed, false).unwrap();
     let operations: Vec<_> = target

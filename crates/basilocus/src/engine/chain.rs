@@ -29,12 +29,23 @@ pub(crate) struct Run<'a> {
     pub cancel: &'a Cancel,
     pub progress: &'a dyn Progress,
     pub threads: Option<NonZeroUsize>,
+    /// Whether there are other layers, among which each one should lie.
+    pub has_several_layers: bool,
 }
 
 impl<'a> Run<'a> {
     /// Without outputs, telling nobody.
     pub(crate) fn quiet(cancel: &'a Cancel) -> Self {
-        Run { outputs: &[], beside: None, strict: false, day: "", cancel, progress: &(), threads: None }
+        Run {
+            outputs: &[],
+            beside: None,
+            strict: false,
+            day: "",
+            cancel,
+            progress: &(),
+            threads: None,
+            has_several_layers: false,
+        }
     }
 
     fn passing<'b>(&self, path: &'b Path, layer: &'b str) -> Passing<'b>

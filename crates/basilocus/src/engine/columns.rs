@@ -70,6 +70,8 @@ pub struct Placed {
     pub origin: PlacedFrom,
     /// Names of the columns of x and y; the same twice where one column held the position, or the geometry.
     pub names: (String, String),
+    /// Name of the column of heights, where they stand in one.
+    pub height_name: Option<String>,
     /// Whether the coordinates stand in columns as well, in the system of the geometry.
     pub in_columns: bool,
     /// Whether it was decided which columns hold the coordinates.
@@ -300,6 +302,7 @@ mod tests {
             is_written: false,
             mirrored: Vec::new(),
             may_lack: false,
+            height_name: None,
         }
     }
 

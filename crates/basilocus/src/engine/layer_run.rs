@@ -11,7 +11,7 @@ use super::{Counts, Part};
 use crate::Error;
 use crate::addresses::review::Review;
 use crate::coordinates::{expectation, plate_motion};
-use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
+use crate::doubts::{DoubtReport, Ending, Neighbour, Scene, Seen, Watchers};
 use crate::plan::LayerPlan;
 use crate::report::{LayerReport, OperationReport};
 use crate::steps::finish::{Finish, Types, is_typed};
@@ -37,6 +37,8 @@ pub(super) struct LayerOutcome {
     pub doubts: Vec<DoubtReport>,
     /// Some places of the rows, where an output shows them.
     pub placed: Option<Placed>,
+    /// Where it lies, where the run has other layers.
+    pub neighbour: Option<Neighbour>,
 }
 
 /// A block at the end of its way.
@@ -75,8 +77,10 @@ pub(super) fn run(
     let mut scene = Scene::new(name, about, chain.columns(), &decisions.operations, decisions.asks_for_addresses)?;
     scene.unused_columns = decisions.unused_columns.clone();
     scene.shapes_in_output = outputs.formats.iter().any(|f| !f.is_always_wgs84());
+    scene.heights_are_metres = outputs.formats.iter().any(|f| f.is_always_wgs84());
     scene.is_delimited = outputs.formats.contains(&Format::Delimited);
-    scene.find_numbers(&chain.aside.names);
+    scene.name_source_columns(&chain.aside.names);
+    scene.neighbours = run.has_several_layers.then(Default::default);
     if let Some(expected) = &layer.expect {
         scene.expect(&expectation::find(expected, run.cancel)?);
     }
@@ -109,7 +113,8 @@ pub(super) fn run(
     let places = std::mem::take(&mut account.places);
     let crs = chain.columns().placed().map(|p| p.crs.clone()).filter(|_| !places.is_empty());
     let placed = crs.map(|crs| Placed { name: name.to_string(), crs, places });
-    Ok(LayerOutcome { report, notices: account.notices(), doubts, placed })
+    let neighbour = Neighbour::of(&scene);
+    Ok(LayerOutcome { report, notices: account.notices(), doubts, placed, neighbour })
 }
 
 fn places_of(part: &Part) -> Vec<[f64; 2]> {
@@ -134,7 +139,7 @@ fn types(chain: &mut Chain, outputs: &Outputs, run: &Run) -> Result<Arc<Types>, 
 /// Shows the doubts what became of a block, and makes it ready for all outputs.
 fn ready(part: Part, encoders: &[Encoder], scene: &Scene, watchers: &Watchers) -> Result<Ready, Error> {
     watchers.rows(&Seen::new(&part.rows, scene));
-    scene.lost(&part.set_aside);
+    watchers.set_aside(&part.set_aside, scene);
     let encoded = encoders.iter().map(|e| e.encode(&part.rows)).collect::<Result<Vec<_>, _>>()?;
     Ok(Ready {
         encoded,

@@ -78,6 +78,7 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         cancel: &options.cancel,
         progress,
         threads: options.threads,
+        has_several_layers: plan.layers.len() > 1,
     };
     let mut chains = plan.layers.iter().map(|l| Chain::open(l, &run)).collect::<Result<Vec<_>, _>>()?;
     plan.layers.iter().zip(&chains).try_for_each(|(layer, chain)| pinned::check(layer, chain))?;
@@ -91,11 +92,13 @@ pub fn run(plan: &Plan, options: &RunOptions) -> Result<Report, Error> {
         run: &run,
         is_told,
         placed: Vec::new(),
+        neighbours: Vec::new(),
     };
     for ((layer, name), chain) in plan.layers.iter().zip(&names).zip(&mut chains) {
         layers.run(layer, name, chain, set_aside::path(plan, name, options.append || options.append_rows))?;
     }
-    let Layers { mut beside, mut report, placed, .. } = layers;
+    let Layers { mut beside, mut report, placed, neighbours, .. } = layers;
+    report.doubts.extend(crate::doubts::of_layers_apart(&neighbours));
     crate::doubts::accept(&mut report.doubts, &accepted);
     if let Some(pending) = &saved {
         save(&pinned::of(plan, &chains), pending)?;
@@ -137,6 +140,8 @@ struct Layers<'a> {
     is_told: bool,
     /// Some places of each layer, where an output shows them.
     placed: Vec<overview::Placed>,
+    /// Where each layer lies.
+    neighbours: Vec<crate::doubts::Neighbour>,
 }
 
 impl Layers<'_> {
@@ -156,6 +161,7 @@ impl Layers<'_> {
         let mut outcome = layer_run::run(layer, name, chain, self.outputs, aside, self.run)?;
         outcome.report.set_aside_told = file.told();
         self.placed.extend(outcome.placed);
+        self.neighbours.extend(outcome.neighbour);
         match file.finish()? {
             Some(output) => {
                 outcome.report.set_aside_file = Some(output.target().to_path_buf());

@@ -1,4 +1,4 @@
-//! What of a sheet nobody sees: rows that a filter or a person hid, and columns. They are read like all others.
+//! What of a sheet of an XLSX workbook nobody sees: rows that a filter or a person hid, and columns. They are read like all others.
 
 use quick_xml::events::{BytesStart, Event};
 use quick_xml::{Reader, XmlVersion};
@@ -76,7 +76,7 @@ fn element_with(xml: &str, name: &str, is_meant: impl Fn(&BytesStart) -> bool, w
 }
 
 /// An attribute by its name, whatever its namespace.
-fn attribute(element: &BytesStart, name: &str) -> Option<String> {
+pub(super) fn attribute(element: &BytesStart, name: &str) -> Option<String> {
     let found = element.attributes().flatten().find(|a| a.key.local_name().as_ref() == name)?;
     found.normalized_value(XmlVersion::Implicit1_0).ok().map(|value| value.into_owned())
 }

@@ -4,6 +4,7 @@
 mod header;
 #[cfg(feature = "workbooks")]
 mod hidden;
+mod hidden_ods;
 #[cfg(feature = "workbooks")]
 mod reader;
 #[cfg(feature = "workbooks")]

@@ -5,6 +5,7 @@
 
 use super::header::{Row, SheetRow, Table, holds_what_is_open_below, of_two_rows, second_group};
 use super::hidden::{hidden_columns, hidden_rows};
+use super::hidden_ods::{self, Part};
 use super::workbook::{Workbook, cell_name, column_name, formulas_without_value};
 use crate::delimited::unique_names;
 use crate::reader::{About, Block, Decode, Decoded, InputOptions, PassThrough, Reader, Suspicion, check_columns};
@@ -190,7 +191,10 @@ impl XlsxReader {
         ));
         let first = formulas_without_value(&mut workbook, path, &sheet, data_from + HEAD as u32)?;
         let suspicions = if first.is_empty() { Vec::new() } else { vec![Suspicion::FormulasWithoutValue { first }] };
-        let hidden = if workbook.format() == Format::Xlsx { hidden_columns(path, &sheet) } else { Vec::new() };
+        let hidden = match workbook.format() {
+            Format::Xlsx => hidden_columns(path, &sheet),
+            _ => hidden_ods::hidden(path, &sheet, Part::Columns).columns,
+        };
         let in_table = |column: &&String| (0..fields.len() as u32).any(|at| column_name(at) == **column);
         let hidden: Vec<&str> = hidden.iter().filter(in_table).map(String::as_str).collect();
         if !hidden.is_empty() {
@@ -251,7 +255,10 @@ impl Reader for XlsxReader {
     fn found(&self) -> Vec<Suspicion> {
         let (cells, first) = self.errors.clone();
         let errors = (cells > 0).then_some(Suspicion::ErrorCells { cells, first });
-        let rows = if self.about.format == Format::Xlsx { hidden_rows(&self.path, &self.sheet) } else { 0 };
+        let rows = match self.about.format {
+            Format::Xlsx => hidden_rows(&self.path, &self.sheet),
+            _ => hidden_ods::hidden(&self.path, &self.sheet, Part::All).rows,
+        };
         errors.into_iter().chain((rows > 0).then_some(Suspicion::HiddenRows { rows })).collect()
     }
 

@@ -10,7 +10,7 @@ use basilocus_table::Moment;
 use basilocus_table::batch::{cell_text, spatial_index};
 use basilocus_table::counted;
 use rust_xlsxwriter::{
-    DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Image, Workbook, Worksheet, XlsxError,
+    DocProperties, ExcelDateTime, Format, FormatAlign, FormatBorder, Formula, Image, Workbook, Worksheet, XlsxError,
 };
 use std::borrow::Cow;
 use std::collections::BTreeMap;
@@ -521,6 +521,15 @@ fn is_link(text: &str) -> bool {
         && !text.contains(|c: char| c.is_whitespace() || c.is_control())
 }
 
+/// Whether a text is a `geo` link (RFC 5870), which opens a map of the place, of signs that a formula takes as they are.
+fn is_geo_link(text: &str) -> bool {
+    let rest = text.strip_prefix("geo:").unwrap_or_default();
+    rest.starts_with(|c: char| c.is_ascii_digit() || c == '-')
+        && rest.contains(',')
+        && text.len() <= 255
+        && rest.bytes().all(|b| b.is_ascii_alphanumeric() || b"-.,;=".contains(&b))
+}
+
 /// Writes a cell; a text that is longer than a cell holds is cut.
 fn write_cell(
     sheet: &mut Worksheet,
@@ -557,6 +566,12 @@ fn write_cell(
                 return Ok(());
             }
             wrote.unlinked += 1;
+        }
+        // A link of workbooks has two strokes behind its scheme, which these have not; a formula takes any.
+        if is_geo_link(&text) {
+            let formula = Formula::new(format!("=HYPERLINK(\"{text}\")")).set_result(&*text);
+            sheet.write_formula_with_format(row, column, formula, &Format::new().set_hyperlink())?;
+            return Ok(());
         }
         let cut = text.len() > MOST_CHARACTERS && text.chars().count() > MOST_CHARACTERS;
         wrote.cut += u64::from(cut);

@@ -123,9 +123,68 @@ pub fn advise(area: &Area, purpose: Purpose) -> Vec<Advice> {
             for s in &mut found {
                 s.reasons = reasons(s, purpose);
             }
+            if purpose == Purpose::National && !found.iter().any(|s| is_land_of(&s.crs, country_of(area))) {
+                let mut own = national_in_part(&catalogue, area);
+                found.retain(|s| own.iter().all(|o| o.crs.code != s.crs.code));
+                own.append(&mut found);
+                return own;
+            }
             found
         }
     }
+}
+
+/// A system of a country has no less of it than that share.
+const LEAST_OF_COUNTRY: f64 = 0.25;
+
+/// Systems of a country that leave parts of it out, such as islands far away or the sea, or stand on an ellipsoid of former
+/// times: those that leave out least first. Only where the area has the name of a country.
+fn national_in_part(catalogue: &Catalogue, area: &Area) -> Vec<Advice> {
+    let country = country_of(area);
+    let is_its_own =
+        |c: &Crs| matches!(c.kind, Kind::Projected { .. }) && is_land_of(c, country) && !is_of_the_world(c);
+    let mut found: Vec<(f64, Advice)> = catalogue
+        .codes()
+        .filter_map(|code| catalogue.get(code).ok())
+        .filter(is_its_own)
+        .filter_map(|crs| {
+            let common = crs.area.overlap(area)?;
+            let share = common.share_of_earth() / area.share_of_earth();
+            let worst = worst_of(&crs, &common).filter(|_| share >= LEAST_OF_COUNTRY)?;
+            let mut advice = Advice { crs, worst, reasons: Vec::new() };
+            advice.reasons = reasons(&advice, Purpose::National);
+            if !advice.crs.area.contains_area(area) {
+                advice
+                    .reasons
+                    .push("parts of the country are outside of it; the figures are those of what is inside".into());
+            }
+            Some((share, advice))
+        })
+        .collect();
+    found.sort_by(|(a, one), (b, other)| {
+        // Limits of the same land differ a little from system to system.
+        let coarse = |share: f64| (share * 20.0).round();
+        coarse(*b)
+            .total_cmp(&coarse(*a))
+            .then(is_of_today(&other.crs).cmp(&is_of_today(&one.crs)))
+            .then(one.worst.length_ppm().total_cmp(&other.worst.length_ppm()))
+            .then(one.crs.code.cmp(&other.crs.code))
+    });
+    found.into_iter().map(|(_, advice)| advice).collect()
+}
+
+/// Whether a system is one of the land of a country, and not of its sea alone.
+fn is_land_of(crs: &Crs, country: &str) -> bool {
+    let words = &crs.area.description;
+    let is_of_the_sea = words.contains("offshore") && !words.contains("onshore");
+    !country.is_empty() && country_of(&crs.area) == country && !is_of_the_sea
+}
+
+/// The country that the words of an area begin with: `New Zealand` of `New Zealand - North Island, …`.
+fn country_of(area: &Area) -> &str {
+    let words = area.description.trim();
+    let end = [" - ", ". ", " (", ";", ","].into_iter().filter_map(|mark| words.find(mark)).min();
+    words[..end.unwrap_or(words.len())].trim_end_matches('.')
 }
 
 /// Worst distortion over a grid of positions of an area; `None` where the projection does not cover it.
@@ -418,6 +477,21 @@ mod tests {
         // Scale over this area in Oregon North: the parallels 44°20′ and 46° are within reach, the rim is at 46.4°.
         let oregon = found.iter().find(|s| s.crs.code == Some(2269));
         assert!(oregon.is_none_or(|s| s.worst.length_ppm() < 200.0));
+    }
+
+    #[test]
+    fn a_country_whose_systems_leave_parts_out_is_told_them_all_the_same() {
+        let catalogue = Catalogue::embedded();
+        for (country, code) in [("New Zealand", 2193), ("Germany", 4839), ("United Kingdom", 27700), ("Fiji", 3460)] {
+            let area = catalogue.area_named(country).unwrap();
+            let found = advise(&area, Purpose::National);
+            assert_eq!(found[0].crs.code, Some(code), "{country}: {:?}", found[0]);
+            let codes: std::collections::HashSet<_> = found.iter().map(|s| s.crs.code).collect();
+            assert_eq!(codes.len(), found.len(), "{country}: each once");
+        }
+        let nameless = Area::of_bounds([160.6, -55.95, -171.2, -25.88]);
+        let found = advise(&nameless, Purpose::National);
+        assert!(found.iter().all(|s| s.crs.area.contains_area(&nameless)), "nobody said which country");
     }
 
     #[test]

@@ -202,6 +202,31 @@ impl Area {
         in_longitude && other.south_deg >= self.south_deg && other.north_deg <= self.north_deg
     }
 
+    /// What two areas have in common; the widest piece, where they meet in two across the globe.
+    ///
+    /// ```
+    /// use basilocus_geodesy::crs::Area;
+    ///
+    /// let [fiji, east] = [[176.0, -20.0, -178.0, -16.0], [-180.0, -30.0, -170.0, -17.0]].map(Area::of_bounds);
+    /// let both = fiji.overlap(&east).unwrap();
+    /// assert_eq!((both.west_deg, both.south_deg, both.east_deg, both.north_deg), (-180.0, -20.0, -178.0, -17.0));
+    /// assert_eq!(fiji.overlap(&Area::of_bounds([0.0, -20.0, 10.0, -16.0])), None);
+    /// ```
+    pub fn overlap(&self, other: &Area) -> Option<Area> {
+        let (south_deg, north_deg) = (self.south_deg.max(other.south_deg), self.north_deg.min(other.north_deg));
+        // Both in longitudes from the western limit of this one on, the other one once more a turn to the west.
+        let width = |a: &Area| a.east_deg - a.west_deg + if a.west_deg <= a.east_deg { 0.0 } else { 360.0 };
+        let offset = (other.west_deg - self.west_deg).rem_euclid(360.0);
+        let common = |from: f64| (from.max(0.0), (from + width(other)).min(width(self)));
+        let (from, to) =
+            [common(offset), common(offset - 360.0)].into_iter().max_by(|a, b| (a.1 - a.0).total_cmp(&(b.1 - b.0)))?;
+        let (west, east) = (self.west_deg + from, self.west_deg + to);
+        let west_deg = if west >= 180.0 { west - 360.0 } else { west };
+        let east_deg = if east > 180.0 { east - 360.0 } else { east };
+        let is_one = to >= from && north_deg >= south_deg;
+        is_one.then(|| Area { west_deg, south_deg, east_deg, north_deg, description: self.description.clone() })
+    }
+
     /// Size on the sphere as a share of the whole, for ranking.
     pub fn share_of_earth(&self) -> f64 {
         let width = if self.west_deg <= self.east_deg {

@@ -245,6 +245,7 @@ impl Step for Geocode {
         let placed = Placed {
             mirrored: Vec::new(),
             may_lack: false,
+            height_name: None,
             first_crs: crs.clone(),
             crs,
             origin: PlacedFrom::Addresses,

@@ -153,6 +153,7 @@ impl Step for Positions {
             names: reader.names().clone(),
             is_written: false,
             may_lack: reader.keeps_empty,
+            height_name: reader.height_name(&columns),
         };
         columns.place(placed, with_heights)?;
         if columns.has_shapes() {

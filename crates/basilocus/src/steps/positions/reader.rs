@@ -205,6 +205,11 @@ impl PositionReader {
         self.height.is_some() || in_geometry()
     }
 
+    /// Name of the column of heights, where they stand in one.
+    pub(super) fn height_name(&self, columns: &Columns) -> Option<String> {
+        self.height.as_ref().and_then(|h| columns.get(h.column)).map(|c| c.name().to_string())
+    }
+
     /// The positions of rows, NaN for those that are set aside, and the notations that they were read in.
     pub(crate) fn read(&self, rows: &Rows, account: &mut Account) -> (Coordinates, Notations) {
         let n = rows.len();
