@@ -48,6 +48,7 @@ pub mod geotiff;
 pub mod gml;
 pub mod gpx;
 pub mod gtx;
+mod head_room;
 pub mod html;
 mod http;
 pub mod kml;

@@ -66,6 +66,8 @@ pub(crate) struct Scene {
     pub source: Option<(PathBuf, Format)>,
     /// Columns that are left over and with which more addresses would be placed.
     pub unused_columns: Vec<UnusedColumn>,
+    /// Columns that seem to be parts of the positions, and were not said to be.
+    pub left_out_parts: Vec<String>,
     /// What the reader saw.
     pub suspicions: Vec<Suspicion>,
     /// Row of the header.

@@ -93,6 +93,7 @@ doubts! {
     swapped_axes,
     same_column,
     missing_sign,
+    left_out_part,
     degrees_or_metres,
     wrong_foot,
     wrong_zone,

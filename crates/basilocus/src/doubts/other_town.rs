@@ -1,5 +1,5 @@
 //! Positions far from the town or postcode that their own row names, by the reference of addresses that says where data should
-//! be.
+//! be. Those outside of the reference are told by other doubts.
 
 use super::explained::{Numbers, suppositions};
 use super::{Doubt, Ending, Finding, Scene, Seen, Watch};
@@ -16,7 +16,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 pub static DOUBT: Doubt = Doubt {
     name: "other-town",
     looks_for: "positions far from the town, region or postcode that their own row names, where `expect` says a reference of addresses",
-    example: "a gate of Ternport at 46.2 N, 123.8 E: the sign of its longitude was lost",
+    example: "a gate of Ternport that lies in Ash, 150 km away: rows of two tables were joined by their order",
     mend: "compare these rows with their addresses: the position or the town is wrong",
     watch,
 };
@@ -112,10 +112,12 @@ impl Watch for Watching {
     fn rows(&self, seen: &Seen) {
         let Some((lon, lat)) = seen.degrees() else { return };
         let [x, y, _] = seen.placed();
+        let expected = seen.scene().area.as_ref().map(|a| &a.area);
+        let is_expected = |row: usize| expected.is_none_or(|area| area.contains(lon[row], lat[row]));
         let records = seen.rows.records();
         let columns = self.columns.clone().map(|name| name.and_then(|name| records.column_by_name(&name)));
         for (row, number) in seen.rows.source_rows().iter().enumerate() {
-            if !(lon[row].is_finite() && lat[row].is_finite()) {
+            if !(lon[row].is_finite() && lat[row].is_finite() && is_expected(row)) {
                 continue;
             }
             let named: Named = columns.map(|c| c.map_or(String::new(), |c| cell_text(c, row).trim().to_string()));

@@ -76,6 +76,7 @@ pub(super) fn run(
     let about = chain.reader.about();
     let mut scene = Scene::new(name, about, chain.columns(), &decisions.operations, decisions.asks_for_addresses)?;
     scene.unused_columns = decisions.unused_columns.clone();
+    scene.left_out_parts = decisions.left_out_parts.clone();
     scene.shapes_in_output = outputs.formats.iter().any(|f| !f.is_always_wgs84());
     scene.heights_are_metres = outputs.formats.iter().any(|f| f.is_always_wgs84());
     scene.is_delimited = outputs.formats.contains(&Format::Delimited);

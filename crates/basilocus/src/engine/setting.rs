@@ -50,6 +50,8 @@ pub(crate) struct Decisions {
     pub asks_for_addresses: bool,
     /// Columns that are left over and with which more addresses would be placed.
     pub unused_columns: Vec<UnusedColumn>,
+    /// Columns that seem to be parts of the positions, and were not said to be.
+    pub left_out_parts: Vec<String>,
 }
 
 impl Decisions {

@@ -140,6 +140,8 @@ impl Split {
                 ("Rows of it".to_string(), part.rows.to_string()),
             ];
             own.lines.splice(own.lines.len().min(1)..own.lines.len().min(1), lines);
+            let which = format!("The {} rows where {} is {}; of all: ", part.rows, self.column, shown(&value));
+            own.layers.iter_mut().for_each(|words| words.insert_str(0, &which));
             for (mut writer, _) in part.writers {
                 writer.end_layer()?;
                 let (output, words) = writer.finish(&own, aside)?;

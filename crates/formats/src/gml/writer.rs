@@ -1,6 +1,7 @@
 //! Features of GML 3.2, with their schema in a file beside.
 
 use super::schema::{self, FeatureType, ncname};
+use crate::head_room::HeadRoom;
 use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, styled_text};
 use crate::xml::push_escaped;
 use crate::{FormatError, PendingOutput, number};
@@ -24,6 +25,8 @@ pub struct GmlWriter {
     types: Vec<FeatureType>,
     told: Vec<String>,
     flattened: Arc<AtomicU64>,
+    /// Where the file says what it is.
+    room: Option<HeadRoom>,
 }
 
 impl GmlWriter {
@@ -44,6 +47,7 @@ impl GmlWriter {
             types: Vec::new(),
             told: Vec::new(),
             flattened: Arc::default(),
+            room: None,
         };
         let (mut space, mut location) = (String::new(), String::new());
         push_escaped(&mut space, &schema::space(&writer.stem));
@@ -52,6 +56,8 @@ impl GmlWriter {
         writer.put(&format!(
             "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<l:FeatureCollection xmlns:l=\"{space}\" xmlns:gml=\"http://www.opengis.net/gml/3.2\" xmlns:xsi=\"http://www.w3.org/2001/XMLSchema-instance\" xsi:schemaLocation=\"{space} {location}\" gml:id=\"collection\">\n"
         ))?;
+        let room = HeadRoom::keep(&mut writer.file);
+        writer.room = Some(room.map_err(|e| FormatError::write(writer.pending.target(), e))?);
         Ok(writer)
     }
 
@@ -155,10 +161,14 @@ impl Writer for GmlWriter {
 
     fn finish(
         mut self: Box<Self>,
-        _: &RunAbout,
+        about: &RunAbout,
         _: &SetAsideTable,
     ) -> Result<(PendingOutput, Vec<String>), FormatError> {
         self.put("</l:FeatureCollection>\n")?;
+        if let Some(room) = self.room.take() {
+            let filled = room.fill(&mut self.file, ["<gml:description>", "</gml:description>"], &about.layers);
+            filled.map_err(|e| FormatError::write(self.pending.target(), e))?;
+        }
         self.file.flush().map_err(|e| FormatError::write(self.pending.target(), e))?;
         std::fs::write(&self.schema_path, schema::text(&self.stem, &self.types))
             .map_err(|e| FormatError::write(self.pending.target(), e))?;

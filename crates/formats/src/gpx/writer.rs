@@ -2,6 +2,7 @@
 //! polygons.
 
 use crate::crossing::Crossing;
+use crate::head_room::HeadRoom;
 use crate::writer::{AsRows, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, naming_column};
 use crate::xml::push_escaped;
 use crate::{FormatError, PendingOutput, number};
@@ -22,6 +23,8 @@ pub struct GpxWriter {
     columns: Vec<(usize, String)>,
     named: Option<usize>,
     crossing: Crossing,
+    /// Where the file says what it is.
+    room: Option<HeadRoom>,
 }
 
 impl GpxWriter {
@@ -40,9 +43,12 @@ impl GpxWriter {
             columns: Vec::new(),
             named: None,
             crossing: Crossing::default(),
+            room: None,
         };
         let start = "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<gpx version=\"1.1\" creator=\"basilocus\" xmlns=\"http://www.topografix.com/GPX/1/1\">\n";
-        writer.file.write_all(start.as_bytes()).map_err(|e| FormatError::write(writer.pending.target(), e))?;
+        let failed = |e| FormatError::write(writer.pending.target(), e);
+        writer.file.write_all(start.as_bytes()).map_err(failed)?;
+        writer.room = Some(HeadRoom::keep(&mut writer.file).map_err(failed)?);
         Ok(writer)
     }
 
@@ -150,13 +156,21 @@ impl Writer for GpxWriter {
         Ok(())
     }
 
-    fn finish(self: Box<Self>, _: &RunAbout, _: &SetAsideTable) -> Result<(PendingOutput, Vec<String>), FormatError> {
-        let GpxWriter { pending, mut file, tracks, crossing, .. } = *self;
+    fn finish(
+        self: Box<Self>,
+        about: &RunAbout,
+        _: &SetAsideTable,
+    ) -> Result<(PendingOutput, Vec<String>), FormatError> {
+        let GpxWriter { pending, mut file, tracks, crossing, room, .. } = *self;
         let failed = |e: std::io::Error| FormatError::write(pending.target(), e);
         let mut tracks = tracks.into_inner().map_err(|e| failed(e.into_error()))?;
         tracks.rewind().map_err(failed)?;
         std::io::copy(&mut tracks, &mut file).map_err(failed)?;
-        file.write_all(b"</gpx>\n").and_then(|()| file.flush()).map_err(failed)?;
+        file.write_all(b"</gpx>\n").map_err(failed)?;
+        if let Some(room) = room {
+            room.fill(&mut file, ["<metadata><desc>", "</desc></metadata>"], &about.layers).map_err(failed)?;
+        }
+        file.flush().map_err(failed)?;
         Ok((pending, crossing.told("GPX", "GPX wants it")))
     }
 }

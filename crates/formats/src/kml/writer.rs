@@ -4,6 +4,7 @@
 use super::geometry;
 use super::style::Styles;
 use crate::crossing::Crossing;
+use crate::head_room::HeadRoom;
 use crate::presentation::{Altitude, Presentation};
 use crate::writer::{
     ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer, naming_column, styled_text,
@@ -32,6 +33,8 @@ pub struct KmlWriter {
     /// Icons that go into an archive: their names in it, and the files.
     icons: Vec<(String, PathBuf)>,
     crossing: Arc<Crossing>,
+    /// Where the file says what it is.
+    room: Option<HeadRoom>,
 }
 
 /// The layer that is being written. Its styles stand in front of what uses them, so its placemarks wait.
@@ -58,8 +61,8 @@ impl KmlWriter {
         let file = if is_kmz(&pending) { tempfile::tempfile() } else { File::create(pending.path()) };
         let file = file.map_err(|e| FormatError::write(pending.target(), e))?;
         let file = BufWriter::with_capacity(1 << 16, file);
-        let mut writer =
-            KmlWriter { pending, file, layers: 0, current: None, icons: Vec::new(), crossing: Arc::default() };
+        let (current, icons, crossing) = Default::default();
+        let mut writer = KmlWriter { pending, file, layers: 0, current, icons, crossing, room: None };
         let mut text = String::from(
             "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<kml xmlns=\"http://www.opengis.net/kml/2.2\">\n<Document>\n<name>",
         );
@@ -67,6 +70,8 @@ impl KmlWriter {
         push_escaped(&mut text, &stem);
         text.push_str("</name>\n");
         writer.put(&text)?;
+        let room = HeadRoom::keep(&mut writer.file);
+        writer.room = Some(room.map_err(|e| FormatError::write(writer.pending.target(), e))?);
         Ok(writer)
     }
 
@@ -192,10 +197,14 @@ impl Writer for KmlWriter {
 
     fn finish(
         mut self: Box<Self>,
-        _: &RunAbout,
+        about: &RunAbout,
         _: &SetAsideTable,
     ) -> Result<(PendingOutput, Vec<String>), FormatError> {
         self.put("</Document>\n</kml>\n")?;
+        if let Some(room) = self.room.take() {
+            let filled = room.fill(&mut self.file, ["<description>", "</description>"], &about.layers);
+            filled.map_err(|e| FormatError::write(self.pending.target(), e))?;
+        }
         self.file.flush().map_err(|e| FormatError::write(self.pending.target(), e))?;
         if is_kmz(&self.pending) {
             self.pack()?;

@@ -26,7 +26,7 @@ const CAUSES: usize = 3;
 const NAMED: usize = 3;
 
 /// What hypotheses are raised as, and what nothing explains.
-pub(super) const DOUBTS_OF_THE_PLACE: [&str; 8] = [
+pub(super) const DOUBTS_OF_THE_PLACE: [&str; 9] = [
     "swapped-axes",
     "missing-sign",
     "degrees-or-metres",
@@ -35,6 +35,7 @@ pub(super) const DOUBTS_OF_THE_PLACE: [&str; 8] = [
     "lost-digits",
     "wrong-system",
     "outside-area",
+    "other-town",
 ];
 
 /// What is known of the rows in the wrong place.

@@ -95,6 +95,20 @@ pub(crate) fn in_several_columns(columns: &Columns, sample: &Rows) -> Option<Str
     ))
 }
 
+/// Columns of minutes, seconds or hemispheres beside the two that positions are read from, which seem to be degrees alone.
+fn left_out_parts(reader: &PositionReader, columns: &Columns, sample: &Rows) -> Vec<String> {
+    if reader.origin() != PlacedFrom::Columns || !reader.crs.is_geographic() {
+        return Vec::new();
+    }
+    let (x, y) = reader.names();
+    let parts = parts::find(columns, sample).map(|(x, y)| [x.columns, y.columns].concat()).unwrap_or_default();
+    let names: Vec<String> = parts.iter().filter_map(|at| columns.get(*at)).map(|c| c.name().to_string()).collect();
+    match names.contains(x) && names.contains(y) {
+        true => names.into_iter().filter(|name| name != x && name != y).collect(),
+        false => Vec::new(),
+    }
+}
+
 impl Positions {
     /// Positions in a system, their columns to be found.
     ///
@@ -132,6 +146,7 @@ impl Step for Positions {
             && !setting.outputs.is_empty()
             && setting.outputs.iter().all(|o| o.holds_null_geometry());
         setting.decisions.positions = reader.pinned(self, &columns);
+        setting.decisions.left_out_parts = left_out_parts(&reader, &columns, &sample);
         let is_open = reader.is_open(&sample);
         if let Some(near) = near(&reader, &sample) {
             setting.finder = Arc::new(setting.finder.around(near));
