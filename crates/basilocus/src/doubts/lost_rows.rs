@@ -49,7 +49,7 @@ fn running(array: &ArrayRef) -> Option<RunningNumbers> {
     let any = array.as_any();
     if let Some(texts) = any.downcast_ref::<StringArray>() {
         for row in 0..texts.len() {
-            numbers.add(cells::text(texts, row));
+            numbers.add(if texts.is_null(row) { "" } else { texts.value(row) });
             if numbers.is_none() {
                 break;
             }
@@ -131,7 +131,7 @@ impl Watch for Watching {
         let mut missing = 0;
         // Where rows were chosen, numbers are missing that were not lost.
         if end.ledger.left_out.is_empty() {
-            for (name, numbers) in self.numbers.lock().unwrap_or_else(PoisonError::into_inner).iter() {
+            for (name, numbers) in self.numbers.lock().unwrap_or_else(PoisonError::into_inner).iter_mut() {
                 // Rows that were set aside have theirs under the names of the source.
                 let is_whole = end.ledger.set_aside.is_empty() || scene.source_columns.contains(name);
                 if let Some(gaps) = numbers.gaps().filter(|_| is_whole) {

@@ -50,6 +50,27 @@ pub(super) struct Row {
     pub other: [f64; 2],
     /// What the last digit of the finer one of them is worth.
     pub step: f64,
+    /// The same of the position.
+    pub own_step: f64,
+}
+
+impl Row {
+    fn new(here: (f64, f64), own: [f64; 2], (other, step): ([f64; 2], f64)) -> Self {
+        // The shortest texts of numbers are those that were written, or have as many digits as there can be.
+        let decimals = own.map(|v| v.to_string().split_once('.').map_or(0, |(_, d)| d.len()));
+        let own_step = 10f64.powi(-(decimals[0].max(decimals[1]).min(15) as i32));
+        Row { here, own, other, step, own_step }
+    }
+}
+
+/// What the last digits of positions are worth, metres: a few have fewer by themselves.
+fn own_step_m(scene: &Scene, rows: &[&Row]) -> f64 {
+    let step = second_system::step(rows.iter().map(|r| (r.own, r.own_step)));
+    match scene.numbers_in.as_ref().map(|crs| &crs.horizontal().kind) {
+        Some(Kind::Geographic { unit, .. }) => metres((0.0, 0.0), (0.0, step * unit.degrees)),
+        Some(Kind::Projected { unit, .. }) => step * unit.metres,
+        _ => 0.0,
+    }
 }
 
 struct Watching(Vec<Pair>);
@@ -131,8 +152,8 @@ impl Watch for Watching {
             for (row, number) in seen.rows.source_rows().iter().enumerate() {
                 let here = (lon[row], lat[row]);
                 let is_looked_at = rows.wants(*number) && here.0.is_finite() && here.1.is_finite();
-                let Some((other, step)) = is_looked_at.then(|| pair.numbers(records, row)).flatten() else { continue };
-                rows.add(*number, Row { here, own: [x[row], y[row]], other, step });
+                let Some(other) = is_looked_at.then(|| pair.numbers(records, row)).flatten() else { continue };
+                rows.add(*number, Row::new(here, [x[row], y[row]], other));
             }
         }
     }
@@ -184,7 +205,8 @@ impl Pair {
         let [x, y] = &self.names;
         let distance = |r: &Row| metres(r.here, r.other.into());
         // Numbers of three decimals say no more than a hundred metres.
-        let is_apart = |r: &&&Row| distance(r) > SAME_M.max(metres((0.0, 0.0), (0.0, r.step)));
+        let own_m = own_step_m(scene, rows);
+        let is_apart = |r: &&&Row| distance(r) > SAME_M.max(metres((0.0, 0.0), (0.0, r.step)) + own_m);
         let apart: Vec<&&Row> = rows.iter().filter(is_apart).collect();
         let share = |count: usize| count as f64 / rows.len() as f64;
         if apart.is_empty() || share(apart.len()) < 1.0 - SHARE {
@@ -232,7 +254,7 @@ impl Pair {
         let is_in_feet =
             matches!(&crs.horizontal().kind, Kind::Projected { unit, .. } if (0.3..0.31).contains(&unit.metres));
         let middle = middle_of(rows.iter().map(|r| metres(r.here, r.other.into())));
-        let digits = middle_of(rows.iter().map(|r| metres((0.0, 0.0), (0.0, r.step))));
+        let digits = middle_of(rows.iter().map(|r| metres((0.0, 0.0), (0.0, r.step)))) + own_step_m(scene, rows);
         if !is_in_feet || middle < FEET_M.max(2.0 * digits) {
             return None;
         }
@@ -245,7 +267,8 @@ impl Pair {
     fn of_eastings(&self, scene: &Scene, rows: &[&Row]) -> Option<(u64, String)> {
         let crs = scene.numbers_in.as_ref()?;
         let nearest = second_system::nearest(crs, rows, NEAR_M)?;
-        let is_apart = |d: &&f64| **d > SAME_M.max(nearest.step_m);
+        let limit_m = SAME_M.max(nearest.step_m + own_step_m(scene, rows));
+        let is_apart = |d: &&f64| **d > limit_m;
         let apart = nearest.distances_m.iter().filter(is_apart).count();
         if apart == 0 || (apart as f64) < (1.0 - SHARE) * nearest.distances_m.len() as f64 {
             return None;

@@ -15,6 +15,8 @@ const NAMED: usize = 3;
 #[derive(Debug, Default)]
 pub(super) struct RunningNumbers {
     runs: BTreeMap<u64, u64>,
+    /// The run that values are just added to, which is not among the others yet.
+    open: Option<(u64, u64)>,
     count: u64,
     /// Whether a value is no whole number, or there twice.
     is_none: bool,
@@ -29,6 +31,15 @@ pub(super) struct Gaps {
     pub words: String,
 }
 
+/// A whole number of twelve figures at most, with none in front that counts nothing: a code such as 007 is none.
+fn whole_number(text: &str) -> Option<u64> {
+    let text = text.as_bytes();
+    if text.is_empty() || text.len() > 12 || (text[0] == b'0' && text.len() > 1) {
+        return None;
+    }
+    text.iter().try_fold(0, |sum: u64, b| b.is_ascii_digit().then(|| sum * 10 + u64::from(b - b'0')))
+}
+
 impl RunningNumbers {
     /// Whether nothing more is to be found.
     pub(super) fn is_none(&self) -> bool {
@@ -40,21 +51,34 @@ impl RunningNumbers {
         if self.is_none {
             return;
         }
-        let is_plain = !text.is_empty() && text.len() <= 12 && text.bytes().all(|b| b.is_ascii_digit());
-        // A code with noughts in front is none.
-        match text.parse::<u64>().ok().filter(|_| is_plain && (text == "0" || !text.starts_with('0'))) {
-            Some(number) => self.join(number, number),
+        match whole_number(text) {
+            // Rows mostly follow each other by one.
+            Some(number) => match &mut self.open {
+                Some((_, last)) if *last + 1 == number => *last = number,
+                _ => {
+                    self.close();
+                    self.open = Some((number, number));
+                }
+            },
             None => self.is_none = true,
         }
     }
 
     /// Adds what another part of the rows has.
-    pub(super) fn merge(&mut self, other: RunningNumbers) {
+    pub(super) fn merge(&mut self, mut other: RunningNumbers) {
+        other.close();
+        self.close();
         self.is_none |= other.is_none;
         for (first, last) in other.runs {
             if self.is_none {
                 break;
             }
+            self.join(first, last);
+        }
+    }
+
+    fn close(&mut self) {
+        if let Some((first, last)) = self.open.take() {
             self.join(first, last);
         }
     }
@@ -77,7 +101,8 @@ impl RunningNumbers {
     }
 
     /// The numbers that are missing, where the column counts the rows from one or nought on and a few are.
-    pub(super) fn gaps(&self) -> Option<Gaps> {
+    pub(super) fn gaps(&mut self) -> Option<Gaps> {
+        self.close();
         let (first, _) = self.runs.first_key_value()?;
         let (_, last) = self.runs.last_key_value()?;
         let missing = (last - first + 1).saturating_sub(self.count);

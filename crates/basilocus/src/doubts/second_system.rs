@@ -44,16 +44,17 @@ pub(super) fn nearest(crs: &Crs, rows: &[&Row], limit_m: f64) -> Option<Nearest>
         sorted.sort_by(f64::total_cmp);
         let Some(middle) = sorted.get(sorted.len() / 2).copied().filter(|m| *m <= limit_m) else { continue };
         if best.as_ref().is_none_or(|(least, _)| middle < *least) {
-            let step_m = step(&sample) * metres;
+            let step_m = step(sample.iter().map(|r| (r.other, r.step))) * metres;
             best = Some((middle, Nearest { crs: other, distances_m, step_m }));
         }
     }
     best.map(|(_, nearest)| nearest)
 }
 
-/// What the last digit of the numbers is worth: of whole ones that all end in noughts, what these are.
-fn step(rows: &[&Row]) -> f64 {
-    let finest = rows.iter().map(|row| row.step).fold(1.0, f64::min);
-    let rounded = |step: &f64| rows.iter().flat_map(|row| row.other).all(|v| v % step == 0.0);
+/// What the last digit of pairs of numbers is worth, each with what its decimals say: of whole ones that all end in noughts,
+/// what these are.
+pub(super) fn step(pairs: impl Iterator<Item = ([f64; 2], f64)> + Clone) -> f64 {
+    let finest = pairs.clone().map(|(_, step)| step).fold(1.0, f64::min);
+    let rounded = |step: &f64| pairs.clone().flat_map(|(pair, _)| pair).all(|v| v % step == 0.0);
     [10_000.0, 1000.0, 100.0, 10.0].into_iter().find(rounded).filter(|_| finest >= 1.0).unwrap_or(finest)
 }

@@ -228,6 +228,33 @@ fn lattice() {
     let doubts = f.converted(&rounded(3), "EPSG:4326", "EPSG:28992");
     assert!(only(&doubts, "lattice").message.contains("a lattice of 111 m"), "{doubts:?}");
     assert!(f.converted(&rounded(5), "EPSG:4326", "EPSG:28992").is_empty());
+    // One axis alone; lines that are meant have many points each.
+    let one = table("lon,lat", friesland(40).map(|(x, y)| format!("{x:.6},{y:.2}")));
+    let doubts = f.converted(&one, "EPSG:4326", "EPSG:28992");
+    let doubt = only(&doubts, "lattice");
+    assert!(doubt.column.as_deref() == Some("lat") && doubt.message.contains("a lattice of 1112 m"), "{doubts:?}");
+    let lines = (0..300).map(|i| format!("{:.1},{:.5}", 5.0 + f64::from(i % 10) * 0.1, 53.0 + f64::from(i) * 0.00137));
+    assert!(f.converted(&table("lon,lat", lines), "EPSG:4326", "EPSG:28992").is_empty());
+    // Eastings and northings to a hundred metres; on one axis; as they were measured; and a grid that is meant.
+    let metres = |wide: f64, high: f64| {
+        let at = |v: f64, step: f64| {
+            if step > 0.0 { format!("{:.0}", (v / step).round() * step) } else { format!("{v:.2}") }
+        };
+        let row = |i: i32| {
+            let (x, y) =
+                (438_000.0 + f64::from(i * 7919 % 9001) * 1.37, 5_116_000.0 + f64::from(i * 6607 % 8009) * 1.19);
+            format!("{},{}", at(x, wide), at(y, high))
+        };
+        table("easting,northing", (0..60).map(row))
+    };
+    let doubts = |text: &str| f.converted(text, "EPSG:32610", "EPSG:4326");
+    let found = doubts(&metres(100.0, 100.0));
+    assert!(only(&found, "lattice").message.contains("a lattice of 100 metres"), "{found:?}");
+    let found = doubts(&metres(0.0, 100.0));
+    assert_eq!(only(&found, "lattice").column.as_deref(), Some("northing"), "{found:?}");
+    assert!(doubts(&metres(0.0, 0.0)).is_empty() && doubts(&metres(1.0, 1.0)).is_empty());
+    let grid = (0..100).map(|i| format!("{},{}", 438_000 + i % 10 * 100, 5_116_000 + i / 10 * 100));
+    assert!(doubts(&table("easting,northing", grid)).is_empty());
 }
 
 #[test]
@@ -332,6 +359,14 @@ fn a_second_pair_in_a_projected_system() {
     let pixels = "gate,lon,lat,x,y\nA,-123.8,46.2,1024.5,1730.2\nB,-123.9,46.1,2210.5,1822.7\n";
     assert!(doubts(pixels).is_empty());
     assert!(doubts(&table(32610, 30_000.0)).is_empty());
+    // The digits of either say no more: degrees of three decimals beside exact eastings.
+    let coarse = table(32610, 0.0);
+    let coarse = coarse.lines().map(|line| {
+        let cells: Vec<&str> = line.split(',').collect();
+        let short = |cell: &str| cell.parse::<f64>().map_or(cell.to_string(), |v| format!("{v:.3}"));
+        format!("{},{},{},{},{}\n", cells[0], short(cells[1]), short(cells[2]), cells[3], cells[4])
+    });
+    assert!(doubts(&coarse.collect::<String>()).is_empty());
     // Rounded to a hundred metres it is the same place, as far as that says.
     let rounded = "gate,lon,lat,x,y\nA,-123.800012,46.200034,438300,5116600\nB,-123.900012,46.100034,430400,5105600\n";
     assert!(doubts(rounded).is_empty(), "{:?}", doubts(rounded));

@@ -56,7 +56,8 @@ pub fn recognise(definition: &Definition) -> Recognition {
                 Some(what) => {
                     evidence
                         .push(format!("it says EPSG:{code} ({}), but {what}: it is used as it is written", crs.name));
-                    return as_defined(evidence, vec![crs]);
+                    // What it says is named above; its numbers are others.
+                    return as_defined(evidence, Vec::new());
                 }
             },
             Err(_) => evidence.push(format!("it says EPSG:{code}, which is not in the catalogue")),
