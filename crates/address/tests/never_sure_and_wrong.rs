@@ -352,3 +352,24 @@ fn a_short_postcode_tells_no_street() {
         Outcome::SetAside { reason, .. } => panic!("{reason}"),
     }
 }
+
+#[test]
+fn houses_of_a_number_with_another_letter() {
+    let numbers: Vec<String> = ["99", "101A", "103", "22 1/2"].map(String::from).to_vec();
+    let w = numbered("US", &["Heron Ln|Ternport|KS|67801"], &numbers);
+    for text in ["101B Heron Ln, Ternport, KS 67801", "22 1/4 Heron Ln, Ternport, KS 67801"] {
+        w.is_not_trusted(text);
+        assert!(w.placed(text).is_some(), "{text}: it is used, and to be looked at");
+    }
+    // The house without its letter, or with one that nobody knows: there, or next to it.
+    for (text, house) in [
+        ("101 Heron Ln, Ternport, KS 67801", "101A Heron Ln"),
+        ("103C Heron Ln, Ternport, KS 67801", "103 Heron Ln"),
+        ("22 Heron Ln, Ternport, KS 67801", "22 1/2 Heron Ln"),
+    ] {
+        let (level, confidence, address) = w.placed(text).unwrap();
+        assert!(level == Level::AddressPoint && address.starts_with(house), "{text}: {address}");
+        assert!((80..=95).contains(&confidence), "{text}: {confidence}");
+    }
+    assert_eq!(w.placed("101A Heron Ln, Ternport, KS 67801").unwrap().1, 100);
+}

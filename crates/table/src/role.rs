@@ -203,7 +203,11 @@ pub fn detect(headers: &[&str], sample: &[Vec<&str>], told: Told) -> Vec<Option<
             sample.get(i).map(|v| v.iter().map(|t| t.trim()).filter(|t| !t.is_empty()).collect()).unwrap_or_default();
         let numbers: Vec<f64> = values.iter().filter_map(|v| v.parse().ok()).collect();
         let mostly_numbers = !values.is_empty() && numbers.len() * 2 >= values.len();
-        let in_degrees = |limit: f64| mostly_numbers && numbers.iter().all(|v| v.abs() <= limit);
+        // One value that is none, where many are, is for its row to answer for.
+        let in_degrees = |limit: f64| {
+            let beyond = numbers.iter().filter(|v| v.abs() > limit).count();
+            mostly_numbers && beyond * 10 <= numbers.len() && numbers.iter().all(|v| v.abs() <= 1000.0)
+        };
         *slot = match *slot {
             Some((Role::Longitude, r))
                 if mostly_numbers && !numbers.is_empty() && numbers.iter().all(|v| v.abs() > 360.0) =>

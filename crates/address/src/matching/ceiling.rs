@@ -30,6 +30,11 @@ const OF_ANOTHER_TYPE: u8 = 79;
 const OF_A_NEIGHBOUR: u8 = 70;
 /// The house, of which the reference has other units than the one that was asked for.
 const OF_ANOTHER_UNIT: u8 = 95;
+/// A house of the number with another letter or fraction than the one that was asked for: a neighbour, not a slip.
+const OF_ANOTHER_SUFFIX: u8 = 79;
+/// The house of the number with a letter or fraction where none was asked for, or without the one that was: it is there, or
+/// next to it.
+const OF_A_SUFFIX_MORE: u8 = 95;
 /// Another direction.
 const OF_ANOTHER_DIRECTION: u8 = 78;
 /// A direction that the street has not, or that was not given.
@@ -81,6 +86,11 @@ fn of_street(reference: &Reference, tried: &Tried, p: &Placed, trusts_near_names
     }
     if most == OF_ANOTHER_NAME && !trusts_near_names {
         return OFFERED;
+    }
+    match p.parts.number {
+        score::SUFFIX_OTHER if p.level == Level::AddressPoint => most = most.min(OF_ANOTHER_SUFFIX),
+        score::SUFFIX_ONE_SIDE if p.level == Level::AddressPoint => most = most.min(OF_A_SUFFIX_MORE),
+        _ => {}
     }
     let other_type = p.parts.street_type == score::TYPE_OTHER;
     let other_direction = p.parts.direction >= score::DIRECTION_DOUBTED;

@@ -285,15 +285,16 @@ fn note_changes(
     if p.level == Level::AddressPoint && p.note != Note::HouseName {
         let there = reference.string(p.suffix);
         if there != a.number_suffix {
+            // A fraction stands apart, a letter does not.
+            let with = |suffix: &str| format!("{number}{}{suffix}", if suffix.contains('/') { " " } else { "" });
             let asked = match a.number_to {
                 Some(to) => format!("{number}–{to}"),
-                None if a.number_suffix.contains('/') => format!("{number} {}", a.number_suffix),
-                None => format!("{number}{}", a.number_suffix),
+                None => with(&a.number_suffix),
             };
             out.push(match there {
                 "" if a.number_to.is_some() => format!("numbers {asked} placed at {number}"),
                 "" => format!("number {asked} placed at {number}"),
-                there => format!("number {asked} read as {number}{there}"),
+                there => format!("number {asked} read as {}", with(there)),
             });
         }
     }

@@ -570,7 +570,7 @@ fn write_cell(
         // A link of workbooks has two strokes behind its scheme, which these have not; a formula takes any.
         if is_geo_link(&text) {
             let formula = Formula::new(format!("=HYPERLINK(\"{text}\")")).set_result(&*text);
-            sheet.write_formula_with_format(row, column, formula, &Format::new().set_hyperlink())?;
+            sheet.write_formula_with_format(row, column, formula, &text_format().set_hyperlink())?;
             return Ok(());
         }
         let cut = text.len() > MOST_CHARACTERS && text.chars().count() > MOST_CHARACTERS;
