@@ -38,7 +38,7 @@ pub(super) fn texts<'a>(records: &'a RecordBatch, columns: &[usize]) -> Vec<(&'a
 }
 
 /// The text of a cell; empty where it is null.
-pub(super) fn text<'a>(array: &'a StringArray, row: usize) -> &'a str {
+pub(super) fn text(array: &StringArray, row: usize) -> &str {
     if array.is_null(row) { "" } else { array.value(row).trim() }
 }
 

@@ -23,11 +23,10 @@ fn unit_in(header: &str) -> Option<(f64, &'static str)> {
     // A single letter in front is the name of what is measured.
     let first = words.next()?;
     let all = std::iter::once(first).filter(|w| w.chars().count() > 1).chain(words);
-    all.filter_map(|word| {
+    all.rev().find_map(|word| {
         let is = |list: &[&str]| list.contains(&word);
         if is(&FEET) { Some((0.3048, "feet")) } else { is(&METRES).then_some((1.0, "metres")) }
     })
-    .last()
 }
 
 fn finding(scene: &Scene, end: &Ending) -> Option<Finding> {

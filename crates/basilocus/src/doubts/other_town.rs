@@ -90,7 +90,7 @@ impl Watching {
         let Outcome::Matched(found) = find_in(&self.references, &self.options, &input) else { return None };
         let best = found.best;
         let is_town = matches!(best.level, Level::Postcode | Level::Locality) && best.confidence >= SURE;
-        is_town.then(|| Town { lon: best.lon, lat: best.lat, limit_m: 2.0 * best.radius_m + NEAR_M })
+        is_town.then_some(Town { lon: best.lon, lat: best.lat, limit_m: 2.0 * best.radius_m + NEAR_M })
     }
 
     /// The town that a row names, looked up once.
