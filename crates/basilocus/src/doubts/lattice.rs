@@ -10,7 +10,7 @@ use std::sync::{Mutex, PoisonError};
 
 pub static DOUBT: Doubt = Doubt {
     name: "lattice",
-    looks_for: "degrees all of which have three decimals or fewer, or eastings and northings that all end in noughts, on both axes or on one, scattered over more places than a grid that is meant",
+    looks_for: "degrees all of which have three decimals or fewer, or eastings and northings that all end in two noughts or more, on both axes or on one, scattered over more places than a grid that is meant",
     example: "46.183, -123.804: the last digit is worth a hundred metres; 438300, 5116600",
     mend: "ask for the coordinates with more digits",
     watch: |scene| scene.from_columns.then(|| Box::<Watching>::default() as Box<dyn Watch>),
@@ -22,8 +22,8 @@ const POSITIONS: u64 = 30;
 const DEGREE_M: f64 = 111_200.0;
 /// Decimals of degrees that are few.
 const FEW_DECIMALS: u8 = 3;
-/// Steps of numbers that end in noughts.
-const ROUND: [f64; 4] = [10_000.0, 1_000.0, 100.0, 10.0];
+/// Steps of numbers that end in noughts: tens are what people write who pace.
+const ROUND: [f64; 3] = [10_000.0, 1_000.0, 100.0];
 
 #[derive(Default)]
 struct Watching(Mutex<Digits>);

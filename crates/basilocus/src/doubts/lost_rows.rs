@@ -7,6 +7,7 @@ use super::{Doubt, Ending, Finding, Scene, Seen, Watch};
 use arrow_array::{Array, ArrayRef, Int64Array, StringArray};
 use basilocus_formats::Format;
 use basilocus_table::SetAsideRow;
+use basilocus_table::counted::is_or_are;
 use std::collections::BTreeMap;
 use std::sync::{Mutex, PoisonError};
 
@@ -43,6 +44,16 @@ struct Watching {
     numbers: Mutex<BTreeMap<String, RunningNumbers>>,
 }
 
+/// Whether a header says that its numbers are those of rows or things, and no measures: depths and kilometres have holes too.
+fn is_of_rows(header: &str) -> bool {
+    const WORDS: [&str; 22] = [
+        "id", "ids", "fid", "gid", "oid", "objectid", "uid", "pk", "nr", "no", "num", "number", "nummer", "numero",
+        "número", "numéro", "nro", "row", "index", "idx", "seq", "lfd",
+    ];
+    let lower = header.to_lowercase();
+    lower.split(|c: char| !c.is_alphanumeric()).any(|word| WORDS.contains(&word)) || header.trim() == "#"
+}
+
 /// Numbers of a block of one column.
 fn running(array: &ArrayRef) -> Option<RunningNumbers> {
     let mut numbers = RunningNumbers::default();
@@ -69,7 +80,7 @@ impl Watching {
         for at in cells::columns_of_source(seen.scene(), records) {
             let name = records.schema_ref().field(at).name();
             let is_none = |all: &BTreeMap<String, RunningNumbers>| all.get(name).is_some_and(RunningNumbers::is_none);
-            if is_none(&self.numbers.lock().unwrap_or_else(PoisonError::into_inner)) {
+            if !is_of_rows(name) || is_none(&self.numbers.lock().unwrap_or_else(PoisonError::into_inner)) {
                 continue;
             }
             if let Some(numbers) = running(records.column(at)) {
@@ -112,7 +123,7 @@ impl Watch for Watching {
                 // A line without a number there is none of the rows that are counted.
                 let value = value.trim();
                 let is_number = !value.is_empty() && value.bytes().all(|b| b.is_ascii_digit());
-                if is_number {
+                if is_number && is_of_rows(name) {
                     all.entry(name.clone()).or_default().add(value);
                 }
             }
@@ -136,8 +147,11 @@ impl Watch for Watching {
                 let is_whole = end.ledger.set_aside.is_empty() || scene.source_columns.contains(name);
                 if let Some(gaps) = numbers.gaps().filter(|_| is_whole) {
                     told.push(format!(
-                        "\"{name}\" counts the rows up to {}, and {} of its numbers are missing: {}",
-                        gaps.last, gaps.missing, gaps.words
+                        "\"{name}\" counts the rows up to {}, and {} of its numbers {} missing: {}",
+                        gaps.last,
+                        gaps.missing,
+                        is_or_are(gaps.missing),
+                        gaps.words
                     ));
                     columns.push(name.clone());
                     missing = gaps.missing.max(missing);

@@ -4,6 +4,7 @@
 mod header;
 #[cfg(feature = "workbooks")]
 mod hidden;
+#[cfg(feature = "workbooks")]
 mod hidden_ods;
 #[cfg(feature = "workbooks")]
 mod reader;
