@@ -7,6 +7,7 @@
 //! no neighbours a step away: that tells them apart.
 
 use crate::RectifiedGrid;
+use std::collections::HashMap;
 
 /// How positions are spaced.
 #[derive(Debug, Clone, PartialEq)]
@@ -192,19 +193,19 @@ impl Axis {
 
     /// The steps of values; `None` where they have none.
     fn of(values: &[f64], tolerance: f64) -> Option<Self> {
-        let mut sorted = values.to_vec();
-        sorted.retain(|v| v.is_finite());
-        sorted.sort_unstable_by(f64::total_cmp);
-        let range = sorted.last()? - sorted.first()?;
+        let sorted = different(values);
+        let (first, last) = (sorted.first()?.0, sorted.last()?.0);
+        let count = sorted.iter().map(|(_, count)| count).sum();
+        let range = last - first;
         if !(range > 0.0) {
             return None;
         }
         // The gap that parts heaps: from what rounding costs up to a quarter of the whole.
-        let smallest = (range * 1e-12).max(sorted.last()?.abs().max(sorted.first()?.abs()) * 1e-14);
+        let smallest = (range * 1e-12).max(last.abs().max(first.abs()) * 1e-14);
         let mut gap = smallest;
         while gap < range / 4.0 {
             let heaps = heaps(&sorted, gap);
-            if let Some(axis) = Axis::of_heaps(&heaps, sorted.len(), tolerance) {
+            if let Some(axis) = Axis::of_heaps(&heaps, count, tolerance) {
                 return Some(axis);
             }
             gap *= 4.0;
@@ -323,14 +324,39 @@ struct Heap {
     count: usize,
 }
 
-/// Parts sorted values where two are farther apart than `gap`.
-fn heaps(sorted: &[f64], gap: f64) -> Vec<Heap> {
-    let heap = |values: &[f64]| {
-        let (low, high) = (values[0], values[values.len() - 1]);
-        let mean = low + values.iter().map(|v| v - low).sum::<f64>() / values.len() as f64;
-        Heap { low, high, mean, count: values.len() }
+/// Values that are kept apart: with more, they are no columns and rows, and are sorted one by one.
+const MOST_DIFFERENT: usize = 1 << 20;
+
+/// The values that are numbers, each once with how often it is there, in their order. A grid of millions of positions has
+/// thousands of them.
+fn different(values: &[f64]) -> Vec<(f64, usize)> {
+    let mut counts: HashMap<u64, usize, foldhash::fast::FixedState> = HashMap::default();
+    for run in values.chunk_by(|a, b| a == b) {
+        if !run[0].is_finite() {
+            continue;
+        }
+        // Nought has two forms.
+        *counts.entry((run[0] + 0.0).to_bits()).or_default() += run.len();
+        if counts.len() > MOST_DIFFERENT {
+            let mut sorted: Vec<(f64, usize)> = values.iter().filter(|v| v.is_finite()).map(|v| (*v, 1)).collect();
+            sorted.sort_unstable_by(|a, b| a.0.total_cmp(&b.0));
+            return sorted;
+        }
+    }
+    let mut sorted: Vec<(f64, usize)> = counts.into_iter().map(|(bits, count)| (f64::from_bits(bits), count)).collect();
+    sorted.sort_unstable_by(|a, b| a.0.total_cmp(&b.0));
+    sorted
+}
+
+/// Parts sorted values, each with how often it is there, where two are farther apart than `gap`.
+fn heaps(sorted: &[(f64, usize)], gap: f64) -> Vec<Heap> {
+    let heap = |values: &[(f64, usize)]| {
+        let (low, high) = (values[0].0, values[values.len() - 1].0);
+        let count = values.iter().map(|(_, count)| count).sum();
+        let mean = low + values.iter().map(|(v, n)| (v - low) * *n as f64).sum::<f64>() / count as f64;
+        Heap { low, high, mean, count }
     };
-    sorted.chunk_by(|a, b| b - a <= gap).map(heap).collect()
+    sorted.chunk_by(|a, b| b.0 - a.0 <= gap).map(heap).collect()
 }
 
 #[cfg(test)]
@@ -345,6 +371,17 @@ mod tests {
 
     fn grid(columns: usize, rows: usize, step: f64, west: f64, south: f64) -> (Vec<f64>, Vec<f64>) {
         (0..columns * rows).map(|i| (west + (i % columns) as f64 * step, south + (i / columns) as f64 * step)).unzip()
+    }
+
+    #[test]
+    fn values_are_counted_as_sorting_would() {
+        let values = [2.0, 2.0, -0.0, f64::NAN, 0.0, 1.5, 2.0, f64::INFINITY, -7.0];
+        assert_eq!(different(&values), [(-7.0, 1), (0.0, 2), (1.5, 1), (2.0, 3)]);
+        assert!(different(&[]).is_empty() && different(&[f64::NAN]).is_empty());
+        let many: Vec<f64> = (0..MOST_DIFFERENT + 2).rev().map(|i| i as f64 * 0.1).chain([0.1, 0.1]).collect();
+        let sorted = different(&many);
+        assert_eq!(sorted.iter().map(|(_, n)| n).sum::<usize>(), many.len());
+        assert!(sorted.windows(2).all(|w| w[0].0 <= w[1].0));
     }
 
     fn uniform(x: &[f64], y: &[f64]) -> Lattice {

@@ -467,6 +467,11 @@ impl<'a> Seen<'a> {
     pub(crate) fn placement(&self) -> Placement {
         *self.placement.get_or_init(|| {
             let mut out = Placement::default();
+            if let Some(positions) = self.all_inside() {
+                out.positions = positions;
+                self.count_empty(&mut out);
+                return out;
+            }
             let Some((x, y)) = self.degrees() else { return out };
             let area = self.scene.area.as_ref().map(|a| &a.area);
             let mut outside = Vec::new();
@@ -487,16 +492,62 @@ impl<'a> Seen<'a> {
                     outside.into_iter().map(|row| [x[row], y[row]]).filter(|p| !stands_for_none(*p)).collect();
                 self.scene.suspects.lock().unwrap_or_else(PoisonError::into_inner).add(numbers);
             }
-            // What stands for no position does so in any system.
-            let [x, y, _] = self.placed();
-            for numbers in x.iter().zip(y).map(|(x, y)| [*x, *y]).filter(|numbers| stands_for_none(*numbers)) {
-                out.empty += 1;
-                if numbers != [0.0, 0.0] {
-                    out.merge(&Placement { filler: Some(numbers), ..Default::default() });
-                }
-            }
+            self.count_empty(&mut out);
             out
         })
+    }
+
+    /// Counts what stands for no position; it does so in any system.
+    fn count_empty(&self, out: &mut Placement) {
+        let [x, y, _] = self.placed();
+        for numbers in x.iter().zip(y).map(|(x, y)| [*x, *y]).filter(|numbers| stands_for_none(*numbers)) {
+            out.empty += 1;
+            if numbers != [0.0, 0.0] {
+                out.merge(&Placement { filler: Some(numbers), ..Default::default() });
+            }
+        }
+    }
+
+    /// How many positions there are, where all of them are inside of the area for sure: the rim of the rectangle around their
+    /// numbers is well inside of it. Bringing each of them to degrees would cost as much as all else of a long table.
+    fn all_inside(&self) -> Option<u64> {
+        const A_SIDE: usize = 8;
+        let scene = self.scene;
+        let Degrees::By(operation) = &scene.degrees else { return None };
+        let area =
+            scene.area.as_ref().map(|a| &a.area).filter(|_| scene.crowd.is_none() && scene.neighbours.is_none())?;
+        let [x, y, _] = self.placed();
+        let finite = |(x, y): &(&f64, &f64)| x.is_finite() && y.is_finite();
+        let positions = x.iter().zip(y).filter(finite);
+        let (mut count, mut low, mut high) = (0, [f64::INFINITY; 2], [f64::NEG_INFINITY; 2]);
+        for (x, y) in positions {
+            count += 1;
+            (low, high) = ([low[0].min(*x), low[1].min(*y)], [high[0].max(*x), high[1].max(*y)]);
+        }
+        if count < 16 * A_SIDE as u64 {
+            return None;
+        }
+        let at = |axis: usize, i: usize| low[axis] + (high[axis] - low[axis]) * i as f64 / A_SIDE as f64;
+        let rim = (0..A_SIDE).flat_map(|i| {
+            [[at(0, i), low[1]], [high[0], at(1, i)], [at(0, A_SIDE - i), high[1]], [low[0], at(1, A_SIDE - i)]]
+        });
+        let rim: Option<Vec<[f64; 2]>> =
+            rim.map(|[x, y]| operation.apply_one(x, y, 0.0).map(|(lon, lat, _)| [lon, lat])).collect();
+        let rim = rim?;
+        // Side by side along each side: what lies between two of them is nearer to them than they are to each other.
+        let sides = (0..4).flat_map(|side| (0..A_SIDE - 1).map(move |i| (4 * i + side, 4 * (i + 1) + side)));
+        let apart = |(a, b): (usize, usize)| (rim[a][0] - rim[b][0]).abs().max((rim[a][1] - rim[b][1]).abs());
+        let margin = 2.0 * sides.map(apart).fold(0.0, f64::max);
+        let inner = Area {
+            west_deg: area.west_deg + margin,
+            south_deg: area.south_deg + margin,
+            east_deg: area.east_deg - margin,
+            north_deg: area.north_deg - margin,
+            description: String::new(),
+        };
+        let wide = (area.east_deg - area.west_deg).rem_euclid(360.0);
+        let has_room = wide > 2.0 * margin && inner.south_deg < inner.north_deg;
+        (has_room && rim.iter().all(|[lon, lat]| inner.contains(*lon, *lat))).then_some(count)
     }
 
     /// Decimals of longitudes and latitudes that stand in columns; the parts of a written angle say themselves what they

@@ -304,9 +304,6 @@ impl Met {
 
     /// Adds addresses with their places, in degrees.
     fn add_addresses(&self, records: &RecordBatch, source_rows: &[u64], lon_deg: &[f64], lat_deg: &[f64]) {
-        if self.address_columns.is_empty() {
-            return;
-        }
         let met = source_rows.iter().enumerate().filter_map(|(row, number)| {
             let text = |c: usize| cell_text(records.column(c), row);
             let text = house(self.address_columns.iter().map(|(c, role)| (*role, text(*c))))?;
@@ -342,7 +339,9 @@ impl Watch for Watching {
     fn rows(&self, seen: &Seen) {
         let rows = seen.rows;
         self.met.add_rows(rows.records(), rows.geometry_as_placed().filter(|_| self.with_geometry), rows.source_rows());
-        if let Some((x, y)) = seen.degrees() {
+        if !self.met.address_columns.is_empty()
+            && let Some((x, y)) = seen.degrees()
+        {
             self.met.add_addresses(rows.records(), rows.source_rows(), x, y);
         }
     }

@@ -78,10 +78,12 @@ pub(super) fn read(layer: &LayerPlan, cancel: &Cancel, progress: &dyn Progress) 
         set_aside: BTreeMap::new(),
         doubts: Vec::new(),
     };
-    let scene = Scene::new(&layer.layer_name(), chain.reader.about(), chain.columns(), &[], true)?;
+    let mut scene = Scene::new(&layer.layer_name(), chain.reader.about(), chain.columns(), &[], true)?;
+    scene.name_source_columns(&chain.aside.names);
     let watchers = Watchers::without(&scene, &NOT_OF_POINTS);
     let watched = |part: Part| {
         watchers.rows(&Seen::new(&part.rows, &scene));
+        watchers.set_aside(&part.set_aside, &scene);
         Ok(part)
     };
     chain.each(&run, "reading points", &watched, &mut |part| {
@@ -90,8 +92,17 @@ pub(super) fn read(layer: &LayerPlan, cancel: &Cancel, progress: &dyn Progress) 
             *points.set_aside.entry(row.class.to_string()).or_default() += 1;
         }
         let [x, y, z] = part.rows.positions();
+        let is_point = |i: usize| x[i].is_finite() && y[i].is_finite() && z[i].is_finite();
+        // Nearly all blocks are points from end to end.
+        if (0..x.len()).all(is_point) {
+            points.x.extend_from_slice(&x);
+            points.y.extend_from_slice(&y);
+            points.z.extend_from_slice(&z);
+            points.source_rows.extend_from_slice(part.rows.source_rows());
+            return Ok(());
+        }
         for (i, source_row) in part.rows.source_rows().iter().enumerate() {
-            if x[i].is_finite() && y[i].is_finite() && z[i].is_finite() {
+            if is_point(i) {
                 points.x.push(x[i]);
                 points.y.push(y[i]);
                 points.z.push(z[i]);
