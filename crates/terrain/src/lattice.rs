@@ -77,65 +77,116 @@ const FULL: f64 = 0.5;
 pub fn spacing(x: &[f64], y: &[f64], tolerance: Option<f64>) -> Spacing {
     let tolerance = tolerance.unwrap_or(TOLERANCE);
     let scattered = |why: String| Spacing::Scattered { mean: mean_distance(x, y), why };
-    // Both axes at once: most of the time goes into sorting them.
+    // Both axes at once.
     let (along_x, along_y) = std::thread::scope(|scope| {
-        let along_x = scope.spawn(|| Axis::of(x, tolerance));
-        let along_y = Axis::of(y, tolerance);
+        let along_x = scope.spawn(|| Axis::of(&different(x), tolerance));
+        let along_y = Axis::of(&different(y), tolerance);
         (along_x.join(), along_y)
     });
     let along_x = along_x.unwrap_or_else(|panic| std::panic::resume_unwind(panic));
+    let frame = match frame_of(along_x, along_y) {
+        Ok(frame) => frame,
+        Err(why) => return scattered(why),
+    };
+    let mut tally = Tally::new(frame, tolerance);
+    let places = x.iter().zip(y).filter_map(|(x, y)| tally.place(*x, *y));
+    let mut cells: Vec<u64> = places.map(|(c, r)| r as u64 * frame.columns as u64 + c as u64).collect();
+    // Files come in the order of rows or columns, which sorting knows how to use.
+    cells.sort_unstable();
+    cells.dedup();
+    match tally.judged(cells.len() as u64, || share_with_neighbour(&cells, frame.columns as u64)) {
+        Ok(lattice) => Spacing::Uniform(lattice),
+        Err(why) => scattered(why),
+    }
+}
+
+/// The grid whose steps the values along both axes are; or why there is none, in words.
+///
+/// # Errors
+/// Why the values are no steps.
+pub fn frame_of_steps(x: &Different, y: &Different, tolerance: Option<f64>) -> Result<RectifiedGrid, String> {
+    let tolerance = tolerance.unwrap_or(TOLERANCE);
+    let axis = |values: &Different| (!values.is_too_many).then(|| Axis::of(&values.sorted(), tolerance)).flatten();
+    frame_of(axis(x), axis(y))
+}
+
+fn frame_of(along_x: Option<Axis>, along_y: Option<Axis>) -> Result<RectifiedGrid, String> {
     let (Some(along_x), Some(along_y)) = (along_x, along_y) else {
-        return scattered("along an axis, positions have no common step".into());
+        return Err("along an axis, positions have no common step".into());
     };
     let (columns, rows) = (along_x.count(), along_y.count());
     if columns * rows > LARGEST {
-        return scattered(format!(
+        return Err(format!(
             "their steps of {} and {} would make {columns} columns and {rows} rows",
             along_x.step, along_y.step
         ));
     }
-    let frame = RectifiedGrid {
+    Ok(RectifiedGrid {
         west: along_x.first,
         north: along_y.first + along_y.step * (rows - 1.0),
         step_x: along_x.step,
         step_y: along_y.step,
         columns: columns as usize,
         rows: rows as usize,
-    };
-    let mut lattice = Lattice { frame, tolerance, farthest: 0.0, off: 0, empty: 0, repeated: 0 };
-    let mut cells: Vec<u64> = Vec::with_capacity(x.len());
-    let mut positions = 0u64;
-    for (x, y) in x.iter().zip(y).filter(|(x, y)| x.is_finite() && y.is_finite()) {
-        positions += 1;
-        match lattice.place(*x, *y) {
-            Some((column, row)) => {
-                let at = frame.place(*x, *y);
-                lattice.farthest = lattice.farthest.max((at.0 - column as f64).abs()).max((at.1 - row as f64).abs());
-                cells.push(row as u64 * frame.columns as u64 + column as u64);
-            }
-            None => lattice.off += 1,
+    })
+}
+
+/// How positions lie on a grid, counted one by one.
+#[derive(Debug, Clone)]
+pub struct Tally {
+    lattice: Lattice,
+    positions: u64,
+    on: u64,
+}
+
+impl Tally {
+    /// For a grid; `tolerance` is the share of a step that a position may be off.
+    pub fn new(frame: RectifiedGrid, tolerance: f64) -> Self {
+        let lattice = Lattice { frame, tolerance, farthest: 0.0, off: 0, empty: 0, repeated: 0 };
+        Tally { lattice, positions: 0, on: 0 }
+    }
+
+    /// Counts a position: its column and row, where it is on the grid. One that is not finite has no part in it.
+    pub fn place(&mut self, x: f64, y: f64) -> Option<(usize, usize)> {
+        if !(x.is_finite() && y.is_finite()) {
+            return None;
         }
+        self.positions += 1;
+        let Some((column, row)) = self.lattice.place(x, y) else {
+            self.lattice.off += 1;
+            return None;
+        };
+        let at = self.lattice.frame.place(x, y);
+        let off = (at.0 - column as f64).abs().max((at.1 - row as f64).abs());
+        self.lattice.farthest = self.lattice.farthest.max(off);
+        self.on += 1;
+        Some((column, row))
     }
-    // Files come in the order of rows or columns, which sorting knows how to use.
-    cells.sort_unstable();
-    let on = cells.len() as u64;
-    cells.dedup();
-    lattice.repeated = on - cells.len() as u64;
-    lattice.empty = frame.cells() as u64 - cells.len() as u64;
-    if (on as f64) < MOST * positions as f64 {
-        return scattered(format!("{} of {positions} positions are off the steps of the others", lattice.off));
-    }
-    if (cells.len() as f64) < FULL * frame.cells() as f64 {
-        let with_neighbour = share_with_neighbour(&cells, frame.columns as u64);
-        if with_neighbour < WITH_NEIGHBOUR {
-            let share = 100.0 * cells.len() as f64 / frame.cells() as f64;
-            return scattered(format!(
-                "their steps of {} and {} are those of rounded numbers: {share:.1} % of such cells have a position, and few have a neighbour",
-                along_x.step, along_y.step
+
+    /// The lattice that the positions are, once all were counted, by how many of its cells have one and which share of these
+    /// has a neighbour in its row.
+    ///
+    /// # Errors
+    /// Why they are none, in words.
+    pub fn judged(mut self, filled: u64, with_neighbour: impl FnOnce() -> f64) -> Result<Lattice, String> {
+        let frame = self.lattice.frame;
+        self.lattice.repeated = self.on - filled;
+        self.lattice.empty = frame.cells() as u64 - filled;
+        if (self.on as f64) < MOST * self.positions as f64 {
+            return Err(format!(
+                "{} of {} positions are off the steps of the others",
+                self.lattice.off, self.positions
             ));
         }
+        if (filled as f64) < FULL * frame.cells() as f64 && with_neighbour() < WITH_NEIGHBOUR {
+            let share = 100.0 * filled as f64 / frame.cells() as f64;
+            return Err(format!(
+                "their steps of {} and {} are those of rounded numbers: {share:.1} % of such cells have a position, and few have a neighbour",
+                frame.step_x, frame.step_y
+            ));
+        }
+        Ok(self.lattice)
     }
-    Spacing::Uniform(lattice)
 }
 
 /// The share of cells with a neighbour in their row.
@@ -191,9 +242,8 @@ impl Axis {
         ((self.last - self.first) / self.step).round() + 1.0
     }
 
-    /// The steps of values; `None` where they have none.
-    fn of(values: &[f64], tolerance: f64) -> Option<Self> {
-        let sorted = different(values);
+    /// The steps of values in their order, each with how often it is there; `None` where they have none.
+    fn of(sorted: &[(f64, usize)], tolerance: f64) -> Option<Self> {
         let (first, last) = (sorted.first()?.0, sorted.last()?.0);
         let count = sorted.iter().map(|(_, count)| count).sum();
         let range = last - first;
@@ -204,14 +254,14 @@ impl Axis {
         let smallest = (range * 1e-12).max(last.abs().max(first.abs()) * 1e-14);
         let mut gap = smallest;
         while gap < range / 4.0 {
-            let heaps = heaps(&sorted, gap);
+            let heaps = heaps(sorted, gap);
             if let Some(axis) = Axis::of_heaps(&heaps, count, tolerance) {
                 return Some(axis);
             }
             gap *= 4.0;
         }
         // Two columns alone.
-        let heaps = heaps(&sorted, range / 2.0);
+        let heaps = heaps(sorted, range / 2.0);
         let width = heaps.iter().map(|h| h.high - h.low).fold(0.0, f64::max);
         let [a, b] = heaps[..] else { return None };
         (width <= tolerance * (b.mean - a.mean)).then_some(Axis { first: a.mean, last: b.mean, step: b.mean - a.mean })
@@ -327,23 +377,61 @@ struct Heap {
 /// Values that are kept apart: with more, they are no columns and rows, and are sorted one by one.
 const MOST_DIFFERENT: usize = 1 << 20;
 
-/// The values that are numbers, each once with how often it is there, in their order. A grid of millions of positions has
+/// The different values of a coordinate with how often each is there, as they come by. A grid of millions of positions has
 /// thousands of them.
-fn different(values: &[f64]) -> Vec<(f64, usize)> {
-    let mut counts: HashMap<u64, usize, foldhash::fast::FixedState> = HashMap::default();
-    for run in values.chunk_by(|a, b| a == b) {
-        if !run[0].is_finite() {
-            continue;
-        }
-        // Nought has two forms.
-        *counts.entry((run[0] + 0.0).to_bits()).or_default() += run.len();
-        if counts.len() > MOST_DIFFERENT {
-            let mut sorted: Vec<(f64, usize)> = values.iter().filter(|v| v.is_finite()).map(|v| (*v, 1)).collect();
-            sorted.sort_unstable_by(|a, b| a.0.total_cmp(&b.0));
-            return sorted;
+#[derive(Debug, Default)]
+pub struct Different {
+    counts: HashMap<u64, usize, foldhash::fast::FixedState>,
+    is_too_many: bool,
+}
+
+impl Different {
+    /// Counts values; those that are not finite have no part in it.
+    pub fn add(&mut self, values: &[f64]) {
+        for run in values.chunk_by(|a, b| a == b).filter(|run| run[0].is_finite()) {
+            if self.is_too_many {
+                return;
+            }
+            // Nought has two forms.
+            self.join((run[0] + 0.0).to_bits(), run.len());
         }
     }
-    let mut sorted: Vec<(f64, usize)> = counts.into_iter().map(|(bits, count)| (f64::from_bits(bits), count)).collect();
+
+    /// Adds what another part has.
+    pub fn merge(&mut self, other: Different) {
+        self.is_too_many |= other.is_too_many;
+        for (bits, count) in other.counts {
+            if self.is_too_many {
+                return;
+            }
+            self.join(bits, count);
+        }
+    }
+
+    fn join(&mut self, bits: u64, count: usize) {
+        *self.counts.entry(bits).or_default() += count;
+        if self.counts.len() > MOST_DIFFERENT {
+            self.is_too_many = true;
+            self.counts = HashMap::default();
+        }
+    }
+
+    fn sorted(&self) -> Vec<(f64, usize)> {
+        let mut sorted: Vec<(f64, usize)> = self.counts.iter().map(|(b, n)| (f64::from_bits(*b), *n)).collect();
+        sorted.sort_unstable_by(|a, b| a.0.total_cmp(&b.0));
+        sorted
+    }
+}
+
+/// The values that are numbers in their order, each once with how often it is there; of too many different ones each by
+/// itself.
+fn different(values: &[f64]) -> Vec<(f64, usize)> {
+    let mut different = Different::default();
+    different.add(values);
+    if !different.is_too_many {
+        return different.sorted();
+    }
+    let mut sorted: Vec<(f64, usize)> = values.iter().filter(|v| v.is_finite()).map(|v| (*v, 1)).collect();
     sorted.sort_unstable_by(|a, b| a.0.total_cmp(&b.0));
     sorted
 }

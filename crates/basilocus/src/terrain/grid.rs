@@ -1,8 +1,10 @@
 //! A grid made of points.
 
-use super::points::{Unused, aside_path};
+use super::lattice_file::{FileLattice, lattice_of};
+use super::points::{AboutPoints, Read, Unused, aside_path};
 use super::source::HeightUnit;
 use super::survey::HeightRange;
+use super::tiled_heights::TiledHeights;
 use super::{points, raster_output};
 use crate::doubts::DoubtReport;
 use crate::engine::Cancel;
@@ -193,6 +195,8 @@ pub struct GridReport {
     pub outputs: Vec<PathBuf>,
 }
 
+/// Points that are held in memory, some 130 megabytes; where there are more, a grid of them is made in a file.
+const MOST_IN_MEMORY: usize = 4_000_000;
 /// The most cells of a grid that is made of points: what memory holds.
 const MOST_CELLS: usize = 1 << 30;
 const OFF: Reason = Reason::new("off the grid");
@@ -212,24 +216,29 @@ pub fn grid_of(plan: &GridPlan, cancel: &Cancel, progress: &dyn Progress) -> Res
     if let Some(wrong) = plan.tolerance.filter(|t| !(0.0..0.5).contains(t)) {
         return Err(Error::Usage(format!("`tolerance` {wrong}: a share of a step from 0 up to 0.5 is expected")));
     }
+    grid_up_to(MOST_IN_MEMORY, plan, cancel, progress)
+}
+
+/// The same, with more points than `most` in a file.
+fn grid_up_to(most: usize, plan: &GridPlan, cancel: &Cancel, progress: &dyn Progress) -> Result<GridReport, Error> {
     let layer = layer_of(&plan.points, &plan.input, &plan.positions);
-    let read = points::read(&layer, cancel, progress)?;
-    let spaced = spacing(&read.x, &read.y, plan.tolerance);
     let mut notices = Vec::new();
-    let by = decided(plan, &spaced)?;
-    let Made { grid, rows_repeated, unused } = made(plan, &read, &spaced, by, &mut notices)?;
-    let mut range = HeightRange::default();
-    range.add(&grid.heights);
-    let mut doubts = read.doubts.clone();
-    doubts.extend(crate::doubts::of_heights(&range, &plan.points.display().to_string()));
-    let mut set_aside = read.set_aside.clone();
+    let read = points::read_up_to(most, &layer, Some(&plan.output), cancel, progress)?;
+    let Made { about, spaced, by, frame, mut heights, rows_repeated, unused } = made(plan, read, &mut notices, cancel)?;
+    let mut set_aside = about.set_aside.clone();
     for Unused { class, .. } in unused.values() {
         *set_aside.entry(class.to_string()).or_default() += 1;
     }
     let mut writer =
-        raster_output::create(&plan.output, &grid.frame, Some(&read.crs), RasterValues::Numbers, plan.overwrite)?;
-    let aside = read.write_aside(&layer, &unused, &plan.output, plan.overwrite, cancel)?;
-    grid.heights.chunks_exact(grid.frame.columns).try_for_each(|row| writer.row(row))?;
+        raster_output::create(&plan.output, &frame, Some(&about.crs), RasterValues::Numbers, plan.overwrite)?;
+    let aside = about.write_aside(&layer, &unused, &plan.output, plan.overwrite, cancel)?;
+    let mut range = HeightRange::default();
+    heights.each_row(&frame, &mut |row| {
+        range.add(row);
+        Ok(writer.row(row)?)
+    })?;
+    let mut doubts = about.doubts.clone();
+    doubts.extend(crate::doubts::of_heights(&range, &plan.points.display().to_string()));
     if cancel.is_cancelled() {
         return Err(Error::Cancelled);
     }
@@ -238,20 +247,20 @@ pub fn grid_of(plan: &GridPlan, cancel: &Cancel, progress: &dyn Progress) -> Res
     let mut outputs = vec![plan.output.clone()];
     outputs.extend(aside.as_ref().map(|_| aside_path(&plan.output)));
     publish(std::iter::once(pending).chain(aside).collect())?;
-    let mut interpretation = read.interpretation.clone();
-    interpretation.push(height_words(&read.crs)?);
-    let in_use = read.rows_in - set_aside.values().sum::<u64>();
+    let mut interpretation = about.interpretation.clone();
+    interpretation.push(height_words(&about.crs)?);
+    let in_use = about.rows_in - set_aside.values().sum::<u64>();
     Ok(GridReport {
         interpretation,
         spacing: SpacingReport::of(&spaced),
         by,
-        crs: read.crs.title(),
-        columns: grid.frame.columns,
-        rows: grid.frame.rows,
-        cell: [grid.frame.step_x, grid.frame.step_y],
-        bounds: grid.frame.bounds(),
+        crs: about.crs.title(),
+        columns: frame.columns,
+        rows: frame.rows,
+        cell: [frame.step_x, frame.step_y],
+        bounds: frame.bounds(),
         heights: range,
-        rows_in: read.rows_in,
+        rows_in: about.rows_in,
         rows_used: in_use - rows_repeated,
         rows_repeated,
         set_aside,
@@ -263,19 +272,77 @@ pub fn grid_of(plan: &GridPlan, cancel: &Cancel, progress: &dyn Progress) -> Res
 
 /// A grid, and the points that have no part in it.
 struct Made {
-    grid: Grid,
+    about: AboutPoints,
+    spaced: Spacing,
+    by: GridBy,
+    frame: RectifiedGrid,
+    heights: MadeHeights,
     rows_repeated: u64,
     unused: HashMap<u64, Unused>,
 }
 
+/// The heights of a grid, in memory or in a file.
+enum MadeHeights {
+    InMemory(Vec<f64>),
+    InFile(TiledHeights),
+}
+
+impl MadeHeights {
+    /// Gives its rows from the north.
+    fn each_row(
+        &mut self,
+        frame: &RectifiedGrid,
+        give: &mut dyn FnMut(&[f64]) -> Result<(), Error>,
+    ) -> Result<(), Error> {
+        match self {
+            MadeHeights::InMemory(heights) => heights.chunks_exact(frame.columns).try_for_each(give),
+            MadeHeights::InFile(tiled) => {
+                let mut row = vec![f64::NAN; frame.columns];
+                (0..frame.rows).try_for_each(|at| {
+                    tiled.row(at, &mut row)?;
+                    give(&row)
+                })
+            }
+        }
+    }
+}
+
 /// Makes the grid.
-fn made(
+fn made(plan: &GridPlan, read: Read, notices: &mut Vec<String>, cancel: &Cancel) -> Result<Made, Error> {
+    let points = match read {
+        Read::Few(points) => points,
+        Read::Many(mut many) => {
+            // Scattered points are needed all at once; a grid's are not.
+            if plan.by.is_none_or(|by| by == GridBy::Lattice)
+                && let Some(found) = lattice_of(&mut many, plan.tolerance, &plan.output, cancel)?
+            {
+                let FileLattice { lattice, heights, repeated: rows_repeated, unused } = found;
+                let (frame, spaced) = (lattice.frame, Spacing::Uniform(lattice));
+                let by = decided(plan, &spaced)?;
+                if by == GridBy::Lattice {
+                    let heights = MadeHeights::InFile(heights);
+                    return Ok(Made { about: many.about, spaced, by, frame, heights, rows_repeated, unused });
+                }
+            }
+            many.in_memory()?
+        }
+    };
+    let spaced = spacing(&points.x, &points.y, plan.tolerance);
+    let by = decided(plan, &spaced)?;
+    let (grid, rows_repeated, unused) = made_in_memory(plan, &points, &spaced, by, notices)?;
+    let (frame, heights) = (grid.frame, MadeHeights::InMemory(grid.heights));
+    Ok(Made { about: points.about, spaced, by, frame, heights, rows_repeated, unused })
+}
+
+/// Makes the grid of points that are in memory: with how many rows say again what another one says, and the points that have
+/// no part in it, by their rows.
+fn made_in_memory(
     plan: &GridPlan,
     read: &points::Points,
     spaced: &Spacing,
     by: GridBy,
     notices: &mut Vec<String>,
-) -> Result<Made, Error> {
+) -> Result<(Grid, u64, HashMap<u64, Unused>), Error> {
     let mut unused = HashMap::new();
     let (grid, rows_repeated) = match by {
         GridBy::Lattice => {
@@ -283,23 +350,16 @@ fn made(
                 return Err(Error::Defect("a grid without steps".into()));
             };
             let filled = by_lattice(lattice, &read.x, &read.y, &read.z);
-            for point in &filled.unused {
-                let reason = format!(
-                    "more than {} of a step from the nearest position of the grid, whose steps are {} and {}",
-                    lattice.tolerance, lattice.frame.step_x, lattice.frame.step_y
-                );
-                unused.insert(read.source_row(*point), Unused { class: OFF, reason });
-            }
+            let off = off_the_grid(&lattice.frame, lattice.tolerance);
+            unused.extend(filled.unused.iter().map(|point| (read.source_row(*point), off.clone())));
             tell_contradictions(&filled.contradicting, read, &mut unused);
             (filled.grid, filled.repeated)
         }
         GridBy::Mean => {
             let frame = frame_for(plan, read, spaced, by, notices)?;
             let filled = by_mean(frame, &read.x, &read.y, &read.z);
-            for point in &filled.unused {
-                let reason = "in none of the grid's cells".to_string();
-                unused.insert(read.source_row(*point), Unused { class: OUTSIDE, reason });
-            }
+            let outside = Unused { class: OUTSIDE, reason: "in none of the grid's cells".into() };
+            unused.extend(filled.unused.iter().map(|point| (read.source_row(*point), outside.clone())));
             (filled.grid, 0)
         }
         GridBy::Triangles => {
@@ -317,7 +377,16 @@ fn made(
             (by_triangles(frame, &made.surface), made.repeated)
         }
     };
-    Ok(Made { grid, rows_repeated, unused })
+    Ok((grid, rows_repeated, unused))
+}
+
+/// What is told of points off a grid.
+pub(super) fn off_the_grid(frame: &RectifiedGrid, tolerance: f64) -> Unused {
+    let reason = format!(
+        "more than {tolerance} of a step from the nearest position of the grid, whose steps are {} and {}",
+        frame.step_x, frame.step_y
+    );
+    Unused { class: OFF, reason: reason.into() }
 }
 
 /// Points as a layer.
@@ -327,7 +396,7 @@ pub(super) fn layer_of(source: &std::path::Path, input: &InputPlan, positions: &
     layer
 }
 
-fn other_height() -> Unused {
+pub(super) fn other_height() -> Unused {
     Unused { class: OTHER_HEIGHT, reason: "an earlier row has another height at the same place, which counts".into() }
 }
 
@@ -416,6 +485,64 @@ pub(super) fn round_size(size: f64) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
+
+    /// Report, grid and rows set aside of a table of points.
+    fn made_of(table: &str, most: usize, by: Option<GridBy>) -> (Result<GridReport, String>, Vec<u8>, String) {
+        let folder = tempfile::tempdir().unwrap();
+        let (points, grid) = (folder.path().join("points.csv"), folder.path().join("grid.asc"));
+        std::fs::write(&points, table).unwrap();
+        let mut plan = GridPlan { by, ..GridPlan::new(points, &grid) };
+        plan.positions.from = Some("EPSG:32610".into());
+        let report = grid_up_to(most, &plan, &Cancel::default(), &());
+        let report = report.map(|r| GridReport { outputs: Vec::new(), doubts: Vec::new(), ..r });
+        let aside = std::fs::read_to_string(folder.path().join("grid.set-aside.csv")).unwrap_or_default();
+        assert!(std::fs::read_dir(folder.path()).unwrap().count() <= 4, "nothing else is left");
+        (
+            report.map_err(|e| e.to_string().replace(&folder.path().display().to_string(), "")),
+            std::fs::read(grid).unwrap_or_default(),
+            aside,
+        )
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig { cases: 48, ..ProptestConfig::default() })]
+
+        /// Points in a file make the grid that they make in memory, holes, repeated points and points off the grid included.
+        #[test]
+        fn points_in_a_file_make_the_same_grid(
+            columns in 3usize..12,
+            rows in 3usize..12,
+            holes in proptest::collection::vec(0usize..144, 0..40),
+            odd in proptest::collection::vec((0usize..144, 0usize..5), 0..8),
+            turn in 0usize..144,
+            most in 1usize..20,
+            by in prop::sample::select(vec![None, Some(GridBy::Lattice), Some(GridBy::Mean)]),
+        ) {
+            let cell = |i: usize| (438_000.0 + 2.0 * (i % columns) as f64, 5_116_000.0 + 2.0 * (i / columns) as f64);
+            let height = |i: usize| (i * 37 % 101) as f64 / 4.0;
+            let mut lines: Vec<String> = (0..columns * rows)
+                .filter(|i| !holes.contains(i))
+                .map(|i| format!("{},{},{}", cell(i).0, cell(i).1, height(i)))
+                .collect();
+            for (i, kind) in &odd {
+                let (x, y) = cell(*i % (columns * rows));
+                lines.push(match kind {
+                    0 => format!("{x},{y},{}", height(*i % (columns * rows))),
+                    1 => format!("{x},{y},99.5"),
+                    2 => format!("{},{y},3", x + 0.7),
+                    3 => format!("{x},{y},"),
+                    _ => format!("{x},,5"),
+                });
+            }
+            prop_assume!(!lines.is_empty());
+            let at = turn % lines.len();
+            lines.rotate_left(at);
+            let table = format!("x,y,z\n{}\n", lines.join("\n"));
+            let (in_memory, in_file) = (made_of(&table, usize::MAX, by), made_of(&table, most, by));
+            prop_assert_eq!(in_memory, in_file);
+        }
+    }
 
     #[test]
     fn sizes_of_cells_are_round() {

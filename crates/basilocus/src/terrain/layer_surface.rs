@@ -82,14 +82,15 @@ impl LayerSurface {
 
     fn of_points(layer: &LayerPlan, cancel: &Cancel, progress: &dyn Progress) -> Result<Self, Error> {
         let read = points::read(layer, cancel, progress)?;
-        let notices = read.set_aside.iter().map(|(reason, n)| format!("{n} rows are left out: {reason}")).collect();
+        let notices =
+            read.about.set_aside.iter().map(|(reason, n)| format!("{n} rows are left out: {reason}")).collect();
         let points = read.x.iter().zip(&read.y).zip(&read.z).map(|((x, y), z)| [*x, *y, *z]).collect();
         Ok(LayerSurface {
             path: layer.source.clone(),
-            crs: read.crs,
-            interpretation: read.interpretation,
+            crs: read.about.crs,
+            interpretation: read.about.interpretation,
             notices,
-            doubts: read.doubts,
+            doubts: read.about.doubts,
             shapes: Shapes { points, ..Default::default() },
         })
     }

@@ -38,8 +38,10 @@ mod grid;
 mod grid_look;
 mod ground;
 mod height_lookup;
+mod lattice_file;
 mod layer_output;
 mod layer_surface;
+mod many_points;
 mod measured;
 mod points;
 mod profile;
@@ -50,6 +52,7 @@ mod shapes;
 mod slope;
 mod source;
 mod survey;
+mod tiled_heights;
 mod triangulate;
 mod volume;
 

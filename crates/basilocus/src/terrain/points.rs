@@ -1,5 +1,6 @@
 //! Points with heights, of any table or layer.
 
+use super::many_points::{Coordinates, ManyPoints, PointFile};
 use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
 use crate::engine::set_aside::AsideFile;
 use crate::engine::{Cancel, Chain, Part, Run};
@@ -20,6 +21,11 @@ pub(super) struct Points {
     /// Height.
     pub z: Vec<f64>,
     source_rows: Vec<u64>,
+    pub about: AboutPoints,
+}
+
+/// What is known of points beside where they are.
+pub(super) struct AboutPoints {
     /// Their system.
     pub crs: Crs,
     /// How they were read.
@@ -32,13 +38,20 @@ pub(super) struct Points {
     pub doubts: Vec<DoubtReport>,
 }
 
+/// Points that were read: in memory, or where they are too many, in a file.
+pub(super) enum Read {
+    Few(Points),
+    Many(ManyPoints),
+}
+
 /// Doubts that say nothing of points on the ground, or that the account of a grid tells by itself.
 const NOT_OF_POINTS: [&str; 5] = ["empty-result", "repeated", "lattice", "lost-values", "unused-column"];
 
 /// Why a point is not used though it has a position and a height.
+#[derive(Clone)]
 pub(super) struct Unused {
     pub class: Reason,
-    pub reason: String,
+    pub reason: std::sync::Arc<str>,
 }
 
 /// Reads points.
@@ -46,6 +59,23 @@ pub(super) struct Unused {
 /// # Errors
 /// Those of reading a table; [`Error::Usage`] where no row has a height, or no position.
 pub(super) fn read(layer: &LayerPlan, cancel: &Cancel, progress: &dyn Progress) -> Result<Points, Error> {
+    match read_up_to(usize::MAX, layer, None, cancel, progress)? {
+        Read::Few(points) => Ok(points),
+        Read::Many(many) => many.in_memory(),
+    }
+}
+
+/// Reads points. More than `most` of them go to a temporary file in the folder of `beside`.
+///
+/// # Errors
+/// Those of [`read`], and of writing the file.
+pub(super) fn read_up_to(
+    most: usize,
+    layer: &LayerPlan,
+    beside: Option<&Path>,
+    cancel: &Cancel,
+    progress: &dyn Progress,
+) -> Result<Read, Error> {
     let run = Run { progress, ..Run::quiet(cancel) };
     let mut chain = Chain::open(layer, &run)?;
     chain.survey(&run)?;
@@ -67,17 +97,15 @@ pub(super) fn read(layer: &LayerPlan, cancel: &Cancel, progress: &dyn Progress) 
             columns.names().join(", ")
         )));
     }
-    let mut points = Points {
-        x: Vec::new(),
-        y: Vec::new(),
-        z: Vec::new(),
-        source_rows: Vec::new(),
+    let mut about = AboutPoints {
         crs: placed.crs.clone(),
         interpretation: chain.decisions.interpretation.clone(),
         rows_in: 0,
         set_aside: BTreeMap::new(),
         doubts: Vec::new(),
     };
+    let mut few = Coordinates::default();
+    let mut many: Option<PointFile> = None;
     let mut scene = Scene::new(&layer.layer_name(), chain.reader.about(), chain.columns(), &[], true)?;
     scene.name_source_columns(&chain.aside.names);
     let watchers = Watchers::without(&scene, &NOT_OF_POINTS);
@@ -87,38 +115,32 @@ pub(super) fn read(layer: &LayerPlan, cancel: &Cancel, progress: &dyn Progress) 
         Ok(part)
     };
     chain.each(&run, "reading points", &watched, &mut |part| {
-        points.rows_in += part.rows_in;
+        about.rows_in += part.rows_in;
         for row in &part.set_aside {
-            *points.set_aside.entry(row.class.to_string()).or_default() += 1;
+            *about.set_aside.entry(row.class.to_string()).or_default() += 1;
         }
         let [x, y, z] = part.rows.positions();
-        let is_point = |i: usize| x[i].is_finite() && y[i].is_finite() && z[i].is_finite();
-        // Nearly all blocks are points from end to end.
-        if (0..x.len()).all(is_point) {
-            points.x.extend_from_slice(&x);
-            points.y.extend_from_slice(&y);
-            points.z.extend_from_slice(&z);
-            points.source_rows.extend_from_slice(part.rows.source_rows());
-            return Ok(());
+        let mut block = Coordinates { x, y, z, source_rows: part.rows.source_rows().to_vec() };
+        block.keep_points(|x, y| *about.set_aside.entry(missing(x, y).to_string()).or_default() += 1);
+        if let Some(file) = &mut many {
+            return file.add(&block);
         }
-        for (i, source_row) in part.rows.source_rows().iter().enumerate() {
-            if is_point(i) {
-                points.x.push(x[i]);
-                points.y.push(y[i]);
-                points.z.push(z[i]);
-                points.source_rows.push(*source_row);
-            } else {
-                *points.set_aside.entry(missing(x[i], y[i]).to_string()).or_default() += 1;
-            }
+        few.append(block);
+        if few.x.len() > most {
+            let file = many.insert(PointFile::create(beside)?);
+            file.add(&std::mem::take(&mut few))?;
         }
         Ok(())
     })?;
     let ending = Ending { found: chain.reader.found(), ..Default::default() };
-    points.doubts = watchers.findings(&scene, &ending);
-    if points.x.is_empty() {
+    about.doubts = watchers.findings(&scene, &ending);
+    if few.x.is_empty() && many.is_none() {
         return Err(Error::Data(format!("{}: no row has a position and a height", path.display())));
     }
-    Ok(points)
+    Ok(match many {
+        Some(file) => Read::Many(ManyPoints { file, about }),
+        None => Read::Few(Points::of(few, about)),
+    })
 }
 
 fn missing(x: f64, y: f64) -> Reason {
@@ -126,11 +148,18 @@ fn missing(x: f64, y: f64) -> Reason {
 }
 
 impl Points {
+    pub(super) fn of(coordinates: Coordinates, about: AboutPoints) -> Self {
+        let Coordinates { x, y, z, source_rows } = coordinates;
+        Points { x, y, z, source_rows, about }
+    }
+
     /// The row of a point.
     pub(super) fn source_row(&self, point: usize) -> u64 {
         self.source_rows[point]
     }
+}
 
+impl AboutPoints {
     /// Writes all rows that are set aside beside an output, with those of `unused` points by their rows; the source is read
     /// once more for the values that they had. `None` where there is no such row.
     ///
@@ -156,7 +185,7 @@ impl Points {
             let mut rows: Vec<SetAsideRow> = part.set_aside;
             for (i, source_row) in part.rows.source_rows().iter().enumerate() {
                 if let Some(Unused { class, reason }) = unused.get(source_row) {
-                    rows.push(part.rows.set_aside(i, class.clone(), reason.clone()));
+                    rows.push(part.rows.set_aside(i, class.clone(), reason.to_string()));
                 } else if !(x[i].is_finite() && y[i].is_finite() && z[i].is_finite()) {
                     let class = missing(x[i], y[i]);
                     let reason = format!("{class}; a position and a height are expected");

@@ -110,8 +110,8 @@ pub fn triangles_of(
     }
     let layer = layer_of(&plan.points, &plan.input, &plan.positions);
     let read = points::read(&layer, cancel, progress)?;
-    let mut interpretation = read.interpretation.clone();
-    let break_lines = break_lines_of(plan, &read.crs, &mut interpretation, cancel)?;
+    let mut interpretation = read.about.interpretation.clone();
+    let break_lines = break_lines_of(plan, &read.about.crs, &mut interpretation, cancel)?;
     let all: Vec<[f64; 3]> = read.x.iter().zip(&read.y).zip(&read.z).map(|((x, y), z)| [*x, *y, *z]).collect();
     let count = all.len();
     let made = triangulate(all, &break_lines, plan.longest_edge)
@@ -127,26 +127,26 @@ pub fn triangles_of(
         notices
             .push(format!("break lines cross at {} places; there the height of the later line counts", made.crossings));
     }
-    let rows = rows_of(&made.surface, &read.crs)?;
-    let mut set_aside = read.set_aside.clone();
+    let rows = rows_of(&made.surface, &read.about.crs)?;
+    let mut set_aside = read.about.set_aside.clone();
     for row in unused.values() {
         *set_aside.entry(row.class.to_string()).or_default() += 1;
     }
-    let aside = read.write_aside(&layer, &unused, &plan.output, plan.overwrite, cancel)?;
+    let aside = read.about.write_aside(&layer, &unused, &plan.output, plan.overwrite, cancel)?;
     notices.extend(rows.write(&name_of(&plan.output), &plan.output, plan.overwrite, cancel)?);
     let mut outputs = vec![plan.output.clone()];
     outputs.extend(aside.as_ref().map(|_| aside_path(&plan.output)));
     publish(aside.into_iter().collect())?;
     Ok(TriangulateReport {
         interpretation,
-        rows_in: read.rows_in,
-        rows_used: read.rows_in - set_aside.values().sum::<u64>() - made.repeated,
+        rows_in: read.about.rows_in,
+        rows_used: read.about.rows_in - set_aside.values().sum::<u64>() - made.repeated,
         rows_repeated: made.repeated,
         set_aside,
         triangles: made.surface.triangles.len() as u64,
         too_long: made.too_long,
         break_lines: break_lines.len() as u64,
-        doubts: read.doubts,
+        doubts: read.about.doubts,
         notices,
         outputs,
     })
