@@ -100,7 +100,7 @@ impl RunningNumbers {
             last = l;
         }
         self.runs.insert(first, last);
-        self.is_none = self.runs.len() > MOST_RUNS;
+        self.is_none |= self.runs.len() > MOST_RUNS;
     }
 
     /// The numbers that are missing, where the column counts the rows from one or nought on and a few are.
