@@ -506,8 +506,6 @@ mod tests {
     }
 
     proptest! {
-        #![proptest_config(ProptestConfig { cases: 48, ..ProptestConfig::default() })]
-
         /// Points in a file make the grid that they make in memory, holes, repeated points and points off the grid included.
         #[test]
         fn points_in_a_file_make_the_same_grid(
