@@ -102,13 +102,23 @@ impl Fitted {
         })
     }
 
-    /// The accuracy of an operation that it is a part of, at the position that was worst; and, where that is another
-    /// than at the pairs, what there is to tell.
+    /// The accuracy of an operation that it is a part of, at the position that was worst; none where a position is far from the
+    /// pairs, as nothing tells it there. And, where that is another than at the pairs, what there is to tell.
     pub(crate) fn accuracy(&self, of_operation: Option<f64>) -> (Option<f64>, Option<String>) {
         let growth = f64::from_bits(self.growth.load(Ordering::Relaxed));
         let (Some(all), Some(own)) = (of_operation, self.accuracy_m) else { return (of_operation, None) };
         if growth < 1.05 {
             return (of_operation, None);
+        }
+        if f64::from_bits(self.distance.load(Ordering::Relaxed)) > 0.0 {
+            let told = format!(
+                "\"{}\" is good to {} at its {} control pairs; by these alone the error would be {} at the farthest position, which is too far from them to tell: its accuracy there is not known",
+                self.name,
+                accuracy_words(Some(own)),
+                self.pairs,
+                accuracy_words(Some(own * growth))
+            );
+            return (None, Some(told));
         }
         let grown = all + own * (growth - 1.0);
         let told = format!(

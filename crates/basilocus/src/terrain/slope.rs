@@ -111,10 +111,16 @@ pub fn slope(plan: &SlopePlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
     let mut rows = Stoppable::new(grid, &plan.grid, "measuring slopes", cancel, progress);
     let mut count = SteepnessCount::default();
     let (mut steep, mut falls) = (vec![0.0; frame.columns], vec![0.0; frame.columns]);
+    let (in_degrees, has_directions) = (plan.unit.0 == SlopeUnit::Degrees, directions.is_some());
     each_row(
         &mut rows,
         &measure,
-        |gradient| [slope_deg(gradient), steepness(gradient, plan.unit.0), fall_direction_deg(gradient)],
+        |gradient| {
+            // Arc tangents are most of the work: none is made twice, or for nobody.
+            let angle = slope_deg(gradient);
+            let slope = if in_degrees { angle } else { steepness(gradient, plan.unit.0) };
+            [angle, slope, if has_directions { fall_direction_deg(gradient) } else { f64::NAN }]
+        },
         |_, values| {
             for (i, [angle, slope, fall]) in values.iter().enumerate() {
                 (steep[i], falls[i]) = (*slope, *fall);
