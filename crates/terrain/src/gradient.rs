@@ -95,15 +95,13 @@ fn work<T: Send>(
     let rows = out.len() / width;
     let each = rows.div_ceil(measure.threads.get()).max(1);
     let part = |from: usize, out: &mut [T]| {
-        let (mut lengths, mut factors, mut odd) = (Vec::new(), Vec::new(), Vec::new());
+        let (mut lengths, mut gradients) = (Vec::new(), Vec::new());
         for (i, values) in out.chunks_exact_mut(width).enumerate() {
             let row = from + i;
             let three: [&[f64]; 3] = std::array::from_fn(|k| &band[(row + k) * width..(row + k + 1) * width]);
             measure.ground.along(frame.west, frame.step_x, width, frame.y(first + row), &mut lengths);
-            let scale = [frame.step_x, frame.step_y].map(|step| measure.metres_per_height / step);
-            factors.clear();
-            factors.extend(lengths.iter().map(|[x, y]| [scale[0] / x, scale[1] / y]));
-            values_of(three, &factors, value, values, &mut odd);
+            gradients_of(three, frame, measure.metres_per_height, &lengths, &mut gradients);
+            values.iter_mut().zip(&gradients).for_each(|(v, g)| *v = value(g));
         }
     };
     if each >= rows {
@@ -117,42 +115,39 @@ fn work<T: Send>(
     });
 }
 
-/// What `value` makes of the gradients of the middle one of three rows, north to south. A factor makes a slope of what the
-/// heights rise in a step; `odd` is room for the places at the rim and beside heights that are not known.
-fn values_of<T>(
-    [above, here, below]: [&[f64]; 3],
-    factors: &[[f64; 2]],
-    value: &impl Fn(&Gradient) -> T,
-    into: &mut [T],
-    odd: &mut Vec<usize>,
+/// The gradients of the middle one of three rows, north to south.
+fn gradients_of(
+    rows: [&[f64]; 3],
+    frame: &RectifiedGrid,
+    metres_per_height: f64,
+    lengths: &[[f64; 2]],
+    into: &mut Vec<Gradient>,
 ) {
+    let [above, here, below] = rows;
     let width = here.len();
-    odd.clear();
-    odd.push(0);
-    odd.extend((width > 1).then(|| width - 1));
-    let threes = above.windows(3).zip(here.windows(3)).zip(below.windows(3));
-    let inner = threes.zip(factors.iter().zip(into.iter_mut()).enumerate().skip(1));
-    for (((a, h), b), (i, (factor, out))) in inner {
-        let east = (a[2] - a[0]) + 2.0 * (h[2] - h[0]) + (b[2] - b[0]);
-        let north = (a[0] - b[0]) + 2.0 * (a[1] - b[1]) + (a[2] - b[2]);
-        // The height in the middle has no part in the sums.
-        if (east + north + h[1]).is_nan() {
-            odd.push(i);
-        } else {
-            *out = value(&Gradient { east: east * (factor[0] / 8.0), north: north * (factor[1] / 8.0) });
-        }
+    into.clear();
+    into.resize(width, Gradient::UNKNOWN);
+    let rise = |sum: f64, step: f64, metres: f64| sum * metres_per_height / (8.0 * step * metres);
+    for i in 1..width.max(1) - 1 {
+        let east = (above[i + 1] - above[i - 1]) + 2.0 * (here[i + 1] - here[i - 1]) + (below[i + 1] - below[i - 1]);
+        let north = (above[i - 1] - below[i - 1]) + 2.0 * (above[i] - below[i]) + (above[i + 1] - below[i + 1]);
+        into[i] =
+            Gradient { east: rise(east, frame.step_x, lengths[i][0]), north: rise(north, frame.step_y, lengths[i][1]) };
     }
-    for i in odd.iter().copied() {
-        let at = |row: usize, column: usize| {
-            let column = (i + column).checked_sub(1);
-            column.and_then(|c| [above, here, below][row].get(c)).copied().unwrap_or(f64::NAN)
-        };
-        let mean = if here[i].is_nan() { None } else { mean_of_cells(at) };
-        let gradient = mean.map_or(Gradient::UNKNOWN, |[east, north]| Gradient {
-            east: east * factors[i][0],
-            north: north * factors[i][1],
-        });
-        into[i] = value(&gradient);
+    for (i, gradient) in into.iter_mut().enumerate() {
+        // A height that is not known has no part in the sums above.
+        if here[i].is_nan() {
+            *gradient = Gradient::UNKNOWN;
+        } else if gradient.east.is_nan() || gradient.north.is_nan() {
+            let at = |row: &[f64], column: Option<usize>| column.and_then(|c| row.get(c)).copied().unwrap_or(f64::NAN);
+            *gradient = mean_of_cells(|row, column| at(rows[row], (i + column).checked_sub(1))).map_or(
+                Gradient::UNKNOWN,
+                |[east, north]| Gradient {
+                    east: east * metres_per_height / (frame.step_x * lengths[i][0]),
+                    north: north * metres_per_height / (frame.step_y * lengths[i][1]),
+                },
+            );
+        }
     }
 }
 
