@@ -6,8 +6,8 @@ use super::running_numbers::RunningNumbers;
 use super::{Doubt, Ending, Finding, Scene, Seen, Watch};
 use arrow_array::{Array, ArrayRef, Int64Array, StringArray};
 use basilocus_formats::Format;
-use basilocus_table::SetAsideRow;
 use basilocus_table::counted::is_or_are;
+use basilocus_table::{Role, SetAsideRow};
 use std::collections::BTreeMap;
 use std::sync::{Mutex, PoisonError};
 
@@ -44,12 +44,17 @@ struct Watching {
     numbers: Mutex<BTreeMap<String, RunningNumbers>>,
 }
 
-/// Whether a header says that its numbers are those of rows or things, and no measures: depths and kilometres have holes too.
-fn is_of_rows(header: &str) -> bool {
+/// Whether a header says that its numbers are those of rows or things, and no measures or houses: depths, kilometres and streets
+/// have holes too.
+fn is_of_rows(scene: &Scene, header: &str) -> bool {
     const WORDS: [&str; 22] = [
         "id", "ids", "fid", "gid", "oid", "objectid", "uid", "pk", "nr", "no", "num", "number", "nummer", "numero",
         "número", "numéro", "nro", "row", "index", "idx", "seq", "lfd",
     ];
+    let is_of_houses = scene.columns.iter().any(|c| c.name() == header && c.role == Some(Role::HouseNumber));
+    if is_of_houses {
+        return false;
+    }
     let lower = header.to_lowercase();
     lower.split(|c: char| !c.is_alphanumeric()).any(|word| WORDS.contains(&word)) || header.trim() == "#"
 }
@@ -80,7 +85,8 @@ impl Watching {
         for at in cells::columns_of_source(seen.scene(), records) {
             let name = records.schema_ref().field(at).name();
             let is_none = |all: &BTreeMap<String, RunningNumbers>| all.get(name).is_some_and(RunningNumbers::is_none);
-            if !is_of_rows(name) || is_none(&self.numbers.lock().unwrap_or_else(PoisonError::into_inner)) {
+            if !is_of_rows(seen.scene(), name) || is_none(&self.numbers.lock().unwrap_or_else(PoisonError::into_inner))
+            {
                 continue;
             }
             if let Some(numbers) = running(records.column(at)) {
@@ -123,7 +129,7 @@ impl Watch for Watching {
                 // A line without a number there is none of the rows that are counted.
                 let value = value.trim();
                 let is_number = !value.is_empty() && value.bytes().all(|b| b.is_ascii_digit());
-                if is_number && is_of_rows(name) {
+                if is_number && is_of_rows(scene, name) {
                     all.entry(name.clone()).or_default().add(value);
                 }
             }

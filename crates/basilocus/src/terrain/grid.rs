@@ -1,10 +1,10 @@
 //! A grid made of points.
 
+use super::banded_heights::Bands;
 use super::lattice_file::{FileLattice, lattice_of};
-use super::points::{AboutPoints, Read, Unused, aside_path};
+use super::points::{AboutPoints, ReadPoints, Unused, aside_path};
 use super::source::HeightUnit;
 use super::survey::HeightRange;
-use super::tiled_heights::TiledHeights;
 use super::{points, raster_output};
 use crate::doubts::DoubtReport;
 use crate::engine::Cancel;
@@ -281,10 +281,10 @@ struct Made {
     unused: HashMap<u64, Unused>,
 }
 
-/// The heights of a grid, in memory or in a file.
+/// The heights of a grid, in memory or in files.
 enum MadeHeights {
     InMemory(Vec<f64>),
-    InFile(TiledHeights),
+    InBands(Bands),
 }
 
 impl MadeHeights {
@@ -296,22 +296,19 @@ impl MadeHeights {
     ) -> Result<(), Error> {
         match self {
             MadeHeights::InMemory(heights) => heights.chunks_exact(frame.columns).try_for_each(give),
-            MadeHeights::InFile(tiled) => {
-                let mut row = vec![f64::NAN; frame.columns];
-                (0..frame.rows).try_for_each(|at| {
-                    tiled.row(at, &mut row)?;
-                    give(&row)
-                })
+            MadeHeights::InBands(bands) => {
+                let mut rows = |band: &[f64]| band.chunks_exact(frame.columns).try_for_each(&mut *give);
+                bands.each(&mut |_| (), &mut rows)
             }
         }
     }
 }
 
 /// Makes the grid.
-fn made(plan: &GridPlan, read: Read, notices: &mut Vec<String>, cancel: &Cancel) -> Result<Made, Error> {
+fn made(plan: &GridPlan, read: ReadPoints, notices: &mut Vec<String>, cancel: &Cancel) -> Result<Made, Error> {
     let points = match read {
-        Read::Few(points) => points,
-        Read::Many(mut many) => {
+        ReadPoints::Few(points) => points,
+        ReadPoints::Many(mut many) => {
             // Scattered points are needed all at once; a grid's are not.
             if plan.by.is_none_or(|by| by == GridBy::Lattice)
                 && let Some(found) = lattice_of(&mut many, plan.tolerance, &plan.output, cancel)?
@@ -320,7 +317,7 @@ fn made(plan: &GridPlan, read: Read, notices: &mut Vec<String>, cancel: &Cancel)
                 let (frame, spaced) = (lattice.frame, Spacing::Uniform(lattice));
                 let by = decided(plan, &spaced)?;
                 if by == GridBy::Lattice {
-                    let heights = MadeHeights::InFile(heights);
+                    let heights = MadeHeights::InBands(heights);
                     return Ok(Made { about: many.about, spaced, by, frame, heights, rows_repeated, unused });
                 }
             }

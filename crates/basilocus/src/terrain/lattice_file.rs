@@ -1,9 +1,9 @@
-//! A grid of more points than memory should hold: its heights are put to their cells one by one, in a file.
+//! A grid of more points than memory should hold: its heights are put to their cells band by band.
 
+use super::banded_heights::{Again, Bands};
 use super::grid::{off_the_grid, other_height};
 use super::many_points::ManyPoints;
 use super::points::Unused;
-use super::tiled_heights::TiledHeights;
 use crate::Error;
 use crate::engine::Cancel;
 use basilocus_terrain::lattice::{Lattice, TOLERANCE, Tally, frame_of_steps};
@@ -13,7 +13,7 @@ use std::path::Path;
 /// What points in a file came to.
 pub(super) struct FileLattice {
     pub lattice: Lattice,
-    pub heights: TiledHeights,
+    pub heights: Bands,
     /// Points at a cell that has their height already.
     pub repeated: u64,
     /// Points that have no part in it, by their rows.
@@ -32,58 +32,40 @@ pub(super) fn lattice_of(
 ) -> Result<Option<FileLattice>, Error> {
     let [along_x, along_y] = many.along();
     let Ok(frame) = frame_of_steps(along_x, along_y, tolerance) else { return Ok(None) };
-    let mut heights = TiledHeights::new(frame, beside)?;
+    let mut heights = Bands::new(frame, beside)?;
     let mut tally = Tally::new(frame, tolerance.unwrap_or(TOLERANCE));
     let off = off_the_grid(&frame, tolerance.unwrap_or(TOLERANCE));
-    let (mut repeated, mut filled, mut unused) = (0, 0, HashMap::new());
+    let mut unused = HashMap::new();
     many.each(&mut |points| {
         if cancel.is_cancelled() {
             return Err(Error::Cancelled);
         }
         for (i, source_row) in points.source_rows.iter().enumerate() {
-            let Some((column, row)) = tally.place(points.x[i], points.y[i]) else {
-                unused.insert(*source_row, off.clone());
-                continue;
-            };
-            let cell = heights.cell(column, row)?;
-            if cell.is_nan() {
-                *cell = points.z[i];
-                filled += 1;
-            } else if *cell == points.z[i] {
-                repeated += 1;
-            } else {
-                unused.insert(*source_row, other_height());
+            match tally.place(points.x[i], points.y[i]) {
+                Some(place) => heights.add(place, points.z[i], *source_row)?,
+                None => drop(unused.insert(*source_row, off.clone())),
             }
         }
         Ok(())
     })?;
-    let mut failed = None;
-    let with_neighbour = || {
-        let share = share_with_neighbour(&mut heights, frame.rows, frame.columns);
-        share.unwrap_or_else(|e| {
-            failed = Some(e);
-            0.0
-        })
+    let (mut repeated, mut known, mut with_neighbour) = (0, 0u64, 0u64);
+    let mut again = |again: Again| match again {
+        Again::Same => repeated += 1,
+        Again::Other(row) => drop(unused.insert(row, other_height())),
     };
-    let judged = tally.judged(filled, with_neighbour);
-    match (failed, judged) {
-        (Some(e), _) => Err(e),
-        (None, Ok(lattice)) => Ok(Some(FileLattice { lattice, heights, repeated, unused })),
-        (None, Err(_)) => Ok(None),
-    }
-}
-
-/// The share of cells with a height that have a neighbour with one in their row.
-fn share_with_neighbour(heights: &mut TiledHeights, rows: usize, columns: usize) -> Result<f64, Error> {
-    let (mut known, mut with) = (0u64, 0u64);
-    let mut row = vec![f64::NAN; columns];
-    for at in 0..rows {
-        heights.row(at, &mut row)?;
-        for i in (0..columns).filter(|i| !row[*i].is_nan()) {
-            let is_known = |at: Option<usize>| at.and_then(|at| row.get(at)).is_some_and(|h| !h.is_nan());
-            known += 1;
-            with += u64::from(is_known(i.checked_sub(1)) || is_known(Some(i + 1)));
+    heights.each(&mut again, &mut |band| {
+        if cancel.is_cancelled() {
+            return Err(Error::Cancelled);
         }
-    }
-    Ok(with as f64 / known.max(1) as f64)
+        for row in band.chunks_exact(frame.columns) {
+            let is_known = |at: Option<usize>| at.and_then(|at| row.get(at)).is_some_and(|h| !h.is_nan());
+            for i in (0..row.len()).filter(|i| !row[*i].is_nan()) {
+                known += 1;
+                with_neighbour += u64::from(is_known(i.checked_sub(1)) || is_known(Some(i + 1)));
+            }
+        }
+        Ok(())
+    })?;
+    let judged = tally.judged(known, || with_neighbour as f64 / known.max(1) as f64);
+    Ok(judged.ok().map(|lattice| FileLattice { lattice, heights, repeated, unused }))
 }

@@ -2,7 +2,6 @@
 
 use super::points::{AboutPoints, Points};
 use crate::Error;
-use basilocus_formats::FormatError;
 use basilocus_terrain::lattice::Different;
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Read, Seek, Write};
@@ -10,14 +9,14 @@ use std::path::Path;
 
 /// Positions with heights, and the rows that they are of.
 #[derive(Debug, Default)]
-pub(super) struct Coordinates {
+pub(super) struct PointBlock {
     pub x: Vec<f64>,
     pub y: Vec<f64>,
     pub z: Vec<f64>,
     pub source_rows: Vec<u64>,
 }
 
-impl Coordinates {
+impl PointBlock {
     /// Keeps those with a position and a height; `without` is told the others.
     pub(super) fn keep_points(&mut self, mut without: impl FnMut(f64, f64)) {
         let is_point = |c: &Self, i: usize| c.x[i].is_finite() && c.y[i].is_finite() && c.z[i].is_finite();
@@ -33,7 +32,7 @@ impl Coordinates {
         self.source_rows = keep.iter().map(|i| self.source_rows[*i]).collect();
     }
 
-    pub(super) fn append(&mut self, mut more: Coordinates) {
+    pub(super) fn append(&mut self, mut more: PointBlock) {
         self.x.append(&mut more.x);
         self.y.append(&mut more.y);
         self.z.append(&mut more.z);
@@ -54,18 +53,13 @@ pub(super) struct PointFile {
 }
 
 impl PointFile {
-    /// In the folder of an output, where there is room for it, rather than where temporary files are, which may be memory.
+    /// A file for points, in the folder of `beside`.
     pub(super) fn create(beside: Option<&Path>) -> Result<Self, Error> {
-        let folder = beside.and_then(Path::parent).filter(|p| !p.as_os_str().is_empty() && p.is_dir());
-        let file = match folder {
-            Some(folder) => tempfile::tempfile_in(folder),
-            None => tempfile::tempfile(),
-        };
-        let file = BufWriter::with_capacity(1 << 20, file.map_err(failed)?);
+        let file = BufWriter::with_capacity(1 << 20, temporary(beside)?);
         Ok(PointFile { file, count: 0, along: Default::default() })
     }
 
-    pub(super) fn add(&mut self, points: &Coordinates) -> Result<(), Error> {
+    pub(super) fn add(&mut self, points: &PointBlock) -> Result<(), Error> {
         self.along[0].add(&points.x);
         self.along[1].add(&points.y);
         self.count += points.x.len() as u64;
@@ -94,7 +88,7 @@ impl ManyPoints {
     }
 
     /// Gives all points, some thousand at once, in their order.
-    pub(super) fn each(&mut self, give: &mut dyn FnMut(&Coordinates) -> Result<(), Error>) -> Result<(), Error> {
+    pub(super) fn each(&mut self, give: &mut dyn FnMut(&PointBlock) -> Result<(), Error>) -> Result<(), Error> {
         self.file.file.flush().map_err(failed)?;
         let file = self.file.file.get_mut();
         file.rewind().map_err(failed)?;
@@ -110,7 +104,7 @@ impl ManyPoints {
                 <[u8; 8]>::try_from(&bytes[from..from + 8]).unwrap_or_default()
             };
             let numbers = |part: usize| (0..count).map(|i| f64::from_le_bytes(eight(i, part))).collect();
-            let points = Coordinates {
+            let points = PointBlock {
                 x: numbers(0),
                 y: numbers(1),
                 z: numbers(2),
@@ -124,7 +118,7 @@ impl ManyPoints {
 
     /// All of them in memory: what is no grid needs each at once.
     pub(super) fn in_memory(mut self) -> Result<Points, Error> {
-        let mut all = Coordinates::default();
+        let mut all = PointBlock::default();
         self.each(&mut |points| {
             all.x.extend_from_slice(&points.x);
             all.y.extend_from_slice(&points.y);
@@ -136,7 +130,14 @@ impl ManyPoints {
     }
 }
 
+/// A temporary file without a name: in the folder of an output, where there is room for it, rather than where temporary files
+/// are, which may be memory.
+pub(super) fn temporary(beside: Option<&Path>) -> Result<File, Error> {
+    let folder = beside.and_then(Path::parent).filter(|p| !p.as_os_str().is_empty() && p.is_dir());
+    folder.map_or_else(tempfile::tempfile, tempfile::tempfile_in).map_err(failed)
+}
+
 /// What goes wrong with temporary files: their disk is full.
 pub(super) fn failed(e: std::io::Error) -> Error {
-    FormatError::Write { path: std::env::temp_dir(), problem: format!("a temporary file of points failed: {e}") }.into()
+    Error::Data(format!("a temporary file of points, beside the output, cannot be written or read: {e}"))
 }

@@ -32,6 +32,7 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 
+mod banded_heights;
 mod change;
 mod contour;
 mod grid;
@@ -52,7 +53,6 @@ mod shapes;
 mod slope;
 mod source;
 mod survey;
-mod tiled_heights;
 mod triangulate;
 mod volume;
 

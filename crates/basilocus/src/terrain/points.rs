@@ -1,6 +1,6 @@
 //! Points with heights, of any table or layer.
 
-use super::many_points::{Coordinates, ManyPoints, PointFile};
+use super::many_points::{ManyPoints, PointBlock, PointFile};
 use crate::doubts::{DoubtReport, Ending, Scene, Seen, Watchers};
 use crate::engine::set_aside::AsideFile;
 use crate::engine::{Cancel, Chain, Part, Run};
@@ -39,7 +39,7 @@ pub(super) struct AboutPoints {
 }
 
 /// Points that were read: in memory, or where they are too many, in a file.
-pub(super) enum Read {
+pub(super) enum ReadPoints {
     Few(Points),
     Many(ManyPoints),
 }
@@ -60,8 +60,8 @@ pub(super) struct Unused {
 /// Those of reading a table; [`Error::Usage`] where no row has a height, or no position.
 pub(super) fn read(layer: &LayerPlan, cancel: &Cancel, progress: &dyn Progress) -> Result<Points, Error> {
     match read_up_to(usize::MAX, layer, None, cancel, progress)? {
-        Read::Few(points) => Ok(points),
-        Read::Many(many) => many.in_memory(),
+        ReadPoints::Few(points) => Ok(points),
+        ReadPoints::Many(many) => many.in_memory(),
     }
 }
 
@@ -75,7 +75,7 @@ pub(super) fn read_up_to(
     beside: Option<&Path>,
     cancel: &Cancel,
     progress: &dyn Progress,
-) -> Result<Read, Error> {
+) -> Result<ReadPoints, Error> {
     let run = Run { progress, ..Run::quiet(cancel) };
     let mut chain = Chain::open(layer, &run)?;
     chain.survey(&run)?;
@@ -104,7 +104,7 @@ pub(super) fn read_up_to(
         set_aside: BTreeMap::new(),
         doubts: Vec::new(),
     };
-    let mut few = Coordinates::default();
+    let mut few = PointBlock::default();
     let mut many: Option<PointFile> = None;
     let mut scene = Scene::new(&layer.layer_name(), chain.reader.about(), chain.columns(), &[], true)?;
     scene.name_source_columns(&chain.aside.names);
@@ -120,7 +120,7 @@ pub(super) fn read_up_to(
             *about.set_aside.entry(row.class.to_string()).or_default() += 1;
         }
         let [x, y, z] = part.rows.positions();
-        let mut block = Coordinates { x, y, z, source_rows: part.rows.source_rows().to_vec() };
+        let mut block = PointBlock { x, y, z, source_rows: part.rows.source_rows().to_vec() };
         block.keep_points(|x, y| *about.set_aside.entry(missing(x, y).to_string()).or_default() += 1);
         if let Some(file) = &mut many {
             return file.add(&block);
@@ -138,8 +138,8 @@ pub(super) fn read_up_to(
         return Err(Error::Data(format!("{}: no row has a position and a height", path.display())));
     }
     Ok(match many {
-        Some(file) => Read::Many(ManyPoints { file, about }),
-        None => Read::Few(Points::of(few, about)),
+        Some(file) => ReadPoints::Many(ManyPoints { file, about }),
+        None => ReadPoints::Few(Points::of(few, about)),
     })
 }
 
@@ -148,8 +148,8 @@ fn missing(x: f64, y: f64) -> Reason {
 }
 
 impl Points {
-    pub(super) fn of(coordinates: Coordinates, about: AboutPoints) -> Self {
-        let Coordinates { x, y, z, source_rows } = coordinates;
+    pub(super) fn of(block: PointBlock, about: AboutPoints) -> Self {
+        let PointBlock { x, y, z, source_rows } = block;
         Points { x, y, z, source_rows, about }
     }
 

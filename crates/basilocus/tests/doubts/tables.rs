@@ -280,6 +280,14 @@ fn numbers_of_rows_that_are_missing() {
     assert_eq!((doubt.rows, doubt.column.as_deref()), (5, Some("nr")));
     assert!(f.converted(&text(&|_| true), "EPSG:4326", "EPSG:3857").is_empty());
     assert!(f.converted(&text(&|n| n > 30), "EPSG:4326", "EPSG:3857").is_empty(), "they may begin anywhere");
+    // Houses of a street, and depths, have holes as well.
+    let gaps = text(&|n| n != 30);
+    assert_eq!(ids(&f.looked_at("in.csv", &gaps)), ["lost-rows"]);
+    assert!(f.looked_at("in.csv", gaps.replace("nr,", "depth_m,")).is_empty());
+    let houses = (1..=60)
+        .filter(|n| *n != 30)
+        .map(|n| format!("{n},Heron Ln,Ternport,{:.5},46.2{n:03}", -123.8 + 0.0123 * f64::from(n)));
+    assert!(f.looked_at("in.csv", table("number,street,town,lon,lat", houses)).is_empty());
     // A row that is set aside has its number all the same; rows that were left out on purpose are not lost.
     let whole = text(&|_| true);
     let aside = whole.replace("\n30,-123", "\n30,x-123");
