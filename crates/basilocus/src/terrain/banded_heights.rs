@@ -114,7 +114,7 @@ mod tests {
             for i in 0..frame.cells() {
                 // A step that has no part in common with the number of cells comes to each, here and there.
                 let cell = i * 47 % frame.cells();
-                if cell % 5 > 0 {
+                if !cell.is_multiple_of(5) {
                     expected[cell] = i as f64;
                     bands.add((cell % 7, cell / 7), i as f64, i as u64).unwrap();
                 }
