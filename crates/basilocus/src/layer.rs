@@ -1,17 +1,18 @@
 //! A layer and what happens to it, call by call: the same steps in the same order as a plan's, by their names.
 
 use crate::Error;
-use crate::engine::Records;
-use crate::engine::{Chain, Part, Run, RunOptions, run};
+use crate::engine::{BoundStep, Cancel, Chain, Part, RecordReceiver, RecordStream, Records, Run, RunOptions, run};
 use crate::plan::{InputPlan, LayerPlan, OperationPlan, OutputPlan, Plan, ShowPlan};
 use crate::report::Report;
+use crate::steps::finish::{Finish, Types};
 use crate::steps::{
     Drop, Extent, Geocode, Heights, Inside, Join, Keep, Like, Lines, Measure, Nearest, Polygons, Positions, Rename,
     Set, Step, StepPlan, To, Trim, Values, Vertices,
 };
-use arrow_array::RecordBatch;
-use basilocus_formats::{Format, FormatError};
-use basilocus_table::SetAsideRow;
+use arrow_array::{Array, RecordBatch};
+use arrow_schema::SchemaRef;
+use basilocus_formats::{Decoded, Format, FormatError};
+use basilocus_table::{Batch, SetAsideRow};
 use crossbeam_channel::{Receiver, bounded};
 use std::collections::BTreeMap;
 use std::io::Read;
@@ -91,10 +92,21 @@ impl Layer {
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn from_records(name: &str, records: Vec<RecordBatch>) -> Result<Self, Error> {
-        let records = Records(Arc::new(records));
         crate::engine::memory::MemoryReader::of(name, &records)?;
-        let plan = LayerPlan { name: Some(name.to_string()), records: Some(records), ..LayerPlan::new(name) };
-        Ok(Layer::of(plan))
+        Ok(Layer::of_records(name, Records::Kept(Arc::new(records))))
+    }
+
+    /// The layer of rows that somebody else makes meanwhile, with these columns. They come once: steps and formats that have to
+    /// see all rows before they begin are refused. An error in the place of a batch ends the run with nothing written.
+    ///
+    /// # Errors
+    /// [`Error::Data`] where columns hold types that no format takes.
+    pub fn from_stream(name: &str, schema: SchemaRef, batches: RecordReceiver) -> Result<Self, Error> {
+        Ok(Layer::of_records(name, Records::Stream(RecordStream::new(schema, batches)?)))
+    }
+
+    fn of_records(name: &str, records: Records) -> Self {
+        Layer::of(LayerPlan { name: Some(name.to_string()), records: Some(records), ..LayerPlan::new(name) })
     }
 
     /// The layer of a plan.
@@ -332,7 +344,197 @@ impl Layer {
     /// # Errors
     /// Everything that can be wrong before a row is read.
     pub fn rows(&self) -> Result<LayerRows, Error> {
-        LayerRows::start(self.clone())
+        LayerRows::start(self.clone(), None)
+    }
+
+    /// The columns at the end of the steps, those of text as they are read.
+    ///
+    /// # Errors
+    /// Everything that can be wrong before a row is read.
+    pub fn columns(&self) -> Result<SchemaRef, Error> {
+        Ok(Chain::open(&self.plan, &Run::quiet(&Cancel::default()))?.columns().schema())
+    }
+
+    /// The layer with the type of each column that all its values have, as GeoPackages and workbooks get them: a pass over all
+    /// rows where the source does not know them. Its own geometry is a column of it, in the system that the file says.
+    ///
+    /// ```
+    /// use basilocus::Layer;
+    /// use basilocus::arrow::schema::DataType;
+    /// use basilocus::formats::Format;
+    ///
+    /// let gates = "gate,width,code\nNorth,1.5,007\nSouth,2,012\n";
+    /// let layer = Layer::from_reader(gates.as_bytes(), Format::Delimited)?.typed()?;
+    /// let types: Vec<&DataType> = layer.schema().fields().iter().map(|f| f.data_type()).collect();
+    /// assert_eq!(types, [&DataType::Utf8, &DataType::Float64, &DataType::Utf8], "a code is no number");
+    /// let rows: usize = layer.rows()?.map(|block| block.unwrap().records.num_rows()).sum();
+    /// assert_eq!(rows, 2);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// # Errors
+    /// Everything that can be wrong before a row is read, or while all are looked at.
+    pub fn typed(&self) -> Result<TypedLayer, Error> {
+        TypedLayer::of(self.clone())
+    }
+
+    /// Binds the steps to the columns of the source, so that rows that somebody else has go through them, on any thread.
+    /// One empty batch is enough of a source ([`Layer::from_records`]).
+    ///
+    /// ```
+    /// use basilocus::Layer;
+    /// use basilocus::arrow::array::{Float64Array, RecordBatch};
+    /// use basilocus::steps::Positions;
+    /// use std::sync::Arc;
+    ///
+    /// let batch = |lon: Vec<f64>, lat: Vec<f64>| {
+    ///     let column = |values| Arc::new(Float64Array::from(values)) as _;
+    ///     RecordBatch::try_from_iter([("lon", column(lon)), ("lat", column(lat))])
+    /// };
+    /// let empty = batch(vec![], vec![])?;
+    /// let steps = Layer::from_records("gates", vec![empty])?.positions(Positions::in_system("EPSG:4326")?).bind()?;
+    /// let block = steps.apply(batch(vec![-123.8, -123.7], vec![46.2, 95.0])?)?;
+    /// assert_eq!((block.source_rows, block.set_aside[0].source_row), (vec![1], 2));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    ///
+    /// # Errors
+    /// Everything that can be wrong before a row is read, and [`Error::Usage`] for steps that have to see all rows first.
+    pub fn bind(&self) -> Result<BoundSteps, Error> {
+        let cancel = Cancel::default();
+        BoundSteps::of(Chain::open(&self.plan, &Run::quiet(&cancel))?)
+    }
+}
+
+/// A layer whose columns have their types.
+#[derive(Debug, Clone)]
+pub struct TypedLayer {
+    layer: Layer,
+    schema: SchemaRef,
+}
+
+impl TypedLayer {
+    fn of(layer: Layer) -> Result<Self, Error> {
+        let cancel = Cancel::default();
+        let run = Run::quiet(&cancel);
+        let mut chain = Chain::open(&layer.plan, &run)?;
+        // A geometry of the file's own is placed by what the file says.
+        if chain.columns().geometry().is_some() && chain.columns().placed().is_none() {
+            return TypedLayer::of(layer.positions(Positions::default()));
+        }
+        chain.survey(&run)?;
+        let types = if chain.reader.about().typed { Types::default() } else { chain.types(&run)?.types() };
+        let finish = finish(&chain, types)?;
+        Ok(TypedLayer { layer, schema: finish.layer().schema.clone() })
+    }
+
+    /// The columns.
+    pub fn schema(&self) -> &SchemaRef {
+        &self.schema
+    }
+
+    /// The steps that lead to it.
+    pub fn layer(&self) -> &Layer {
+        &self.layer
+    }
+
+    /// The same layer with columns that are known from elsewhere, so that no pass has to find them: those of the same source,
+    /// or types into which all its values fit.
+    ///
+    /// # Errors
+    /// [`Error::Data`] where the columns have other names.
+    pub fn known(layer: &Layer, schema: SchemaRef) -> Result<Self, Error> {
+        let chain = Chain::open(&layer.plan, &Run::quiet(&Cancel::default()))?;
+        let names = |s: &SchemaRef| s.fields().iter().map(|f| f.name().clone()).collect::<Vec<_>>().join(", ");
+        let found = finish(&chain, Types::of_schema(&schema, chain.columns()))?;
+        if names(&found.layer().schema) != names(&schema) {
+            return Err(Error::Data(format!(
+                "{}: has the columns {}, and {} are expected",
+                layer.plan.source.display(),
+                names(&found.layer().schema),
+                names(&schema)
+            )));
+        }
+        Ok(TypedLayer { layer: layer.clone(), schema })
+    }
+
+    /// The rows as they come ([`Layer::rows`]). A value that does not have the type of its column ends them with an error: the
+    /// source is not what it was when its types were found.
+    ///
+    /// # Errors
+    /// Everything that can be wrong before a row is read.
+    pub fn rows(&self) -> Result<LayerRows, Error> {
+        LayerRows::start(self.layer.clone(), Some(self.schema.clone()))
+    }
+}
+
+/// Rows with the types of their columns.
+fn finish(chain: &Chain, types: Types) -> Result<Finish, Error> {
+    Finish::new(chain.columns(), "layer", Format::Parquet, Some(Arc::new(types)), &ShowPlan::default())
+}
+
+/// A block of rows whose columns have their types.
+fn typed_block(finish: &Finish, part: Part, source: &std::path::Path) -> Result<Block, Error> {
+    let batch = finish.apply(&part.rows)?;
+    for (field, column) in batch.records().schema_ref().fields().iter().zip(batch.records().columns()) {
+        let Some(before) = part.rows.column(field.name()).filter(|b| b.data_type() != column.data_type()) else {
+            continue;
+        };
+        let texts = basilocus_table::text_column(before);
+        let lost = |row: &usize| column.is_null(*row) && !texts.value(*row).trim().is_empty();
+        if let Some(row) = (0..batch.len()).find(lost) {
+            return Err(Error::Data(format!(
+                "{}: row {}, column {}: \"{}\" is no {}, which all values of the column were when they were looked at; the file is another one now, or differs between machines",
+                source.display(),
+                part.rows.source_rows()[row],
+                field.name(),
+                texts.value(row),
+                column.data_type()
+            )));
+        }
+    }
+    Ok(Block { records: batch.records().clone(), ..Block::from(part) })
+}
+
+/// The steps of a layer, bound to its columns: rows that somebody else has go through them, in any order.
+pub struct BoundSteps {
+    start: SchemaRef,
+    steps: Vec<BoundStep>,
+}
+
+impl BoundSteps {
+    fn of(chain: Chain) -> Result<Self, Error> {
+        let start = chain.reader.schema();
+        let steps = chain.into_steps();
+        match steps.iter().find_map(|s| s.work.survey().map(|purpose| (&s.name, purpose))) {
+            Some((name, purpose)) => Err(Error::Usage(format!(
+                "{name} has to see all rows first ({purpose}), so it cannot be bound to columns alone"
+            ))),
+            None => Ok(BoundSteps { start, steps }),
+        }
+    }
+
+    /// The columns at the end of the steps.
+    pub fn schema(&self) -> SchemaRef {
+        self.steps.last().map_or_else(|| self.start.clone(), |s| s.schema.clone())
+    }
+
+    /// Brings rows through the steps; they are counted from 1.
+    ///
+    /// # Errors
+    /// [`Error::Data`] for other columns than those that the steps are bound to, and what ends a run.
+    pub fn apply(&self, records: RecordBatch) -> Result<Block, Error> {
+        let fits = |a: &SchemaRef, b: &SchemaRef| {
+            let column = |f: &arrow_schema::FieldRef| (f.name().clone(), f.data_type().clone());
+            a.fields().iter().map(column).eq(b.fields().iter().map(column))
+        };
+        if !fits(&records.schema(), &self.start) {
+            return Err(Error::Data("the rows have other columns than those that the steps are bound to".into()));
+        }
+        let numbers = (1..=records.num_rows() as u64).collect();
+        let batch = Batch::of(records, numbers).map_err(|e| Error::Data(e.to_string()))?;
+        let part = Part::new(Decoded { batch, set_aside: Vec::new(), bytes: 0 }).through(&self.steps)?;
+        Ok(Block::from(part))
     }
 }
 
@@ -356,14 +558,19 @@ pub struct LayerRows {
 }
 
 impl LayerRows {
-    fn start(layer: Layer) -> Result<Self, Error> {
-        let cancel = crate::engine::Cancel::default();
+    fn start(layer: Layer, schema: Option<SchemaRef>) -> Result<Self, Error> {
+        let cancel = Cancel::default();
         let mut chain = Chain::open(&layer.plan, &Run::quiet(&cancel))?;
+        let finish = schema.map(|s| finish(&chain, Types::of_schema(&s, chain.columns()))).transpose()?;
         let (send, blocks) = bounded::<Result<Block, Error>>(2);
         let worker = std::thread::spawn(move || {
             let run = Run::quiet(&cancel);
             let result = chain.survey(&run).and_then(|()| {
-                chain.each(&run, "reading", &|part| Ok(Block::from(part)), &mut |block| {
+                let ready = |part: Part| match &finish {
+                    Some(finish) => typed_block(finish, part, &layer.plan.source),
+                    None => Ok(Block::from(part)),
+                };
+                chain.each(&run, "reading", &ready, &mut |block| {
                     send.send(Ok(block)).map_err(|_| Error::Cancelled)
                 })
             });

@@ -10,6 +10,7 @@
 //! | [`position_text`] | one position typed by hand |
 //! | [`place`] | where something is, as people say it |
 //! | [`measure`] | lengths, areas, distortion |
+//! | [`shape_measure`] | lengths, areas and distances of single shapes |
 //! | [`sheets`] | a sheet index of one's own |
 //! | [`accuracy`] | accuracies as people read them |
 
@@ -23,6 +24,7 @@ pub mod measure;
 pub mod place;
 pub(crate) mod plate_motion;
 pub mod position_text;
+pub mod shape_measure;
 pub mod sheets;
 pub mod system;
 pub mod transformation;

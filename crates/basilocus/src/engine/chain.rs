@@ -1,7 +1,8 @@
 //! The steps of a layer, bound one after the other, and the passes that rows make through them.
 
-use super::memory::MemoryReader;
+use super::memory::{MemoryReader, Records};
 use super::setting::Setting;
+use super::stream_reader::StreamReader;
 use super::{BoundStep, Cancel, Columns, Decisions, Part, Passing, Progress, Rows, Settling, source, stream};
 use crate::Error;
 use crate::coordinates::finder::Finder;
@@ -104,6 +105,11 @@ impl Chain {
     pub(crate) fn interpretation_of_steps(&self) -> &[String] {
         let notes = self.reader.about().notes.len();
         self.decisions.interpretation.get(notes..).unwrap_or_default()
+    }
+
+    /// The bound steps alone.
+    pub(crate) fn into_steps(self) -> Vec<BoundStep> {
+        self.steps
     }
 
     /// The columns that leave the last step.
@@ -422,7 +428,8 @@ impl<'a> Binder<'a> {
 /// Opens the file of a layer, or the rows that it has in memory.
 fn open_source(plan: &LayerPlan) -> Result<Box<dyn Reader>, Error> {
     match &plan.records {
-        Some(records) => Ok(Box::new(MemoryReader::of(&plan.layer_name(), records)?)),
+        Some(Records::Kept(records)) => Ok(Box::new(MemoryReader::of(&plan.layer_name(), records)?)),
+        Some(Records::Stream(stream)) => Ok(Box::new(StreamReader::of(&plan.layer_name(), stream)?)),
         None => source::open(&plan.source, &plan.options()?),
     }
 }

@@ -19,7 +19,12 @@ pub(crate) struct MemoryReader {
 
 /// Rows of the caller's own, as Arrow has them.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Records(pub Arc<Vec<RecordBatch>>);
+pub enum Records {
+    /// All of them, in memory.
+    Kept(Arc<Vec<RecordBatch>>),
+    /// As they come; they are read once.
+    Stream(super::stream_reader::RecordStream),
+}
 
 impl MemoryReader {
     /// Rows that steps made of those of another source.
@@ -31,13 +36,13 @@ impl MemoryReader {
     ///
     /// # Errors
     /// [`Error::Data`] where the batches differ in their columns or hold types that cannot be written.
-    pub(crate) fn of(name: &str, records: &Records) -> Result<Self, Error> {
-        let Some(first) = records.0.first() else {
+    pub(crate) fn of(name: &str, records: &[RecordBatch]) -> Result<Self, Error> {
+        let Some(first) = records.first() else {
             return Err(Error::Data("no batch of rows is given; one that is empty will do for its columns".into()));
         };
         let schema = first.schema();
         let (mut batches, mut number) = (Vec::new(), 1);
-        for batch in records.0.iter() {
+        for batch in records {
             if batch.schema() != schema {
                 return Err(Error::Data("the batches of rows differ in their columns".into()));
             }
@@ -45,23 +50,28 @@ impl MemoryReader {
             number += batch.num_rows() as u64;
             batches.push(Batch::of(batch.clone(), source_rows).map_err(|e| Error::Data(e.to_string()))?);
         }
-        let about = About {
-            path: PathBuf::from(name),
-            format: Format::Delimited,
-            layer: None,
-            layers: Vec::new(),
-            crs: basilocus_table::batch::point_crs(&schema),
-            header_row: None,
-            encoding: None,
-            delimiter: None,
-            notes: Vec::new(),
-            suspicions: Vec::new(),
-            bytes: 0,
-            typed: true,
-            axes_by_registry: false,
-            tree: Vec::new(),
-        };
+        let about = about_records(name, &schema);
         Ok(MemoryReader { about, schema, batches, set_aside: Vec::new() })
+    }
+}
+
+/// What is known of rows of the caller's own.
+pub(super) fn about_records(name: &str, schema: &SchemaRef) -> About {
+    About {
+        path: PathBuf::from(name),
+        format: Format::Delimited,
+        layer: None,
+        layers: Vec::new(),
+        crs: basilocus_table::batch::point_crs(schema),
+        header_row: None,
+        encoding: None,
+        delimiter: None,
+        notes: Vec::new(),
+        suspicions: Vec::new(),
+        bytes: 0,
+        typed: true,
+        axes_by_registry: false,
+        tree: Vec::new(),
     }
 }
 

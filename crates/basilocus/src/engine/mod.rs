@@ -9,7 +9,7 @@
 //! | `stream` | reader → workers → sink |
 //! | [`Rows`], [`Columns`], [`Account`], [`Setting`] | what steps work with |
 //! | `outputs`, `split`, `set_aside` | the files that a run writes |
-//! | `source`, `memory` | where rows come from |
+//! | `source`, `memory`, `stream_reader` | where rows come from |
 //! | `roles` | what columns seem to be |
 //! | `reach` | how far positions reach |
 
@@ -32,6 +32,7 @@ mod setting;
 pub(crate) mod source;
 mod split;
 mod stream;
+pub(crate) mod stream_reader;
 mod workbook_about;
 
 pub use account::Account;
@@ -48,6 +49,7 @@ pub use run::{RunOptions, run};
 pub use setting::Setting;
 pub(crate) use setting::{Decisions, ReviewFiles, TakenOperation, UnusedColumn};
 pub(crate) use stream::stream;
+pub use stream_reader::{RecordReceiver, RecordStream};
 
 use std::num::NonZeroUsize;
 use std::path::Path;

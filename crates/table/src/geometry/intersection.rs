@@ -26,22 +26,31 @@ pub fn intersects(a: &Geometry, b: &Geometry) -> bool {
 }
 
 /// Whether two rectangles meet: west, south, east, north.
-fn overlap(a: [f64; 4], b: [f64; 4]) -> bool {
+pub(super) fn overlap(a: [f64; 4], b: [f64; 4]) -> bool {
     a[0] <= b[2] && b[0] <= a[2] && a[1] <= b[3] && b[1] <= a[3]
 }
 
 /// A geometry in its parts.
 #[derive(Default)]
-struct Parts<'a> {
-    points: Vec<&'a Position>,
+pub(super) struct Parts<'a> {
+    pub points: Vec<&'a Position>,
+    /// Lines alone.
+    pub lines: Vec<&'a [Position]>,
     /// Lines, and the rings of polygons.
-    edges: Vec<&'a [Position]>,
+    pub edges: Vec<&'a [Position]>,
     /// The rings of each polygon, the outer one first.
-    polygons: Vec<&'a [Vec<Position>]>,
+    pub polygons: Vec<&'a [Vec<Position>]>,
 }
 
 impl<'a> Parts<'a> {
-    fn of(geometry: &'a Geometry) -> Self {
+    /// Those of one polygon.
+    pub(super) fn of_polygon(rings: &'a [Vec<Position>]) -> Self {
+        let mut parts = Parts::default();
+        parts.add_polygon(rings);
+        parts
+    }
+
+    pub(super) fn of(geometry: &'a Geometry) -> Self {
         let mut parts = Parts::default();
         parts.add(geometry);
         parts
@@ -51,17 +60,27 @@ impl<'a> Parts<'a> {
         match geometry {
             Geometry::Point(p) => self.points.push(p),
             Geometry::MultiPoint(points) => self.points.extend(points),
-            Geometry::LineString(line) => self.edges.push(line),
-            Geometry::MultiLineString(lines) => self.edges.extend(lines.iter().map(Vec::as_slice)),
+            Geometry::LineString(line) => self.add_line(line),
+            Geometry::MultiLineString(lines) => lines.iter().for_each(|line| self.add_line(line)),
             Geometry::Polygon(rings) => self.add_polygon(rings),
             Geometry::MultiPolygon(polygons) => polygons.iter().for_each(|rings| self.add_polygon(rings)),
             Geometry::Collection(list) => list.iter().for_each(|g| self.add(g)),
         }
     }
 
+    fn add_line(&mut self, line: &'a [Position]) {
+        self.lines.push(line);
+        self.edges.push(line);
+    }
+
     fn add_polygon(&mut self, rings: &'a [Vec<Position>]) {
         self.edges.extend(rings.iter().map(Vec::as_slice));
         self.polygons.push(rings);
+    }
+
+    /// The rings of all polygons.
+    pub(super) fn rings(&self) -> impl Iterator<Item = &'a [Position]> + '_ {
+        self.polygons.iter().flat_map(|rings| rings.iter().map(Vec::as_slice))
     }
 
     /// One position of each part: where no edges meet, all of a part is where one of its positions is.
@@ -104,10 +123,10 @@ fn bounds_of(line: &[Position]) -> Option<[f64; 4]> {
     )
 }
 
-type Segment<'a> = (&'a Position, &'a Position);
+pub(super) type Segment<'a> = (&'a Position, &'a Position);
 
 /// The segments of a line; a line of one position is a segment without length.
-fn segments(line: &[Position]) -> impl Iterator<Item = Segment<'_>> {
+pub(super) fn segments(line: &[Position]) -> impl Iterator<Item = Segment<'_>> {
     let alone = (line.len() == 1).then(|| (&line[0], &line[0]));
     line.windows(2).map(|w| (&w[0], &w[1])).chain(alone)
 }
@@ -117,12 +136,12 @@ fn bounds_of_segment((a, b): Segment) -> [f64; 4] {
 }
 
 /// On which side of the line from `a` to `b` a position is: above zero on the left, below on the right, zero on it.
-fn side(a: &Position, b: &Position, p: &Position) -> f64 {
+pub(super) fn side(a: &Position, b: &Position, p: &Position) -> f64 {
     let coord = |p: &Position| Coord { x: p.x, y: p.y };
     orient2d(coord(a), coord(b), coord(p))
 }
 
-fn is_on(p: &Position, s: Segment) -> bool {
+pub(super) fn is_on(p: &Position, s: Segment) -> bool {
     let [west, south, east, north] = bounds_of_segment(s);
     west <= p.x && p.x <= east && south <= p.y && p.y <= north && side(s.0, s.1, p) == 0.0
 }
@@ -139,7 +158,7 @@ fn segments_meet(s: Segment, o: Segment) -> bool {
 }
 
 /// Whether a position lies in a polygon: inside of an odd number of its rings. On an edge it may be either.
-fn is_in(p: &Position, rings: &[Vec<Position>]) -> bool {
+pub(super) fn is_in(p: &Position, rings: &[Vec<Position>]) -> bool {
     let mut inside = false;
     for w in rings.iter().flat_map(|ring| ring.windows(2)) {
         // An edge is looked at from its lower end.

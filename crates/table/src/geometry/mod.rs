@@ -4,7 +4,9 @@
 //! |---|---|
 //! | [`antimeridian`] | cutting at the 180° meridian |
 //! | [`arc`] | arcs as chords |
+//! | [`containment`] | whether one geometry lies within another |
 //! | [`intersection`] | whether two geometries meet |
+//! | [`separation`] | where two geometries are nearest to each other |
 //! | [`wkb`] | well-known binary, which columns hold |
 //! | [`wkt`] | well-known text, which tables show |
 //!
@@ -13,7 +15,9 @@
 
 pub mod antimeridian;
 pub mod arc;
+pub mod containment;
 pub mod intersection;
+pub mod separation;
 pub mod wkb;
 pub mod wkt;
 

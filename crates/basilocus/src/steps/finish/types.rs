@@ -52,6 +52,22 @@ impl Decided {
 }
 
 impl Types {
+    /// The types that open columns have in a schema.
+    pub(crate) fn of_schema(schema: &arrow_schema::Schema, columns: &Columns) -> Self {
+        let open = columns.iter().filter(|c| c.is_open && !c.is_geometry());
+        let decided = open.filter_map(|column| {
+            let field = schema.field_with_name(column.name()).ok()?;
+            Some(Decided {
+                name: column.name().to_string(),
+                role: column.role,
+                kind: field.data_type().clone(),
+                style: ColumnStyle { digits: None, longest: None },
+                profile: ColumnProfile::default(),
+            })
+        });
+        Types(decided.collect())
+    }
+
     /// What was decided about a column.
     pub(super) fn of(&self, column: &Column) -> Option<&Decided> {
         self.0.iter().find(|d| column.is_open && d.name == column.name())

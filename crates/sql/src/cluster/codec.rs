@@ -1,0 +1,137 @@
+//! Our tables and plans as bytes; everything else as the engine has it.
+
+use crate::layers::{LayerScan, LayerSource, LayerTable};
+use crate::output::{LayerFormats, PartsPublish, PartsWrite, Target};
+use ballista_core::serde::{BallistaLogicalExtensionCodec, BallistaPhysicalExtensionCodec};
+use datafusion::arrow::datatypes::SchemaRef;
+use datafusion::catalog::TableProvider;
+use datafusion::common::{DataFusionError, Result, TableReference};
+use datafusion::datasource::file_format::FileFormatFactory;
+use datafusion::execution::TaskContext;
+use datafusion::logical_expr::{Extension, LogicalPlan};
+use datafusion::physical_plan::ExecutionPlan;
+use datafusion_proto::logical_plan::LogicalExtensionCodec;
+use datafusion_proto::physical_plan::{PhysicalExtensionCodec, PhysicalProtoConverterExtension};
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use std::sync::Arc;
+
+/// What plans of ours begin with.
+const SCAN: &[u8] = b"basilocus layer scan\n";
+const WRITE: &[u8] = b"basilocus parts write\n";
+const PUBLISH: &[u8] = b"basilocus parts publish\n";
+/// What a format of ours begins with.
+const FORMAT: &[u8] = b"basilocus format\n";
+
+/// Queries: our tables are what they read.
+#[derive(Debug, Default)]
+pub struct LogicalCodec(BallistaLogicalExtensionCodec);
+
+impl LogicalExtensionCodec for LogicalCodec {
+    fn try_decode(&self, bytes: &[u8], inputs: &[LogicalPlan], context: &TaskContext) -> Result<Extension> {
+        self.0.try_decode(bytes, inputs, context)
+    }
+
+    fn try_encode(&self, node: &Extension, out: &mut Vec<u8>) -> Result<()> {
+        self.0.try_encode(node, out)
+    }
+
+    fn try_decode_table_provider(
+        &self,
+        bytes: &[u8],
+        _: &TableReference,
+        _: SchemaRef,
+        _: &TaskContext,
+    ) -> Result<Arc<dyn TableProvider>> {
+        let source: LayerSource = from_json(bytes)?;
+        Ok(Arc::new(LayerTable::of(source)?))
+    }
+
+    fn try_encode_table_provider(
+        &self,
+        table: &TableReference,
+        provider: Arc<dyn TableProvider>,
+        out: &mut Vec<u8>,
+    ) -> Result<()> {
+        match provider.downcast_ref::<LayerTable>() {
+            Some(layer) => {
+                out.extend(to_json(layer.source())?);
+                Ok(())
+            }
+            None => self.0.try_encode_table_provider(table, provider, out),
+        }
+    }
+
+    fn try_decode_file_format(&self, bytes: &[u8], context: &TaskContext) -> Result<Arc<dyn FileFormatFactory>> {
+        match bytes.strip_prefix(FORMAT) {
+            Some(name) => Ok(Arc::new(LayerFormats::named(&String::from_utf8_lossy(name))?)),
+            None => self.0.try_decode_file_format(bytes, context),
+        }
+    }
+
+    fn try_encode_file_format(&self, out: &mut Vec<u8>, format: Arc<dyn FileFormatFactory>) -> Result<()> {
+        match format.downcast_ref::<LayerFormats>() {
+            Some(ours) => {
+                out.extend_from_slice(FORMAT);
+                out.extend_from_slice(ours.name().as_bytes());
+                Ok(())
+            }
+            None => self.0.try_encode_file_format(out, format),
+        }
+    }
+}
+
+/// Parts of queries.
+#[derive(Debug, Default)]
+pub struct PhysicalCodec(BallistaPhysicalExtensionCodec);
+
+impl PhysicalExtensionCodec for PhysicalCodec {
+    fn try_decode(
+        &self,
+        bytes: &[u8],
+        inputs: &[Arc<dyn ExecutionPlan>],
+        context: &TaskContext,
+        converter: &dyn PhysicalProtoConverterExtension,
+    ) -> Result<Arc<dyn ExecutionPlan>> {
+        let target = |bytes: &[u8]| -> Result<Target> { from_json(bytes) };
+        if let Some(scan) = bytes.strip_prefix(SCAN) {
+            return Ok(Arc::new(LayerScan::from_bytes(scan)?));
+        }
+        match (bytes.strip_prefix(WRITE), bytes.strip_prefix(PUBLISH), inputs) {
+            (Some(told), _, [input]) => Ok(Arc::new(PartsWrite::of(input.clone(), target(told)?))),
+            (_, Some(told), [input]) => Ok(Arc::new(PartsPublish::new(input.clone(), target(told)?)?)),
+            _ => self.0.try_decode(bytes, inputs, context, converter),
+        }
+    }
+
+    fn try_encode(
+        &self,
+        node: Arc<dyn ExecutionPlan>,
+        out: &mut Vec<u8>,
+        converter: &dyn PhysicalProtoConverterExtension,
+    ) -> Result<()> {
+        if let Some(scan) = node.downcast_ref::<LayerScan>() {
+            out.extend_from_slice(SCAN);
+            out.extend(scan.to_bytes()?);
+            return Ok(());
+        }
+        let write = node.downcast_ref::<PartsWrite>().map(|w| (WRITE, w.target()));
+        let publish = node.downcast_ref::<PartsPublish>().map(|p| (PUBLISH, p.target()));
+        match write.or(publish) {
+            Some((tag, target)) => {
+                out.extend_from_slice(tag);
+                out.extend(to_json(target)?);
+                Ok(())
+            }
+            None => self.0.try_encode(node, out, converter),
+        }
+    }
+}
+
+fn to_json(value: &impl Serialize) -> Result<Vec<u8>> {
+    serde_json::to_vec(value).map_err(|e| DataFusionError::External(Box::new(e)))
+}
+
+fn from_json<T: DeserializeOwned>(bytes: &[u8]) -> Result<T> {
+    serde_json::from_slice(bytes).map_err(|e| DataFusionError::External(Box::new(e)))
+}

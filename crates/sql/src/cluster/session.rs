@@ -1,0 +1,26 @@
+//! What every process of a cluster knows: our functions, settings and codecs.
+
+use super::{LogicalCodec, PhysicalCodec};
+use crate::setting::Settings;
+use ballista_core::extension::SessionConfigExt;
+use ballista_core::utils::default_session_builder;
+use datafusion::common::Result;
+use datafusion::execution::context::SessionContext;
+use datafusion::execution::session_state::SessionState;
+use datafusion::prelude::SessionConfig;
+use std::sync::Arc;
+
+/// A configuration with our settings and codecs.
+pub(super) fn config() -> SessionConfig {
+    SessionConfig::new_with_ballista()
+        .with_option_extension(Settings::default())
+        .with_ballista_logical_extension_codec(Arc::new(LogicalCodec::default()))
+        .with_ballista_physical_extension_codec(Arc::new(PhysicalCodec::default()))
+}
+
+/// A session with our functions.
+pub(super) fn state(config: SessionConfig) -> Result<SessionState> {
+    let context = SessionContext::new_with_state(default_session_builder(config)?);
+    crate::register(&context)?;
+    Ok(context.state())
+}

@@ -1,0 +1,238 @@
+//! The rows of files, one partition a file.
+
+use super::LayerSource;
+use crate::Error;
+use crate::functions::geometry_column::{GeometryBuilder, GeometryColumn};
+use crate::setting::{OnFailure, Settings};
+use basilocus::layer::{Block, TypedLayer};
+use datafusion::arrow::array::{ArrayRef, RecordBatch, RecordBatchOptions};
+use datafusion::arrow::compute::cast_with_options;
+use datafusion::arrow::compute::kernels::cast::CastOptions;
+use datafusion::arrow::datatypes::SchemaRef;
+use datafusion::common::tree_node::TreeNodeRecursion;
+use datafusion::common::{DataFusionError, Result};
+use datafusion::execution::{SendableRecordBatchStream, TaskContext};
+use datafusion::physical_expr::{EquivalenceProperties, PhysicalExpr};
+use datafusion::physical_plan::execution_plan::{Boundedness, EmissionType};
+use datafusion::physical_plan::metrics::{Count, ExecutionPlanMetricsSet, MetricBuilder, MetricsSet};
+use datafusion::physical_plan::stream::RecordBatchReceiverStream;
+use datafusion::physical_plan::{DisplayAs, DisplayFormatType, ExecutionPlan, Partitioning, PlanProperties};
+use serde::{Deserialize, Serialize};
+use std::fmt;
+use std::sync::Arc;
+
+/// Rows of a batch.
+const ROWS: usize = 8192;
+
+/// Reads the rows of files.
+#[derive(Debug)]
+pub struct LayerScan {
+    told: Told,
+    schema: SchemaRef,
+    properties: Arc<PlanProperties>,
+    metrics: ExecutionPlanMetricsSet,
+}
+
+/// What travels of it.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+struct Told {
+    source: Arc<LayerSource>,
+    projection: Option<Vec<usize>>,
+    limit: Option<usize>,
+}
+
+impl LayerScan {
+    /// Rows of files with some of their columns. `limit` is how many rows of each file are enough.
+    ///
+    /// # Errors
+    /// [`Error::Call`] for a plan that was damaged on its way.
+    pub fn new(source: Arc<LayerSource>, projection: Option<Vec<usize>>, limit: Option<usize>) -> Result<Self> {
+        Self::of(Told { source, projection, limit })
+    }
+
+    fn of(told: Told) -> Result<Self> {
+        let whole = told.source.schema()?;
+        let schema = match &told.projection {
+            Some(places) => Arc::new(whole.project(places)?),
+            None => whole,
+        };
+        let properties = PlanProperties::new(
+            EquivalenceProperties::new(schema.clone()),
+            Partitioning::UnknownPartitioning(told.source.files.len()),
+            EmissionType::Incremental,
+            Boundedness::Bounded,
+        );
+        Ok(LayerScan { told, schema, properties: Arc::new(properties), metrics: ExecutionPlanMetricsSet::new() })
+    }
+
+    /// As bytes, for another machine.
+    ///
+    /// # Errors
+    /// None that is known.
+    pub fn to_bytes(&self) -> Result<Vec<u8>> {
+        serde_json::to_vec(&self.told).map_err(|e| DataFusionError::External(Box::new(e)))
+    }
+
+    /// Of such bytes.
+    ///
+    /// # Errors
+    /// For other bytes.
+    pub fn from_bytes(bytes: &[u8]) -> Result<Self> {
+        Self::of(serde_json::from_slice(bytes).map_err(|e| DataFusionError::External(Box::new(e)))?)
+    }
+}
+
+impl DisplayAs for LayerScan {
+    fn fmt_as(&self, _: DisplayFormatType, f: &mut fmt::Formatter) -> fmt::Result {
+        let files = &self.told.source.files;
+        write!(f, "LayerScan: {}", files.first().map_or("", String::as_str))?;
+        if files.len() > 1 {
+            write!(f, " and {} more", files.len() - 1)?;
+        }
+        if let Some(limit) = self.told.limit {
+            write!(f, ", at most {limit} rows of each")?;
+        }
+        Ok(())
+    }
+}
+
+impl ExecutionPlan for LayerScan {
+    fn name(&self) -> &str {
+        "LayerScan"
+    }
+
+    fn properties(&self) -> &Arc<PlanProperties> {
+        &self.properties
+    }
+
+    fn children(&self) -> Vec<&Arc<dyn ExecutionPlan>> {
+        Vec::new()
+    }
+
+    fn apply_expressions(
+        &self,
+        _: &mut dyn FnMut(&Arc<dyn PhysicalExpr>) -> Result<TreeNodeRecursion>,
+    ) -> Result<TreeNodeRecursion> {
+        Ok(TreeNodeRecursion::Continue)
+    }
+
+    fn with_new_children(self: Arc<Self>, _: Vec<Arc<dyn ExecutionPlan>>) -> Result<Arc<dyn ExecutionPlan>> {
+        Ok(self)
+    }
+
+    fn execute(&self, partition: usize, context: Arc<TaskContext>) -> Result<SendableRecordBatchStream> {
+        let settings = Settings::of(context.session_config().options());
+        let reading = Reading {
+            typed: self.told.source.open(partition)?,
+            file: self.told.source.files[partition].clone(),
+            ends: settings.failure()? != OnFailure::Null,
+            schema: self.schema.clone(),
+            projection: self.told.projection.clone(),
+            left: self.told.limit,
+            rows: MetricBuilder::new(&self.metrics).output_rows(partition),
+            set_aside: MetricBuilder::new(&self.metrics).counter("rows_set_aside", partition),
+        };
+        let mut builder = RecordBatchReceiverStream::builder(self.schema.clone(), 2);
+        let sender = builder.tx();
+        builder.spawn_blocking(move || {
+            reading.give(&mut |batch| sender.blocking_send(Ok(batch)).is_ok())
+        });
+        Ok(builder.build())
+    }
+
+    fn metrics(&self) -> Option<MetricsSet> {
+        Some(self.metrics.clone_inner())
+    }
+}
+
+/// One file being read.
+struct Reading {
+    typed: TypedLayer,
+    file: String,
+    /// Whether a row that cannot be used ends it.
+    ends: bool,
+    schema: SchemaRef,
+    projection: Option<Vec<usize>>,
+    left: Option<usize>,
+    rows: Count,
+    set_aside: Count,
+}
+
+impl Reading {
+    /// Gives batches until they are no longer wanted.
+    fn give(mut self, sink: &mut dyn FnMut(RecordBatch) -> bool) -> Result<()> {
+        for block in self.typed.rows().map_err(Error::from)? {
+            let block = block.map_err(Error::from)?;
+            self.count(&block)?;
+            let mut batch = self.batch(&block.records)?;
+            if let Some(left) = &mut self.left {
+                batch = batch.slice(0, batch.num_rows().min(*left));
+                *left -= batch.num_rows();
+            }
+            let mut from = 0;
+            while from < batch.num_rows() {
+                let part = batch.slice(from, ROWS.min(batch.num_rows() - from));
+                from += part.num_rows();
+                self.rows.add(part.num_rows());
+                if !sink(part) {
+                    return Ok(());
+                }
+            }
+            if self.left == Some(0) {
+                return Ok(());
+            }
+        }
+        Ok(())
+    }
+
+    /// Counts rows that cannot be used; the first ends the query where nobody said that it goes on.
+    fn count(&self, block: &Block) -> Result<()> {
+        self.set_aside.add(block.set_aside.len());
+        match block.set_aside.first().filter(|_| self.ends) {
+            None => Ok(()),
+            Some(row) => Err(Error::Call {
+                function: "read_layer",
+                what: format!(
+                    "{}: row {}: {}; with SET basilocus.on_failure = 'null' such rows are left out and counted",
+                    self.file, row.source_row, row.reason
+                ),
+            }
+            .into()),
+        }
+    }
+
+    /// The columns that are asked for, geometries as well-known binary.
+    fn batch(&self, records: &RecordBatch) -> Result<RecordBatch> {
+        let all: Vec<usize> = (0..records.num_columns()).collect();
+        let places = self.projection.as_ref().unwrap_or(&all);
+        let columns = places.iter().zip(self.schema.fields()).map(|(at, field)| {
+            let column = records.column(*at);
+            if column.data_type() == field.data_type() {
+                return Ok(column.clone());
+            }
+            if GeometryColumn::takes(column.data_type()) {
+                return binary(column);
+            }
+            // Columns of another file may have a wider type.
+            let exact = CastOptions { safe: false, ..Default::default() };
+            Ok(cast_with_options(column, field.data_type(), &exact)?)
+        });
+        let columns = columns.collect::<Result<Vec<ArrayRef>>>()?;
+        let options = RecordBatchOptions::new().with_row_count(Some(records.num_rows()));
+        Ok(RecordBatch::try_new_with_options(self.schema.clone(), columns, &options)?)
+    }
+}
+
+fn binary(column: &ArrayRef) -> Result<ArrayRef> {
+    let broken = |what: String| DataFusionError::Execution(format!("read_layer: {what}"));
+    let geometries = GeometryColumn::of(column).map_err(broken)?;
+    let mut out = GeometryBuilder::for_rows(column.len());
+    for row in 0..column.len() {
+        match geometries.plain_point(row) {
+            Some(Some([x, y])) => out.push_point(x, y),
+            Some(None) => out.push(None),
+            None => out.push(geometries.get(row).map_err(broken)?.as_ref()),
+        }
+    }
+    Ok(out.finish())
+}

@@ -1,0 +1,18 @@
+//! Rows of queries in the formats of the library: `COPY (SELECT …) TO 'FOLDER' STORED AS GPKG`.
+//!
+//! | module | what is in it |
+//! |---|---|
+//! | `formats` | what `STORED AS` takes |
+//! | `columns` | rows of the engine as rows of the library |
+//! | `parts` | each partition to a file |
+//! | `publish` | all parts to their names, or none |
+
+mod columns;
+mod formats;
+mod parts;
+mod publish;
+
+pub(crate) use columns::Columns;
+pub use formats::LayerFormats;
+pub use parts::{PartsWrite, Target};
+pub use publish::PartsPublish;

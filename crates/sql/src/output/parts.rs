@@ -1,0 +1,227 @@
+//! Each partition of a query to a file of its own, in a folder where nobody looks yet.
+
+use super::Columns;
+use crate::Error;
+use crate::setting::{OnFailure, Settings};
+use basilocus::Layer;
+use basilocus::steps::Positions;
+use basilocus::table::POINT_COLUMN;
+use datafusion::arrow::array::{ArrayRef, RecordBatch, StringArray, UInt64Array};
+use datafusion::arrow::datatypes::{DataType, Field, Schema, SchemaRef};
+use datafusion::common::tree_node::TreeNodeRecursion;
+use datafusion::common::{DataFusionError, Result};
+use datafusion::execution::{SendableRecordBatchStream, TaskContext};
+use datafusion::physical_expr::{EquivalenceProperties, PhysicalExpr};
+use datafusion::physical_plan::execution_plan::{Boundedness, EmissionType};
+use datafusion::physical_plan::stream::RecordBatchStreamAdapter;
+use datafusion::physical_plan::{
+    DisplayAs, DisplayFormatType, ExecutionPlan, ExecutionPlanProperties, Partitioning, PlanProperties,
+};
+use futures::StreamExt;
+use serde::{Deserialize, Serialize};
+use std::fmt;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+/// Where the parts of a query wait, and what they become.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Target {
+    /// The file, or the folder of a file for each partition.
+    pub path: PathBuf,
+    /// The ending of the files.
+    pub ending: String,
+    /// The folder where they wait.
+    pub waiting: PathBuf,
+    /// Whether files that are there are replaced.
+    pub overwrite: bool,
+}
+
+impl Target {
+    /// Whether it is one file.
+    pub(super) fn is_file(&self) -> bool {
+        self.path.extension().is_some_and(|e| e.eq_ignore_ascii_case(&self.ending))
+    }
+
+    /// The folder in which the files will be.
+    pub(super) fn folder(&self) -> &Path {
+        let parent = self.path.parent().filter(|p| !p.as_os_str().is_empty());
+        if self.is_file() { parent.unwrap_or(Path::new(".")) } else { &self.path }
+    }
+
+    /// The name of the file of a partition.
+    fn name(&self, partition: usize) -> String {
+        match self.path.file_name().filter(|_| self.is_file()) {
+            Some(name) => name.to_string_lossy().into_owned(),
+            None => format!("part-{partition:05}.{}", self.ending),
+        }
+    }
+}
+
+/// Writes each partition.
+#[derive(Debug)]
+pub struct PartsWrite {
+    input: Arc<dyn ExecutionPlan>,
+    target: Target,
+    properties: Arc<PlanProperties>,
+}
+
+impl PartsWrite {
+    /// Writes the partitions of `input` towards a file or folder.
+    ///
+    /// # Errors
+    /// [`Error::Call`] where the folder cannot be made, or an output is there and is not to be replaced.
+    pub fn new(input: Arc<dyn ExecutionPlan>, path: PathBuf, ending: String, overwrite: bool) -> Result<Self> {
+        let refuse = |what: String| Error::Call { function: "COPY", what };
+        let mut target = Target { path, ending, waiting: PathBuf::new(), overwrite };
+        if target.is_file() && target.path.exists() && !overwrite {
+            let what = format!(
+                "{} exists already; OPTIONS ('overwrite' 'true') replaces it",
+                target.path.display()
+            );
+            return Err(refuse(what).into());
+        }
+        let folder = target.folder().to_path_buf();
+        // An identifier that no other query has, on any machine.
+        let number = format!("{:x}-{:x}", std::process::id(), now_in_nanoseconds());
+        target.waiting = folder.join(format!(".unfinished-{number}"));
+        Ok(Self::of(input, target))
+    }
+
+    /// The same for a target that was settled on another machine.
+    pub(crate) fn of(input: Arc<dyn ExecutionPlan>, target: Target) -> Self {
+        let properties = PlanProperties::new(
+            EquivalenceProperties::new(schema()),
+            Partitioning::UnknownPartitioning(input.output_partitioning().partition_count()),
+            EmissionType::Final,
+            Boundedness::Bounded,
+        );
+        PartsWrite { input, target, properties: Arc::new(properties) }
+    }
+
+    pub(crate) fn target(&self) -> &Target {
+        &self.target
+    }
+}
+
+fn now_in_nanoseconds() -> u128 {
+    std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).map_or(0, |d| d.as_nanos())
+}
+
+/// What is told of each part: its folder, its rows.
+pub(super) fn schema() -> SchemaRef {
+    Arc::new(Schema::new(vec![
+        Field::new("folder", DataType::Utf8, false),
+        Field::new("count", DataType::UInt64, false),
+    ]))
+}
+
+impl DisplayAs for PartsWrite {
+    fn fmt_as(&self, _: DisplayFormatType, f: &mut fmt::Formatter) -> fmt::Result {
+        write!(f, "PartsWrite: {}", self.target.path.display())
+    }
+}
+
+impl ExecutionPlan for PartsWrite {
+    fn name(&self) -> &str {
+        "PartsWrite"
+    }
+
+    fn properties(&self) -> &Arc<PlanProperties> {
+        &self.properties
+    }
+
+    fn children(&self) -> Vec<&Arc<dyn ExecutionPlan>> {
+        vec![&self.input]
+    }
+
+    fn benefits_from_input_partitioning(&self) -> Vec<bool> {
+        vec![false]
+    }
+
+    fn apply_expressions(
+        &self,
+        _: &mut dyn FnMut(&Arc<dyn PhysicalExpr>) -> Result<TreeNodeRecursion>,
+    ) -> Result<TreeNodeRecursion> {
+        Ok(TreeNodeRecursion::Continue)
+    }
+
+    fn with_new_children(self: Arc<Self>, children: Vec<Arc<dyn ExecutionPlan>>) -> Result<Arc<dyn ExecutionPlan>> {
+        Ok(Arc::new(PartsWrite::of(children[0].clone(), self.target.clone())))
+    }
+
+    fn execute(&self, partition: usize, context: Arc<TaskContext>) -> Result<SendableRecordBatchStream> {
+        let on_failure = Settings::of(context.session_config().options()).failure()?;
+        let input = self.input.execute(partition, context)?;
+        let (columns, target) = (Columns::of(&self.input.schema()), self.target.clone());
+        let made = futures::stream::once(async move {
+            let written = write(input, columns, &target, partition).await?;
+            if let (Some(reason), true) = (&written.set_aside, on_failure != OnFailure::Null) {
+                let what = format!(
+                    "{} of part {partition}: {reason}; with SET basilocus.on_failure = 'null' such rows go to a file beside the others",
+                    target.name(partition)
+                );
+                return Err(DataFusionError::from(Error::Call { function: "COPY", what }));
+            }
+            let folder = Arc::new(StringArray::from(vec![written.folder.to_string_lossy().into_owned()]));
+            let rows = Arc::new(UInt64Array::from(vec![written.rows]));
+            Ok(RecordBatch::try_new(schema(), vec![folder as ArrayRef, rows])?)
+        });
+        Ok(Box::pin(RecordBatchStreamAdapter::new(schema(), made)))
+    }
+}
+
+/// A part that is there.
+struct Written {
+    folder: PathBuf,
+    rows: u64,
+    /// The first reason for rows that the format cannot hold.
+    set_aside: Option<String>,
+}
+
+/// Writes the rows of a partition. Each attempt has a folder of its own, so that two of them are not in each other's way.
+async fn write(
+    mut input: SendableRecordBatchStream,
+    columns: Columns,
+    target: &Target,
+    partition: usize,
+) -> Result<Written> {
+    let broken = |what: String| DataFusionError::from(Error::Call { function: "COPY", what });
+    let folder = target.waiting.join(format!("{partition:05}-{:x}-{:x}", std::process::id(), now_in_nanoseconds()));
+    std::fs::create_dir_all(&folder).map_err(|e| broken(format!("{}: {e}", folder.display())))?;
+    let (send, receive) = crossbeam_channel::bounded(2);
+    let layer = layer(&columns, target, receive)?.write(folder.join(target.name(partition))).map_err(Error::from)?;
+    let run = tokio::task::spawn_blocking(move || layer.run());
+    let mut failed = None;
+    while let Some(batch) = input.next().await {
+        let ready = batch.and_then(|b| Ok(columns.apply(&b)?));
+        let ended = ready.is_err();
+        let message = ready.map_err(|e| {
+            let words = e.to_string();
+            failed = Some(e);
+            words
+        });
+        // The writer's end waits for this one without holding up others.
+        if tokio::task::block_in_place(|| send.send(message)).is_err() || ended {
+            break;
+        }
+    }
+    drop(send);
+    let report = run.await.map_err(|e| broken(format!("the writer of part {partition} ended: {e}")))?;
+    match (failed, report) {
+        (Some(e), _) => Err(e),
+        (None, Err(e)) => Err(Error::from(e).into()),
+        (None, Ok(report)) => Ok(Written {
+            folder,
+            rows: report.rows_out,
+            set_aside: report.set_aside.iter().next().map(|(reason, rows)| format!("{rows} rows: {reason}")),
+        }),
+    }
+}
+
+/// The layer of the rows to come.
+fn layer(columns: &Columns, target: &Target, rows: basilocus::engine::RecordReceiver) -> Result<Layer, Error> {
+    let stem = target.path.file_stem().map_or("rows".into(), |s| s.to_string_lossy().into_owned());
+    let layer = Layer::from_stream(&stem, columns.schema().clone(), rows)?;
+    let is_spatial = columns.schema().field_with_name(POINT_COLUMN).is_ok_and(|f| *f.data_type() == DataType::Binary);
+    Ok(if is_spatial { layer.positions(Positions::default()) } else { layer })
+}
