@@ -1,9 +1,10 @@
 //! The one error type of this crate, and how it travels inside of the engine's.
 
 use datafusion::error::DataFusionError;
+use std::fmt;
 
 /// Why a call cannot be planned, or a query cannot go on.
-#[derive(Debug, thiserror::Error)]
+#[derive(thiserror::Error)]
 #[non_exhaustive]
 pub enum Error {
     /// An argument that a function does not take.
@@ -59,6 +60,28 @@ pub enum Error {
         /// The sum of the file where the query was planned.
         planned: u64,
     },
+}
+
+/// Signs around our words where the engine hands an error on as a text in its own notation.
+pub(crate) const SIGNS: [char; 2] = ['\u{ab}', '\u{bb}'];
+
+impl fmt::Debug for Error {
+    /// The same words: a cluster tells errors in this form.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}{self}{}", SIGNS[0], SIGNS[1])
+    }
+}
+
+/// An error of the engine in the words that matter: ours, wherever in it they stand.
+pub fn words(error: &DataFusionError) -> String {
+    let text = error.to_string();
+    if let (Some(from), Some(to)) = (text.find(SIGNS[0]), text.rfind(SIGNS[1]))
+        && from < to
+    {
+        return text[from + SIGNS[0].len_utf8()..to].to_string();
+    }
+    let ours = text.rsplit_once("External error: ").map_or(text.as_str(), |(_, ours)| ours);
+    ours.trim().to_string()
 }
 
 impl From<Error> for DataFusionError {

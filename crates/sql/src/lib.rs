@@ -23,6 +23,7 @@
 //! | [`cluster`] | scheduler, executors and clients |
 //! | [`functions`] | functions over columns |
 //! | [`layers`] | layers of files as tables |
+//! | [`ledger`] | what became of every row |
 //! | [`output`] | rows of queries in files |
 //! | [`setting`] | what a session says of them |
 
@@ -30,11 +31,12 @@ pub mod cluster;
 mod error;
 pub mod functions;
 pub mod layers;
+pub mod ledger;
 pub mod output;
 mod references;
 mod register;
 pub mod setting;
 mod systems;
 
-pub use error::Error;
-pub use register::register;
+pub use error::{Error, words};
+pub use register::{Running, register, run};

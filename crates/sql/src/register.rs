@@ -2,17 +2,22 @@
 
 use crate::functions;
 use crate::layers::ReadLayer;
+use crate::ledger::{AccountRule, LedgerTable, SessionLedger, of_plan};
 use crate::output::LayerFormats;
 use crate::setting::Settings;
 use datafusion::error::Result;
-use datafusion::prelude::SessionContext;
+use datafusion::execution::SendableRecordBatchStream;
+use datafusion::execution::session_state::SessionStateBuilder;
+use datafusion::physical_optimizer::PhysicalOptimizerRule;
+use datafusion::physical_plan::{ExecutionPlan, execute_stream};
+use datafusion::prelude::{DataFrame, SessionContext};
 use std::sync::Arc;
 
-/// Adds all functions and settings to a session.
+/// Adds all functions and settings to a session. The ledger is what `ledger()` shows: who runs plans fills it ([`run`]).
 ///
 /// # Errors
 /// None that is known; the engine may refuse a function.
-pub fn register(context: &SessionContext) -> Result<()> {
+pub fn register(context: &SessionContext) -> Result<Arc<SessionLedger>> {
     let state = context.state_ref();
     {
         let mut state = state.write();
@@ -20,6 +25,8 @@ pub fn register(context: &SessionContext) -> Result<()> {
         if options.extensions.get::<Settings>().is_none() {
             options.extensions.insert(Settings::default());
         }
+        // It asks a function for each field of its result anew: `g.lon`, `g.lat` of an address would be two searches.
+        options.optimizer.enable_leaf_expression_pushdown = false;
     }
     {
         let mut state = state.write();
@@ -27,7 +34,51 @@ pub fn register(context: &SessionContext) -> Result<()> {
             state.register_file_format(Arc::new(format), true)?;
         }
     }
+    add_account_rule(context);
+    let ledger = Arc::new(SessionLedger::default());
+    context.register_udtf(LedgerTable::NAME, Arc::new(LedgerTable(ledger.clone())));
     functions::all().into_iter().for_each(|f| context.register_udf(f));
     context.register_udtf(ReadLayer::NAME, Arc::new(ReadLayer));
-    Ok(())
+    Ok(ledger)
+}
+
+/// Puts the rule of accounts at the end of those of the session, once.
+fn add_account_rule(context: &SessionContext) {
+    let state = context.state_ref();
+    let mut state = state.write();
+    let rules = state.physical_optimizers();
+    if rules.iter().any(|r| r.name() == AccountRule.name()) {
+        return;
+    }
+    let rules = rules.iter().cloned().chain([Arc::new(AccountRule) as Arc<dyn PhysicalOptimizerRule + Send + Sync>]);
+    let rules = rules.collect();
+    *state = SessionStateBuilder::new_from_existing(state.clone()).with_physical_optimizer_rules(rules).build();
+}
+
+/// A query that runs, and its account when its rows are all taken.
+pub struct Running {
+    /// The rows.
+    pub rows: SendableRecordBatchStream,
+    plan: Arc<dyn ExecutionPlan>,
+}
+
+impl Running {
+    /// The plan that is run.
+    pub fn plan(&self) -> &Arc<dyn ExecutionPlan> {
+        &self.plan
+    }
+
+    /// Brings what became of the rows into the ledger of the session ([`SessionLedger::set`]).
+    pub fn enter(&self, ledger: &SessionLedger) -> bool {
+        ledger.set(of_plan(&self.plan))
+    }
+}
+
+/// Runs a query so that its account can be asked for.
+///
+/// # Errors
+/// Those of the engine.
+pub async fn run(query: DataFrame) -> Result<Running> {
+    let (context, plan) = (Arc::new(query.task_ctx()), query.create_physical_plan().await?);
+    Ok(Running { rows: execute_stream(plan.clone(), context)?, plan })
 }

@@ -1,5 +1,6 @@
 //! Our tables and plans as bytes; everything else as the engine has it.
 
+use crate::ledger::AccountPlan;
 use crate::layers::{LayerScan, LayerSource, LayerTable};
 use crate::output::{LayerFormats, PartsPublish, PartsWrite, Target};
 use ballista_core::serde::{BallistaLogicalExtensionCodec, BallistaPhysicalExtensionCodec};
@@ -20,6 +21,7 @@ use std::sync::Arc;
 const SCAN: &[u8] = b"basilocus layer scan\n";
 const WRITE: &[u8] = b"basilocus parts write\n";
 const PUBLISH: &[u8] = b"basilocus parts publish\n";
+const ACCOUNT: &[u8] = b"basilocus account\n";
 /// What a format of ours begins with.
 const FORMAT: &[u8] = b"basilocus format\n";
 
@@ -97,6 +99,9 @@ impl PhysicalExtensionCodec for PhysicalCodec {
         if let Some(scan) = bytes.strip_prefix(SCAN) {
             return Ok(Arc::new(LayerScan::from_bytes(scan)?));
         }
+        if let (true, [input]) = (bytes == ACCOUNT, inputs) {
+            return Ok(Arc::new(AccountPlan::around(input.clone())));
+        }
         match (bytes.strip_prefix(WRITE), bytes.strip_prefix(PUBLISH), inputs) {
             (Some(told), _, [input]) => Ok(Arc::new(PartsWrite::of(input.clone(), target(told)?))),
             (_, Some(told), [input]) => Ok(Arc::new(PartsPublish::new(input.clone(), target(told)?)?)),
@@ -113,6 +118,10 @@ impl PhysicalExtensionCodec for PhysicalCodec {
         if let Some(scan) = node.downcast_ref::<LayerScan>() {
             out.extend_from_slice(SCAN);
             out.extend(scan.to_bytes()?);
+            return Ok(());
+        }
+        if node.is::<AccountPlan>() {
+            out.extend_from_slice(ACCOUNT);
             return Ok(());
         }
         let write = node.downcast_ref::<PartsWrite>().map(|w| (WRITE, w.target()));

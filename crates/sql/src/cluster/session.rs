@@ -12,7 +12,11 @@ use std::sync::Arc;
 
 /// A configuration with our settings and codecs.
 pub(super) fn config() -> SessionConfig {
-    SessionConfig::new_with_ballista()
+    let mut config = SessionConfig::new_with_ballista();
+    config.options_mut().optimizer.enable_leaf_expression_pushdown = false;
+    config
+        // The planner that changes plans while they run leaves out the rules of sessions, and with them the ledger.
+        .with_ballista_adaptive_query_planner(false)
         .with_option_extension(Settings::default())
         .with_ballista_logical_extension_codec(Arc::new(LogicalCodec::default()))
         .with_ballista_physical_extension_codec(Arc::new(PhysicalCodec::default()))

@@ -6,6 +6,7 @@ use datafusion::arrow::array::{ArrayRef, AsArray, RecordBatch, StringArray};
 use datafusion::arrow::csv::WriterBuilder;
 use datafusion::arrow::datatypes::{DataType, Field, Schema};
 use datafusion::arrow::util::pretty::pretty_format_batches;
+use basilocus_sql::ledger::SessionLedger;
 use datafusion::prelude::SessionContext;
 use futures::StreamExt;
 use std::io::Write;
@@ -34,7 +35,12 @@ enum Form {
 const SHOWN: usize = 100;
 
 /// Runs a question and prints its answer.
-pub(crate) async fn answer(context: &SessionContext, question: &Question) -> anyhow::Result<()> {
+pub(crate) async fn answer(
+    context: &SessionContext,
+    ledger: &SessionLedger,
+    scheduler: Option<(&str, u16)>,
+    question: &Question,
+) -> anyhow::Result<()> {
     for setting in &question.settings {
         let (name, value) =
             setting.split_once('=').ok_or_else(|| anyhow::anyhow!("--set {setting}: NAME=VALUE is expected"))?;
@@ -45,10 +51,10 @@ pub(crate) async fn answer(context: &SessionContext, question: &Question) -> any
     let statements = datafusion::sql::parser::DFParser::parse_sql(&question.query)?;
     for statement in statements {
         let plan = context.state().statement_to_plan(statement).await?;
-        let mut rows = context.execute_logical_plan(plan).await?.execute_stream().await?;
+        let mut running = basilocus_sql::run(context.execute_logical_plan(plan).await?).await?;
         let (mut kept, mut count) = (Vec::new(), 0);
         let mut out = std::io::stdout().lock();
-        while let Some(batch) = rows.next().await {
+        while let Some(batch) = running.rows.next().await {
             let batch = readable(&batch?)?;
             match question.form {
                 Form::Csv => {
@@ -66,6 +72,13 @@ pub(crate) async fn answer(context: &SessionContext, question: &Question) -> any
                 n if n > SHOWN => writeln!(out, "{n} rows, of which {SHOWN} are shown")?,
                 n => writeln!(out, "{n} rows")?,
             }
+        }
+        let is_new = match scheduler {
+            Some((host, port)) => ledger.set(basilocus_sql::cluster::client::ledger(&running, host, port).await?),
+            None => running.enter(ledger),
+        };
+        if is_new {
+            ledger.words().iter().for_each(|line| eprintln!("set aside by {line}"));
         }
     }
     Ok(())

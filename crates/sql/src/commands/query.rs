@@ -19,6 +19,6 @@ pub(crate) async fn run(arguments: Arguments) -> anyhow::Result<()> {
         config = config.with_target_partitions(usize::from(threads));
     }
     let context = SessionContext::new_with_config(config);
-    basilocus_sql::register(&context)?;
-    answer(&context, &arguments.question).await
+    let ledger = basilocus_sql::register(&context)?;
+    answer(&context, &ledger, None, &arguments.question).await
 }

@@ -15,6 +15,6 @@ pub(crate) struct Arguments {
 
 pub(crate) async fn run(arguments: Arguments) -> anyhow::Result<()> {
     let (host, port) = &arguments.scheduler;
-    let context = basilocus_sql::cluster::client::connect(host, *port).await?;
-    answer(&context, &arguments.question).await
+    let (context, ledger) = basilocus_sql::cluster::client::connect(host, *port).await?;
+    answer(&context, &ledger, Some((host, *port)), &arguments.question).await
 }

@@ -49,7 +49,8 @@ pub(super) fn apply(
     let rows = RecordBatch::try_new(schema.clone(), columns).map_err(|e| broken(e.into()))?;
     let block = steps.apply(rows)?;
     for row in &block.set_aside {
-        failures.push(Failure { row: places[row.source_row as usize - 1], reason: row.reason.clone() });
+        let place = places[row.source_row as usize - 1];
+        failures.push(Failure::new(place, row.class.clone(), row.reason.clone()));
     }
     let mut from: Vec<Option<u64>> = vec![None; call.rows];
     for (at, row) in block.source_rows.iter().enumerate() {

@@ -4,6 +4,7 @@ use super::scalar::{Call, Definition, Failure, Failures, Kind, Made, Parameter};
 use super::struct_column;
 use crate::{Error, systems};
 use basilocus::geodesy::projection::Distortion;
+use basilocus::table::Reason;
 use datafusion::arrow::array::{Array, ArrayRef, Float64Array};
 use datafusion::arrow::datatypes::{DataType, Field};
 use std::sync::Arc;
@@ -54,7 +55,8 @@ fn apply(call: &Call) -> Result<Made, Error> {
             let (x, y) = (lon.value(row), lat.value(row));
             let found = projection.distortion(&datum.ellipsoid, x - datum.prime_meridian_deg, y);
             if found.is_none() {
-                failures.push(Failure { row, reason: format!("{} gives no numbers at {x}, {y}", crs.title()) });
+                let reason = format!("{} gives no numbers at {x}, {y}", crs.title());
+                failures.push(Failure::new(row, Reason::new("outside the projection"), reason));
             }
             found
         })

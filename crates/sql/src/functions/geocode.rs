@@ -7,6 +7,7 @@ use crate::Error;
 use crate::references;
 use basilocus::Layer;
 use basilocus::steps::Geocode;
+use basilocus::table::Reason;
 use datafusion::arrow::array::{Array, ArrayRef, AsArray, RecordBatch, StringArray};
 use datafusion::arrow::compute::cast;
 use datafusion::arrow::datatypes::{DataType, Field, Schema};
@@ -77,7 +78,7 @@ fn apply(call: &Call) -> Result<Made, Error> {
     for row in 0..call.rows {
         let is_empty = columns.iter().any(|c| c.is_valid(row)) && columns.iter().all(|c| c.is_null(row) || c.value(row).trim().is_empty());
         if is_empty {
-            failures.push(Failure { row, reason: "no address: the text is empty".into() });
+            failures.push(Failure::new(row, Reason::new("no address"), "no address: the text is empty"));
         }
     }
     let told = references::told(call, 1)?;

@@ -1,13 +1,16 @@
 //! What the functions that measure have in common.
 
 use super::geometry_column::GeometryColumn;
-use super::scalar::{Call, Failure, Made, Planned};
+use super::scalar::{Call, Failure, Made, NOT_A_GEOMETRY, Planned};
 use crate::{Error, systems};
 use basilocus::coordinates::shape_measure::ShapeMeasure;
+use basilocus::table::Reason;
 use basilocus::table::geometry::Geometry;
 use datafusion::arrow::array::Float64Array;
 use datafusion::arrow::datatypes::{DataType, Field};
 use std::sync::Arc;
+
+const NOT_TO_BE_MEASURED: Reason = Reason::new("nothing to measure");
 
 /// How the shapes of a system are measured; numbers of none in their plane.
 pub(super) fn in_system(system: Option<&str>) -> Result<ShapeMeasure, Error> {
@@ -39,7 +42,7 @@ pub(super) fn each(
                 Some(g) => measure(&of, &g).map(Some).ok_or_else(|| format!("a {} has no {what}", g.type_name())),
             });
             measured.unwrap_or_else(|reason| {
-                failures.push(Failure { row, reason });
+                failures.push(Failure::new(row, NOT_TO_BE_MEASURED, reason));
                 None
             })
         })
@@ -62,7 +65,7 @@ pub(super) fn pairs<T>(
                 Ok(Some((a, b))) => of(&a, &b),
                 Ok(None) => None,
                 Err(reason) => {
-                    failures.push(Failure { row, reason });
+                    failures.push(Failure::new(row, NOT_A_GEOMETRY, reason));
                     None
                 }
             }

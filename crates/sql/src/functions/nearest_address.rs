@@ -7,6 +7,7 @@ use crate::Error;
 use crate::references;
 use basilocus::Layer;
 use basilocus::steps::{Nearest, Positions};
+use basilocus::table::Reason;
 use datafusion::arrow::array::{Array, ArrayRef, Float64Array, RecordBatch};
 use datafusion::arrow::datatypes::{DataType, Field, Schema};
 use std::sync::Arc;
@@ -64,7 +65,7 @@ fn apply(call: &Call) -> Result<Made, Error> {
     // No address near is no failure of the command; here the row says why it is empty.
     for row in there {
         if columns[0].is_null(row) && !failures.iter().any(|f| f.row == row) {
-            failures.push(Failure { row, reason: format!("no address within {most_m} m") });
+            failures.push(Failure::new(row, Reason::new("no address near"), format!("no address within {most_m} m")));
         }
     }
     Ok(by_steps::made(call, columns, failures))

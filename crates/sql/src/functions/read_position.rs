@@ -5,6 +5,7 @@ use super::struct_column;
 use crate::{Error, systems};
 use basilocus::coordinates::position_text::{self, Typed};
 use basilocus::geodesy::notation::AxisOrder;
+use basilocus::table::Reason;
 use datafusion::arrow::array::{Array, ArrayRef, Float64Array, StringArray};
 use datafusion::arrow::datatypes::{DataType, Field};
 use std::sync::Arc;
@@ -62,11 +63,11 @@ fn apply(call: &Call) -> Result<Made, Error> {
             }
             let text = texts.value(row);
             if text.trim().is_empty() {
-                failures.push(Failure { row, reason: "no coordinates: the text is empty".into() });
+                failures.push(Failure::new(row, Reason::NO_COORDINATES, "no coordinates: the text is empty"));
                 return None;
             }
             position_text::read(text, from.as_deref(), order)
-                .map_err(|e| failures.push(Failure { row, reason: e.to_string() }))
+                .map_err(|e| failures.push(Failure::new(row, Reason::NOT_A_COORDINATE, e.to_string())))
                 .ok()
         })
         .collect();

@@ -2,8 +2,10 @@
 //! and what becomes of rows that it cannot use.
 
 use crate::functions::geometry_column::GeometryColumn;
+use crate::ledger::account;
 use crate::setting::{OnFailure, Settings};
 use crate::{Error, systems};
+use basilocus::table::Reason;
 use datafusion::arrow::array::{Array, ArrayRef, AsArray, Float64Array, StringArray};
 use datafusion::arrow::compute::cast;
 use datafusion::arrow::datatypes::{DataType, Field, FieldRef, Float64Type};
@@ -11,6 +13,7 @@ use datafusion::common::{DataFusionError, Result, ScalarValue};
 use datafusion::logical_expr::{
     ColumnarValue, ReturnFieldArgs, ScalarFunctionArgs, ScalarUDF, ScalarUDFImpl, Signature, Volatility,
 };
+use std::collections::BTreeMap;
 use std::hash::{Hash, Hasher};
 use std::sync::Arc;
 
@@ -69,7 +72,18 @@ pub(crate) enum Failures {
 pub(crate) struct Failure {
     /// The row, from 0.
     pub row: usize,
+    /// What the ledger counts it by.
+    pub class: Reason,
     pub reason: String,
+}
+
+/// Bytes that are no geometry, or one of a type that is not taken.
+pub(crate) const NOT_A_GEOMETRY: Reason = Reason::new("not a geometry");
+
+impl Failure {
+    pub(crate) fn new(row: usize, class: Reason, reason: impl Into<String>) -> Self {
+        Failure { row, class, reason: reason.into() }
+    }
 }
 
 /// What a function made of a batch.
@@ -82,6 +96,18 @@ pub(crate) struct Made {
 impl Made {
     pub(crate) fn without_failures(values: ArrayRef) -> Self {
         Made { values, failures: Vec::new() }
+    }
+
+    /// Tells the ledger what became of the rows.
+    fn count(&self, function: &'static str) {
+        let first = match self.values.as_struct_opt() {
+            Some(columns) => columns.column(0),
+            None => &self.values,
+        };
+        let mut set_aside: BTreeMap<String, usize> = BTreeMap::new();
+        self.failures.iter().for_each(|f| *set_aside.entry(f.class.to_string()).or_default() += 1);
+        let nulls = first.null_count();
+        account::count(function, first.len() - nulls, nulls.saturating_sub(self.failures.len()), &set_aside);
     }
 }
 
@@ -397,11 +423,12 @@ impl ScalarUDFImpl for Scalar {
             made.failures.iter().for_each(|f| reasons[f.row] = Some(&f.reason));
             return Ok(ColumnarValue::Array(Arc::new(StringArray::from(reasons))));
         }
+        made.count(self.definition.name);
         let ends = match (on_failure, self.definition.failures) {
             (OnFailure::Error, _) | (OnFailure::Told, Failures::Null) => made.failures.first(),
             _ => None,
         };
-        if let Some(Failure { row, reason }) = ends {
+        if let Some(Failure { row, reason, .. }) = ends {
             let (function, reason) = (self.definition.name, reason.clone());
             return Err(Error::Row { function, row: row + 1, reason }.into());
         }

@@ -1,7 +1,7 @@
 //! Geometries as well-known binary.
 
 use super::geometry_column::GeometryBuilder;
-use super::scalar::{Definition, Failure, Failures, Kind, Made, Parameter};
+use super::scalar::{Definition, Failure, Failures, Kind, Made, NOT_A_GEOMETRY, Parameter};
 use datafusion::arrow::datatypes::{DataType, Field};
 
 pub(super) static ST_AS_BINARY: Definition = Definition {
@@ -16,7 +16,7 @@ pub(super) static ST_AS_BINARY: Definition = Definition {
         let (mut out, mut failures) = (GeometryBuilder::for_rows(call.rows), Vec::new());
         for row in 0..call.rows {
             let geometry = column.get(row).unwrap_or_else(|reason| {
-                failures.push(Failure { row, reason });
+                failures.push(Failure::new(row, NOT_A_GEOMETRY, reason));
                 None
             });
             out.push(geometry.as_ref());

@@ -1,6 +1,6 @@
 //! Geometries as well-known text.
 
-use super::scalar::{Definition, Failure, Failures, Kind, Made, Parameter};
+use super::scalar::{Definition, Failure, Failures, Kind, Made, NOT_A_GEOMETRY, Parameter};
 use basilocus::table::geometry::wkt;
 use datafusion::arrow::array::StringArray;
 use datafusion::arrow::datatypes::{DataType, Field};
@@ -20,7 +20,7 @@ pub(super) static ST_AS_TEXT: Definition = Definition {
             .map(|row| match column.get(row) {
                 Ok(geometry) => geometry.as_ref().map(wkt::write),
                 Err(reason) => {
-                    failures.push(Failure { row, reason });
+                    failures.push(Failure::new(row, NOT_A_GEOMETRY, reason));
                     None
                 }
             })

@@ -1,7 +1,7 @@
 //! The rectangle around a geometry, in its system; a point or a line where it has no extent along one axis.
 
 use super::geometry_column::GeometryBuilder;
-use super::scalar::{Definition, Failure, Failures, Kind, Made, Parameter};
+use super::scalar::{Definition, Failure, Failures, Kind, Made, NOT_A_GEOMETRY, Parameter};
 use crate::systems;
 use basilocus::table::geometry::{Geometry, Position};
 
@@ -17,7 +17,7 @@ pub(super) static ST_ENVELOPE: Definition = Definition {
         let (mut out, mut failures) = (GeometryBuilder::for_rows(call.rows), Vec::new());
         for row in 0..call.rows {
             let geometry = column.get(row).unwrap_or_else(|reason| {
-                failures.push(Failure { row, reason });
+                failures.push(Failure::new(row, NOT_A_GEOMETRY, reason));
                 None
             });
             out.push(geometry.and_then(|g| g.bounds()).map(around).as_ref());

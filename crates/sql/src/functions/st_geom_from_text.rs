@@ -1,7 +1,7 @@
 //! Geometries of well-known text.
 
 use super::geometry_column::GeometryBuilder;
-use super::scalar::{Definition, Failure, Failures, Kind, Made, Parameter, Planned};
+use super::scalar::{Definition, Failure, Failures, Kind, Made, NOT_A_GEOMETRY, Parameter, Planned};
 use crate::{Error, systems};
 use basilocus::table::geometry::wkt;
 use datafusion::arrow::array::Array;
@@ -28,7 +28,7 @@ pub(super) static ST_GEOM_FROM_TEXT: Definition = Definition {
             let read = same.clone().unwrap_or_else(|| wkt::read(texts.value(row)));
             out.push(read.as_ref().ok());
             if let Err(e) = read {
-                failures.push(Failure { row, reason: format!("\"{}\": {e}", texts.value(row)) });
+                failures.push(Failure::new(row, NOT_A_GEOMETRY, format!("\"{}\": {e}", texts.value(row))));
             }
         }
         Ok(Made { values: out.finish(), failures })

@@ -1,7 +1,7 @@
 //! Geometries of well-known binary: their bytes are looked at, so that what is none is known.
 
 use super::geometry_column::GeometryBuilder;
-use super::scalar::{Definition, Failure, Failures, Kind, Made, Parameter};
+use super::scalar::{Definition, Failure, Failures, Kind, Made, NOT_A_GEOMETRY, Parameter};
 use super::st_geom_from_text::in_system_of;
 
 pub(super) static ST_GEOM_FROM_WKB: Definition = Definition {
@@ -16,7 +16,7 @@ pub(super) static ST_GEOM_FROM_WKB: Definition = Definition {
         let (mut out, mut failures) = (GeometryBuilder::for_rows(call.rows), Vec::new());
         for row in 0..call.rows {
             let geometry = column.get(row).unwrap_or_else(|reason| {
-                failures.push(Failure { row, reason });
+                failures.push(Failure::new(row, NOT_A_GEOMETRY, reason));
                 None
             });
             out.push(geometry.as_ref());

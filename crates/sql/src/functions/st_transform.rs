@@ -1,9 +1,10 @@
 //! Geometries in another system.
 
 use super::geometry_column::{GeometryBuilder, GeometryColumn};
-use super::scalar::{Call, Definition, Failure, Failures, Kind, Made, Parameter};
+use super::scalar::{Call, Definition, Failure, Failures, Kind, Made, NOT_A_GEOMETRY, Parameter};
 use crate::{Error, systems};
 use basilocus::geodesy::operation::Operation;
+use basilocus::table::Reason;
 use basilocus::table::geometry::Geometry;
 use std::sync::Arc;
 
@@ -50,7 +51,7 @@ fn apply(call: &Call) -> Result<Made, Error> {
         None => {
             for row in 0..call.rows {
                 let shape = column.get(row).unwrap_or_else(|reason| {
-                    failures.push(Failure { row, reason });
+                    failures.push(Failure::new(row, NOT_A_GEOMETRY, reason));
                     None
                 });
                 if let Some(shape) = &shape {
@@ -74,7 +75,7 @@ fn apply(call: &Call) -> Result<Made, Error> {
                 Some(_) if x[row].is_finite() && y[row].is_finite() => out.push_point(x[row], y[row]),
                 Some(_) => {
                     out.push(None);
-                    failures.push(Failure { row, reason: why(row) });
+                    failures.push(Failure::new(row, Reason::CANNOT_BE_TRANSFORMED, why(row)));
                 }
             }
         }
@@ -98,7 +99,7 @@ fn apply(call: &Call) -> Result<Made, Error> {
             None => out.push(Some(&shape)),
             Some(at) => {
                 out.push(None);
-                failures.push(Failure { row, reason: why(at) });
+                failures.push(Failure::new(row, Reason::CANNOT_BE_TRANSFORMED, why(at)));
             }
         }
     }

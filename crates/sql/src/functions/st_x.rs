@@ -2,6 +2,7 @@
 
 use super::scalar::{Call, Definition, Failure, Failures, Kind, Made, Parameter};
 use crate::Error;
+use basilocus::table::Reason;
 use basilocus::table::geometry::Geometry;
 use datafusion::arrow::array::Float64Array;
 use datafusion::arrow::datatypes::{DataType, Field};
@@ -35,6 +36,8 @@ coordinate! {
     };
 }
 
+const NOT_A_POINT: Reason = Reason::new("not a point");
+
 type Get = fn(&super::geometry_column::GeometryColumn, usize) -> Result<Option<f64>, String>;
 
 fn coordinates(call: &Call, get: Get) -> Result<Made, Error> {
@@ -43,7 +46,7 @@ fn coordinates(call: &Call, get: Get) -> Result<Made, Error> {
     let values: Float64Array = (0..call.rows)
         .map(|row| {
             get(&column, row).unwrap_or_else(|reason| {
-                failures.push(Failure { row, reason });
+                failures.push(Failure::new(row, NOT_A_POINT, reason));
                 None
             })
         })

@@ -5,7 +5,8 @@ use super::st_transform::refusal;
 use super::struct_column;
 use crate::{Error, systems};
 use basilocus::geodesy::operation::Operation;
-use datafusion::arrow::array::{Array, ArrayRef, Float64Array, StringViewBuilder};
+use basilocus::table::Reason;
+use datafusion::arrow::array::{Array, ArrayRef, Float64Array, StringArray};
 use datafusion::arrow::datatypes::{DataType, Field};
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -33,12 +34,14 @@ pub(super) static TRANSFORM: Definition = Definition {
             ("x", DataType::Float64),
             ("y", DataType::Float64),
             ("accuracy_m", DataType::Float64),
-            ("operation", DataType::Utf8View),
+            ("operation", DataType::Utf8),
         ];
         Ok(Field::new("transform", struct_column::data_type(&columns), true))
     },
     apply,
 };
+
+const NO_SYSTEM: Reason = Reason::new("no reference system");
 
 /// What decides which operation a row takes.
 type Systems<'a> = (&'a str, &'a str, Option<u64>);
@@ -54,7 +57,7 @@ fn apply(call: &Call) -> Result<Made, Error> {
             continue;
         }
         if from.is_null(row) || to.is_null(row) {
-            out.fail(row, "no reference system is said for it".into());
+            out.fail(row, NO_SYSTEM, "no reference system is said for it".into());
             continue;
         }
         let at = epoch.as_ref().filter(|e| e.is_valid(row)).map(|e| e.value(row).to_bits());
@@ -66,7 +69,7 @@ fn apply(call: &Call) -> Result<Made, Error> {
             // One system for all rows is the query's; one among many is the row's.
             Err(e) if call.literal(2).is_some() && call.literal(3).is_some() => return Err(e),
             Err(e) => {
-                rows.iter().for_each(|row| out.fail(*row, e.to_string()));
+                rows.iter().for_each(|row| out.fail(*row, NO_SYSTEM, e.to_string()));
                 continue;
             }
         };
@@ -80,7 +83,7 @@ fn apply(call: &Call) -> Result<Made, Error> {
             if tx[at].is_finite() && ty[at].is_finite() {
                 out.place(row, [tx[at], ty[at]], used[at].take());
             } else {
-                out.fail(row, refusal(used[at].as_deref(), [x.value(row), y.value(row), f64::NAN]));
+                out.fail(row, Reason::CANNOT_BE_TRANSFORMED, refusal(used[at].as_deref(), [x.value(row), y.value(row), f64::NAN]));
             }
         }
     }
@@ -104,22 +107,20 @@ impl Transformed {
         (self.x[row], self.y[row], self.operation[row]) = (Some(x), Some(y), operation);
     }
 
-    fn fail(&mut self, row: usize, reason: String) {
-        self.failures.push(Failure { row, reason });
+    fn fail(&mut self, row: usize, class: Reason, reason: String) {
+        self.failures.push(Failure::new(row, class, reason));
     }
 
     fn finish(mut self, call: &Call) -> Made {
         let accuracy: Float64Array =
             self.operation.iter().map(|o| o.as_ref().and_then(|o| o.accuracy_m())).collect();
-        // Few operations name many rows: each name is kept once.
-        let mut names = StringViewBuilder::new().with_deduplicate_strings();
-        self.operation.iter().for_each(|o| names.append_option(o.as_ref().map(|o| o.name())));
+        let names: StringArray = self.operation.iter().map(|o| o.as_ref().map(|o| o.name())).collect();
         self.failures.sort_by_key(|f| f.row);
         let columns: Vec<ArrayRef> = vec![
             Arc::new(Float64Array::from(self.x)),
             Arc::new(Float64Array::from(self.y)),
             Arc::new(accuracy),
-            Arc::new(names.finish()),
+            Arc::new(names),
         ];
         struct_column::made(call.result, columns, self.failures, call.rows)
     }

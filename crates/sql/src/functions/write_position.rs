@@ -3,6 +3,7 @@
 use super::scalar::{Call, Definition, Failure, Failures, Kind, Made, Parameter};
 use crate::Error;
 use basilocus::geodesy::notation::{self, Notation};
+use basilocus::table::Reason;
 use datafusion::arrow::array::{Array, StringArray};
 use datafusion::arrow::datatypes::{DataType, Field};
 use std::sync::Arc;
@@ -58,7 +59,7 @@ fn apply(call: &Call) -> Result<Made, Error> {
             let written = (y.abs() <= 90.0).then(|| notation::print(x, y, notation, digits)).flatten();
             if written.is_none() {
                 let reason = format!("longitude {x}, latitude {y} cannot be written as {}", notation.words());
-                failures.push(Failure { row, reason });
+                failures.push(Failure::new(row, Reason::OUTSIDE_THE_NOTATION, reason));
             }
             written
         })

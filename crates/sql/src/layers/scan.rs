@@ -3,6 +3,7 @@
 use super::LayerSource;
 use crate::Error;
 use crate::functions::geometry_column::{GeometryBuilder, GeometryColumn};
+use crate::ledger::Counted;
 use crate::setting::{OnFailure, Settings};
 use basilocus::layer::{Block, TypedLayer};
 use datafusion::arrow::array::{ArrayRef, RecordBatch, RecordBatchOptions};
@@ -18,6 +19,7 @@ use datafusion::physical_plan::metrics::{Count, ExecutionPlanMetricsSet, MetricB
 use datafusion::physical_plan::stream::RecordBatchReceiverStream;
 use datafusion::physical_plan::{DisplayAs, DisplayFormatType, ExecutionPlan, Partitioning, PlanProperties};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use std::fmt;
 use std::sync::Arc;
 
@@ -130,7 +132,7 @@ impl ExecutionPlan for LayerScan {
             projection: self.told.projection.clone(),
             left: self.told.limit,
             rows: MetricBuilder::new(&self.metrics).output_rows(partition),
-            set_aside: MetricBuilder::new(&self.metrics).counter("rows_set_aside", partition),
+            account: Account { metrics: self.metrics.clone(), partition, counts: BTreeMap::new() },
         };
         let mut builder = RecordBatchReceiverStream::builder(self.schema.clone(), 2);
         let sender = builder.tx();
@@ -155,7 +157,30 @@ struct Reading {
     projection: Option<Vec<usize>>,
     left: Option<usize>,
     rows: Count,
-    set_aside: Count,
+    account: Account,
+}
+
+/// What became of the rows of a file.
+struct Account {
+    metrics: ExecutionPlanMetricsSet,
+    partition: usize,
+    counts: BTreeMap<Counted, Count>,
+}
+
+impl Account {
+    fn rows(&mut self, block: &Block) {
+        self.add(Counted::Made, block.records.num_rows());
+        for row in &block.set_aside {
+            self.add(Counted::SetAside(row.class.to_string()), 1);
+        }
+    }
+
+    fn add(&mut self, counted: Counted, rows: usize) {
+        let (metrics, partition) = (&self.metrics, self.partition);
+        let name = counted.metric("read_layer");
+        let count = self.counts.entry(counted);
+        count.or_insert_with(|| MetricBuilder::new(metrics).counter(name, partition)).add(rows);
+    }
 }
 
 impl Reading {
@@ -186,8 +211,8 @@ impl Reading {
     }
 
     /// Counts rows that cannot be used; the first ends the query where nobody said that it goes on.
-    fn count(&self, block: &Block) -> Result<()> {
-        self.set_aside.add(block.set_aside.len());
+    fn count(&mut self, block: &Block) -> Result<()> {
+        self.account.rows(&block);
         match block.set_aside.first().filter(|_| self.ends) {
             None => Ok(()),
             Some(row) => Err(Error::Call {

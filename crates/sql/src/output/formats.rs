@@ -1,11 +1,12 @@
 //! What `STORED AS` takes: the formats of the library that are written, by their endings. Text is `DELIMITED` and Parquet with
 //! geometry `GEOPARQUET`, as the engine has a `CSV` and a `PARQUET` of its own, which know no geometry.
 
-use super::{PartsPublish, PartsWrite};
-use crate::Error;
+use super::{Columns, PartsPublish, PartsWrite};
+use crate::{Error, systems};
 use async_trait::async_trait;
 use basilocus::formats::{DRIVERS, Format};
-use datafusion::arrow::datatypes::SchemaRef;
+use basilocus::table::POINT_COLUMN;
+use datafusion::arrow::datatypes::{DataType, Schema, SchemaRef};
 use datafusion::catalog::Session;
 use datafusion::common::{GetExt, Result, Statistics};
 use datafusion::datasource::file_format::file_compression_type::FileCompressionType;
@@ -36,15 +37,19 @@ pub struct LayerFormats {
 impl LayerFormats {
     /// All of them, one for each name.
     pub fn all() -> Vec<LayerFormats> {
+        let mut names: Vec<&str> = Vec::new();
         let endings = DRIVERS.iter().flat_map(|d| d.endings.iter().copied());
-        endings
-            .filter(|ending| Format::of_ending(&PathBuf::from(format!("x.{ending}"))).is_some())
-            .map(|ending| {
-                let other = OTHER_NAMES.iter().find(|(e, _)| *e == ending).map(|(_, name)| *name);
-                LayerFormats { name: other.unwrap_or(ending).to_string(), ending: ending.to_string(), overwrite: false }
-            })
-            .filter(|f| !["json", "avro", "arrow"].contains(&f.name.as_str()))
-            .collect()
+        let written = endings.filter(|ending| Format::of_ending(&PathBuf::from(format!("x.{ending}"))).is_some());
+        let mut formats = Vec::new();
+        for ending in written {
+            let name = OTHER_NAMES.iter().find(|(e, _)| *e == ending).map_or(ending, |(_, name)| *name);
+            // Those of the engine stay; a format with two endings of one name has the first.
+            if !["json", "avro", "arrow"].contains(&name) && !names.contains(&name) {
+                names.push(name);
+                formats.push(LayerFormats { name: name.to_string(), ending: ending.to_string(), overwrite: false });
+            }
+        }
+        formats
     }
 
     /// The one with a name.
@@ -141,6 +146,8 @@ impl FileFormat for LayerFormats {
             return Err(Error::Call { function: "COPY", what }.into());
         }
         let target = PathBuf::from(config.original_url.trim_start_matches("file://"));
+        let holds_geometry = Format::of_ending(&PathBuf::from(format!("x.{}", self.ending))).is_some_and(Format::holds_geometry);
+        check_geometry(&input.schema(), holds_geometry)?;
         let is_file = target.extension().is_some_and(|e| e.eq_ignore_ascii_case(&self.ending));
         let input: Arc<dyn ExecutionPlan> =
             if is_file { Arc::new(CoalescePartitionsExec::new(input)) } else { input };
@@ -153,6 +160,23 @@ impl FileFormat for LayerFormats {
     fn file_source(&self, schema: TableSchema) -> Arc<dyn FileSource> {
         // Asked for by plans that read, which are refused before.
         Arc::new(CsvSource::new(schema))
+    }
+}
+
+/// A layer needs a geometry, and a geometry its system.
+fn check_geometry(schema: &Schema, holds_geometry: bool) -> Result<(), Error> {
+    let refuse = |what: String| Err(Error::Call { function: "COPY", what });
+    let columns = Columns::of(schema);
+    let geometry = columns.schema().field_with_name(POINT_COLUMN).ok().filter(|f| *f.data_type() == DataType::Binary);
+    match geometry {
+        None if holds_geometry => refuse(
+            "the query has no column of geometry: ST_Point(lon, lat, 4326) makes one; XLSX and DELIMITED are for tables".into(),
+        ),
+        Some(field) if systems::of_field(field).is_none() => refuse(
+            "the geometry has no system, so that nothing says where it is: ST_SRID(geometry, system) says it, where it is known"
+                .into(),
+        ),
+        _ => Ok(()),
     }
 }
 
