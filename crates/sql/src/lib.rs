@@ -20,6 +20,7 @@
 //!
 //! | module | what is in it |
 //! |---|---|
+//! | [`aggregates`] | functions over groups |
 //! | [`cluster`] | scheduler, executors and clients |
 //! | [`functions`] | functions over columns |
 //! | [`layers`] | layers of files as tables |
@@ -27,14 +28,17 @@
 //! | [`output`] | rows of queries in files |
 //! | [`setting`] | what a session says of them |
 
+pub mod aggregates;
 pub mod cluster;
 mod error;
 pub mod functions;
 pub mod layers;
 pub mod ledger;
 pub mod output;
+mod numbered;
 mod references;
 mod register;
+mod schema_bytes;
 pub mod setting;
 mod systems;
 

@@ -1,5 +1,6 @@
 //! All of it in a session.
 
+use crate::aggregates;
 use crate::functions;
 use crate::layers::ReadLayer;
 use crate::ledger::{AccountRule, LedgerTable, SessionLedger, of_plan};
@@ -38,6 +39,7 @@ pub fn register(context: &SessionContext) -> Result<Arc<SessionLedger>> {
     let ledger = Arc::new(SessionLedger::default());
     context.register_udtf(LedgerTable::NAME, Arc::new(LedgerTable(ledger.clone())));
     functions::all().into_iter().for_each(|f| context.register_udf(f));
+    aggregates::all().into_iter().for_each(|f| context.register_udaf(f));
     context.register_udtf(ReadLayer::NAME, Arc::new(ReadLayer));
     Ok(ledger)
 }

@@ -1,53 +1,10 @@
 //! Functions in queries, as a user calls them; expected values come from somewhere else.
 
+mod common;
+
 use basilocus::addresses::reference::{BuildPlan, build};
-use basilocus::arrow::array::RecordBatch;
-use datafusion::arrow::util::display::{ArrayFormatter, FormatOptions};
-use datafusion::prelude::SessionContext;
+use common::{batches, cell, cells, error, number, session};
 use std::path::PathBuf;
-
-fn session() -> SessionContext {
-    let context = SessionContext::new();
-    basilocus_sql::register(&context).unwrap();
-    context
-}
-
-async fn batches(context: &SessionContext, sql: &str) -> Result<Vec<RecordBatch>, String> {
-    let frame = context.sql(sql).await.map_err(|e| e.to_string())?;
-    frame.collect().await.map_err(|e| e.to_string())
-}
-
-/// All cells, row by row, as texts.
-async fn cells(context: &SessionContext, sql: &str) -> Vec<Vec<String>> {
-    let mut out = Vec::new();
-    for batch in batches(context, sql).await.unwrap_or_else(|e| panic!("{sql}\n{e}")) {
-        let options = FormatOptions::default().with_null("null");
-        let columns: Vec<ArrayFormatter> =
-            batch.columns().iter().map(|c| ArrayFormatter::try_new(c.as_ref(), &options).unwrap()).collect();
-        for row in 0..batch.num_rows() {
-            out.push(columns.iter().map(|c| c.value(row).to_string()).collect());
-        }
-    }
-    out
-}
-
-/// The only cell.
-async fn cell(context: &SessionContext, sql: &str) -> String {
-    let rows = cells(context, sql).await;
-    assert_eq!((rows.len(), rows[0].len()), (1, 1), "{sql}");
-    rows[0][0].clone()
-}
-
-async fn error(context: &SessionContext, sql: &str) -> String {
-    match batches(context, sql).await {
-        Ok(rows) => panic!("{sql} gave {rows:?}"),
-        Err(e) => e,
-    }
-}
-
-async fn number(context: &SessionContext, sql: &str) -> f64 {
-    cell(context, sql).await.parse().unwrap_or_else(|_| panic!("{sql} gave no number"))
-}
 
 /// An address reference of three houses.
 fn reference(folder: &std::path::Path) -> PathBuf {
@@ -179,9 +136,10 @@ async fn what_fails_is_an_error_or_null_with_its_reason() {
     batches(&s, "SET basilocus.on_failure = 'error'").await.unwrap();
     let told = error(&s, "SELECT read_position('nonsense')").await;
     assert!(told.contains("read_position: row 1"), "{told}");
-    batches(&s, "SET basilocus.on_failure = 'sometimes'").await.unwrap();
-    let told = error(&s, "SELECT read_position('nonsense')").await;
+    let told = error(&s, "SET basilocus.on_failure = 'sometimes'").await;
     assert!(told.contains("error, null or told"), "{told}");
+    let told = error(&s, "SET basilocus.on_error = 'null'").await;
+    assert!(told.contains("basilocus.on_failure"), "{told}");
 }
 
 #[tokio::test]

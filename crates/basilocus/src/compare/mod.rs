@@ -314,8 +314,8 @@ pub fn compare(plan: &ComparePlan, cancel: &Cancel) -> Result<CompareReport, Err
 }
 
 /// What rows that were placed twice have in common, and what would give just that; the pairs are longitude and latitude,
-/// degrees in WGS 84. Nothing where a system has no way to degrees.
-pub(crate) fn displacement_of(pairs: &[[[f64; 2]; 2]], systems: [&Crs; 2]) -> Option<Displacement> {
+/// degrees in WGS 84. Nothing where a system has no way to degrees, and where too few rows moved by more than a millimetre.
+pub fn displacement_of(pairs: &[[[f64; 2]; 2]], systems: [&Crs; 2]) -> Option<Displacement> {
     let geodesic = Geodesic::new(&Ellipsoid::wgs84());
     let pair = |[a, b]: &[[f64; 2]; 2]| {
         let distance_m = geodesic.inverse(a[0], a[1], b[0], b[1]).distance_m;

@@ -1,7 +1,10 @@
 //! Our tables and plans as bytes; everything else as the engine has it.
 
+use crate::aggregates::aggregate::Aggregate;
+use crate::functions::scalar::Scalar;
 use crate::ledger::AccountPlan;
 use crate::layers::{LayerScan, LayerSource, LayerTable};
+use crate::{aggregates, functions};
 use crate::output::{LayerFormats, PartsPublish, PartsWrite, Target};
 use ballista_core::serde::{BallistaLogicalExtensionCodec, BallistaPhysicalExtensionCodec};
 use datafusion::arrow::datatypes::SchemaRef;
@@ -9,7 +12,7 @@ use datafusion::catalog::TableProvider;
 use datafusion::common::{DataFusionError, Result, TableReference};
 use datafusion::datasource::file_format::FileFormatFactory;
 use datafusion::execution::TaskContext;
-use datafusion::logical_expr::{Extension, LogicalPlan};
+use datafusion::logical_expr::{AggregateUDF, Extension, LogicalPlan, ScalarUDF};
 use datafusion::physical_plan::ExecutionPlan;
 use datafusion_proto::logical_plan::LogicalExtensionCodec;
 use datafusion_proto::physical_plan::{PhysicalExtensionCodec, PhysicalProtoConverterExtension};
@@ -64,6 +67,27 @@ impl LogicalExtensionCodec for LogicalCodec {
         }
     }
 
+    fn try_decode_udf(&self, name: &str, bytes: &[u8]) -> Result<Arc<ScalarUDF>> {
+        function_of(name, bytes)
+    }
+
+    fn try_encode_udf(&self, function: &ScalarUDF, out: &mut Vec<u8>) -> Result<()> {
+        // Before a query is planned its systems are not settled; the scheduler does it then.
+        match function.inner().downcast_ref::<Scalar>().map(Scalar::settled) {
+            Some(Ok(Some(systems))) => out.extend(to_json(systems)?),
+            _ => {}
+        }
+        Ok(())
+    }
+
+    fn try_decode_udaf(&self, name: &str, bytes: &[u8]) -> Result<Arc<AggregateUDF>> {
+        aggregate_of(name, bytes)
+    }
+
+    fn try_encode_udaf(&self, function: &AggregateUDF, out: &mut Vec<u8>) -> Result<()> {
+        encode_aggregate(function, out)
+    }
+
     fn try_decode_file_format(&self, bytes: &[u8], context: &TaskContext) -> Result<Arc<dyn FileFormatFactory>> {
         match bytes.strip_prefix(FORMAT) {
             Some(name) => Ok(Arc::new(LayerFormats::named(&String::from_utf8_lossy(name))?)),
@@ -96,14 +120,16 @@ impl PhysicalExtensionCodec for PhysicalCodec {
         converter: &dyn PhysicalProtoConverterExtension,
     ) -> Result<Arc<dyn ExecutionPlan>> {
         let target = |bytes: &[u8]| -> Result<Target> { from_json(bytes) };
-        if let Some(scan) = bytes.strip_prefix(SCAN) {
-            return Ok(Arc::new(LayerScan::from_bytes(scan)?));
-        }
         if let (true, [input]) = (bytes == ACCOUNT, inputs) {
             return Ok(Arc::new(AccountPlan::around(input.clone())));
         }
+        if let (Some(scan), [numbers]) = (bytes.strip_prefix(SCAN), inputs) {
+            return Ok(Arc::new(LayerScan::from_bytes(scan, numbers.clone())?));
+        }
         match (bytes.strip_prefix(WRITE), bytes.strip_prefix(PUBLISH), inputs) {
-            (Some(told), _, [input]) => Ok(Arc::new(PartsWrite::of(input.clone(), target(told)?))),
+            (Some(told), _, [input, numbers]) => {
+                Ok(Arc::new(PartsWrite::of(input.clone(), numbers.clone(), target(told)?)))
+            }
             (_, Some(told), [input]) => Ok(Arc::new(PartsPublish::new(input.clone(), target(told)?)?)),
             _ => self.0.try_decode(bytes, inputs, context, converter),
         }
@@ -135,6 +161,57 @@ impl PhysicalExtensionCodec for PhysicalCodec {
             None => self.0.try_encode(node, out, converter),
         }
     }
+
+    fn try_decode_udf(&self, name: &str, bytes: &[u8]) -> Result<Arc<ScalarUDF>> {
+        function_of(name, bytes)
+    }
+
+    fn try_encode_udf(&self, function: &ScalarUDF, out: &mut Vec<u8>) -> Result<()> {
+        if let Some(ours) = function.inner().downcast_ref::<Scalar>()
+            && let Some(systems) = ours.settled()?
+        {
+            out.extend(to_json(systems)?);
+        }
+        Ok(())
+    }
+
+    fn try_decode_udaf(&self, name: &str, bytes: &[u8]) -> Result<Arc<AggregateUDF>> {
+        aggregate_of(name, bytes)
+    }
+
+    fn try_encode_udaf(&self, function: &AggregateUDF, out: &mut Vec<u8>) -> Result<()> {
+        encode_aggregate(function, out)
+    }
+}
+
+/// A function of ours with the systems of its arguments.
+fn function_of(name: &str, bytes: &[u8]) -> Result<Arc<ScalarUDF>> {
+    let found = functions::all().into_iter().find(|f| f.name() == name);
+    let found = found.ok_or_else(|| DataFusionError::Plan(format!("there is no function {name}")))?;
+    match found.inner().downcast_ref::<Scalar>() {
+        Some(ours) if !bytes.is_empty() => {
+            Ok(Arc::new(ScalarUDF::new_from_impl(ours.with_systems(from_json(bytes)?))))
+        }
+        _ => Ok(Arc::new(found)),
+    }
+}
+
+fn aggregate_of(name: &str, bytes: &[u8]) -> Result<Arc<AggregateUDF>> {
+    let found = aggregates::all().into_iter().find(|f| f.name() == name);
+    let found = found.ok_or_else(|| DataFusionError::Plan(format!("there is no function {name}")))?;
+    match found.inner().downcast_ref::<Aggregate>() {
+        Some(ours) if !bytes.is_empty() => {
+            Ok(Arc::new(AggregateUDF::new_from_impl(ours.with_systems(from_json(bytes)?))))
+        }
+        _ => Ok(Arc::new(found)),
+    }
+}
+
+fn encode_aggregate(function: &AggregateUDF, out: &mut Vec<u8>) -> Result<()> {
+    if let Some(systems) = function.inner().downcast_ref::<Aggregate>().and_then(Aggregate::systems) {
+        out.extend(to_json(systems)?);
+    }
+    Ok(())
 }
 
 fn to_json(value: &impl Serialize) -> Result<Vec<u8>> {

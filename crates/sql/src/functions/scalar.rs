@@ -10,8 +10,10 @@ use datafusion::arrow::array::{Array, ArrayRef, AsArray, Float64Array, StringArr
 use datafusion::arrow::compute::cast;
 use datafusion::arrow::datatypes::{DataType, Field, FieldRef, Float64Type};
 use datafusion::common::{DataFusionError, Result, ScalarValue};
+use datafusion::logical_expr::expr::ScalarFunction;
+use datafusion::logical_expr::simplify::{ExprSimplifyResult, SimplifyContext};
 use datafusion::logical_expr::{
-    ColumnarValue, ReturnFieldArgs, ScalarFunctionArgs, ScalarUDF, ScalarUDFImpl, Signature, Volatility,
+    ColumnarValue, Expr, ExprSchemable, ReturnFieldArgs, ScalarFunctionArgs, ScalarUDF, ScalarUDFImpl, Signature, Volatility,
 };
 use std::collections::BTreeMap;
 use std::hash::{Hash, Hasher};
@@ -116,6 +118,19 @@ pub(crate) struct Planned<'a> {
     pub function: &'static Definition,
     fields: &'a [FieldRef],
     literals: &'a [Option<&'a ScalarValue>],
+    systems: Option<&'a Systems>,
+}
+
+/// The systems of the arguments of a call, settled when the query is planned: what columns are called in plans that travel says
+/// no system any more.
+pub(crate) type Systems = Vec<Option<String>>;
+
+/// The system of an argument: as it was settled, else as its field says it.
+fn system_of(systems: Option<&Systems>, fields: &[FieldRef], at: usize) -> Option<String> {
+    match systems {
+        Some(settled) => settled.get(at).cloned().flatten(),
+        None => systems::of_field(&fields[at]),
+    }
 }
 
 impl Planned<'_> {
@@ -130,7 +145,7 @@ impl Planned<'_> {
 
     /// The system of a geometry.
     pub(crate) fn system_of(&self, at: usize) -> Option<String> {
-        systems::of_field(&self.fields[at])
+        system_of(self.systems, self.fields, at)
     }
 
     /// A text that is the same for all rows.
@@ -185,6 +200,7 @@ pub(crate) struct Call<'a> {
     fields: &'a [FieldRef],
     pub rows: usize,
     pub result: &'a Field,
+    systems: Option<&'a Systems>,
     pub settings: Settings,
 }
 
@@ -241,7 +257,7 @@ impl Call<'_> {
 
     /// The system of a geometry.
     pub(crate) fn system_of(&self, at: usize) -> Option<String> {
-        systems::of_field(&self.fields[at])
+        system_of(self.systems, self.fields, at)
     }
 
     fn unexpected(&self, at: usize, column: &ArrayRef) -> Error {
@@ -330,6 +346,8 @@ pub(crate) struct Scalar {
     name: String,
     other_names: Vec<String>,
     signature: Signature,
+    /// The systems of the arguments, once they are settled.
+    systems: Option<Systems>,
 }
 
 impl std::fmt::Debug for Scalar {
@@ -340,7 +358,7 @@ impl std::fmt::Debug for Scalar {
 
 impl PartialEq for Scalar {
     fn eq(&self, other: &Self) -> bool {
-        self.name == other.name
+        self.name == other.name && self.systems == other.systems
     }
 }
 
@@ -349,6 +367,7 @@ impl Eq for Scalar {}
 impl Hash for Scalar {
     fn hash<H: Hasher>(&self, state: &mut H) {
         self.name.hash(state);
+        self.systems.hash(state);
     }
 }
 
@@ -366,11 +385,45 @@ impl Scalar {
                 name: name(definition.name),
                 other_names: definition.other_names.iter().map(|n| name(n)).collect(),
                 signature: Signature::user_defined(Volatility::Stable),
+                systems: None,
             })
         };
         match definition.failures {
             Failures::Null => vec![of(Asked::Values), of(Asked::Reasons)],
             Failures::Never | Failures::InResult => vec![of(Asked::Values)],
+        }
+    }
+}
+
+impl Scalar {
+    /// Whether the systems of arguments matter to it.
+    fn takes_geometries(&self) -> bool {
+        self.definition.parameters.iter().any(|p| p.kind == Kind::Geometry)
+    }
+
+    /// The same function for arguments whose systems are known.
+    pub(crate) fn with_systems(&self, systems: Systems) -> Self {
+        Scalar {
+            definition: self.definition,
+            asked: self.asked,
+            name: self.name.clone(),
+            other_names: self.other_names.clone(),
+            signature: self.signature.clone(),
+            systems: Some(systems),
+        }
+    }
+
+    /// The systems of its arguments, as they travel; nothing for a function to which they do not matter.
+    ///
+    /// # Errors
+    /// [`Error::Call`] where they were not settled: elsewhere they could not be.
+    pub(crate) fn settled(&self) -> Result<Option<&Systems>, Error> {
+        match &self.systems {
+            None if self.takes_geometries() => {
+                let what = "the systems of its arguments were not settled before the query went to other machines".into();
+                Err(Error::Call { function: self.definition.name, what })
+            }
+            settled => Ok(settled.as_ref()),
         }
     }
 }
@@ -397,13 +450,28 @@ impl ScalarUDFImpl for Scalar {
     }
 
     fn return_field_from_args(&self, args: ReturnFieldArgs) -> Result<FieldRef> {
-        let planned =
-            Planned { function: self.definition, fields: args.arg_fields, literals: args.scalar_arguments };
+        let planned = Planned {
+            function: self.definition,
+            fields: args.arg_fields,
+            literals: args.scalar_arguments,
+            systems: self.systems.as_ref(),
+        };
         let field = (self.definition.result)(&planned)?;
         Ok(Arc::new(match self.asked {
             Asked::Values => field,
             Asked::Reasons => Field::new(&self.name, DataType::Utf8, true),
         }))
+    }
+
+    /// Settles the systems of the arguments.
+    fn simplify(&self, arguments: Vec<Expr>, context: &SimplifyContext) -> Result<ExprSimplifyResult> {
+        if self.systems.is_some() || !self.takes_geometries() {
+            return Ok(ExprSimplifyResult::Original(arguments));
+        }
+        let system = |a: &Expr| Ok(systems::of_field(&a.to_field(context.schema())?.1));
+        let systems = arguments.iter().map(system).collect::<Result<Systems>>()?;
+        let function = Arc::new(ScalarUDF::new_from_impl(self.with_systems(systems)));
+        Ok(ExprSimplifyResult::Simplified(Expr::ScalarFunction(ScalarFunction::new_udf(function, arguments))))
     }
 
     fn invoke_with_args(&self, args: ScalarFunctionArgs) -> Result<ColumnarValue> {
@@ -415,6 +483,7 @@ impl ScalarUDFImpl for Scalar {
             fields: &args.arg_fields,
             rows: args.number_rows,
             result: &args.return_field,
+            systems: self.systems.as_ref(),
             settings,
         };
         let made = (self.definition.apply)(&call)?;

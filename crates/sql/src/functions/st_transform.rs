@@ -35,7 +35,7 @@ pub(super) static ST_TRANSFORM: Definition = Definition {
 fn apply(call: &Call) -> Result<Made, Error> {
     let column = call.geometries(0)?;
     let from = call.system_of(0).unwrap_or_default();
-    let to = systems::of_field(call.result).or_else(|| call.literal(1)).unwrap_or_default();
+    let to = call.literal(1).unwrap_or_default();
     let epoch = if call.len() > 2 { call.literal_number(2)? } else { None };
     let operations = systems::operations(&from, &to, epoch, &call.settings)?;
     let mut failures = Vec::new();

@@ -1,6 +1,7 @@
 //! Which files a text names: one, all of a folder, or those that a pattern with `*` and `?` fits.
 
 use crate::Error;
+use basilocus::formats::DRIVERS;
 use std::path::{Path, PathBuf};
 
 /// The name of the function, for messages.
@@ -39,11 +40,27 @@ fn inside(folder: &Path, pattern: &str) -> Result<Vec<String>, String> {
             found.push(path);
         }
     }
+    if pattern == "*" {
+        found = found.iter().filter(|p| !belongs_to_another(p, &found)).cloned().collect();
+    }
     if found.is_empty() {
         return Err(format!("{}: no file is named {pattern} there", folder.display()));
     }
     found.sort();
     Ok(found.into_iter().map(|p| p.to_string_lossy().into_owned()).collect())
+}
+
+/// Whether a file is only a part of another one, such as the table of a shapefile, or what was set aside of it.
+fn belongs_to_another(path: &Path, all: &[PathBuf]) -> bool {
+    let ending = |p: &Path| p.extension().map(|e| e.to_string_lossy().to_lowercase()).unwrap_or_default();
+    let stem = path.with_extension("");
+    if stem.extension().is_some_and(|e| e == "set-aside") {
+        return true;
+    }
+    let own = ending(path);
+    let whole = DRIVERS.iter().filter(|d| d.companions.contains(&own.as_str()));
+    let mut endings = whole.flat_map(|d| d.endings.iter());
+    endings.any(|e| all.iter().any(|other| other.with_extension("") == stem && ending(other) == *e))
 }
 
 /// Whether a name fits a pattern: `*` stands for any letters, `?` for one.
@@ -92,6 +109,12 @@ mod tests {
         };
         assert_eq!(names("*.csv").unwrap(), ["a.csv", "b.csv"]);
         assert_eq!(names("").unwrap(), ["a.csv", "b.csv", "c.txt"]);
+        // Parts of a file are none of their own, but where somebody names them.
+        for name in ["r.shp", "r.dbf", "r.shx", "lone.dbf", "a.set-aside.csv"] {
+            std::fs::write(folder.path().join(name), "x\n").unwrap();
+        }
+        assert_eq!(names("").unwrap(), ["a.csv", "b.csv", "c.txt", "lone.dbf", "r.shp"]);
+        assert_eq!(names("*.dbf").unwrap(), ["lone.dbf", "r.dbf"]);
         assert!(names("*.gpkg").unwrap_err().to_string().contains("no file is named *.gpkg"));
         // What is one file is left to who opens it.
         assert_eq!(names("missing.csv").unwrap(), ["missing.csv"]);

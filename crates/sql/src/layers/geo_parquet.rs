@@ -73,5 +73,7 @@ fn parquet_schema(file: &str) -> Result<(Schema, Option<String>)> {
     let geo = entries.and_then(|list| list.iter().find(|e| e.key == "geo")).and_then(|e| e.value.as_deref());
     let told = geo.and_then(|text| serde_json::from_str::<serde_json::Value>(text).ok());
     let primary = told.map(|t| t["primary_column"].as_str().unwrap_or("geometry").to_string());
-    Ok((parquet_to_arrow_schema(metadata.schema_descr(), entries)?, primary))
+    // What the file says of itself as a whole, its extent for one, differs between the files of a table.
+    let columns = parquet_to_arrow_schema(metadata.schema_descr(), entries)?.fields;
+    Ok((Schema::new(columns), primary))
 }

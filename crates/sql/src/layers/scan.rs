@@ -1,7 +1,7 @@
 //! The rows of files, one partition a file.
 
 use super::LayerSource;
-use crate::Error;
+use crate::{Error, numbered};
 use crate::functions::geometry_column::{GeometryBuilder, GeometryColumn};
 use crate::ledger::Counted;
 use crate::setting::{OnFailure, Settings};
@@ -17,7 +17,9 @@ use datafusion::physical_expr::{EquivalenceProperties, PhysicalExpr};
 use datafusion::physical_plan::execution_plan::{Boundedness, EmissionType};
 use datafusion::physical_plan::metrics::{Count, ExecutionPlanMetricsSet, MetricBuilder, MetricsSet};
 use datafusion::physical_plan::stream::RecordBatchReceiverStream;
-use datafusion::physical_plan::{DisplayAs, DisplayFormatType, ExecutionPlan, Partitioning, PlanProperties};
+use datafusion::physical_plan::{
+    DisplayAs, DisplayFormatType, ExecutionPlan, ExecutionPlanProperties, Partitioning, PlanProperties,
+};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fmt;
@@ -26,10 +28,11 @@ use std::sync::Arc;
 /// Rows of a batch.
 const ROWS: usize = 8192;
 
-/// Reads the rows of files.
+/// Reads the rows of files. Which ones each partition reads, a table of their numbers beneath it says.
 #[derive(Debug)]
 pub struct LayerScan {
     told: Told,
+    numbers: Arc<dyn ExecutionPlan>,
     schema: SchemaRef,
     properties: Arc<PlanProperties>,
     metrics: ExecutionPlanMetricsSet,
@@ -49,10 +52,11 @@ impl LayerScan {
     /// # Errors
     /// [`Error::Call`] for a plan that was damaged on its way.
     pub fn new(source: Arc<LayerSource>, projection: Option<Vec<usize>>, limit: Option<usize>) -> Result<Self> {
-        Self::of(Told { source, projection, limit })
+        let numbers = numbered::table(source.files.len())?;
+        Self::of(Told { source, projection, limit }, numbers)
     }
 
-    fn of(told: Told) -> Result<Self> {
+    fn of(told: Told, numbers: Arc<dyn ExecutionPlan>) -> Result<Self> {
         let whole = told.source.schema()?;
         let schema = match &told.projection {
             Some(places) => Arc::new(whole.project(places)?),
@@ -60,11 +64,11 @@ impl LayerScan {
         };
         let properties = PlanProperties::new(
             EquivalenceProperties::new(schema.clone()),
-            Partitioning::UnknownPartitioning(told.source.files.len()),
+            Partitioning::UnknownPartitioning(numbers.output_partitioning().partition_count()),
             EmissionType::Incremental,
             Boundedness::Bounded,
         );
-        Ok(LayerScan { told, schema, properties: Arc::new(properties), metrics: ExecutionPlanMetricsSet::new() })
+        Ok(LayerScan { told, numbers, schema, properties: Arc::new(properties), metrics: ExecutionPlanMetricsSet::new() })
     }
 
     /// As bytes, for another machine.
@@ -75,12 +79,12 @@ impl LayerScan {
         serde_json::to_vec(&self.told).map_err(|e| DataFusionError::External(Box::new(e)))
     }
 
-    /// Of such bytes.
+    /// Of such bytes, and the table of numbers beneath it.
     ///
     /// # Errors
     /// For other bytes.
-    pub fn from_bytes(bytes: &[u8]) -> Result<Self> {
-        Self::of(serde_json::from_slice(bytes).map_err(|e| DataFusionError::External(Box::new(e)))?)
+    pub fn from_bytes(bytes: &[u8], numbers: Arc<dyn ExecutionPlan>) -> Result<Self> {
+        Self::of(serde_json::from_slice(bytes).map_err(|e| DataFusionError::External(Box::new(e)))?, numbers)
     }
 }
 
@@ -108,7 +112,11 @@ impl ExecutionPlan for LayerScan {
     }
 
     fn children(&self) -> Vec<&Arc<dyn ExecutionPlan>> {
-        Vec::new()
+        vec![&self.numbers]
+    }
+
+    fn benefits_from_input_partitioning(&self) -> Vec<bool> {
+        vec![false]
     }
 
     fn apply_expressions(
@@ -118,26 +126,37 @@ impl ExecutionPlan for LayerScan {
         Ok(TreeNodeRecursion::Continue)
     }
 
-    fn with_new_children(self: Arc<Self>, _: Vec<Arc<dyn ExecutionPlan>>) -> Result<Arc<dyn ExecutionPlan>> {
-        Ok(self)
+    fn with_new_children(self: Arc<Self>, children: Vec<Arc<dyn ExecutionPlan>>) -> Result<Arc<dyn ExecutionPlan>> {
+        Ok(Arc::new(LayerScan::of(self.told.clone(), children[0].clone())?))
     }
 
     fn execute(&self, partition: usize, context: Arc<TaskContext>) -> Result<SendableRecordBatchStream> {
         let settings = Settings::of(context.session_config().options());
-        let reading = Reading {
-            typed: self.told.source.open(partition)?,
-            file: self.told.source.files[partition].clone(),
-            ends: settings.failure()? != OnFailure::Null,
-            schema: self.schema.clone(),
-            projection: self.told.projection.clone(),
-            left: self.told.limit,
-            rows: MetricBuilder::new(&self.metrics).output_rows(partition),
-            account: Account { metrics: self.metrics.clone(), partition, counts: BTreeMap::new() },
-        };
+        let ends = settings.failure()? != OnFailure::Null;
+        let numbers = self.numbers.execute(partition, context)?;
+        let (told, schema, metrics) = (self.told.clone(), self.schema.clone(), self.metrics.clone());
         let mut builder = RecordBatchReceiverStream::builder(self.schema.clone(), 2);
         let sender = builder.tx();
-        builder.spawn_blocking(move || {
-            reading.give(&mut |batch| sender.blocking_send(Ok(batch)).is_ok())
+        builder.spawn(async move {
+            for number in numbered::numbers(numbers).await? {
+                let reading = Reading {
+                    typed: told.source.open(number)?,
+                    file: told.source.files[number].clone(),
+                    ends,
+                    schema: schema.clone(),
+                    projection: told.projection.clone(),
+                    left: told.limit,
+                    rows: MetricBuilder::new(&metrics).output_rows(partition),
+                    account: Account { metrics: metrics.clone(), partition, counts: BTreeMap::new() },
+                };
+                let sender = sender.clone();
+                let read = move || reading.give(&mut |batch| sender.blocking_send(Ok(batch)).is_ok());
+                match tokio::task::spawn_blocking(read).await {
+                    Ok(outcome) => outcome?,
+                    Err(e) => return Err(DataFusionError::Execution(format!("read_layer: the reader ended: {e}"))),
+                }
+            }
+            Ok(())
         });
         Ok(builder.build())
     }

@@ -1,6 +1,6 @@
 //! What is read of which files, as it travels from the machine that plans to those that read.
 
-use crate::{Error, systems};
+use crate::{Error, schema_bytes, systems};
 use basilocus::Layer;
 use basilocus::layer::TypedLayer;
 use basilocus::plan::InputPlan;
@@ -8,8 +8,6 @@ use basilocus::steps::Positions;
 use basilocus::table::Moment;
 use datafusion::arrow::datatypes::{DataType, Field, FieldRef, Schema, SchemaRef};
 use datafusion::arrow::error::ArrowError;
-use datafusion::arrow::ipc::reader::StreamReader;
-use datafusion::arrow::ipc::writer::StreamWriter;
 use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
@@ -42,7 +40,7 @@ impl LayerSource {
             });
         }
         let schema = schema.ok_or_else(|| Error::Call { function: "read_layer", what: "no file is named".into() })?;
-        source.columns = written(&schema).map_err(|e| Error::Call { function: "read_layer", what: e.to_string() })?;
+        source.columns = schema_bytes::written(&schema).map_err(|e| Error::Call { function: "read_layer", what: e.to_string() })?;
         Ok(source)
     }
 
@@ -71,7 +69,7 @@ impl LayerSource {
     /// The columns as the files have them.
     pub(super) fn source_schema(&self) -> Result<SchemaRef, Error> {
         let refuse = |e: ArrowError| Error::Call { function: "read_layer", what: format!("a plan is damaged: {e}") };
-        Ok(StreamReader::try_new(self.columns.as_slice(), None).map_err(refuse)?.schema())
+        schema_bytes::read(&self.columns).map_err(refuse)
     }
 
     /// The columns as queries see them: geometries are well-known binary.
@@ -125,10 +123,4 @@ fn wider(a: &DataType, b: &DataType) -> DataType {
         (_, DataType::Struct(_)) => b.clone(),
         _ => DataType::Utf8,
     }
-}
-
-fn written(schema: &Schema) -> Result<Vec<u8>, ArrowError> {
-    let mut out = Vec::new();
-    StreamWriter::try_new(&mut out, schema)?.flush()?;
-    Ok(out)
 }

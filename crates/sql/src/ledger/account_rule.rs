@@ -1,7 +1,9 @@
-//! Puts accounts around the parts of a plan that call our functions.
+//! Puts accounts around the parts of a plan that call our functions, and numbers the partitions of those that write: the last
+//! thing that is done to a plan.
 
 use super::AccountPlan;
 use crate::functions::scalar::Scalar;
+use crate::output::PartsWrite;
 use datafusion::common::Result;
 use datafusion::common::config::ConfigOptions;
 use datafusion::common::tree_node::{Transformed, TransformedResult, TreeNode, TreeNodeRecursion};
@@ -35,6 +37,9 @@ fn accounted(plan: Arc<dyn ExecutionPlan>) -> Result<Arc<dyn ExecutionPlan>> {
         return Ok(Arc::new(AccountPlan::around(with_accounted_children(part)?)));
     }
     let plan = with_accounted_children(plan)?;
+    if let Some(write) = plan.downcast_ref::<PartsWrite>() {
+        return Ok(Arc::new(write.numbered()?));
+    }
     Ok(if calls_ours(&plan)? { Arc::new(AccountPlan::around(plan)) } else { plan })
 }
 

@@ -1,7 +1,7 @@
 //! Each partition of a query to a file of its own, in a folder where nobody looks yet.
 
 use super::Columns;
-use crate::Error;
+use crate::{Error, numbered, schema_bytes};
 use crate::setting::{OnFailure, Settings};
 use basilocus::Layer;
 use basilocus::steps::Positions;
@@ -11,7 +11,7 @@ use datafusion::arrow::datatypes::{DataType, Field, Schema, SchemaRef};
 use datafusion::common::tree_node::TreeNodeRecursion;
 use datafusion::common::{DataFusionError, Result};
 use datafusion::execution::{SendableRecordBatchStream, TaskContext};
-use datafusion::physical_expr::{EquivalenceProperties, PhysicalExpr};
+use datafusion::physical_expr::{Distribution, EquivalenceProperties, PhysicalExpr};
 use datafusion::physical_plan::execution_plan::{Boundedness, EmissionType};
 use datafusion::physical_plan::stream::RecordBatchStreamAdapter;
 use datafusion::physical_plan::{
@@ -34,6 +34,8 @@ pub struct Target {
     pub waiting: PathBuf,
     /// Whether files that are there are replaced.
     pub overwrite: bool,
+    /// The columns of the query with their systems, as the engine's stream format begins: plans that travel lose them.
+    columns: Vec<u8>,
 }
 
 impl Target {
@@ -57,10 +59,11 @@ impl Target {
     }
 }
 
-/// Writes each partition.
+/// Writes each partition. Which one it is, a table of numbers beside its rows says.
 #[derive(Debug)]
 pub struct PartsWrite {
     input: Arc<dyn ExecutionPlan>,
+    numbers: Arc<dyn ExecutionPlan>,
     target: Target,
     properties: Arc<PlanProperties>,
 }
@@ -72,7 +75,7 @@ impl PartsWrite {
     /// [`Error::Call`] where the folder cannot be made, or an output is there and is not to be replaced.
     pub fn new(input: Arc<dyn ExecutionPlan>, path: PathBuf, ending: String, overwrite: bool) -> Result<Self> {
         let refuse = |what: String| Error::Call { function: "COPY", what };
-        let mut target = Target { path, ending, waiting: PathBuf::new(), overwrite };
+        let mut target = Target { path, ending, waiting: PathBuf::new(), overwrite, columns: schema_bytes::written(&input.schema())? };
         if target.is_file() && target.path.exists() && !overwrite {
             let what = format!(
                 "{} exists already; OPTIONS ('overwrite' 'true') replaces it",
@@ -84,18 +87,28 @@ impl PartsWrite {
         // An identifier that no other query has, on any machine.
         let number = format!("{:x}-{:x}", std::process::id(), now_in_nanoseconds());
         target.waiting = folder.join(format!(".unfinished-{number}"));
-        Ok(Self::of(input, target))
+        let numbers = numbered::table(input.output_partitioning().partition_count())?;
+        Ok(Self::of(input, numbers, target))
+    }
+
+    /// The same with as many numbers as its rows have partitions, which rules may have changed.
+    ///
+    /// # Errors
+    /// None that is known.
+    pub(crate) fn numbered(&self) -> Result<Self> {
+        let numbers = numbered::table(self.input.output_partitioning().partition_count())?;
+        Ok(Self::of(self.input.clone(), numbers, self.target.clone()))
     }
 
     /// The same for a target that was settled on another machine.
-    pub(crate) fn of(input: Arc<dyn ExecutionPlan>, target: Target) -> Self {
+    pub(crate) fn of(input: Arc<dyn ExecutionPlan>, numbers: Arc<dyn ExecutionPlan>, target: Target) -> Self {
         let properties = PlanProperties::new(
             EquivalenceProperties::new(schema()),
             Partitioning::UnknownPartitioning(input.output_partitioning().partition_count()),
             EmissionType::Final,
             Boundedness::Bounded,
         );
-        PartsWrite { input, target, properties: Arc::new(properties) }
+        PartsWrite { input, numbers, target, properties: Arc::new(properties) }
     }
 
     pub(crate) fn target(&self) -> &Target {
@@ -131,11 +144,19 @@ impl ExecutionPlan for PartsWrite {
     }
 
     fn children(&self) -> Vec<&Arc<dyn ExecutionPlan>> {
-        vec![&self.input]
+        vec![&self.input, &self.numbers]
     }
 
     fn benefits_from_input_partitioning(&self) -> Vec<bool> {
-        vec![false]
+        vec![false, false]
+    }
+
+    fn maintains_input_order(&self) -> Vec<bool> {
+        vec![false, false]
+    }
+
+    fn required_input_distribution(&self) -> Vec<Distribution> {
+        vec![Distribution::UnspecifiedDistribution, Distribution::UnspecifiedDistribution]
     }
 
     fn apply_expressions(
@@ -146,14 +167,20 @@ impl ExecutionPlan for PartsWrite {
     }
 
     fn with_new_children(self: Arc<Self>, children: Vec<Arc<dyn ExecutionPlan>>) -> Result<Arc<dyn ExecutionPlan>> {
-        Ok(Arc::new(PartsWrite::of(children[0].clone(), self.target.clone())))
+        Ok(Arc::new(PartsWrite::of(children[0].clone(), children[1].clone(), self.target.clone())))
     }
 
     fn execute(&self, partition: usize, context: Arc<TaskContext>) -> Result<SendableRecordBatchStream> {
         let on_failure = Settings::of(context.session_config().options()).failure()?;
+        let numbers = self.numbers.execute(partition, context.clone())?;
         let input = self.input.execute(partition, context)?;
-        let (columns, target) = (Columns::of(&self.input.schema()), self.target.clone());
+        let of_query = schema_bytes::read(&self.target.columns)?;
+        let columns = Columns::of(&of_query);
+        let target = self.target.clone();
         let made = futures::stream::once(async move {
+            let partition = *numbered::numbers(numbers).await?.first().ok_or_else(|| {
+                DataFusionError::Internal("COPY: a partition has no number".into())
+            })?;
             let written = write(input, columns, &target, partition).await?;
             if let (Some(reason), true) = (&written.set_aside, on_failure != OnFailure::Null) {
                 let what = format!(

@@ -113,6 +113,10 @@ async fn publish(mut input: SendableRecordBatchStream, target: &Target) -> Resul
         for entry in std::fs::read_dir(folder).map_err(|e| broken(folder, e))? {
             let from = entry.map_err(|e| broken(folder, e))?.path();
             let to = target.folder().join(from.file_name().unwrap_or_default());
+            if moves.iter().any(|(_, other)| *other == to) {
+                let what = format!("two parts are named {}: nothing is written", to.display());
+                return Err(Error::Call { function: "COPY", what }.into());
+            }
             if to.exists() && !target.overwrite {
                 let what = format!("{} exists already; OPTIONS ('overwrite' 'true') replaces it", to.display());
                 return Err(Error::Call { function: "COPY", what }.into());

@@ -1,0 +1,178 @@
+//! A scheduler and executors, as real processes of the command on this machine.
+
+mod common;
+
+use common::{cells, districts, owners, reference, session};
+use std::net::{TcpListener, TcpStream};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Output, Stdio};
+use std::time::{Duration, Instant};
+
+/// Longer than anything here takes.
+const PATIENCE: Duration = Duration::from_secs(120);
+
+/// A process that ends with the test.
+struct Process(Child);
+
+impl Drop for Process {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+/// Scheduler and executors.
+struct Cluster {
+    folder: PathBuf,
+    port: u16,
+    _scheduler: Process,
+    executors: Vec<Process>,
+}
+
+fn start(arguments: &[String]) -> Process {
+    let mut command = Command::new(env!("CARGO_BIN_EXE_basilocus-sql"));
+    command.args(arguments).stdout(Stdio::null()).stderr(Stdio::null());
+    Process(command.spawn().unwrap())
+}
+
+/// Two ports, one behind the other, that nobody uses.
+fn free_ports() -> u16 {
+    loop {
+        let first = TcpListener::bind("127.0.0.1:0").unwrap();
+        let port = first.local_addr().unwrap().port();
+        if port < u16::MAX && TcpListener::bind(("127.0.0.1", port + 1)).is_ok() {
+            return port;
+        }
+    }
+}
+
+fn wait_for(port: u16) {
+    let begun = Instant::now();
+    while TcpStream::connect(("127.0.0.1", port)).is_err() {
+        assert!(begun.elapsed() < PATIENCE, "nobody listens at {port}");
+        std::thread::sleep(Duration::from_millis(50));
+    }
+}
+
+impl Cluster {
+    fn start(folder: &Path, executors: usize) -> Self {
+        let port = free_ports();
+        let listen = format!("127.0.0.1:{port}");
+        let scheduler = start(&["scheduler", "--listen", &listen, "--lost-after", "6"].map(String::from));
+        wait_for(port);
+        let mut cluster = Cluster { folder: folder.into(), port, _scheduler: scheduler, executors: Vec::new() };
+        (0..executors).for_each(|_| cluster.add_executor());
+        cluster
+    }
+
+    fn add_executor(&mut self) {
+        let port = free_ports();
+        let work = self.folder.join(format!("work-{port}")).display().to_string();
+        let (listen, scheduler) = (format!("127.0.0.1:{port}"), format!("127.0.0.1:{}", self.port));
+        let told = ["executor", "--listen", &listen, "--scheduler", &scheduler, "--threads", "1", "--heartbeat", "1"];
+        let told = told.iter().map(|t| t.to_string()).chain(["--work-folder".into(), work]);
+        self.executors.push(start(&told.collect::<Vec<_>>()));
+        wait_for(port);
+    }
+
+    fn submit(&self, query: &str, settings: &[String]) -> Process {
+        let scheduler = format!("127.0.0.1:{}", self.port);
+        let mut command = Command::new(env!("CARGO_BIN_EXE_basilocus-sql"));
+        command.args(["submit", query, "--scheduler", &scheduler, "--form", "csv"]);
+        for setting in settings {
+            command.args(["--set", setting]);
+        }
+        Process(command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap())
+    }
+
+    fn answer(&self, query: &str, settings: &[String]) -> (String, String) {
+        ended(self.submit(query, settings))
+    }
+}
+
+/// What a process that ended well said.
+fn ended(mut process: Process) -> (String, String) {
+    let begun = Instant::now();
+    while process.0.try_wait().unwrap().is_none() {
+        assert!(begun.elapsed() < PATIENCE, "the query does not end");
+        std::thread::sleep(Duration::from_millis(20));
+    }
+    let mut taken = std::mem::replace(&mut process.0, Command::new("true").spawn().unwrap());
+    let Output { status, stdout, stderr } = {
+        let (out, err) = (taken.stdout.take(), taken.stderr.take());
+        let mut texts = (Vec::new(), Vec::new());
+        std::io::copy(&mut out.unwrap(), &mut texts.0).unwrap();
+        std::io::copy(&mut err.unwrap(), &mut texts.1).unwrap();
+        Output { status: taken.wait().unwrap(), stdout: texts.0, stderr: texts.1 }
+    };
+    let (out, err) = (String::from_utf8(stdout).unwrap(), String::from_utf8(stderr).unwrap());
+    assert!(status.success(), "{out}\n{err}");
+    (out, err)
+}
+
+/// Owners placed, brought to another system and joined with districts.
+fn placed(owners: &Path, districts: &Path) -> String {
+    format!(
+        "SELECT o.owner, o.g.lon, o.g.lat, o.g.level, o.g.confidence, o.g.changes, d.district, ST_Transform(o.place, 32610) AS place
+         FROM (SELECT owner, g, ST_Point(g.lon, g.lat, 4326) AS place
+               FROM (SELECT owner, geocode(address) AS g FROM read_layer('{}'))) o
+         JOIN read_layer('{}') d ON ST_Within(o.place, d.geometry)",
+        owners.display(),
+        districts.display()
+    )
+}
+
+/// All rows of what a query wrote, in the order of the owners.
+async fn rows_of(folder: &Path) -> Vec<Vec<String>> {
+    let sql = format!("SELECT *, ST_AsText(geometry) FROM read_layer('{}') ORDER BY owner", folder.display());
+    cells(&session(), &sql).await
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn executors_give_the_rows_of_one_machine() {
+    let folder = tempfile::tempdir().unwrap();
+    let here = folder.path();
+    let (town, owners, districts) = (reference(here), owners(here, 8, 60, Some(7)), districts(here));
+    let cluster = Cluster::start(here, 2);
+    let settings = [format!("reference={}", town.display())];
+    let query = placed(&owners, &districts);
+    let (there, alone) = (here.join("there"), here.join("alone"));
+    let copy = |to: &Path| format!("COPY ({query}) TO '{}' STORED AS GEOPARQUET", to.display());
+    let (out, told) = cluster.answer(&copy(&there), &settings);
+    // The wrong row is named with its partition, though it is on some other machine.
+    assert!(out.contains("479") && told.contains("geocode: 1 ") && told.contains("(partition 7)"), "{out}{told}");
+    let s = session();
+    cells(&s, &format!("SET basilocus.reference = '{}'", town.display())).await;
+    assert_eq!(cells(&s, &copy(&alone)).await, [["479"]]);
+    let (of_cluster, of_one) = (rows_of(&there).await, rows_of(&alone).await);
+    assert!(of_cluster == of_one && of_one.len() == 479);
+    // What no executor can read is told in the words of the library.
+    let mut failed = cluster.submit("SELECT geocode('12 Heron Ln')", &["reference=/nowhere/town.reference".into()]);
+    assert!(!failed.0.wait().unwrap().success());
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_executor_is_lost_and_another_comes_while_a_query_runs() {
+    let folder = tempfile::tempdir().unwrap();
+    let here = folder.path();
+    let (town, owners, districts) = (reference(here), owners(here, 12, 400, None), districts(here));
+    let mut cluster = Cluster::start(here, 2);
+    let settings = [format!("reference={}", town.display())];
+    let target = here.join("there");
+    let copy = format!("COPY ({}) TO '{}' STORED AS GEOPARQUET", placed(&owners, &districts), target.display());
+    let running = cluster.submit(&copy, &settings);
+    // Some parts are under way when the first executor goes.
+    let begun = Instant::now();
+    while !target.exists() && begun.elapsed() < PATIENCE {
+        std::thread::sleep(Duration::from_millis(10));
+    }
+    drop(cluster.executors.remove(0));
+    cluster.add_executor();
+    let (out, told) = ended(running);
+    assert!(out.contains("4800") && told.is_empty(), "{out}{told}");
+    let rows = rows_of(&target).await;
+    let owners: Vec<String> = (0..4800).map(|id| format!("{id:06}")).collect();
+    assert!(rows.iter().map(|r| &r[0]).eq(&owners), "every row once: {} rows", rows.len());
+    let left: Vec<_> = std::fs::read_dir(&target).unwrap().map(|e| e.unwrap().file_name()).collect();
+    assert!(left.iter().all(|name| name.to_string_lossy().starts_with("part-")), "{left:?}");
+}
