@@ -23,6 +23,7 @@
 //! | [`aggregates`] | functions over groups |
 //! | [`cluster`] | scheduler, executors and clients |
 //! | [`functions`] | functions over columns |
+//! | [`joins`] | joins by where things are |
 //! | [`layers`] | layers of files as tables |
 //! | [`ledger`] | what became of every row |
 //! | [`output`] | rows of queries in files |
@@ -32,6 +33,7 @@ pub mod aggregates;
 pub mod cluster;
 mod error;
 pub mod functions;
+pub mod joins;
 pub mod layers;
 pub mod ledger;
 pub mod output;

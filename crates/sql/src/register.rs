@@ -2,6 +2,7 @@
 
 use crate::aggregates;
 use crate::functions;
+use crate::joins::AreaJoinRule;
 use crate::layers::ReadLayer;
 use crate::ledger::{AccountRule, LedgerTable, SessionLedger, of_plan};
 use crate::output::LayerFormats;
@@ -35,7 +36,7 @@ pub fn register(context: &SessionContext) -> Result<Arc<SessionLedger>> {
             state.register_file_format(Arc::new(format), true)?;
         }
     }
-    add_account_rule(context);
+    add_rules(context);
     let ledger = Arc::new(SessionLedger::default());
     context.register_udtf(LedgerTable::NAME, Arc::new(LedgerTable(ledger.clone())));
     functions::all().into_iter().for_each(|f| context.register_udf(f));
@@ -44,16 +45,17 @@ pub fn register(context: &SessionContext) -> Result<Arc<SessionLedger>> {
     Ok(ledger)
 }
 
-/// Puts the rule of accounts at the end of those of the session, once.
-fn add_account_rule(context: &SessionContext) {
+/// Puts our rules among those of the session, once: what changes plans before all others, what only counts behind them.
+fn add_rules(context: &SessionContext) {
     let state = context.state_ref();
     let mut state = state.write();
     let rules = state.physical_optimizers();
     if rules.iter().any(|r| r.name() == AccountRule.name()) {
         return;
     }
-    let rules = rules.iter().cloned().chain([Arc::new(AccountRule) as Arc<dyn PhysicalOptimizerRule + Send + Sync>]);
-    let rules = rules.collect();
+    type Rule = Arc<dyn PhysicalOptimizerRule + Send + Sync>;
+    let (first, last): (Rule, Rule) = (Arc::new(AreaJoinRule), Arc::new(AccountRule));
+    let rules = [first].into_iter().chain(rules.iter().cloned()).chain([last]).collect();
     *state = SessionStateBuilder::new_from_existing(state.clone()).with_physical_optimizer_rules(rules).build();
 }
 

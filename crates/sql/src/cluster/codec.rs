@@ -2,6 +2,7 @@
 
 use crate::aggregates::aggregate::Aggregate;
 use crate::functions::scalar::Scalar;
+use crate::joins::AreaJoin;
 use crate::ledger::AccountPlan;
 use crate::layers::{LayerScan, LayerSource, LayerTable};
 use crate::{aggregates, functions};
@@ -14,8 +15,11 @@ use datafusion::datasource::file_format::FileFormatFactory;
 use datafusion::execution::TaskContext;
 use datafusion::logical_expr::{AggregateUDF, Extension, LogicalPlan, ScalarUDF};
 use datafusion::physical_plan::ExecutionPlan;
+use datafusion::physical_plan::empty::EmptyExec;
+use datafusion::physical_plan::joins::NestedLoopJoinExec;
 use datafusion_proto::logical_plan::LogicalExtensionCodec;
-use datafusion_proto::physical_plan::{PhysicalExtensionCodec, PhysicalProtoConverterExtension};
+use datafusion_proto::physical_plan::{AsExecutionPlan, PhysicalExtensionCodec, PhysicalProtoConverterExtension};
+use datafusion_proto::protobuf::PhysicalPlanNode;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::sync::Arc;
@@ -25,6 +29,7 @@ const SCAN: &[u8] = b"basilocus layer scan\n";
 const WRITE: &[u8] = b"basilocus parts write\n";
 const PUBLISH: &[u8] = b"basilocus parts publish\n";
 const ACCOUNT: &[u8] = b"basilocus account\n";
+const JOIN: &[u8] = b"basilocus area join\n";
 /// What a format of ours begins with.
 const FORMAT: &[u8] = b"basilocus format\n";
 
@@ -126,6 +131,18 @@ impl PhysicalExtensionCodec for PhysicalCodec {
         if let (Some(scan), [numbers]) = (bytes.strip_prefix(SCAN), inputs) {
             return Ok(Arc::new(LayerScan::from_bytes(scan, numbers.clone())?));
         }
+        if let (Some(plain), [left, right]) = (bytes.strip_prefix(JOIN), inputs) {
+            let plain = PhysicalPlanNode::try_decode(plain)?.try_into_physical_plan(context, self)?;
+            let join = plain.downcast_ref::<NestedLoopJoinExec>();
+            // Its condition and kind; the sides are those that came beside it.
+            let whole = join.map(|join| {
+                NestedLoopJoinExec::try_new(left.clone(), right.clone(), join.filter().cloned(), join.join_type(), None)
+            });
+            return match whole.transpose()?.map(|join| AreaJoin::of(&join)).transpose()?.flatten() {
+                Some(join) => Ok(Arc::new(join)),
+                None => Err(DataFusionError::Internal("a join came without its condition".into())),
+            };
+        }
         match (bytes.strip_prefix(WRITE), bytes.strip_prefix(PUBLISH), inputs) {
             (Some(told), _, [input, numbers]) => {
                 Ok(Arc::new(PartsWrite::of(input.clone(), numbers.clone(), target(told)?)))
@@ -145,6 +162,11 @@ impl PhysicalExtensionCodec for PhysicalCodec {
             out.extend_from_slice(SCAN);
             out.extend(scan.to_bytes()?);
             return Ok(());
+        }
+        if let Some(join) = node.downcast_ref::<AreaJoin>() {
+            let [left, right] = [0, 1].map(|at| Arc::new(EmptyExec::new(node.children()[at].schema())) as _);
+            out.extend_from_slice(JOIN);
+            return PhysicalPlanNode::try_from_physical_plan(Arc::new(join.plain(left, right)?), self)?.try_encode(out);
         }
         if node.is::<AccountPlan>() {
             out.extend_from_slice(ACCOUNT);

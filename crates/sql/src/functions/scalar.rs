@@ -396,6 +396,11 @@ impl Scalar {
 }
 
 impl Scalar {
+    /// Which function it is, where its values are asked for.
+    pub(crate) fn function(&self) -> &'static str {
+        if self.asked == Asked::Values { self.definition.name } else { "" }
+    }
+
     /// Whether the systems of arguments matter to it.
     fn takes_geometries(&self) -> bool {
         self.definition.parameters.iter().any(|p| p.kind == Kind::Geometry)
