@@ -45,4 +45,5 @@ pub mod setting;
 mod systems;
 
 pub use error::{Error, words};
+pub use references::pin as pin_references;
 pub use register::{Running, register, run};

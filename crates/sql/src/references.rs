@@ -1,8 +1,12 @@
-//! Address references that queries name: which files they are.
+//! Address references that queries name: which files they are, and whether they are the ones that the query was planned with.
 
 use crate::Error;
 use crate::functions::scalar::Call;
-use std::path::PathBuf;
+use crate::setting::Settings;
+use basilocus::address::Reference;
+use datafusion::common::Result;
+use datafusion::prelude::SessionContext;
+use std::path::{Path, PathBuf};
 
 /// The references of a call: those of its argument, else those of the session.
 ///
@@ -10,21 +14,85 @@ use std::path::PathBuf;
 /// [`Error::Call`] where nothing names one.
 pub(crate) fn told(call: &Call, at: usize) -> Result<Vec<String>, Error> {
     let said = if call.len() > at { call.literal(at) } else { None };
-    let text = said.unwrap_or_else(|| call.settings.reference.clone());
-    let list: Vec<String> = text.split(';').map(str::trim).filter(|t| !t.is_empty()).map(str::to_string).collect();
+    let list = list(&said.unwrap_or_else(|| call.settings.reference.clone()));
     if list.is_empty() {
         return Err(Error::Call {
             function: call.function.name,
-            what: "no address reference is said: name its file as the last argument, or with SET basilocus.reference = 'FILE'".into(),
+            what: "no address reference is said: name its file as the last argument, or with SET basilocus.reference = 'FILE'"
+                .into(),
         });
     }
     Ok(list)
 }
 
-/// Their files.
+fn list(text: &str) -> Vec<String> {
+    text.split(';').map(str::trim).filter(|t| !t.is_empty()).map(str::to_string).collect()
+}
+
+/// A file and the sum behind it: `town.reference#0123456789abcdef`.
+fn parted(told: &str) -> (&str, Option<u64>) {
+    match told.rsplit_once('#') {
+        Some((path, sum)) if sum.len() == 16 => match u64::from_str_radix(sum, 16) {
+            Ok(sum) => (path, Some(sum)),
+            Err(_) => (told, None),
+        },
+        _ => (told, None),
+    }
+}
+
+/// The sum of a file: of all countries in it.
+fn sum_of(path: &Path) -> Result<u64, Error> {
+    let parts = Reference::open_all(path).map_err(basilocus::Error::from)?;
+    Ok(parts.iter().fold(0, |sum, part| sum.rotate_left(1) ^ part.fingerprint()))
+}
+
+/// The files, after their sums were compared with those that the query was planned with.
 ///
 /// # Errors
-/// None yet: paths are those of the machine that the call runs on.
+/// [`Error::OtherReference`], and [`Error::Library`] where one cannot be opened.
 pub(crate) fn paths(told: &[String]) -> Result<Vec<PathBuf>, Error> {
-    Ok(told.iter().map(PathBuf::from).collect())
+    told.iter()
+        .map(|text| {
+            let (path, planned) = parted(text);
+            if let Some(planned) = planned {
+                let found = sum_of(Path::new(path))?;
+                if found != planned {
+                    return Err(Error::OtherReference { path: path.into(), found, planned });
+                }
+            }
+            Ok(PathBuf::from(path))
+        })
+        .collect()
+}
+
+/// Says in the session which contents its references have here, so that another machine with other files does not answer with
+/// them.
+///
+/// # Errors
+/// [`Error::Library`] where one cannot be opened here.
+pub async fn pin(context: &SessionContext) -> Result<()> {
+    let told = Settings::of(context.state().config_options()).reference;
+    let pinned = list(&told).into_iter().map(|text| match parted(&text) {
+        (_, Some(_)) => Ok(text),
+        (path, None) => Ok(format!("{path}#{:016x}", sum_of(Path::new(path))?)),
+    });
+    let pinned = pinned.collect::<Result<Vec<String>, Error>>()?.join(";");
+    if pinned != told {
+        let quoted = pinned.replace('\'', "''");
+        context.sql(&format!("SET basilocus.reference = '{quoted}'")).await?.collect().await?;
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sums_are_parted_from_files() {
+        assert_eq!(parted("a.reference#00000000000000ff"), ("a.reference", Some(255)));
+        assert_eq!(parted("a#b.reference"), ("a#b.reference", None));
+        assert_eq!(parted("a.reference#zz000000000000ff"), ("a.reference#zz000000000000ff", None));
+        assert_eq!(list(" a ; ;b#1 "), ["a", "b#1"]);
+    }
 }

@@ -147,8 +147,8 @@ async fn executors_give_the_rows_of_one_machine() {
     let (of_cluster, of_one) = (rows_of(&there).await, rows_of(&alone).await);
     assert!(of_cluster == of_one && of_one.len() == 479);
     // What no executor can read is told in the words of the library.
-    let mut failed = cluster.submit("SELECT geocode('12 Heron Ln')", &["reference=/nowhere/town.reference".into()]);
-    assert!(!failed.0.wait().unwrap().success());
+    let told = failed_words(cluster.submit(&query, &["reference=/nowhere/town.reference#00000000000000aa".into()]));
+    assert!(told.contains("/nowhere/town.reference"), "{told}");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -175,4 +175,29 @@ async fn an_executor_is_lost_and_another_comes_while_a_query_runs() {
     assert!(rows.iter().map(|r| &r[0]).eq(&owners), "every row once: {} rows", rows.len());
     let left: Vec<_> = std::fs::read_dir(&target).unwrap().map(|e| e.unwrap().file_name()).collect();
     assert!(left.iter().all(|name| name.to_string_lossy().starts_with("part-")), "{left:?}");
+}
+
+/// A reference that changed between planning and work is told, and nothing is written.
+#[tokio::test(flavor = "multi_thread")]
+async fn another_reference_is_refused() {
+    let folder = tempfile::tempdir().unwrap();
+    let here = folder.path();
+    let (town, owners) = (reference(here), owners(here, 1, 10, None));
+    let cluster = Cluster::start(here, 1);
+    let query = format!("SELECT count(g.lon) FROM (SELECT geocode(address) AS g FROM read_layer('{}'))", owners.display());
+    let (out, _) = cluster.answer(&query, &[format!("reference={}", town.display())]);
+    assert!(out.contains("10"), "{out}");
+    // As if the query had been planned where the file is another one.
+    let other = format!("reference={}#00000000000000aa", town.display());
+    let failed = cluster.submit(&query, &[other]);
+    let told = failed_words(failed);
+    assert!(told.contains("00000000000000aa") && told.contains("bring the same file"), "{told}");
+}
+
+/// What a process that failed said.
+fn failed_words(mut process: Process) -> String {
+    let mut told = Vec::new();
+    std::io::copy(&mut process.0.stderr.take().unwrap(), &mut told).unwrap();
+    assert!(!process.0.wait().unwrap().success());
+    String::from_utf8(told).unwrap()
 }

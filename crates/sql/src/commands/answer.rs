@@ -48,6 +48,9 @@ pub(crate) async fn answer(
         let name = if name.contains('.') { name.to_string() } else { format!("basilocus.{name}") };
         context.sql(&format!("SET {name} = '{}'", value.replace('\'', "''"))).await?.collect().await?;
     }
+    if scheduler.is_some() {
+        basilocus_sql::pin_references(context).await?;
+    }
     let statements = datafusion::sql::parser::DFParser::parse_sql(&question.query)?;
     for statement in statements {
         let plan = context.state().statement_to_plan(statement).await?;

@@ -15,6 +15,7 @@
 //! | `ST_Distance(a, b)`, `ST_Length(lines)`, `ST_Perimeter(areas)`, `ST_Area(areas)` | metres and square metres on the ellipsoid for degrees, the system's unit else |
 //! | `ST_Within(a, b)`, `ST_Contains(a, b)`, `ST_Intersects(a, b)` | whether they are so |
 //! | `ST_Envelope(geometry)` | the rectangle around it |
+//! | `hilbert(geometry)` | its place along a Hilbert curve: `ORDER BY` it before writing |
 //! | `read_position(text[, system[, order]])` | x, y, height_m, system, read_as, reason |
 //! | `write_position(lon, lat, notation[, digits])` | a text |
 //! | `transform(x, y, from, to[, epoch])` | x, y, accuracy_m, operation, reason |
@@ -26,6 +27,7 @@ mod by_steps;
 mod distortion;
 mod geocode;
 pub(crate) mod geometry_column;
+mod hilbert;
 mod measuring;
 mod nearest_address;
 mod read_position;
@@ -54,6 +56,7 @@ use scalar::{Definition, Scalar};
 static DEFINITIONS: &[&Definition] = &[
     &distortion::DISTORTION,
     &geocode::GEOCODE,
+    &hilbert::HILBERT,
     &nearest_address::NEAREST_ADDRESS,
     &read_position::READ_POSITION,
     &st_area::ST_AREA,
