@@ -33,6 +33,9 @@ pub struct InputOptions {
     /// Whether northing or latitude stands first, for sources that leave the order to the registry
     /// ([`About::axes_by_registry`]); without it positions stay as they stand until [`Reader::set_north_first`].
     pub north_first: Option<bool>,
+    /// Rows that cannot meet this rectangle need not be given: west, south, east, north in the coordinates of the layer. Formats
+    /// with an index of places pass over them; all others give every row.
+    pub extent: Option<[f64; 4]>,
 }
 
 /// What looks wrong in a source before its rows are read.

@@ -78,3 +78,23 @@ proptest! {
         })?;
     }
 }
+
+#[tokio::test]
+async fn the_nearest_are_found_within_a_distance() {
+    let s = session();
+    let wells = "(SELECT id AS well, ST_Point(x, y, 4326) AS p FROM (VALUES (1, 0.0, 0.0), (2, 0.002, 0.0), (3, 0.5, 0.0), (4, -179.999, 0.0)) AS v(id, x, y))";
+    let houses = "(SELECT id AS house, ST_Point(x, y, 4326) AS h FROM (VALUES (1, 0.0005, 0.0), (2, 10.0, 10.0), (3, 179.9995, 0.0), (4, NULL, 0.0)) AS v(id, x, y))";
+    // A thousandth of a degree of the equator is 111.3 m.
+    let ask = |kind: &str, count: u32, most: u32| {
+        format!("SELECT house, well FROM {houses} a {kind} {wells} b ON nearest(h, p, {count}, {most}) ORDER BY house, ST_Distance(h, p)")
+    };
+    assert_eq!(cells(&s, &ask("JOIN", 1, 1000)).await, [["1", "1"], ["3", "4"]]);
+    assert_eq!(cells(&s, &ask("JOIN", 5, 1000)).await, [["1", "1"], ["1", "2"], ["3", "4"]]);
+    assert_eq!(cells(&s, &ask("JOIN", 5, 100)).await, [["1", "1"]]);
+    let kept = [["1", "1"], ["2", "null"], ["3", "4"], ["4", "null"]];
+    assert_eq!(cells(&s, &ask("LEFT JOIN", 1, 1000)).await, kept);
+    let told = common::error(&s, &ask("RIGHT JOIN", 1, 1000)).await;
+    assert!(told.contains("the only condition of a join"), "{told}");
+    let told = common::error(&s, &ask("JOIN", 0, 1000)).await;
+    assert!(told.contains("1 or more is expected"), "{told}");
+}

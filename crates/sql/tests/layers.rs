@@ -196,3 +196,30 @@ async fn groups_tell_their_levels_and_displacements() {
     let rows = cells(&s, sql).await;
     assert!(rows[0][0].starts_with("{west: 179.5") && rows[0][1].starts_with("{west: -179.0"), "{rows:?}");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_index_of_places_passes_rows_over_and_changes_none() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = session();
+    let target = folder.path().join("grid.gpkg");
+    let rows = "SELECT x * 100 + y AS id, ST_Point(x, y, 32610) AS p FROM (SELECT value AS x FROM generate_series(0, 99)) CROSS JOIN (SELECT value AS y FROM generate_series(0, 99))";
+    assert_eq!(cell(&s, &format!("COPY ({rows}) TO '{}'", target.display())).await, "10000");
+    let square = "ST_GeomFromText('POLYGON ((10 10, 14 10, 14 14, 10 14, 10 10))', 32610)";
+    let from = format!("FROM read_layer('{}')", target.display());
+    for (condition, rows) in [
+        (format!("ST_Within(geometry, {square})"), "9"),
+        (format!("ST_Intersects({square}, geometry)"), "25"),
+        (format!("ST_Intersects(geometry, {square}) AND id < 1200"), "10"),
+        (format!("NOT ST_Intersects(geometry, {square})"), "9975"),
+        (format!("ST_Intersects(geometry, {square}) OR id = 5"), "26"),
+    ] {
+        assert_eq!(cell(&s, &format!("SELECT count(*) {from} WHERE {condition}")).await, rows, "{condition}");
+    }
+    let plan = cells(&s, &format!("EXPLAIN SELECT id {from} WHERE ST_Within(geometry, {square})")).await;
+    assert!(plan[1][1].contains("around 10,10,14,14"), "{plan:?}");
+    // An index that lost rows is not believed.
+    let connection = rusqlite::Connection::open(&target).unwrap();
+    connection.execute("DELETE FROM rtree_grid_geometry WHERE id % 2 = 0", []).unwrap();
+    drop(connection);
+    assert_eq!(cell(&s, &format!("SELECT count(*) {from} WHERE ST_Intersects(geometry, {square})")).await, "25");
+}

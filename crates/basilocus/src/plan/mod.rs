@@ -228,6 +228,11 @@ pub struct InputPlan {
     #[cfg_attr(feature = "arguments", arg(long, value_name = "WIDTHS|RULER", allow_hyphen_values = true))]
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub fixed: Option<String>,
+    /// Rows that cannot meet this rectangle need not be read (west, south, east, north in the coordinates of the layer), where
+    /// the format has an index of places; a step that chooses rows by it has to follow all the same.
+    #[cfg_attr(feature = "arguments", arg(skip))]
+    #[serde(skip)]
+    pub extent: Option<[f64; 4]>,
 }
 
 /// How rows are shown: by KML, and where rows are parted by drawings and workbooks too.
@@ -343,6 +348,7 @@ impl InputPlan {
             fixed: self.fixed.clone(),
             geometry_text: false,
             north_first: None,
+            extent: self.extent,
         })
     }
 }

@@ -21,6 +21,7 @@ pub struct GeoPackageReader {
     columns: Vec<String>,
     geometry: Option<String>,
     shape: Shape,
+    extent: Option<[f64; 4]>,
 }
 
 /// Opens one to read it, so that nothing that it holds can do harm.
@@ -189,7 +190,8 @@ impl GeoPackageReader {
             typed: true,
             ..About::of(path, Format::GeoPackage)?
         };
-        Ok(GeoPackageReader { path: path.to_path_buf(), layer, about, schema, columns, geometry, shape })
+        let extent = options.extent;
+        Ok(GeoPackageReader { path: path.to_path_buf(), layer, about, schema, columns, geometry, shape, extent })
     }
 }
 
@@ -319,6 +321,25 @@ fn moment(cell: Cell) -> Cell {
 }
 
 impl GeoPackageReader {
+    /// The index of places, where there is one with as many rows as the layer has shapes: one that was not kept up would lose
+    /// rows in silence.
+    fn whole_index(&self, connection: &Connection) -> rusqlite::Result<Option<String>> {
+        let Some(column) = &self.geometry else { return Ok(None) };
+        let index = format!("rtree_{}_{column}", self.layer);
+        let exists = "SELECT count(*) > 0 FROM sqlite_master WHERE type = 'table' AND name = ?1 COLLATE NOCASE AND sql LIKE '%USING rtree%'";
+        if !connection.query_row(exists, [&index], |r| r.get(0))? || !has_row_ids(connection, &self.layer)? {
+            return Ok(None);
+        }
+        // The fourth byte of a shape has a bit for an empty one, which is in no index.
+        let is_full = format!("{0} IS NOT NULL AND unicode(substr(hex(substr({0}, 4, 1)), 1, 1)) % 2 = 0", quoted(column));
+        let (index_name, layer) = (quoted(&index), quoted(&self.layer));
+        let sql = format!(
+            "SELECT (SELECT count(*) FROM {index_name}) = (SELECT count(*) FROM {layer} WHERE {is_full})
+                AND NOT EXISTS (SELECT 1 FROM {index_name} WHERE id NOT IN (SELECT rowid FROM {layer}))"
+        );
+        connection.query_row(&sql, [], |r| r.get::<_, bool>(0)).map(|is_whole| is_whole.then_some(index))
+    }
+
     /// The geometry of a row, or the class and the reason why there is none.
     fn geometry(&self, value: ValueRef) -> Result<Option<Geometry>, (&'static str, String)> {
         let ValueRef::Blob(bytes) = value else {
@@ -349,11 +370,23 @@ impl FeatureSource for GeoPackageReader {
         let connection = connect(&self.path)?;
         let broken = |e: rusqlite::Error| FormatError::broken(&self.path, e);
         let list: Vec<String> = self.columns.iter().chain(&self.geometry).map(|c| quoted(c)).collect();
+        let index = self.extent.map(|_| self.whole_index(&connection)).transpose().map_err(broken)?.flatten();
+        let chosen = match &index {
+            Some(index) => format!(
+                " WHERE rowid IN (SELECT id FROM {} WHERE maxx >= ?1 AND maxy >= ?2 AND minx <= ?3 AND miny <= ?4)",
+                quoted(index)
+            ),
+            None => String::new(),
+        };
         let order = if has_row_ids(&connection, &self.layer).map_err(broken)? { " ORDER BY rowid" } else { "" };
         let mut statement = connection
-            .prepare(&format!("SELECT {} FROM {}{order}", list.join(", "), quoted(&self.layer)))
+            .prepare(&format!("SELECT {} FROM {}{chosen}{order}", list.join(", "), quoted(&self.layer)))
             .map_err(broken)?;
-        let mut found = statement.query([]).map_err(broken)?;
+        let mut found = match self.extent.filter(|_| index.is_some()) {
+            Some(extent) => statement.query(extent),
+            None => statement.query([]),
+        }
+        .map_err(broken)?;
         while let Some(row) = found.next().map_err(broken)? {
             let mut cells = Vec::with_capacity(self.columns.len());
             for i in 0..self.columns.len() {

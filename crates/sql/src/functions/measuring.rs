@@ -13,7 +13,7 @@ use std::sync::Arc;
 const NOT_TO_BE_MEASURED: Reason = Reason::new("nothing to measure");
 
 /// How the shapes of a system are measured; numbers of none in their plane.
-pub(super) fn in_system(system: Option<&str>) -> Result<ShapeMeasure, Error> {
+pub(crate) fn in_system(system: Option<&str>) -> Result<ShapeMeasure, Error> {
     match system {
         None => Ok(ShapeMeasure::of_numbers()),
         Some(text) => Ok(ShapeMeasure::of(&*systems::find(text)?)?),

@@ -21,6 +21,7 @@
 //! | `transform(x, y, from, to[, epoch])` | x, y, accuracy_m, operation, reason |
 //! | `geocode(address[, reference])` | all columns of the command, and reason |
 //! | `nearest_address(lon, lat[, reference])` | all columns of the command, and reason |
+//! | `nearest(a, b, count, most)` | the condition of a join: as many rows of the second table as are nearest, within a distance |
 //! | `distortion(lon, lat, system)` | scales, convergence, angles, reason |
 
 mod by_steps;
@@ -28,7 +29,8 @@ mod distortion;
 mod geocode;
 pub(crate) mod geometry_column;
 mod hilbert;
-mod measuring;
+pub(crate) mod measuring;
+mod nearest;
 mod nearest_address;
 mod read_position;
 pub(crate) mod scalar;
@@ -57,6 +59,7 @@ static DEFINITIONS: &[&Definition] = &[
     &distortion::DISTORTION,
     &geocode::GEOCODE,
     &hilbert::HILBERT,
+    &nearest::NEAREST,
     &nearest_address::NEAREST_ADDRESS,
     &read_position::READ_POSITION,
     &st_area::ST_AREA,

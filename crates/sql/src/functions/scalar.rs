@@ -401,6 +401,11 @@ impl Scalar {
         if self.asked == Asked::Values { self.definition.name } else { "" }
     }
 
+    /// The system of an argument, once it is settled.
+    pub(crate) fn system(&self, at: usize) -> Option<String> {
+        self.systems.as_ref()?.get(at)?.clone()
+    }
+
     /// Whether the systems of arguments matter to it.
     fn takes_geometries(&self) -> bool {
         self.definition.parameters.iter().any(|p| p.kind == Kind::Geometry)

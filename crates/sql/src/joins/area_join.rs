@@ -1,9 +1,11 @@
 //! A join by where things are: one side is taken whole into an index, the other goes by, and only pairs that are near each other
 //! are tried against the condition.
 
-use super::area_join_rule::{Places, places};
-use super::place_index::{PlaceIndex, bounds_of};
-use crate::Error;
+use super::area_join_rule::{Nearest, Places, places};
+use super::place_index::{PlaceIndex, bounds_of, within_reach};
+use crate::functions::geometry_column::GeometryColumn;
+use crate::functions::measuring::in_system;
+use crate::{Error, systems};
 use datafusion::arrow::array::{ArrayRef, AsArray, RecordBatch, RecordBatchOptions, UInt32Array};
 use datafusion::arrow::compute::{concat_batches, filter, take};
 use datafusion::arrow::datatypes::{SchemaRef, UInt32Type};
@@ -42,6 +44,7 @@ pub struct AreaJoin {
 /// A side with its index.
 struct Built {
     rows: RecordBatch,
+    geometry: ArrayRef,
     index: PlaceIndex,
 }
 
@@ -137,11 +140,7 @@ impl ExecutionPlan for AreaJoin {
     }
 
     fn with_new_children(self: Arc<Self>, children: Vec<Arc<dyn ExecutionPlan>>) -> Result<Arc<dyn ExecutionPlan>> {
-        let places = Places {
-            build_is_left: self.places.build_is_left,
-            build: self.places.build.clone(),
-            probe: self.places.probe.clone(),
-        };
+        let places = self.places.clone();
         let (left, right) = (children[0].clone(), children[1].clone());
         let (condition, schema) = (self.condition.clone(), self.schema.clone());
         Ok(Arc::new(AreaJoin::new(left, right, condition, self.kind, places, schema)))
@@ -152,8 +151,7 @@ impl ExecutionPlan for AreaJoin {
         let probing = Arc::new(Probing {
             condition: self.condition.clone(),
             keeps: self.kind != JoinType::Inner,
-            build_is_left: self.places.build_is_left,
-            probe: self.places.probe.clone(),
+            places: self.places.clone(),
             schema: self.schema.clone(),
         });
         let (built, geometry) = (self.built.clone(), self.places.build.clone());
@@ -183,7 +181,7 @@ async fn take_whole(
         return Err(Error::Call { function: "JOIN", what }.into());
     }
     let column = geometry.evaluate(&rows)?.into_array(rows.num_rows())?;
-    Ok(Built { index: PlaceIndex::of(&bounds_of(&column)?), rows })
+    Ok(Built { index: PlaceIndex::of(&bounds_of(&column)?), geometry: column, rows })
 }
 
 /// What is done to the rows that go by.
@@ -191,14 +189,16 @@ struct Probing {
     condition: JoinFilter,
     /// Whether rows that find no others stay.
     keeps: bool,
-    build_is_left: bool,
-    probe: Arc<dyn PhysicalExpr>,
+    places: Places,
     schema: SchemaRef,
 }
 
 impl Probing {
     fn join(&self, built: &Built, batch: &RecordBatch) -> Result<Vec<RecordBatch>> {
-        let column = self.probe.evaluate(batch)?.into_array(batch.num_rows())?;
+        let column = self.places.probe.evaluate(batch)?.into_array(batch.num_rows())?;
+        if let Some(nearest) = &self.places.nearest {
+            return self.nearest(built, batch, &column, nearest);
+        }
         let bounds = bounds_of(&column)?;
         let mut out = Vec::new();
         let mut has_found = vec![false; batch.num_rows()];
@@ -224,6 +224,53 @@ impl Probing {
         Ok(out)
     }
 
+    /// The rows with the nearest of the other side, nearest first.
+    fn nearest(&self, built: &Built, batch: &RecordBatch, column: &ArrayRef, told: &Nearest) -> Result<Vec<RecordBatch>> {
+        let broken = |what: String| DataFusionError::from(Error::Call { function: "nearest", what });
+        let measure = in_system(told.system.as_deref())?;
+        let in_degrees = match &told.system {
+            Some(system) => systems::find(system)?.is_geographic(),
+            None => false,
+        };
+        let here = GeometryColumn::of(column).map_err(broken)?;
+        let there = GeometryColumn::of(&built.geometry).map_err(broken)?;
+        let (mut of_build, mut of_probe): (Vec<Option<u32>>, Vec<u32>) = (Vec::new(), Vec::new());
+        let mut near = Vec::new();
+        for row in 0..batch.num_rows() {
+            let geometry = here.get(row).map_err(broken)?;
+            let Some((geometry, bounds)) = geometry.and_then(|g| Some((g.clone(), g.bounds()?))) else {
+                if self.keeps {
+                    of_build.push(None);
+                    of_probe.push(row as u32);
+                }
+                continue;
+            };
+            let mut found: Vec<(f64, u32)> = Vec::new();
+            for around in within_reach(bounds, told.most, in_degrees) {
+                built.index.meeting(around, &mut near);
+                for other in &near {
+                    let Some(shape) = there.get(*other as usize).map_err(broken)? else { continue };
+                    let distance = measure.distance(&geometry, &shape).filter(|d| *d <= told.most);
+                    found.extend(distance.map(|d| (d, *other)));
+                }
+            }
+            // What is found across the 180° meridian may be found on both sides of it.
+            found.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+            found.dedup_by_key(|f| f.1);
+            found.truncate(told.count);
+            if found.is_empty() && self.keeps {
+                of_build.push(None);
+                of_probe.push(row as u32);
+            }
+            of_build.extend(found.iter().map(|f| Some(f.1)));
+            of_probe.extend(std::iter::repeat_n(row as u32, found.len()));
+        }
+        if of_probe.is_empty() {
+            return Ok(Vec::new());
+        }
+        Ok(vec![self.pairs(built, batch, &UInt32Array::from(of_build), &UInt32Array::from(of_probe))?])
+    }
+
     /// The pairs for which the condition holds; they are taken out of the lists.
     fn tried(
         &self,
@@ -239,7 +286,7 @@ impl Probing {
             return Ok(None);
         }
         let columns = self.condition.column_indices().iter().map(|c| {
-            let is_build = (c.side == JoinSide::Left) == self.build_is_left;
+            let is_build = (c.side == JoinSide::Left) == self.places.build_is_left;
             let (rows, places) = if is_build { (&built.rows, &of_build) } else { (batch, &of_probe) };
             Ok(take(rows.column(c.index), places, None)?)
         });
@@ -271,7 +318,7 @@ impl Probing {
             rows.columns().iter().map(|c| Ok(take(c, places, None)?)).collect::<Result<Vec<ArrayRef>>>()
         };
         let (build, probe) = (taken(&built.rows, of_build)?, taken(batch, of_probe)?);
-        let columns = if self.build_is_left { [build, probe].concat() } else { [probe, build].concat() };
+        let columns = if self.places.build_is_left { [build, probe].concat() } else { [probe, build].concat() };
         let options = RecordBatchOptions::new().with_row_count(Some(of_probe.len()));
         Ok(RecordBatch::try_new_with_options(self.schema.clone(), columns, &options)?)
     }

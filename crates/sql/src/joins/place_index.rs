@@ -24,6 +24,26 @@ pub(super) fn bounds_of(column: &ArrayRef) -> Result<Vec<Bounds>, Error> {
         .collect()
 }
 
+/// Metres of a degree of latitude where it is shortest, on all ellipsoids of the Earth.
+const DEGREE_M: f64 = 110_000.0;
+
+/// The rectangles in which everything lies that is within a distance of a rectangle; in degrees the distance is metres, and what
+/// lies across the 180° meridian is there too.
+pub(super) fn within_reach([west, south, east, north]: [f64; 4], most: f64, in_degrees: bool) -> Vec<[f64; 4]> {
+    if !in_degrees {
+        return vec![[west - most, south - most, east + most, north + most]];
+    }
+    let up = most / DEGREE_M;
+    let (south, north) = (south - up, north + up);
+    let farthest = south.abs().max(north.abs());
+    // Around a pole all longitudes are near.
+    if farthest >= 89.9 {
+        return vec![[-540.0, south, 540.0, north]];
+    }
+    let aside = up / farthest.to_radians().cos();
+    [-360.0, 0.0, 360.0].map(|turn| [west - aside + turn, south, east + aside + turn, north]).to_vec()
+}
+
 /// Rows by where they are.
 pub(super) struct PlaceIndex(RTree<GeomWithData<Rectangle<[f64; 2]>, u32>>);
 
@@ -49,6 +69,16 @@ impl PlaceIndex {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn reach_holds_what_is_near() {
+        let [around] = within_reach([1.0, 2.0, 3.0, 4.0], 10.0, false)[..] else { panic!() };
+        assert_eq!(around, [-9.0, -8.0, 13.0, 14.0]);
+        // 100 km at 60° north are 1.8 degrees of longitude.
+        let around = within_reach([179.5, 60.0, 179.5, 60.0], 100_000.0, true);
+        assert!(around[1][2] > 181.29 && around[0][0] < -182.2 && around[0][2] > -178.71, "{around:?}");
+        assert_eq!(within_reach([0.0, 89.5, 0.0, 89.5], 100_000.0, true)[0][2], 540.0);
+    }
 
     #[test]
     fn rectangles_that_touch_meet() {

@@ -7,8 +7,10 @@
 //! | `source` | what is read, as it travels in plans |
 //! | `table` | a layer as the engine's planner knows it |
 //! | `scan` | its rows, one partition a file |
+//! | `extent_filter` | conditions that an index of places helps with |
 //! | `geo_parquet` | GeoParquet, which the engine reads itself |
 
+mod extent_filter;
 mod files;
 mod geo_parquet;
 mod read_layer;

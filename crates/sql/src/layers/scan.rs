@@ -44,16 +44,24 @@ struct Told {
     source: Arc<LayerSource>,
     projection: Option<Vec<usize>>,
     limit: Option<usize>,
+    /// West, south, east, north of the rows that matter, in the coordinates of the files.
+    extent: Option<[f64; 4]>,
 }
 
 impl LayerScan {
-    /// Rows of files with some of their columns. `limit` is how many rows of each file are enough.
+    /// Rows of files with some of their columns. `limit` is how many rows of each file are enough, and `extent` where the rows lie
+    /// that matter: who knows it may leave others out.
     ///
     /// # Errors
     /// [`Error::Call`] for a plan that was damaged on its way.
-    pub fn new(source: Arc<LayerSource>, projection: Option<Vec<usize>>, limit: Option<usize>) -> Result<Self> {
+    pub fn new(
+        source: Arc<LayerSource>,
+        projection: Option<Vec<usize>>,
+        limit: Option<usize>,
+        extent: Option<[f64; 4]>,
+    ) -> Result<Self> {
         let numbers = numbered::table(source.files.len())?;
-        Self::of(Told { source, projection, limit }, numbers)
+        Self::of(Told { source, projection, limit, extent }, numbers)
     }
 
     fn of(told: Told, numbers: Arc<dyn ExecutionPlan>) -> Result<Self> {
@@ -98,6 +106,9 @@ impl DisplayAs for LayerScan {
         if let Some(limit) = self.told.limit {
             write!(f, ", at most {limit} rows of each")?;
         }
+        if let Some([west, south, east, north]) = self.told.extent {
+            write!(f, ", around {west},{south},{east},{north}")?;
+        }
         Ok(())
     }
 }
@@ -140,7 +151,7 @@ impl ExecutionPlan for LayerScan {
         builder.spawn(async move {
             for number in numbered::numbers(numbers).await? {
                 let reading = Reading {
-                    typed: told.source.open(number)?,
+                    typed: told.source.open(number, told.extent)?,
                     file: told.source.files[number].clone(),
                     ends,
                     schema: schema.clone(),

@@ -33,7 +33,7 @@ impl LayerSource {
         let mut source = LayerSource { files, layer, system, columns: Vec::new() };
         let mut schema: Option<SchemaRef> = None;
         for file in &source.files {
-            let found = source.layer_of(file)?.typed()?.schema().clone();
+            let found = source.layer_of(file, None)?.typed()?.schema().clone();
             schema = Some(match schema {
                 None => found,
                 Some(known) => merged(&known, &found, file, &source.files[0])?,
@@ -45,8 +45,8 @@ impl LayerSource {
     }
 
     /// The steps of a file.
-    fn layer_of(&self, file: &str) -> Result<Layer, Error> {
-        let input = InputPlan { layer: self.layer.clone(), ..Default::default() };
+    fn layer_of(&self, file: &str, extent: Option<[f64; 4]>) -> Result<Layer, Error> {
+        let input = InputPlan { layer: self.layer.clone(), extent, ..Default::default() };
         let layer = Layer::open(file)?.reading(input);
         Ok(match &self.system {
             Some(system) => layer.positions(Positions::in_system(&systems::text_of(&*systems::find(system)?)?)?),
@@ -58,8 +58,8 @@ impl LayerSource {
     ///
     /// # Errors
     /// [`Error`] where it cannot be read, or is another one here.
-    pub(super) fn open(&self, partition: usize) -> Result<TypedLayer, Error> {
-        let (layer, schema) = (self.layer_of(&self.files[partition])?, self.source_schema()?);
+    pub(super) fn open(&self, partition: usize, extent: Option<[f64; 4]>) -> Result<TypedLayer, Error> {
+        let (layer, schema) = (self.layer_of(&self.files[partition], extent)?, self.source_schema()?);
         // A geometry of the file's own is placed by what the file says, as it was when it was looked at.
         let is_placed_by_file = self.system.is_none() && basilocus::table::batch::spatial_index(&schema).is_some();
         let placed = if is_placed_by_file { layer.positions(Positions::default()) } else { layer };

@@ -156,7 +156,8 @@ impl ExecutionPlan for PartsWrite {
     }
 
     fn required_input_distribution(&self) -> Vec<Distribution> {
-        vec![Distribution::UnspecifiedDistribution, Distribution::UnspecifiedDistribution]
+        let rows = if self.target.is_file() { Distribution::SinglePartition } else { Distribution::UnspecifiedDistribution };
+        vec![rows, Distribution::UnspecifiedDistribution]
     }
 
     fn apply_expressions(
