@@ -570,9 +570,7 @@ impl LayerRows {
                     Some(finish) => typed_block(finish, part, &layer.plan.source),
                     None => Ok(Block::from(part)),
                 };
-                chain.each(&run, "reading", &ready, &mut |block| {
-                    send.send(Ok(block)).map_err(|_| Error::Cancelled)
-                })
+                chain.each(&run, "reading", &ready, &mut |block| send.send(Ok(block)).map_err(|_| Error::Cancelled))
             });
             if let Err(e) = result {
                 let _ = send.send(Err(e));

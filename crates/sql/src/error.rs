@@ -28,7 +28,9 @@ pub enum Error {
         what: String,
     },
     /// A row that a function cannot use, where that is to end the query.
-    #[error("{function}: row {row} of a batch: {reason}; `SET basilocus.on_failure = 'null'` goes on, and {function}_reason(…) says why each row is null")]
+    #[error(
+        "{function}: row {row} of a batch: {reason}; `SET basilocus.on_failure = 'null'` goes on, and {function}_reason(…) says why each row is null"
+    )]
     Row {
         /// The function.
         function: &'static str,
@@ -51,7 +53,9 @@ pub enum Error {
     #[error(transparent)]
     Library(#[from] basilocus::Error),
     /// An address reference that differs from the one that the query was planned with.
-    #[error("{path}: this reference has the sum {found:016x}, and the query was planned with {planned:016x}: bring the same file to every executor")]
+    #[error(
+        "{path}: this reference has the sum {found:016x}, and the query was planned with {planned:016x}: bring the same file to every executor"
+    )]
     OtherReference {
         /// The file.
         path: String,

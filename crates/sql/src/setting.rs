@@ -84,7 +84,11 @@ impl ExtensionOptions for Settings {
             description,
         };
         vec![
-            entry("on_failure", self.on_failure.clone(), "what becomes of a row that a function cannot use: error, null or told"),
+            entry(
+                "on_failure",
+                self.on_failure.clone(),
+                "what becomes of a row that a function cannot use: error, null or told",
+            ),
             entry("reference", self.reference.clone(), "address references, parted by ;"),
             entry("grids", self.grids.clone(), "folder of grid files"),
             entry("area", self.area.clone(), "where the data is: WEST,SOUTH,EAST,NORTH or a place in words"),

@@ -120,7 +120,10 @@ pub(crate) fn operations(
             let area = place::find(&settings.area)?.area;
             Way::Everywhere(Arc::new(finder.around(area).find(&from, &to)?))
         } else if depends_on_place(&finder, &from, &to) {
-            Way::ByPlace { to_degrees: Arc::new(Operation::to_degrees(&from).map_err(basilocus::Error::from)?), found: Arc::default() }
+            Way::ByPlace {
+                to_degrees: Arc::new(Operation::to_degrees(&from).map_err(basilocus::Error::from)?),
+                found: Arc::default(),
+            }
         } else {
             Way::Everywhere(Arc::new(finder.find(&from, &to)?))
         };

@@ -184,7 +184,8 @@ async fn another_reference_is_refused() {
     let here = folder.path();
     let (town, owners) = (reference(here), owners(here, 1, 10, None));
     let cluster = Cluster::start(here, 1);
-    let query = format!("SELECT count(g.lon) FROM (SELECT geocode(address) AS g FROM read_layer('{}'))", owners.display());
+    let query =
+        format!("SELECT count(g.lon) FROM (SELECT geocode(address) AS g FROM read_layer('{}'))", owners.display());
     let (out, _) = cluster.answer(&query, &[format!("reference={}", town.display())]);
     assert!(out.contains("10"), "{out}");
     // As if the query had been planned where the file is another one.

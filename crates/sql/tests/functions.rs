@@ -26,11 +26,19 @@ async fn geometries_are_made_read_and_written() {
     assert_eq!(cell(&s, "SELECT ST_AsText(ST_Point(1.5, -2))").await, "POINT (1.5 -2)");
     let text = "POLYGON ((0 0, 4 0, 4 4, 0 4, 0 0))";
     assert_eq!(cell(&s, &format!("SELECT ST_AsText(ST_GeomFromText('{text}', 4326))")).await, text);
-    assert_eq!(cell(&s, &format!("SELECT ST_AsText(ST_GeomFromWKB(ST_AsBinary(ST_GeomFromText('{text}'))))")).await, text);
-    let row = cells(&s, "SELECT ST_X(p), ST_Y(p), ST_Z(p), ST_SRID(p) FROM (SELECT ST_GeomFromText('POINT Z (1 2 3)', 7844) AS p)").await;
+    assert_eq!(
+        cell(&s, &format!("SELECT ST_AsText(ST_GeomFromWKB(ST_AsBinary(ST_GeomFromText('{text}'))))")).await,
+        text
+    );
+    let row = cells(
+        &s,
+        "SELECT ST_X(p), ST_Y(p), ST_Z(p), ST_SRID(p) FROM (SELECT ST_GeomFromText('POINT Z (1 2 3)', 7844) AS p)",
+    )
+    .await;
     assert_eq!(row, [["1.0", "2.0", "3.0", "7844"]]);
     assert_eq!(
-        cells(&s, "SELECT ST_SRID(p), ST_X(p) FROM (SELECT ST_Point(x, 1) AS p FROM (VALUES (1), (NULL)) AS t(x))").await,
+        cells(&s, "SELECT ST_SRID(p), ST_X(p) FROM (SELECT ST_Point(x, 1) AS p FROM (VALUES (1), (NULL)) AS t(x))")
+            .await,
         [["null", "1.0"], ["null", "null"]]
     );
     let envelope = "SELECT ST_AsText(ST_Envelope(ST_GeomFromText('LINESTRING (1 5, 3 2)')))";
@@ -42,7 +50,10 @@ async fn geometries_are_made_read_and_written() {
 #[tokio::test]
 async fn positions_go_to_other_systems_and_say_how() {
     let s = session();
-    assert_eq!(cell(&s, "SELECT ST_AsText(ST_Transform(ST_Point(-123.0, 0.0, 4326), 32610))").await, "POINT (500000 0)");
+    assert_eq!(
+        cell(&s, "SELECT ST_AsText(ST_Transform(ST_Point(-123.0, 0.0, 4326), 32610))").await,
+        "POINT (500000 0)"
+    );
     let sql = "SELECT t.x, t.y FROM (SELECT transform(0.5, 50.5, 4277, 'EPSG:27700') AS t)";
     let row = cells(&s, sql).await;
     let [x, y] = [0, 1].map(|i| row[0][i].parse::<f64>().unwrap());
@@ -50,7 +61,8 @@ async fn positions_go_to_other_systems_and_say_how() {
     // The result carries its system.
     assert_eq!(cell(&s, "SELECT ST_SRID(ST_Transform(ST_Point(-123.0, 0.0, 4326), 32610))").await, "32610");
     // Between two datums the operation and its accuracy are told.
-    let sql = "SELECT t.accuracy_m > 0, t.operation <> '', t.reason FROM (SELECT transform(-123.8, 46.2, 4267, 4326) AS t)";
+    let sql =
+        "SELECT t.accuracy_m > 0, t.operation <> '', t.reason FROM (SELECT transform(-123.8, 46.2, 4267, 4326) AS t)";
     assert_eq!(cells(&s, sql).await, [["true", "true", "null"]]);
     // Systems may differ from row to row.
     let sql = "SELECT t.x, t.reason IS NULL FROM (SELECT transform(x, 0, system, 4326) AS t
@@ -171,7 +183,8 @@ async fn addresses_are_found_and_what_is_not_says_why() {
     let told = error(&s, "SELECT geocode('12 Heron Lane, Ternport')").await;
     assert!(told.contains("no address reference is said"), "{told}");
     batches(&s, &format!("SET basilocus.reference = '{}'", path.display())).await.unwrap();
-    let sql = "SELECT g.lon, g.lat, g.level, g.confidence > 90, g.matched_address, g.reason FROM (SELECT geocode(a) AS g
+    let sql =
+        "SELECT g.lon, g.lat, g.level, g.confidence > 90, g.matched_address, g.reason FROM (SELECT geocode(a) AS g
         FROM (VALUES ('12 Heron Lane, Ternport OR'), ('900 Nowhere Road, Elsewhere TX'), (NULL), (' ')) AS v(a))";
     let rows = cells(&s, sql).await;
     assert_eq!(rows[0][..4], ["-123.8", "46.2", "address point", "true"]);

@@ -11,7 +11,9 @@ use proptest::prelude::*;
 fn without_index() -> SessionContext {
     let state = session().state();
     let rules = state.physical_optimizers().iter().filter(|r| r.name() != "AreaJoinRule").cloned().collect();
-    SessionContext::new_with_state(SessionStateBuilder::new_from_existing(state).with_physical_optimizer_rules(rules).build())
+    SessionContext::new_with_state(
+        SessionStateBuilder::new_from_existing(state).with_physical_optimizer_rules(rules).build(),
+    )
 }
 
 fn points(list: &[(i32, Option<(i8, i8)>)]) -> String {
@@ -35,11 +37,15 @@ fn areas(list: &[(i8, i8, u8, u8)]) -> String {
 fn joins(points: &str, areas: &str) -> Vec<String> {
     let mut out = Vec::new();
     for kind in ["JOIN", "LEFT JOIN", "RIGHT JOIN", "FULL JOIN"] {
-        for condition in ["ST_Within(p, g)", "ST_Contains(g, p)", "ST_Intersects(p, g)", "ST_Within(p, g) AND id > area"] {
+        for condition in
+            ["ST_Within(p, g)", "ST_Contains(g, p)", "ST_Intersects(p, g)", "ST_Within(p, g) AND id > area"]
+        {
             out.push(format!("SELECT id, area FROM {points} a {kind} {areas} b ON {condition} ORDER BY 1, 2"));
         }
     }
-    out.push(format!("SELECT id FROM {points} a WHERE EXISTS (SELECT 1 FROM {areas} b WHERE ST_Within(p, g)) ORDER BY 1"));
+    out.push(format!(
+        "SELECT id FROM {points} a WHERE EXISTS (SELECT 1 FROM {areas} b WHERE ST_Within(p, g)) ORDER BY 1"
+    ));
     out
 }
 
@@ -86,7 +92,9 @@ async fn the_nearest_are_found_within_a_distance() {
     let houses = "(SELECT id AS house, ST_Point(x, y, 4326) AS h FROM (VALUES (1, 0.0005, 0.0), (2, 10.0, 10.0), (3, 179.9995, 0.0), (4, NULL, 0.0)) AS v(id, x, y))";
     // A thousandth of a degree of the equator is 111.3 m.
     let ask = |kind: &str, count: u32, most: u32| {
-        format!("SELECT house, well FROM {houses} a {kind} {wells} b ON nearest(h, p, {count}, {most}) ORDER BY house, ST_Distance(h, p)")
+        format!(
+            "SELECT house, well FROM {houses} a {kind} {wells} b ON nearest(h, p, {count}, {most}) ORDER BY house, ST_Distance(h, p)"
+        )
     };
     assert_eq!(cells(&s, &ask("JOIN", 1, 1000)).await, [["1", "1"], ["3", "4"]]);
     assert_eq!(cells(&s, &ask("JOIN", 5, 1000)).await, [["1", "1"], ["1", "2"], ["3", "4"]]);

@@ -21,7 +21,9 @@ async fn columns_have_the_types_that_all_their_values_have() {
     let rows: String = (0..3000).map(|i| format!("{i},{i},00{i},2026-08-{:02}\n", i % 28 + 1)).collect();
     let file = write(folder.path(), "gates.csv", &format!("id,width,code,seen\n{rows}3000,1.5,x,2026-09-01\n"));
     let s = session();
-    let sql = format!("SELECT arrow_typeof(id), arrow_typeof(width), arrow_typeof(code), arrow_typeof(seen) FROM read_layer('{file}') LIMIT 1");
+    let sql = format!(
+        "SELECT arrow_typeof(id), arrow_typeof(width), arrow_typeof(code), arrow_typeof(seen) FROM read_layer('{file}') LIMIT 1"
+    );
     assert_eq!(cells(&s, &sql).await, [["Int64", "Float64", "Utf8", "Date32"]]);
     let sql = format!("SELECT count(*), sum(width), max(seen), min(code) FROM read_layer('{file}')");
     assert_eq!(cells(&s, &sql).await, [["3001", "4498501.5", "2026-09-01", "000"]]);
@@ -63,7 +65,11 @@ async fn queries_are_written_and_read_again() {
         let count = cell(&s, &format!("COPY ({query}) TO '{}' STORED AS {format}", target.display())).await;
         assert_eq!(count, "3", "{format}");
         if format == "DELIMITED" {
-            let rows = cells(&s, &format!("SELECT id, name, round(easting) FROM read_layer('{}') ORDER BY id", target.display())).await;
+            let rows = cells(
+                &s,
+                &format!("SELECT id, name, round(easting) FROM read_layer('{}') ORDER BY id", target.display()),
+            )
+            .await;
             assert_eq!(rows[1], ["2", "Süd", "500000.0"], "{rows:?}");
             continue;
         }
@@ -111,7 +117,8 @@ async fn an_output_is_there_whole_or_not_at_all() {
     );
     let told = error(&s, &sql).await;
     assert!(told.contains("ST_GeomFromText"), "{told}");
-    let left = if bad.exists() { walk(&bad).into_iter().filter(|p| p.ends_with(".gpkg")).collect() } else { Vec::new() };
+    let left =
+        if bad.exists() { walk(&bad).into_iter().filter(|p| p.ends_with(".gpkg")).collect() } else { Vec::new() };
     assert!(left.is_empty(), "{left:?}");
     for (query, words) in [
         ("SELECT 1 AS id", "ST_Point(lon, lat, 4326) makes one"),
@@ -138,7 +145,10 @@ async fn every_row_is_in_the_ledger_once() {
     let context = SessionContext::new();
     let ledger = basilocus_sql::register(&context).unwrap();
     batches(&context, &format!("SET basilocus.reference = '{}'", town.display())).await.unwrap();
-    let sql = format!("SELECT g.lon, g.lat, g.reason FROM (SELECT geocode(address) AS g FROM read_layer('{}'))", owners.display());
+    let sql = format!(
+        "SELECT g.lon, g.lat, g.reason FROM (SELECT geocode(address) AS g FROM read_layer('{}'))",
+        owners.display()
+    );
     run(&context, &ledger, &sql).await;
     let sql = "SELECT function, became, sum(rows) FROM ledger() GROUP BY 1, 2 ORDER BY 1, 2";
     let expected = [["geocode", "made", "99"], ["geocode", "set aside", "1"], ["read_layer", "made", "100"]];
@@ -146,7 +156,11 @@ async fn every_row_is_in_the_ledger_once() {
     // The file that holds the row is named by its partition.
     let sql = "SELECT partition, rows, reason IS NOT NULL FROM ledger() WHERE became = 'set aside'";
     assert_eq!(cells(&context, sql).await, [["2", "1", "true"]]);
-    assert!(ledger.words()[0].starts_with("geocode: 1 ") && ledger.words()[0].ends_with("(partition 2)"), "{:?}", ledger.words());
+    assert!(
+        ledger.words()[0].starts_with("geocode: 1 ") && ledger.words()[0].ends_with("(partition 2)"),
+        "{:?}",
+        ledger.words()
+    );
 }
 
 #[tokio::test]
@@ -167,7 +181,8 @@ async fn rows_that_a_reader_cannot_use_are_told() {
 async fn points_are_joined_with_areas() {
     let folder = tempfile::tempdir().unwrap();
     let areas = districts(folder.path());
-    let points = write(folder.path(), "p.csv", "id,lon,lat\n1,-123.85,46.2\n2,-123.75,46.2\n3,-123.72,46.3\n4,-120,46.2\n");
+    let points =
+        write(folder.path(), "p.csv", "id,lon,lat\n1,-123.85,46.2\n2,-123.75,46.2\n3,-123.72,46.3\n4,-120,46.2\n");
     let s = session();
     let sql = format!(
         "SELECT a.district, count(*), extent(p.place) FROM (SELECT ST_Point(lon, lat, 4326) AS place FROM read_layer('{points}')) p

@@ -60,9 +60,17 @@ impl StreamReader {
     /// [`Error::Data`] where they were taken before.
     pub(crate) fn of(name: &str, stream: &RecordStream) -> Result<Self, Error> {
         let batches = stream.batches.lock().unwrap_or_else(PoisonError::into_inner).take();
-        let batches = batches.ok_or_else(|| Error::Data(format!("the rows of {name} were read before; they come once")))?;
+        let batches =
+            batches.ok_or_else(|| Error::Data(format!("the rows of {name} were read before; they come once")))?;
         let schema = stream.schema.clone();
-        Ok(StreamReader { about: about_records(name, &schema), schema, batches, first: None, is_under_way: false, next: 1 })
+        Ok(StreamReader {
+            about: about_records(name, &schema),
+            schema,
+            batches,
+            first: None,
+            is_under_way: false,
+            next: 1,
+        })
     }
 
     fn broken(&self, problem: impl Into<String>) -> FormatError {
@@ -96,7 +104,9 @@ impl Reader for StreamReader {
 
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
         if self.is_under_way {
-            return Err(self.broken("a step or format has to see these rows twice, and they come once: write them to a file first"));
+            return Err(self.broken(
+                "a step or format has to see these rows twice, and they come once: write them to a file first",
+            ));
         }
         if self.first.is_none() {
             self.first = self.receive()?;

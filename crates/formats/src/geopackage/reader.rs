@@ -331,7 +331,8 @@ impl GeoPackageReader {
             return Ok(None);
         }
         // The fourth byte of a shape has a bit for an empty one, which is in no index.
-        let is_full = format!("{0} IS NOT NULL AND unicode(substr(hex(substr({0}, 4, 1)), 1, 1)) % 2 = 0", quoted(column));
+        let is_full =
+            format!("{0} IS NOT NULL AND unicode(substr(hex(substr({0}, 4, 1)), 1, 1)) % 2 = 0", quoted(column));
         let (index_name, layer) = (quoted(&index), quoted(&self.layer));
         let sql = format!(
             "SELECT (SELECT count(*) FROM {index_name}) = (SELECT count(*) FROM {layer} WHERE {is_full})

@@ -9,7 +9,9 @@ use datafusion::common::{DataFusionError, Result};
 use datafusion::logical_expr::expr::AggregateFunction;
 use datafusion::logical_expr::function::{AccumulatorArgs, AggregateFunctionSimplification, StateFieldsArgs};
 use datafusion::logical_expr::simplify::SimplifyContext;
-use datafusion::logical_expr::{Accumulator, AggregateUDF, AggregateUDFImpl, Expr, ExprSchemable, Signature, Volatility};
+use datafusion::logical_expr::{
+    Accumulator, AggregateUDF, AggregateUDFImpl, Expr, ExprSchemable, Signature, Volatility,
+};
 use std::hash::{Hash, Hasher};
 use std::sync::Arc;
 
@@ -122,7 +124,10 @@ impl AggregateUDFImpl for Aggregate {
     }
 
     fn return_type(&self, _: &[DataType]) -> Result<DataType> {
-        Err(DataFusionError::Internal(format!("{}: the field of the result is asked for instead", self.definition.name)))
+        Err(DataFusionError::Internal(format!(
+            "{}: the field of the result is asked for instead",
+            self.definition.name
+        )))
     }
 
     fn return_field(&self, arguments: &[FieldRef]) -> Result<FieldRef> {

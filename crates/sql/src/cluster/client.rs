@@ -1,9 +1,9 @@
 //! Sends queries to a scheduler.
 
 use super::session;
-use ballista::prelude::SessionContextExt;
 use crate::ledger::{Entry, SessionLedger};
 use crate::{Error, Running};
+use ballista::prelude::SessionContextExt;
 use ballista_core::execution_plans::DistributedQueryExec;
 use ballista_core::serde::protobuf::GetJobMetricsParams;
 use ballista_core::serde::protobuf::operator_metric::Metric;
@@ -48,7 +48,8 @@ pub async fn ledger(running: &Running, host: &str, port: u16) -> Result<BTreeMap
     // A query of nothing but what the session knows is done here.
     let Some(job) = job else { return Ok(entries) };
     let broken = |e: String| DataFusionError::from(Error::Call { function: "ledger", what: e });
-    let endpoint = create_grpc_client_endpoint(format!("http://{host}:{port}"), None).map_err(|e| broken(e.to_string()))?;
+    let endpoint =
+        create_grpc_client_endpoint(format!("http://{host}:{port}"), None).map_err(|e| broken(e.to_string()))?;
     let channel = endpoint.connect().await.map_err(|e| broken(e.to_string()))?;
     let mut scheduler = SchedulerGrpcClient::new(channel).max_decoding_message_size(64 << 20);
     let asked = GetJobMetricsParams { job_id: job.to_string() };

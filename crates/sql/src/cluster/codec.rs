@@ -3,10 +3,10 @@
 use crate::aggregates::aggregate::Aggregate;
 use crate::functions::scalar::Scalar;
 use crate::joins::AreaJoin;
-use crate::ledger::AccountPlan;
 use crate::layers::{LayerScan, LayerSource, LayerTable};
-use crate::{aggregates, functions};
+use crate::ledger::AccountPlan;
 use crate::output::{LayerFormats, PartsPublish, PartsWrite, Target};
+use crate::{aggregates, functions};
 use ballista_core::serde::{BallistaLogicalExtensionCodec, BallistaPhysicalExtensionCodec};
 use datafusion::arrow::datatypes::SchemaRef;
 use datafusion::catalog::TableProvider;
@@ -211,9 +211,7 @@ fn function_of(name: &str, bytes: &[u8]) -> Result<Arc<ScalarUDF>> {
     let found = functions::all().into_iter().find(|f| f.name() == name);
     let found = found.ok_or_else(|| DataFusionError::Plan(format!("there is no function {name}")))?;
     match found.inner().downcast_ref::<Scalar>() {
-        Some(ours) if !bytes.is_empty() => {
-            Ok(Arc::new(ScalarUDF::new_from_impl(ours.with_systems(from_json(bytes)?))))
-        }
+        Some(ours) if !bytes.is_empty() => Ok(Arc::new(ScalarUDF::new_from_impl(ours.with_systems(from_json(bytes)?)))),
         _ => Ok(Arc::new(found)),
     }
 }

@@ -1,12 +1,12 @@
 //! Queries and their rows, as a person reads them.
 
 use basilocus::table::geometry::{wkb, wkt};
+use basilocus_sql::ledger::SessionLedger;
 use clap::{Args, ValueEnum};
 use datafusion::arrow::array::{ArrayRef, AsArray, RecordBatch, StringArray};
 use datafusion::arrow::csv::WriterBuilder;
 use datafusion::arrow::datatypes::{DataType, Field, Schema};
 use datafusion::arrow::util::pretty::pretty_format_batches;
-use basilocus_sql::ledger::SessionLedger;
 use datafusion::prelude::SessionContext;
 use futures::StreamExt;
 use std::io::Write;

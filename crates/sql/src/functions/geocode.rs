@@ -16,7 +16,10 @@ use std::sync::Arc;
 pub(super) static GEOCODE: Definition = Definition {
     name: "geocode",
     other_names: &[],
-    parameters: &[Parameter { name: "address", kind: Kind::Address }, Parameter { name: "reference", kind: Kind::Text }],
+    parameters: &[
+        Parameter { name: "address", kind: Kind::Address },
+        Parameter { name: "reference", kind: Kind::Text },
+    ],
     required: 1,
     failures: Failures::InResult,
     result,
@@ -72,11 +75,13 @@ fn result(planned: &Planned) -> Result<Field, Error> {
 fn apply(call: &Call) -> Result<Made, Error> {
     let (names, columns) = parts(call)?;
     // A row that says nothing is null, not an address that was not found.
-    let said: Vec<usize> =
-        (0..call.rows).filter(|row| columns.iter().any(|c| c.is_valid(*row) && !c.value(*row).trim().is_empty())).collect();
+    let said: Vec<usize> = (0..call.rows)
+        .filter(|row| columns.iter().any(|c| c.is_valid(*row) && !c.value(*row).trim().is_empty()))
+        .collect();
     let mut failures: Vec<Failure> = Vec::new();
     for row in 0..call.rows {
-        let is_empty = columns.iter().any(|c| c.is_valid(row)) && columns.iter().all(|c| c.is_null(row) || c.value(row).trim().is_empty());
+        let is_empty = columns.iter().any(|c| c.is_valid(row))
+            && columns.iter().all(|c| c.is_null(row) || c.value(row).trim().is_empty());
         if is_empty {
             failures.push(Failure::new(row, Reason::new("no address"), "no address: the text is empty"));
         }

@@ -7,7 +7,12 @@ use datafusion::arrow::datatypes::{DataType, Float64Type};
 
 /// A column of geometries.
 pub(crate) enum GeometryColumn {
-    Points { x: Float64Array, y: Float64Array, z: Option<Float64Array>, whole: StructArray },
+    Points {
+        x: Float64Array,
+        y: Float64Array,
+        z: Option<Float64Array>,
+        whole: StructArray,
+    },
     Binary(BinaryArray),
     /// One for all rows, or none.
     One(Option<Result<Geometry, String>>),

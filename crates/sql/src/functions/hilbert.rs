@@ -77,8 +77,22 @@ mod tests {
             place(-180.0 + step * (f64::from(column) + 0.5), -180.0 + step * (f64::from(row) + 0.5), true) >> 60
         };
         let order = [
-            (0, 0), (1, 0), (1, 1), (0, 1), (0, 2), (0, 3), (1, 3), (1, 2),
-            (2, 2), (2, 3), (3, 3), (3, 2), (3, 1), (2, 1), (2, 0), (3, 0),
+            (0, 0),
+            (1, 0),
+            (1, 1),
+            (0, 1),
+            (0, 2),
+            (0, 3),
+            (1, 3),
+            (1, 2),
+            (2, 2),
+            (2, 3),
+            (3, 3),
+            (3, 2),
+            (3, 1),
+            (2, 1),
+            (2, 0),
+            (3, 0),
         ];
         for (expected, (column, row)) in order.into_iter().enumerate() {
             assert_eq!(at(column, row), expected as u64, "column {column}, row {row}");

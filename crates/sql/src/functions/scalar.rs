@@ -13,7 +13,8 @@ use datafusion::common::{DataFusionError, Result, ScalarValue};
 use datafusion::logical_expr::expr::ScalarFunction;
 use datafusion::logical_expr::simplify::{ExprSimplifyResult, SimplifyContext};
 use datafusion::logical_expr::{
-    ColumnarValue, Expr, ExprSchemable, ReturnFieldArgs, ScalarFunctionArgs, ScalarUDF, ScalarUDFImpl, Signature, Volatility,
+    ColumnarValue, Expr, ExprSchemable, ReturnFieldArgs, ScalarFunctionArgs, ScalarUDF, ScalarUDFImpl, Signature,
+    Volatility,
 };
 use std::collections::BTreeMap;
 use std::hash::{Hash, Hasher};
@@ -241,7 +242,9 @@ impl Call<'_> {
     pub(crate) fn literal_number(&self, at: usize) -> Result<Option<f64>, Error> {
         match &self.arguments[at] {
             ColumnarValue::Scalar(value) => Ok(figure_of(value)),
-            ColumnarValue::Array(_) => Err(self.function.wrong(at, "has to be the same for all rows: a number is expected")),
+            ColumnarValue::Array(_) => {
+                Err(self.function.wrong(at, "has to be the same for all rows: a number is expected"))
+            }
         }
     }
 
@@ -430,7 +433,8 @@ impl Scalar {
     pub(crate) fn settled(&self) -> Result<Option<&Systems>, Error> {
         match &self.systems {
             None if self.takes_geometries() => {
-                let what = "the systems of its arguments were not settled before the query went to other machines".into();
+                let what =
+                    "the systems of its arguments were not settled before the query went to other machines".into();
                 Err(Error::Call { function: self.definition.name, what })
             }
             settled => Ok(settled.as_ref()),

@@ -1,8 +1,8 @@
 //! The code of a geometry's system, or the same geometry in a system that is said: its numbers stay.
 
+use super::geometry_column::GeometryBuilder;
 use super::scalar::{Definition, Failures, Kind, Made, Parameter};
 use super::st_geom_from_text::in_system_of;
-use super::geometry_column::GeometryBuilder;
 use crate::systems;
 use datafusion::arrow::array::{Array, Int32Array};
 use datafusion::arrow::datatypes::{DataType, Field};
@@ -11,7 +11,10 @@ use std::sync::Arc;
 pub(super) static ST_SRID: Definition = Definition {
     name: "ST_SRID",
     other_names: &[],
-    parameters: &[Parameter { name: "geometry", kind: Kind::Geometry }, Parameter { name: "system", kind: Kind::System }],
+    parameters: &[
+        Parameter { name: "geometry", kind: Kind::Geometry },
+        Parameter { name: "system", kind: Kind::System },
+    ],
     required: 1,
     failures: Failures::Never,
     result: |planned| {

@@ -21,10 +21,7 @@ pub(super) fn made(result: &Field, mut columns: Vec<ArrayRef>, failures: Vec<Fai
     failures.iter().for_each(|f| reasons[f.row] = Some(&f.reason));
     columns.push(Arc::new(StringArray::from(reasons)));
     let DataType::Struct(fields) = result.data_type() else { unreachable!("the result was planned as a struct") };
-    let named: Fields = fields
-        .iter()
-        .zip(&columns)
-        .map(|(f, c)| f.as_ref().clone().with_data_type(c.data_type().clone()))
-        .collect();
+    let named: Fields =
+        fields.iter().zip(&columns).map(|(f, c)| f.as_ref().clone().with_data_type(c.data_type().clone())).collect();
     Made { values: Arc::new(StructArray::new(named, columns, None)), failures }
 }

@@ -83,7 +83,11 @@ fn apply(call: &Call) -> Result<Made, Error> {
             if tx[at].is_finite() && ty[at].is_finite() {
                 out.place(row, [tx[at], ty[at]], used[at].take());
             } else {
-                out.fail(row, Reason::CANNOT_BE_TRANSFORMED, refusal(used[at].as_deref(), [x.value(row), y.value(row), f64::NAN]));
+                out.fail(
+                    row,
+                    Reason::CANNOT_BE_TRANSFORMED,
+                    refusal(used[at].as_deref(), [x.value(row), y.value(row), f64::NAN]),
+                );
             }
         }
     }
@@ -112,8 +116,7 @@ impl Transformed {
     }
 
     fn finish(mut self, call: &Call) -> Made {
-        let accuracy: Float64Array =
-            self.operation.iter().map(|o| o.as_ref().and_then(|o| o.accuracy_m())).collect();
+        let accuracy: Float64Array = self.operation.iter().map(|o| o.as_ref().and_then(|o| o.accuracy_m())).collect();
         let names: StringArray = self.operation.iter().map(|o| o.as_ref().map(|o| o.name())).collect();
         self.failures.sort_by_key(|f| f.row);
         let columns: Vec<ArrayRef> = vec![
@@ -125,4 +128,3 @@ impl Transformed {
         struct_column::made(call.result, columns, self.failures, call.rows)
     }
 }
-

@@ -89,7 +89,11 @@ impl AreaJoin {
     ///
     /// # Errors
     /// Those of the engine.
-    pub(crate) fn plain(&self, left: Arc<dyn ExecutionPlan>, right: Arc<dyn ExecutionPlan>) -> Result<NestedLoopJoinExec> {
+    pub(crate) fn plain(
+        &self,
+        left: Arc<dyn ExecutionPlan>,
+        right: Arc<dyn ExecutionPlan>,
+    ) -> Result<NestedLoopJoinExec> {
         NestedLoopJoinExec::try_new(left, right, Some(self.condition.clone()), &self.kind, None)
     }
 
@@ -225,7 +229,13 @@ impl Probing {
     }
 
     /// The rows with the nearest of the other side, nearest first.
-    fn nearest(&self, built: &Built, batch: &RecordBatch, column: &ArrayRef, told: &Nearest) -> Result<Vec<RecordBatch>> {
+    fn nearest(
+        &self,
+        built: &Built,
+        batch: &RecordBatch,
+        column: &ArrayRef,
+        told: &Nearest,
+    ) -> Result<Vec<RecordBatch>> {
         let broken = |what: String| DataFusionError::from(Error::Call { function: "nearest", what });
         let measure = in_system(told.system.as_deref())?;
         let in_degrees = match &told.system {

@@ -2,9 +2,9 @@
 
 use super::AreaJoin;
 use crate::functions::scalar::Scalar;
+use datafusion::arrow::datatypes::DataType;
 use datafusion::common::config::ConfigOptions;
 use datafusion::common::tree_node::{Transformed, TransformedResult, TreeNode};
-use datafusion::arrow::datatypes::DataType;
 use datafusion::common::{JoinSide, JoinType, Result, ScalarValue};
 use datafusion::physical_expr::expressions::{Column, Literal};
 use datafusion::physical_expr::utils::{collect_columns, split_conjunction};

@@ -25,7 +25,8 @@ pub(super) fn extent_of(condition: &Expr, geometry: &str) -> Option<[f64; 4]> {
 
 /// The rectangle that all conditions leave.
 pub(super) fn extent_of_all<'a>(conditions: impl IntoIterator<Item = &'a Expr>, geometry: &str) -> Option<[f64; 4]> {
-    conditions.into_iter().filter_map(|c| extent_of(c, geometry)).reduce(|a, b| {
-        [a[0].max(b[0]), a[1].max(b[1]), a[2].min(b[2]), a[3].min(b[3])]
-    })
+    conditions
+        .into_iter()
+        .filter_map(|c| extent_of(c, geometry))
+        .reduce(|a, b| [a[0].max(b[0]), a[1].max(b[1]), a[2].min(b[2]), a[3].min(b[3])])
 }

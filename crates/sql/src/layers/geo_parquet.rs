@@ -58,8 +58,7 @@ pub(super) fn table(files: &[String], system: Option<String>) -> Result<Option<A
         _ => field.as_ref().clone(),
     });
     let schema: SchemaRef = Arc::new(Schema::new(fields.collect::<Vec<_>>()));
-    let options = ListingOptions::new(Arc::new(ParquetFormat::default()))
-        .with_file_extension("");
+    let options = ListingOptions::new(Arc::new(ParquetFormat::default())).with_file_extension("");
     let urls = files.iter().map(ListingTableUrl::parse).collect::<Result<Vec<_>>>()?;
     let config = ListingTableConfig::new_with_multi_paths(urls).with_listing_options(options).with_schema(schema);
     Ok(Some(Arc::new(ListingTable::try_new(config)?)))

@@ -1,10 +1,10 @@
 //! The rows of files, one partition a file.
 
 use super::LayerSource;
-use crate::{Error, numbered};
 use crate::functions::geometry_column::{GeometryBuilder, GeometryColumn};
 use crate::ledger::Counted;
 use crate::setting::{OnFailure, Settings};
+use crate::{Error, numbered};
 use basilocus::layer::{Block, TypedLayer};
 use datafusion::arrow::array::{ArrayRef, RecordBatch, RecordBatchOptions};
 use datafusion::arrow::compute::cast_with_options;
@@ -76,7 +76,13 @@ impl LayerScan {
             EmissionType::Incremental,
             Boundedness::Bounded,
         );
-        Ok(LayerScan { told, numbers, schema, properties: Arc::new(properties), metrics: ExecutionPlanMetricsSet::new() })
+        Ok(LayerScan {
+            told,
+            numbers,
+            schema,
+            properties: Arc::new(properties),
+            metrics: ExecutionPlanMetricsSet::new(),
+        })
     }
 
     /// As bytes, for another machine.

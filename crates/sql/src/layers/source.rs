@@ -40,7 +40,8 @@ impl LayerSource {
             });
         }
         let schema = schema.ok_or_else(|| Error::Call { function: "read_layer", what: "no file is named".into() })?;
-        source.columns = schema_bytes::written(&schema).map_err(|e| Error::Call { function: "read_layer", what: e.to_string() })?;
+        source.columns =
+            schema_bytes::written(&schema).map_err(|e| Error::Call { function: "read_layer", what: e.to_string() })?;
         Ok(source)
     }
 

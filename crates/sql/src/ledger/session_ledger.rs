@@ -45,7 +45,8 @@ impl SessionLedger {
                 let more = if list.len() > 8 { format!(" and {} more", list.len() - 8) } else { String::new() };
                 format!("partition {}{more}", shown.join(", "))
             };
-            let reasons = reasons.into_iter().map(|(reason, (rows, list))| format!("{rows} {reason} ({})", parts(list)));
+            let reasons =
+                reasons.into_iter().map(|(reason, (rows, list))| format!("{rows} {reason} ({})", parts(list)));
             format!("{function}: {}", reasons.collect::<Vec<_>>().join("; "))
         };
         by_function.into_iter().map(line).collect()

@@ -106,7 +106,12 @@ fn add(field: &Field, path: Vec<usize>, within: Option<&str>, out: &mut Vec<(Str
         field.metadata().get("ARROW:extension:name").is_some_and(|n| n == "geoarrow.wkb" || n == "geoarrow.point");
     let has_geometry = out.iter().any(|(.., c)| c.how == How::Geometry);
     let mut push = |field: Field, how: How| {
-        out.push((name.clone(), within.map(str::to_string), field.with_nullable(true), Column { path: path.clone(), how }));
+        out.push((
+            name.clone(),
+            within.map(str::to_string),
+            field.with_nullable(true),
+            Column { path: path.clone(), how },
+        ));
     };
     let plain = |kind: DataType| Field::new(&name, kind, true);
     if is_geometry {

@@ -111,12 +111,7 @@ impl FileFormat for LayerFormats {
         None
     }
 
-    async fn infer_schema(
-        &self,
-        _: &dyn Session,
-        _: &Arc<dyn ObjectStore>,
-        _: &[ObjectMeta],
-    ) -> Result<SchemaRef> {
+    async fn infer_schema(&self, _: &dyn Session, _: &Arc<dyn ObjectStore>, _: &[ObjectMeta]) -> Result<SchemaRef> {
         Err(self.only_written())
     }
 
@@ -146,11 +141,11 @@ impl FileFormat for LayerFormats {
             return Err(Error::Call { function: "COPY", what }.into());
         }
         let target = PathBuf::from(config.original_url.trim_start_matches("file://"));
-        let holds_geometry = Format::of_ending(&PathBuf::from(format!("x.{}", self.ending))).is_some_and(Format::holds_geometry);
+        let holds_geometry =
+            Format::of_ending(&PathBuf::from(format!("x.{}", self.ending))).is_some_and(Format::holds_geometry);
         check_geometry(&input.schema(), holds_geometry)?;
         let is_file = target.extension().is_some_and(|e| e.eq_ignore_ascii_case(&self.ending));
-        let input: Arc<dyn ExecutionPlan> =
-            if is_file { Arc::new(CoalescePartitionsExec::new(input)) } else { input };
+        let input: Arc<dyn ExecutionPlan> = if is_file { Arc::new(CoalescePartitionsExec::new(input)) } else { input };
         let write = PartsWrite::new(input, target, self.ending.clone(), self.overwrite)?;
         let target = write.target().clone();
         let parts: Arc<dyn ExecutionPlan> = Arc::new(CoalescePartitionsExec::new(Arc::new(write)));

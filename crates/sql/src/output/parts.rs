@@ -1,8 +1,8 @@
 //! Each partition of a query to a file of its own, in a folder where nobody looks yet.
 
 use super::Columns;
-use crate::{Error, numbered, schema_bytes};
 use crate::setting::{OnFailure, Settings};
+use crate::{Error, numbered, schema_bytes};
 use basilocus::Layer;
 use basilocus::steps::Positions;
 use basilocus::table::POINT_COLUMN;
@@ -75,12 +75,15 @@ impl PartsWrite {
     /// [`Error::Call`] where the folder cannot be made, or an output is there and is not to be replaced.
     pub fn new(input: Arc<dyn ExecutionPlan>, path: PathBuf, ending: String, overwrite: bool) -> Result<Self> {
         let refuse = |what: String| Error::Call { function: "COPY", what };
-        let mut target = Target { path, ending, waiting: PathBuf::new(), overwrite, columns: schema_bytes::written(&input.schema())? };
+        let mut target = Target {
+            path,
+            ending,
+            waiting: PathBuf::new(),
+            overwrite,
+            columns: schema_bytes::written(&input.schema())?,
+        };
         if target.is_file() && target.path.exists() && !overwrite {
-            let what = format!(
-                "{} exists already; OPTIONS ('overwrite' 'true') replaces it",
-                target.path.display()
-            );
+            let what = format!("{} exists already; OPTIONS ('overwrite' 'true') replaces it", target.path.display());
             return Err(refuse(what).into());
         }
         let folder = target.folder().to_path_buf();
@@ -156,7 +159,8 @@ impl ExecutionPlan for PartsWrite {
     }
 
     fn required_input_distribution(&self) -> Vec<Distribution> {
-        let rows = if self.target.is_file() { Distribution::SinglePartition } else { Distribution::UnspecifiedDistribution };
+        let rows =
+            if self.target.is_file() { Distribution::SinglePartition } else { Distribution::UnspecifiedDistribution };
         vec![rows, Distribution::UnspecifiedDistribution]
     }
 
@@ -179,9 +183,10 @@ impl ExecutionPlan for PartsWrite {
         let columns = Columns::of(&of_query);
         let target = self.target.clone();
         let made = futures::stream::once(async move {
-            let partition = *numbered::numbers(numbers).await?.first().ok_or_else(|| {
-                DataFusionError::Internal("COPY: a partition has no number".into())
-            })?;
+            let partition = *numbered::numbers(numbers)
+                .await?
+                .first()
+                .ok_or_else(|| DataFusionError::Internal("COPY: a partition has no number".into()))?;
             let written = write(input, columns, &target, partition).await?;
             if let (Some(reason), true) = (&written.set_aside, on_failure != OnFailure::Null) {
                 let what = format!(

@@ -50,7 +50,8 @@ pub fn owners(folder: &Path, files: usize, rows: usize, wrong: Option<usize>) ->
                 1 => format!("{number} {}, Ternport", STREETS[street].to_uppercase()),
                 _ => format!("{number} {}, Ternport OR 97981", STREETS[street]),
             };
-            let address = if Some(file) == wrong && row == rows / 2 { "1 Nowhere Rd, Elsewhere TX".into() } else { address };
+            let address =
+                if Some(file) == wrong && row == rows / 2 { "1 Nowhere Rd, Elsewhere TX".into() } else { address };
             writeln!(text, "{id:06},\"{address}\",{}", id as f64 / 8.0).unwrap();
         }
         std::fs::write(owners.join(format!("part-{file}.csv")), text).unwrap();

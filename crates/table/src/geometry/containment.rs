@@ -186,9 +186,9 @@ fn inner_position(rings: &[Vec<Position>]) -> Option<Position> {
 /// Whether an edge of the other's polygons runs inside of a polygon: then a part of it is outside of them.
 fn holds_an_edge_of(rings: &[Vec<Position>], b: &Parts) -> bool {
     let own = Parts::of_polygon(rings);
-    b.rings().flat_map(segments).any(|segment| {
-        cut(segment, &own).into_iter().any(|piece| piece.place(segment, &own, false) == Place::Inside)
-    })
+    b.rings()
+        .flat_map(segments)
+        .any(|segment| cut(segment, &own).into_iter().any(|piece| piece.place(segment, &own, false) == Place::Inside))
 }
 
 #[cfg(test)]
@@ -244,7 +244,11 @@ mod tests {
             (square, "LINESTRING (0 0, 4 0, 4 4, 0 4, 0 0)", false),
             ("LINESTRING (0 0, 4 0, 4 4, 0 4, 0 0)", square, false),
             (square, "POINT (1 1)", false),
-            ("POLYGON ((1 1, 2 1, 2 2, 1 2, 1 1))", "MULTIPOLYGON (((7 7, 8 7, 8 8, 7 7)), ((0 0, 4 0, 4 4, 0 4, 0 0)))", true),
+            (
+                "POLYGON ((1 1, 2 1, 2 2, 1 2, 1 1))",
+                "MULTIPOLYGON (((7 7, 8 7, 8 8, 7 7)), ((0 0, 4 0, 4 4, 0 4, 0 0)))",
+                true,
+            ),
             ("GEOMETRYCOLLECTION (POINT (4 2), LINESTRING (1 1, 2 2))", square, true),
             ("POINT EMPTY", square, false),
         ] {
