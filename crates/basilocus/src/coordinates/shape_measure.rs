@@ -33,8 +33,16 @@ pub struct ShapeMeasure {
 
 #[derive(Debug, Clone)]
 enum Ground {
-    Ellipsoid { to_degrees: Operation, geodesic: Geodesic, ellipsoid: Ellipsoid },
+    Curved(Box<Curved>),
     Plane,
+}
+
+/// An ellipsoid, and the way to degrees on it.
+#[derive(Debug, Clone)]
+struct Curved {
+    to_degrees: Operation,
+    geodesic: Geodesic,
+    ellipsoid: Ellipsoid,
 }
 
 impl ShapeMeasure {
@@ -55,12 +63,12 @@ impl ShapeMeasure {
                 let Some(datum) = crs.datum() else {
                     return Err(Error::Usage(format!("{} has no datum, so nobody knows how large it is", crs.title())));
                 };
-                let ground = Ground::Ellipsoid {
+                let curved = Curved {
                     to_degrees: Operation::to_degrees(crs)?,
                     geodesic: Geodesic::new(&datum.ellipsoid),
                     ellipsoid: datum.ellipsoid.clone(),
                 };
-                Ok(ShapeMeasure { ground, unit: "metre".into() })
+                Ok(ShapeMeasure { ground: Ground::Curved(Box::new(curved)), unit: "metre".into() })
             }
             Kind::Projected { unit, .. } => Ok(ShapeMeasure { ground: Ground::Plane, unit: unit.name.clone() }),
             Kind::Engineering { .. } => Ok(ShapeMeasure { ground: Ground::Plane, unit: crs.unit_words() }),
@@ -116,20 +124,18 @@ impl ShapeMeasure {
     fn path(&self, line: &[Position]) -> Option<f64> {
         match &self.ground {
             Ground::Plane => Some(line.windows(2).map(|w| (w[1].x - w[0].x).hypot(w[1].y - w[0].y)).sum()),
-            Ground::Ellipsoid { to_degrees, ellipsoid, .. } => {
-                Some(area::path_length_m(ellipsoid, &degrees(to_degrees, line)?))
-            }
+            Ground::Curved(c) => Some(area::path_length_m(&c.ellipsoid, &degrees(&c.to_degrees, line)?)),
         }
     }
 
     fn polygon(&self, rings: &[Vec<Position>]) -> Option<f64> {
         let one = |ring: &Vec<Position>| match &self.ground {
             Ground::Plane => Some((ring_turn(ring) / 2.0).abs()),
-            Ground::Ellipsoid { to_degrees, ellipsoid, .. } => {
-                let mut points = degrees(to_degrees, ring)?;
+            Ground::Curved(c) => {
+                let mut points = degrees(&c.to_degrees, ring)?;
                 // The last position says the first again.
                 points.pop();
-                Some(area::ring(ellipsoid, &points).area_m2.abs())
+                Some(area::ring(&c.ellipsoid, &points).area_m2.abs())
             }
         };
         let (outer, holes) = rings.split_first()?;
@@ -139,11 +145,12 @@ impl ShapeMeasure {
     /// The shortest distance between two geometries, 0 where they meet; `None` where one is empty. Edges are straight in the
     /// coordinates, across the 180° meridian too.
     pub fn distance(&self, a: &Geometry, b: &Geometry) -> Option<f64> {
-        let Ground::Ellipsoid { to_degrees, geodesic, .. } = &self.ground else {
+        let Ground::Curved(curved) = &self.ground else {
             let [p, q] = separation::nearest(a, b, [1.0, 1.0])?;
             return Some((p.x - q.x).hypot(p.y - q.y));
         };
-        let (a, b) = (in_degrees(to_degrees, a)?, in_degrees(to_degrees, b)?);
+        let geodesic = &curved.geodesic;
+        let (a, b) = (in_degrees(&curved.to_degrees, a)?, in_degrees(&curved.to_degrees, b)?);
         if let (Geometry::Point(p), Geometry::Point(q)) = (&a, &b) {
             return Some(geodesic.inverse(p.x, p.y, q.x, q.y).distance_m);
         }
