@@ -78,9 +78,8 @@ impl LogicalExtensionCodec for LogicalCodec {
 
     fn try_encode_udf(&self, function: &ScalarUDF, out: &mut Vec<u8>) -> Result<()> {
         // Before a query is planned its systems are not settled; the scheduler does it then.
-        match function.inner().downcast_ref::<Scalar>().map(Scalar::settled) {
-            Some(Ok(Some(systems))) => out.extend(to_json(systems)?),
-            _ => {}
+        if let Some(Ok(Some(systems))) = function.inner().downcast_ref::<Scalar>().map(Scalar::settled) {
+            out.extend(to_json(systems)?);
         }
         Ok(())
     }

@@ -9,8 +9,10 @@ use datafusion::arrow::array::{Array, ArrayRef, Float64Array};
 use datafusion::arrow::datatypes::{DataType, Field};
 use std::sync::Arc;
 
-/// The figures, by name.
-const FIGURES: [(&str, fn(&Distortion) -> f64); 7] = [
+/// A figure by its name.
+type Figure = (&'static str, fn(&Distortion) -> f64);
+
+const FIGURES: [Figure; 7] = [
     ("meridian_scale", |d| d.meridian_scale),
     ("parallel_scale", |d| d.parallel_scale),
     ("largest_scale", |d| d.largest_scale),

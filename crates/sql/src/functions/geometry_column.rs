@@ -6,6 +6,8 @@ use datafusion::arrow::compute::cast;
 use datafusion::arrow::datatypes::{DataType, Float64Type};
 
 /// A column of geometries.
+// One is made for a batch, not for a row: its size costs nothing.
+#[allow(clippy::large_enum_variant)]
 pub(crate) enum GeometryColumn {
     Points {
         x: Float64Array,

@@ -46,7 +46,9 @@ fn apply(call: &Call) -> Result<Made, Error> {
     match &points {
         Some(list) => list.iter().for_each(|p| {
             let [px, py] = p.unwrap_or([f64::NAN; 2]);
-            (x.push(px), y.push(py), z.push(f64::NAN));
+            x.push(px);
+            y.push(py);
+            z.push(f64::NAN);
         }),
         None => {
             for row in 0..call.rows {
@@ -89,7 +91,8 @@ fn apply(call: &Call) -> Result<Made, Error> {
         };
         let mut failed = None;
         shape.each_position_mut(&mut |p| {
-            if !(x[at].is_finite() && y[at].is_finite()) && !p.x.is_nan() {
+            let has_place = x[at].is_finite() && y[at].is_finite();
+            if !(has_place || p.x.is_nan()) {
                 failed.get_or_insert(at);
             }
             (p.x, p.y, p.z) = (x[at], y[at], if p.z.is_nan() { f64::NAN } else { z[at] });

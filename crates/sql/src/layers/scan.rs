@@ -248,7 +248,7 @@ impl Reading {
 
     /// Counts rows that cannot be used; the first ends the query where nobody said that it goes on.
     fn count(&mut self, block: &Block) -> Result<()> {
-        self.account.rows(&block);
+        self.account.rows(block);
         match block.set_aside.first().filter(|_| self.ends) {
             None => Ok(()),
             Some(row) => Err(Error::Call {
