@@ -98,6 +98,19 @@ fn walk(folder: &Path) -> Vec<String> {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn sheets_of_workbooks_are_layers() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = session();
+    let book = folder.path().join("gates.xlsx");
+    let query = "SELECT id, name FROM (VALUES (7, 'North'), (8, 'South')) AS v(id, name)";
+    assert_eq!(cell(&s, &format!("COPY ({query}) TO '{}'", book.display())).await, "2");
+    let read = |sheet: &str| format!("SELECT id + 1, name FROM read_layer('{}', '{sheet}') ORDER BY 1", book.display());
+    assert_eq!(cells(&s, &read("gates")).await, [["8", "North"], ["9", "South"]]);
+    let told = error(&s, &read("nowhere")).await;
+    assert!(told.contains("nowhere") && told.contains("gates"), "{told}");
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn an_output_is_there_whole_or_not_at_all() {
     let folder = tempfile::tempdir().unwrap();
     let s = session();

@@ -9,6 +9,7 @@ use basilocus::table::Moment;
 use datafusion::arrow::datatypes::{DataType, Field, FieldRef, Schema, SchemaRef};
 use datafusion::arrow::error::ArrowError;
 use serde::{Deserialize, Serialize};
+use std::path::Path;
 use std::sync::Arc;
 
 /// Files with the same columns, and how they are read.
@@ -47,7 +48,11 @@ impl LayerSource {
 
     /// The steps of a file.
     fn layer_of(&self, file: &str, extent: Option<[f64; 4]>) -> Result<Layer, Error> {
-        let input = InputPlan { layer: self.layer.clone(), extent, ..Default::default() };
+        // What is a layer of a GeoPackage is a sheet of a workbook.
+        let ending = Path::new(file).extension().map(|e| e.to_string_lossy().to_lowercase()).unwrap_or_default();
+        let is_workbook = ["xlsx", "xlsm", "xlsb", "xls", "ods"].contains(&ending.as_str());
+        let (sheet, layer) = if is_workbook { (self.layer.clone(), None) } else { (None, self.layer.clone()) };
+        let input = InputPlan { sheet, layer, extent, ..Default::default() };
         let layer = Layer::open(file)?.reading(input);
         Ok(match &self.system {
             Some(system) => layer.positions(Positions::in_system(&systems::text_of(&*systems::find(system)?)?)?),
