@@ -49,12 +49,12 @@ impl ShapeMeasure {
     /// For the shapes of a system.
     ///
     /// # Errors
-    /// [`Error::Usage`] for pseudo-Mercator, whose lengths are those of no ground, and for geocentric and vertical systems;
+    /// [`Error::Usage`] for pseudo-Mercator, whose lengths are not those of the ground, and for geocentric and vertical systems;
     /// [`Error::Geodesy`] for a system that is not known well enough.
     pub fn of(crs: &Crs) -> Result<Self, Error> {
         if matches!(crs.projection()?, Some(Projection::PseudoMercator(_))) {
             return Err(Error::Usage(format!(
-                "lengths and areas in {} are stretched by more than a half at 48° and nowhere those of the ground: bring the shapes to another system first, such as EPSG:4326, whose lengths are geodesic",
+                "lengths and areas in {} are stretched by nearly a half at 48° and only at the equator those of the ground: bring the shapes to another system first, such as EPSG:4326, whose lengths are geodesic",
                 crs.title()
             )));
         }
@@ -144,6 +144,9 @@ impl ShapeMeasure {
 
     /// The shortest distance between two geometries, 0 where they meet; `None` where one is empty. Edges are straight in the
     /// coordinates, across the 180° meridian too.
+    ///
+    /// On the ellipsoid the edges that are tried are those that are nearest in a plane true to scale between both: shapes that are
+    /// thousands of kilometres apart or long may be nearer elsewhere, points never.
     pub fn distance(&self, a: &Geometry, b: &Geometry) -> Option<f64> {
         let Ground::Curved(curved) = &self.ground else {
             let [p, q] = separation::nearest(a, b, [1.0, 1.0])?;
