@@ -122,6 +122,14 @@ async fn an_output_is_there_whole_or_not_at_all() {
     assert_eq!(cell(&s, &format!("{good} OPTIONS ('overwrite' 'true')")).await, "1");
     let told = error(&s, &format!("{good} OPTIONS ('replace' 'true')")).await;
     assert!(told.contains("'overwrite' 'true' is the only one"), "{told}");
+    // What an earlier query with more parts left is not read with the rows of this one.
+    let parts = folder.path().join("parts");
+    let copy =
+        |query: &str| format!("COPY ({query}) TO '{}' STORED AS SHP OPTIONS ('overwrite' 'true')", parts.display());
+    let one = "SELECT 1 AS id, ST_Point(1, 2, 4326) AS p";
+    assert_eq!(cell(&s, &copy(&format!("{one} UNION ALL {one} UNION ALL {one}"))).await, "3");
+    assert_eq!(cell(&s, &copy(one)).await, "1");
+    assert_eq!(cell(&s, &format!("SELECT count(*) FROM read_layer('{}')", parts.display())).await, "1");
     // The second of two parts fails while the first is written.
     let bad = folder.path().join("bad");
     let sql = format!(

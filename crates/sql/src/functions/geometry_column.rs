@@ -104,6 +104,24 @@ impl GeometryColumn {
     }
 }
 
+impl GeometryColumn {
+    /// The geometries of so many rows in well-known binary.
+    ///
+    /// # Errors
+    /// Why bytes are no geometry.
+    pub(crate) fn binary(&self, rows: usize) -> Result<ArrayRef, String> {
+        let mut out = GeometryBuilder::for_rows(rows);
+        for row in 0..rows {
+            match self.plain_point(row) {
+                Some(Some([x, y])) => out.push_point(x, y),
+                Some(None) => out.push(None),
+                None => out.push(self.get(row)?.as_ref()),
+            }
+        }
+        Ok(out.finish())
+    }
+}
+
 /// The position of the commonest bytes, little-endian points without heights, which needs no reading in general.
 fn plain_point(bytes: &[u8]) -> Option<[f64; 2]> {
     let (head, rest) = bytes.split_at_checked(5)?;

@@ -1,7 +1,7 @@
 //! The rows of files, one partition a file.
 
 use super::LayerSource;
-use crate::functions::geometry_column::{GeometryBuilder, GeometryColumn};
+use crate::functions::geometry_column::GeometryColumn;
 use crate::ledger::Counted;
 use crate::setting::{OnFailure, Settings};
 use crate::{Error, numbered};
@@ -286,14 +286,5 @@ impl Reading {
 
 fn binary(column: &ArrayRef) -> Result<ArrayRef> {
     let broken = |what: String| DataFusionError::Execution(format!("read_layer: {what}"));
-    let geometries = GeometryColumn::of(column).map_err(broken)?;
-    let mut out = GeometryBuilder::for_rows(column.len());
-    for row in 0..column.len() {
-        match geometries.plain_point(row) {
-            Some(Some([x, y])) => out.push_point(x, y),
-            Some(None) => out.push(None),
-            None => out.push(geometries.get(row).map_err(broken)?.as_ref()),
-        }
-    }
-    Ok(out.finish())
+    GeometryColumn::of(column).and_then(|geometries| geometries.binary(column.len())).map_err(broken)
 }

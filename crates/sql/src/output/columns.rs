@@ -1,6 +1,6 @@
 //! Rows of the engine as rows of the library: one geometry, texts, numbers of 64 bits, truth values; structs column by column.
 
-use crate::functions::geometry_column::{GeometryBuilder, GeometryColumn};
+use crate::functions::geometry_column::GeometryColumn;
 use crate::systems;
 use basilocus::table::geometry::wkt;
 use basilocus::table::moment::field_of;
@@ -145,18 +145,7 @@ impl How {
         match self {
             How::Cast(to) => exact(array, to),
             How::Date => cast(&cast(array, &DataType::Date32)?, &DataType::Utf8),
-            How::Geometry => {
-                let geometries = geometries(array)?;
-                let mut out = GeometryBuilder::for_rows(array.len());
-                for row in 0..array.len() {
-                    match geometries.plain_point(row) {
-                        Some(Some([x, y])) => out.push_point(x, y),
-                        Some(None) => out.push(None),
-                        None => out.push(geometries.get(row).map_err(ArrowError::InvalidArgumentError)?.as_ref()),
-                    }
-                }
-                Ok(out.finish())
-            }
+            How::Geometry => geometries(array)?.binary(array.len()).map_err(ArrowError::InvalidArgumentError),
             How::GeometryText => {
                 let geometries = geometries(array)?;
                 let texts = (0..array.len()).map(|row| geometries.get(row).map(|g| g.as_ref().map(wkt::write)));

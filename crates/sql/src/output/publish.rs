@@ -135,5 +135,26 @@ async fn publish(mut input: SendableRecordBatchStream, target: &Target) -> Resul
         }
         moved.push((from, to));
     }
+    if target.overwrite && !target.is_file() {
+        let kept: Vec<&PathBuf> = moved.iter().map(|(_, to)| to).collect();
+        remove_former_parts(target, &kept).map_err(|e| broken(target.folder(), e))?;
+    }
     Ok(rows)
+}
+
+/// Removes the parts that an earlier query with more of them left: who reads the folder would have their rows too.
+fn remove_former_parts(target: &Target, kept: &[&PathBuf]) -> std::io::Result<()> {
+    for entry in std::fs::read_dir(target.folder())? {
+        let path = entry?.path();
+        let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+        let number = name.strip_prefix("part-").and_then(|rest| rest.split_once('.')).map(|(number, _)| number);
+        let is_part = number.is_some_and(|n| n.len() == 5 && n.bytes().all(|b| b.is_ascii_digit()));
+        // The other files of a part go with it.
+        let whole = number.map(|n| target.folder().join(format!("part-{n}.{}", target.ending)));
+        let is_former = whole.is_some_and(|whole| !kept.contains(&&whole));
+        if is_part && is_former {
+            std::fs::remove_file(&path)?;
+        }
+    }
+    Ok(())
 }
