@@ -3,9 +3,9 @@
 use crate::aggregates;
 use crate::functions;
 use crate::joins::AreaJoinRule;
-use crate::layers::ReadLayer;
+use crate::layers::{ReadLayer, RowGroupRule};
 use crate::ledger::{AccountRule, LedgerTable, SessionLedger, of_plan};
-use crate::output::LayerFormats;
+use crate::output::{LayerFormats, PlainFormatRule};
 use crate::setting::Settings;
 use datafusion::error::Result;
 use datafusion::execution::SendableRecordBatchStream;
@@ -54,8 +54,9 @@ fn add_rules(context: &SessionContext) {
         return;
     }
     type Rule = Arc<dyn PhysicalOptimizerRule + Send + Sync>;
-    let (first, last): (Rule, Rule) = (Arc::new(AreaJoinRule), Arc::new(AccountRule));
-    let rules = [first].into_iter().chain(rules.iter().cloned()).chain([last]).collect();
+    let first: [Rule; 3] = [Arc::new(PlainFormatRule), Arc::new(AreaJoinRule), Arc::new(RowGroupRule)];
+    let last: Rule = Arc::new(AccountRule);
+    let rules = first.into_iter().chain(rules.iter().cloned()).chain([last]).collect();
     *state = SessionStateBuilder::new_from_existing(state.clone()).with_physical_optimizer_rules(rules).build();
 }
 

@@ -259,3 +259,47 @@ async fn an_index_of_places_passes_rows_over_and_changes_none() {
     drop(connection);
     assert_eq!(cell(&s, &format!("SELECT count(*) {from} WHERE ST_Intersects(geometry, {square})")).await, "25");
 }
+
+/// Row groups that lie elsewhere are not read, and no row of the answer depends on it.
+#[tokio::test(flavor = "multi_thread")]
+async fn row_groups_that_lie_elsewhere_are_passed_over() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = session();
+    // 200,000 points from west to east: row groups of 65,536. Every thousandth has no place.
+    let rows = "SELECT value AS id, ST_Point(CASE WHEN value % 1000 = 7 THEN NULL ELSE -123.0 + value * 1e-5 END, 45.0, 4326) AS geometry FROM generate_series(0, 199999)";
+    let file = folder.path().join("east.parquet");
+    let copy = format!("COPY ({rows} ORDER BY value) TO '{}'", file.display());
+    // The engine's own format of this ending would have no bounds, nor a system for others.
+    let told = error(&s, &copy).await;
+    assert!(told.contains("geometry holds geometries") && told.contains("GEOPARQUET"), "{told}");
+    assert_eq!(cell(&s, &format!("{copy} STORED AS GEOPARQUET")).await, "200000");
+    // No point is on an edge, where the functions differ.
+    let area = |west: f64, east: f64| {
+        let (west, east) = (west + 4e-6, east + 4e-6);
+        format!("ST_GeomFromText('POLYGON (({west} 44, {east} 44, {east} 46, {west} 46, {west} 44))', 4326)")
+    };
+    let count =
+        |condition: &str| format!("SELECT count(*), sum(id) FROM read_layer('{}') WHERE {condition}", file.display());
+    let expected = |west: f64, east: f64| {
+        let inside = |id: i64| (west + 4e-6..east + 4e-6).contains(&(-123.0 + id as f64 * 1e-5));
+        let ids = (0..200_000i64).filter(|id| id % 1000 != 7 && inside(*id));
+        let (count, sum) = ids.fold((0, 0), |(count, sum), id| (count + 1, sum + id));
+        [[count.to_string(), if count == 0 { "null".into() } else { sum.to_string() }]]
+    };
+    // How many parts of the file are named: where all of it is needed, the engine's own two halves.
+    for (west, east, parts) in
+        [(-122.999, -122.99, 1), (-122.35, -122.3, 2), (-121.01, -120.0, 1), (-130.0, -100.0, 2), (10.0, 11.0, 0)]
+    {
+        let (area, expected) = (area(west, east), expected(west, east));
+        for condition in [
+            format!("ST_Within(geometry, {area})"),
+            format!("ST_Contains({area}, geometry)"),
+            format!("ST_Intersects(geometry, {area}) AND id >= 0"),
+        ] {
+            assert_eq!(cells(&s, &count(&condition)).await, expected, "{condition}");
+            let plan = cells(&s, &format!("EXPLAIN {}", count(&condition))).await;
+            let ranges = plan[1][1].matches("east.parquet:").count();
+            assert_eq!(ranges, parts, "{condition}: {}", plan[1][1]);
+        }
+    }
+}

@@ -3,6 +3,7 @@
 use crate::functions::geometry_column::GeometryColumn;
 use crate::functions::scalar::Scalar;
 use datafusion::arrow::datatypes::DataType;
+use datafusion::common::ScalarValue;
 use datafusion::logical_expr::Expr;
 use datafusion::logical_expr::expr::ScalarFunction;
 
@@ -12,14 +13,22 @@ pub(super) fn extent_of(condition: &Expr, geometry: &str) -> Option<[f64; 4]> {
     let function = func.inner().downcast_ref::<Scalar>()?.function();
     let [a, b] = args.as_slice() else { return None };
     let is_column = |e: &Expr| matches!(e, Expr::Column(c) if c.name == geometry);
-    // What the geometry has to meet, or to lie in; a geometry that contains another meets it too.
-    let other = match function {
-        "ST_Intersects" | "ST_Within" | "ST_Contains" if is_column(a) => b,
-        "ST_Intersects" | "ST_Within" | "ST_Contains" if is_column(b) => a,
-        _ => return None,
+    let other = match () {
+        () if is_column(a) => b,
+        () if is_column(b) => a,
+        () => return None,
     };
     let Expr::Literal(value, _) = other else { return None };
-    let one = value.cast_to(&DataType::Binary).ok()?.to_array().ok()?;
+    extent_of_literal(function, value)
+}
+
+/// The extent that a geometry has to touch for a function of it and a constant one to be true; nothing for other functions. A
+/// geometry that lies in another, or contains it, touches its extent too.
+pub(super) fn extent_of_literal(function: &str, constant: &ScalarValue) -> Option<[f64; 4]> {
+    if !["ST_Intersects", "ST_Within", "ST_Contains"].contains(&function) {
+        return None;
+    }
+    let one = constant.cast_to(&DataType::Binary).ok()?.to_array().ok()?;
     GeometryColumn::of(&one).ok()?.get(0).ok()??.bounds()
 }
 

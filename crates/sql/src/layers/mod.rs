@@ -9,16 +9,20 @@
 //! | `scan` | its rows, one partition a file |
 //! | `extent_filter` | conditions that an index of places helps with |
 //! | `geo_parquet` | GeoParquet, which the engine reads itself |
+//! | `covering`, `row_group_rule` | which row groups of it a condition about places needs |
 
+mod covering;
 mod extent_filter;
 mod files;
 mod geo_parquet;
 mod read_layer;
+mod row_group_rule;
 mod scan;
 mod source;
 mod table;
 
 pub use read_layer::ReadLayer;
+pub use row_group_rule::RowGroupRule;
 pub use scan::LayerScan;
 pub use source::LayerSource;
 pub use table::LayerTable;

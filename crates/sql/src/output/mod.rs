@@ -5,14 +5,17 @@
 //! | `formats` | what `STORED AS` takes |
 //! | `columns` | rows of the engine as rows of the library |
 //! | `parts` | each partition to a file |
+//! | `plain_format_rule` | formats of the engine's own, which know no geometries |
 //! | `publish` | all parts to their names, or none |
 
 mod columns;
 mod formats;
 mod parts;
+mod plain_format_rule;
 mod publish;
 
 pub(crate) use columns::Columns;
 pub use formats::LayerFormats;
 pub use parts::{PartsWrite, Target};
+pub use plain_format_rule::PlainFormatRule;
 pub use publish::PartsPublish;

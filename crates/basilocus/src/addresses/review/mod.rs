@@ -19,7 +19,7 @@ pub(crate) use sheet::{ReviewRow, Reviewed, read, write};
 pub(crate) use store::Store;
 pub use store::answers_of;
 
-use basilocus_address::{AddressInput, Candidate};
+use basilocus_address::{AddressInput, Candidate, Text};
 use basilocus_table::Reason;
 
 /// An answer as people see it.
@@ -39,7 +39,7 @@ pub struct StoredAnswer {
 #[derive(Debug, Clone, Default, PartialEq)]
 pub(crate) struct Record {
     /// Name of the level; `by hand` for a typed coordinate.
-    pub level: String,
+    pub level: Text,
     pub confidence: u8,
     pub lon: f64,
     pub lat: f64,
@@ -47,11 +47,11 @@ pub(crate) struct Record {
     pub radius_m: Option<f64>,
     pub address: String,
     pub changes: String,
-    pub locality: String,
-    pub region: String,
-    pub parent: String,
-    pub postcode: String,
-    pub extension: String,
+    pub locality: Text,
+    pub region: Text,
+    pub parent: Text,
+    pub postcode: Text,
+    pub extension: Text,
 }
 
 /// What is known of an address.
@@ -62,20 +62,20 @@ pub(crate) enum Known {
 }
 
 impl Record {
-    pub(crate) fn of(c: &Candidate) -> Self {
+    pub(crate) fn of(c: Candidate) -> Self {
         Record {
-            level: c.level.name().to_string(),
+            level: c.level.name().into(),
             confidence: c.confidence,
             lon: c.lon,
             lat: c.lat,
             radius_m: Some(c.radius_m),
-            address: c.address.clone(),
+            address: c.address,
             changes: c.changes.join("; "),
-            locality: c.locality.to_string(),
-            region: c.region.to_string(),
-            parent: c.parent.to_string(),
-            postcode: c.postcode.to_string(),
-            extension: c.extension.to_string(),
+            locality: c.locality,
+            region: c.region,
+            parent: c.parent,
+            postcode: c.postcode,
+            extension: c.extension,
         }
     }
 }
@@ -102,7 +102,12 @@ pub(crate) fn key(input: &AddressInput) -> String {
         if i > 0 {
             out.push('\u{1f}');
         }
-        out.push_str(&field.trim().to_lowercase());
+        let field = field.trim();
+        if field.is_ascii() {
+            out.extend(field.bytes().map(|b| char::from(b.to_ascii_lowercase())));
+        } else {
+            out.push_str(&field.to_lowercase());
+        }
     }
     out
 }

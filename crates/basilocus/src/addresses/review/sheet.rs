@@ -195,18 +195,18 @@ pub(crate) fn read(path: &Path) -> Result<Vec<Reviewed>, Error> {
         let number = |name: &str| text(name).trim().parse::<f64>().ok();
         if let (Some(row), Some(lon), Some(lat)) = (number("source_row"), number("lon"), number("lat")) {
             by_row.entry(row as u64).or_default().push(Record {
-                level: text("level"),
+                level: text("level").into(),
                 confidence: number("confidence").unwrap_or(0.0) as u8,
                 lon,
                 lat,
                 radius_m: number("radius_m"),
                 address: text("address"),
                 changes: text("changes"),
-                locality: text("locality"),
-                region: text("region"),
-                parent: text("parent"),
-                postcode: text("postcode"),
-                extension: text("extension"),
+                locality: text("locality").into(),
+                region: text("region").into(),
+                parent: text("parent").into(),
+                postcode: text("postcode").into(),
+                extension: text("extension").into(),
             });
         }
     }

@@ -2,6 +2,7 @@
 
 use super::{Known, Record, StoredAnswer};
 use crate::Error;
+use basilocus_address::Text;
 use basilocus_table::Reason;
 use rusqlite::{Connection, OptionalExtension, Row, Statement, ToSql};
 use std::path::{Path, PathBuf};
@@ -189,17 +190,17 @@ fn bind(statement: &mut Statement, known: &Known) -> rusqlite::Result<()> {
         Known::Aside { class, reason } => (&nothing, Some(class), Some(reason)),
     };
     let values: [&dyn ToSql; 14] = [
-        &r.level,
+        &r.level.as_str(),
         &r.confidence,
         &r.lon,
         &r.lat,
         &r.address,
         &r.changes,
-        &r.locality,
-        &r.region,
-        &r.parent,
-        &r.postcode,
-        &r.extension,
+        &r.locality.as_str(),
+        &r.region.as_str(),
+        &r.parent.as_str(),
+        &r.postcode.as_str(),
+        &r.extension.as_str(),
         &class.map(Reason::as_str),
         &reason,
         &r.radius_m,
@@ -212,18 +213,19 @@ fn known(r: &Row) -> rusqlite::Result<Known> {
     if let Some(class) = r.get::<_, Option<String>>(11)? {
         return Ok(Known::Aside { class: Reason::named(class), reason: r.get(12)? });
     }
+    let text = |at: usize| -> rusqlite::Result<Text> { Ok(r.get_ref(at)?.as_str()?.into()) };
     Ok(Known::Placed(Box::new(Record {
-        level: r.get(0)?,
+        level: text(0)?,
         confidence: r.get(1)?,
         lon: r.get(2)?,
         lat: r.get(3)?,
         address: r.get(4)?,
         changes: r.get(5)?,
-        locality: r.get(6)?,
-        region: r.get(7)?,
-        parent: r.get(8)?,
-        postcode: r.get(9)?,
-        extension: r.get(10)?,
+        locality: text(6)?,
+        region: text(7)?,
+        parent: text(8)?,
+        postcode: text(9)?,
+        extension: text(10)?,
         radius_m: r.get(13)?,
     })))
 }

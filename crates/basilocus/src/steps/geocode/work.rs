@@ -56,8 +56,21 @@ pub(super) struct Found {
     pub contradicts: bool,
 }
 
-/// A row with its place: the record, and its candidates as text.
-type PlacedRow = Option<(Record, String)>;
+/// A row that was looked for: what was found, shared with other rows of the same address, and its candidates as text.
+struct FoundRow {
+    found: Arc<Found>,
+    candidates: String,
+}
+
+impl FoundRow {
+    /// Its place, if it has one.
+    fn record(&self) -> Option<&Record> {
+        match &self.found.known {
+            Known::Placed(record) => Some(record),
+            Known::Aside { .. } => None,
+        }
+    }
+}
 
 impl Matching {
     pub(super) fn new(plan: &Geocode, references: Vec<Reference>, options: MatchOptions, parts: Parts) -> Self {
@@ -284,12 +297,12 @@ impl Matching {
     fn of_references(&self, references: &[Reference], options: &MatchOptions, input: &AddressInput) -> Found {
         match find_in(references, options, input) {
             Outcome::Matched(m) => {
-                let known = Known::Placed(Box::new(Record::of(&m.best)));
                 let is_asked = self.review_below.is_some_and(|least| m.best.confidence < least);
                 let candidates = match self.candidates > 0 || is_asked {
-                    true => std::iter::once(m.best).chain(m.others).collect(),
+                    true => std::iter::once(m.best.clone()).chain(m.others).collect(),
                     false => Vec::new(),
                 };
+                let known = Known::Placed(Box::new(Record::of(m.best)));
                 Found { known, candidates, contradicts: false }
             }
             Outcome::SetAside { class, reason, candidates } => Found {
@@ -302,6 +315,9 @@ impl Matching {
 
     /// What is known of an address: answered, found by an earlier run, or matched now.
     fn find(&self, input: &AddressInput, key: &str) -> Result<Found, Error> {
+        if self.answers.is_empty() && self.remembered.is_none() && self.earlier.is_none() && self.service.is_none() {
+            return Ok(self.matched(input));
+        }
         let bare = |known: Known| Found { known, candidates: Vec::new(), contradicts: false };
         let normal = review::normal_key(key);
         if let Some(known) = self.answers.get(&normal) {
@@ -349,8 +365,8 @@ impl Matching {
         }
     }
 
-    /// The address of a row, and what was found for it.
-    fn place(&self, rows: &Rows, row: usize, input: &AddressInput, account: &mut Account) -> Result<PlacedRow, Error> {
+    /// What was found for the address of a row.
+    fn place(&self, rows: &Rows, row: usize, input: &AddressInput, account: &mut Account) -> Result<FoundRow, Error> {
         let key = key(input);
         let here = self.cache.get_or(&key, || self.find(input, &key))?;
         if self.is_reviewed {
@@ -369,7 +385,7 @@ impl Matching {
                         candidates: here.candidates.clone(),
                     });
                 }
-                Ok(Some((record.as_ref().clone(), self.list(here.candidates.iter()))))
+                Ok(FoundRow { candidates: self.list(here.candidates.iter()), found: here })
             }
             Known::Aside { class, reason } => {
                 let shown = shown(input);
@@ -385,45 +401,49 @@ impl Matching {
                 }
                 account.counts.contradictions += u64::from(here.contradicts);
                 account.set_aside(row, class.clone(), reason.clone());
-                Ok(None)
+                Ok(FoundRow { candidates: String::new(), found: here })
             }
         }
     }
 
     /// The columns of what was found, the places first.
-    fn arrays(&self, found: &[PlacedRow]) -> (Float64Array, Float64Array, Vec<ArrayRef>) {
+    fn arrays(&self, found: &[FoundRow]) -> (Float64Array, Float64Array, Vec<ArrayRef>) {
+        let records: Vec<Option<&Record>> = found.iter().map(FoundRow::record).collect();
         let number = |f: &dyn Fn(&Record) -> f64| -> Float64Array {
-            found.iter().map(|c| c.as_ref().map_or(f64::NAN, |(c, _)| f(c))).collect::<Vec<f64>>().into()
+            records.iter().map(|r| r.map_or(f64::NAN, f)).collect::<Vec<f64>>().into()
         };
-        let text = |f: &dyn Fn(&Record) -> String| {
-            Arc::new(found.iter().map(|c| c.as_ref().map(|(c, _)| f(c))).collect::<StringArray>()) as ArrayRef
+        let text = |f: &dyn Fn(&Record) -> &str| {
+            Arc::new(records.iter().map(|r| r.map(f)).collect::<StringArray>()) as ArrayRef
         };
         let (lon, lat) = (number(&|c| c.lon), number(&|c| c.lat));
         let mut arrays: Vec<ArrayRef> = vec![
             Arc::new(lon.clone()),
             Arc::new(lat.clone()),
-            text(&|c| c.level.clone()),
-            Arc::new(found.iter().map(|c| c.as_ref().map(|(c, _)| i64::from(c.confidence))).collect::<Int64Array>()),
-            Arc::new(found.iter().map(|c| c.as_ref().and_then(|(c, _)| c.radius_m)).collect::<Float64Array>()),
-            text(&|c| c.address.clone()),
-            text(&|c| c.changes.clone()),
+            text(&|r| &r.level),
+            Arc::new(records.iter().map(|r| r.map(|r| i64::from(r.confidence))).collect::<Int64Array>()),
+            Arc::new(records.iter().map(|r| r.and_then(|r| r.radius_m)).collect::<Float64Array>()),
+            text(&|r| &r.address),
+            text(&|r| &r.changes),
         ];
         if let Some(service) = &self.service {
-            let score = |c: &PlacedRow| c.as_ref().and_then(|(c, _)| service.score(c.lon, c.lat));
-            arrays.push(Arc::new(found.iter().map(score).collect::<StringArray>()));
+            let scores = records.iter().map(|r| r.and_then(|r| service.score(r.lon, r.lat)));
+            arrays.push(Arc::new(scores.collect::<StringArray>()));
         }
         for extra in &self.extras {
-            arrays.push(text(&|c| match extra.as_str() {
-                "postcode" => c.postcode.clone(),
-                "extension" => c.extension.clone(),
-                "locality" => c.locality.clone(),
-                "region" => c.region.clone(),
-                "parent" => c.parent.clone(),
-                attribute => self.attribute(attribute, c.lon, c.lat),
-            }));
+            arrays.push(match extra.as_str() {
+                "postcode" => text(&|r| &r.postcode),
+                "extension" => text(&|r| &r.extension),
+                "locality" => text(&|r| &r.locality),
+                "region" => text(&|r| &r.region),
+                "parent" => text(&|r| &r.parent),
+                attribute => {
+                    let values = records.iter().map(|r| r.map(|r| self.attribute(attribute, r.lon, r.lat)));
+                    Arc::new(values.collect::<StringArray>())
+                }
+            });
         }
         if self.candidates > 0 {
-            let lists = found.iter().map(|c| c.as_ref().map(|(_, list)| list.as_str()));
+            let lists = found.iter().map(|row| row.record().map(|_| row.candidates.as_str()));
             arrays.push(Arc::new(lists.collect::<StringArray>()));
         }
         (lon, lat, arrays)
@@ -500,7 +520,7 @@ fn joined(first: &str, rest: &str) -> String {
 impl Work for Matching {
     fn apply(&self, rows: Rows, account: &mut Account) -> Result<Rows, Error> {
         let addresses = Addresses::of(&rows, &self.parts);
-        let mut found: Vec<PlacedRow> = Vec::with_capacity(rows.len());
+        let mut found: Vec<FoundRow> = Vec::with_capacity(rows.len());
         for row in 0..rows.len() {
             let input = addresses.input(row);
             found.push(self.place(&rows, row, &input, account)?);

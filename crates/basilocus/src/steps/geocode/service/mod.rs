@@ -381,12 +381,12 @@ impl Service {
         if let (Some(said), Some(level)) = (said, level)
             && said.level > level
         {
-            record.level = said.level.name().to_string();
+            record.level = said.level.name().into();
             record.confidence = record.confidence.min(MOST_BETWEEN);
         }
         // Where other streets are too, nobody knows where this one is: somewhere in its town, at best.
         if said.is_some_and(|s| s.is_fallback) && level.is_some_and(|l| l < Level::Locality) {
-            record.level = Level::Locality.name().to_string();
+            record.level = Level::Locality.name().into();
             record.confidence = record.confidence.min(MOST_OF_FALLBACK);
             record.radius_m = None;
             let why = "the service gives this position for other streets too";
