@@ -47,7 +47,7 @@ mod words;
 
 pub use score::Parts;
 pub(crate) use score::streets_differ;
-pub use several::find as find_in;
+pub use several::{find as find_in, find_standard};
 pub use similar::slips_allowed;
 pub use unplaced::Unplaced;
 pub use within::{Polygon, Within};
@@ -297,7 +297,10 @@ impl<'a> Matcher<'a> {
                 candidates: Vec::new(),
             };
         }
-        short_way::find(self, input).unwrap_or_else(|| self.long_way(input))
+        match short_way::find(self, input) {
+            Some(best) => Outcome::Matched(Box::new(Match { best, others: Vec::new() })),
+            None => self.long_way(input),
+        }
     }
 
     /// Finds the place of an address by searching.

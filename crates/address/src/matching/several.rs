@@ -1,6 +1,6 @@
 //! An address and several references: those of its country, and which of their matches counts.
 
-use super::{Candidate, Level, MatchOptions, Matcher, Outcome, Unplaced};
+use super::{Candidate, Level, MatchOptions, Matcher, Outcome, Unplaced, short_way};
 use crate::country::{self, Said};
 use crate::nearest::metres;
 use crate::parse::AddressInput;
@@ -43,6 +43,15 @@ pub fn find(references: &[Reference], options: &MatchOptions, input: &AddressInp
     let best =
         found.into_iter().reduce(|a, b| apart(&a, &b).map(|outcome| (a.0, outcome)).unwrap_or_else(|| better(a, b)));
     best.map_or_else(|| no_reference(&said), |(_, outcome)| outcome)
+}
+
+/// The house that [`find`] gives where that takes no search: there is one reference, which has the address as it stands, in
+/// standard form. `None` says nothing of an address.
+pub fn find_standard(references: &[Reference], options: &MatchOptions, input: &AddressInput) -> Option<Candidate> {
+    let [reference] = references else { return None };
+    let said = country::said_by(input);
+    let is_plain = !matches!(said, Said::Text { .. }) && said.may_be_in(reference);
+    is_plain.then(|| short_way::find(&Matcher::borrowing(reference, options), input)).flatten()
 }
 
 /// Two references that place an address equally surely and far apart: nothing says which of them is right.

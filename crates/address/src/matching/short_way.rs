@@ -3,7 +3,7 @@
 //! The index has houses without a rival alone (see `reference/build/houses.rs`), so that the long way would find the same
 //! house, and nothing else that costs little enough to count.
 
-use super::{Candidate, Level, Match, Matcher, Outcome, Parts, confidence, words};
+use super::{Candidate, Level, Matcher, Parts, confidence, words};
 use crate::grammar::NumberPlace;
 use crate::normal;
 use crate::parse::AddressInput;
@@ -13,7 +13,7 @@ use crate::reference::{PlaceView, PointView, Reference};
 const LONGEST: usize = 120;
 
 /// The house whose address in standard form a row has.
-pub(super) fn find(matcher: &Matcher, input: &AddressInput) -> Option<Outcome> {
+pub(super) fn find(matcher: &Matcher, input: &AddressInput) -> Option<Candidate> {
     let options = &*matcher.options;
     let is_usual = options.finest == Level::AddressPoint
         && options.others == 0
@@ -50,7 +50,7 @@ pub(super) fn find(matcher: &Matcher, input: &AddressInput) -> Option<Outcome> {
         postcode: reference.as_written(house.code).into(),
         extension: words::extension(reference, house.point.extension),
     };
-    (best.confidence >= options.min_confidence).then(|| Outcome::Matched(Box::new(Match { best, others: Vec::new() })))
+    (best.confidence >= options.min_confidence).then_some(best)
 }
 
 /// A house with its address in standard form.

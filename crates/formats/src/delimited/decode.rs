@@ -1,5 +1,6 @@
 //! Blocks of text to columns.
 
+use super::fields::{self, Fields};
 use crate::FormatError;
 use crate::reader::{Block, Decode, Decoded};
 use arrow_array::{ArrayRef, StringArray};
@@ -43,117 +44,16 @@ impl Decode for DelimitedDecoder {
                 ),
             });
         }
-        let width = self.schema.fields().len();
-        // A guess from the first record's length keeps the vectors from growing many times.
-        let rows_guess = bytes.len() / (width * 6).max(8) + 4;
-        let mut columns: Vec<Column> = (0..width)
-            .map(|_| Column {
-                bytes: Vec::with_capacity(bytes.len() / width.max(1)),
-                offsets: Vec::with_capacity(rows_guess),
-            })
-            .collect();
-        columns.iter_mut().for_each(|c| c.offsets.push(0));
-        let mut source_rows = Vec::with_capacity(rows_guess);
-        let mut set_aside = Vec::new();
-        let mut reader = csv_core::ReaderBuilder::new().delimiter(self.delimiter).build();
-        // One spare byte a field: the parser wants room even where nothing is left to write.
-        let mut fields = vec![0u8; 4096];
-        let mut ends = vec![0usize; width + 16];
-        let (mut at, mut line) = (0, first_line);
-        // Only quoted fields hold line ends, so that most blocks need no counting.
-        let has_quotes = memchr::memchr(b'"', &bytes).is_some();
-        loop {
-            // Blank lines are rows without anything; the parser would pass over them in silence.
-            while at < bytes.len() {
-                let length = match bytes[at..] {
-                    [b'\n', ..] => 1,
-                    [b'\r', b'\n', ..] => 2,
-                    _ => break,
-                };
-                set_aside.push(SetAsideRow {
-                    source_row: line,
-                    class: Reason::BLANK_ROW,
-                    reason: "blank row".into(),
-                    values: vec![String::new(); width],
-                });
-                at += length;
-                line += 1;
-            }
-            if at >= bytes.len() {
-                break;
-            }
-            let start = at;
-            let (mut filled, mut ended) = (0, 0);
-            let complete = loop {
-                let (result, read, wrote, fields_ended) =
-                    reader.read_record(&bytes[at..], &mut fields[filled..], &mut ends[ended..]);
-                at += read;
-                filled += wrote;
-                ended += fields_ended;
-                match result {
-                    csv_core::ReadRecordResult::Record => break true,
-                    csv_core::ReadRecordResult::End => break false,
-                    csv_core::ReadRecordResult::OutputFull => fields.resize(fields.len() * 2, 0),
-                    csv_core::ReadRecordResult::OutputEndsFull => ends.resize(ends.len() * 2, 0),
-                    csv_core::ReadRecordResult::InputEmpty => {}
-                }
-            };
-            if !complete {
-                break;
-            }
-            // The parser ends a record at \r and passes over the \n with the next one: it belongs to this line.
-            if at < bytes.len() && bytes[at] == b'\n' && bytes[at - 1] == b'\r' {
-                at += 1;
-                reader.reset();
-            }
-            let row_line = line;
-            line += if has_quotes {
-                memchr::memchr_iter(b'\n', &bytes[start..at]).count() as u64
-            } else {
-                u64::from(bytes[at - 1] == b'\n')
-            };
-            let texts = &fields[..filled];
-            if broken.is_some()
-                && let Some(row) = self.with_bad_byte(row_line, texts, &ends[..ended], width)
-            {
-                set_aside.push(row);
-                continue;
-            }
-            if self.fill_short_rows && ended < width {
-                ends.resize(ends.len().max(width), 0);
-                ends[ended..width].fill(filled);
-                ended = width;
-            }
-            if ended != width {
-                set_aside.push(self.ragged(row_line, texts, &ends[..ended], width));
-                continue;
-            }
-            let mut from = 0;
-            let mut blank = true;
-            for (column, end) in columns.iter_mut().zip(&ends[..ended]) {
-                let field = &texts[from..*end];
-                blank &= field.iter().all(u8::is_ascii_whitespace);
-                column.bytes.extend_from_slice(field);
-                column.offsets.push(column.bytes.len() as i32);
-                from = *end;
-            }
-            if blank {
-                for column in &mut columns {
-                    column.offsets.pop();
-                    column.bytes.truncate(column.offsets.last().map_or(0, |o| *o as usize));
-                }
-                set_aside.push(SetAsideRow {
-                    source_row: row_line,
-                    class: Reason::BLANK_ROW,
-                    reason: "blank row".into(),
-                    values: vec![String::new(); width],
-                });
-            } else {
-                source_rows.push(row_line);
-            }
+        let mut rows = Rows::new(self, bytes.len(), broken.is_some());
+        let take = |line: u64, fields: Fields| rows.take(line, fields);
+        if broken.is_none() && fields::is_plain(&bytes) {
+            fields::cut(&bytes, self.delimiter, first_line, take);
+        } else {
+            fields::cut_by_bytes(&bytes, self.delimiter, first_line, take);
         }
+        let Rows { columns, source_rows, set_aside, .. } = rows;
         let failed = |e: arrow_schema::ArrowError| FormatError::broken(&self.path, e);
-        let mut arrays: Vec<ArrayRef> = Vec::with_capacity(width);
+        let mut arrays: Vec<ArrayRef> = Vec::with_capacity(columns.len());
         for c in columns {
             let offsets = OffsetBuffer::new(ScalarBuffer::from(c.offsets));
             arrays.push(Arc::new(StringArray::try_new(offsets, Buffer::from_vec(c.bytes), None).map_err(failed)?));
@@ -163,12 +63,75 @@ impl Decode for DelimitedDecoder {
     }
 }
 
+/// Rows under construction.
+struct Rows<'a> {
+    decoder: &'a DelimitedDecoder,
+    /// Whether bytes of the block are no UTF-8.
+    is_broken: bool,
+    columns: Vec<Column>,
+    source_rows: Vec<u64>,
+    set_aside: Vec<SetAsideRow>,
+}
+
+impl<'a> Rows<'a> {
+    fn new(decoder: &'a DelimitedDecoder, bytes: usize, is_broken: bool) -> Self {
+        let width = decoder.schema.fields().len();
+        // A guess from the length of the block keeps the vectors from growing many times.
+        let rows_guess = bytes / (width * 6).max(8) + 4;
+        let column = || {
+            let mut offsets = Vec::with_capacity(rows_guess);
+            offsets.push(0);
+            Column { bytes: Vec::with_capacity(bytes / width.max(1)), offsets }
+        };
+        let columns = (0..width).map(|_| column()).collect();
+        Rows { decoder, is_broken, columns, source_rows: Vec::with_capacity(rows_guess), set_aside: Vec::new() }
+    }
+
+    fn take(&mut self, line: u64, fields: Fields) {
+        let width = self.columns.len();
+        if fields.len() == 0 {
+            return self.set_blank_aside(line);
+        }
+        if self.is_broken
+            && let Some(row) = self.decoder.with_bad_byte(line, fields)
+        {
+            return self.set_aside.push(row);
+        }
+        let is_short = fields.len() < width && self.decoder.fill_short_rows;
+        if fields.len() != width && !is_short {
+            return self.set_aside.push(self.decoder.ragged(line, fields));
+        }
+        let mut is_blank = true;
+        let missing = std::iter::repeat_n(&b""[..], width - fields.len());
+        for (column, field) in self.columns.iter_mut().zip(fields.iter().chain(missing)) {
+            is_blank = is_blank && field.iter().all(u8::is_ascii_whitespace);
+            column.bytes.extend_from_slice(field);
+            column.offsets.push(column.bytes.len() as i32);
+        }
+        if !is_blank {
+            return self.source_rows.push(line);
+        }
+        for column in &mut self.columns {
+            column.offsets.pop();
+            column.bytes.truncate(column.offsets.last().map_or(0, |o| *o as usize));
+        }
+        self.set_blank_aside(line);
+    }
+
+    fn set_blank_aside(&mut self, line: u64) {
+        self.set_aside.push(SetAsideRow {
+            source_row: line,
+            class: Reason::BLANK_ROW,
+            reason: "blank row".into(),
+            values: vec![String::new(); self.columns.len()],
+        });
+    }
+}
+
 impl DelimitedDecoder {
     /// The row, where a cell of it has a byte that is no UTF-8.
-    fn with_bad_byte(&self, line: u64, texts: &[u8], ends: &[usize], width: usize) -> Option<SetAsideRow> {
-        let starts = std::iter::once(0).chain(ends.iter().copied());
-        let cells = starts.zip(ends).map(|(from, to)| &texts[from..*to]);
-        let (at, good, byte) = cells.enumerate().find_map(|(at, cell)| {
+    fn with_bad_byte(&self, line: u64, fields: Fields) -> Option<SetAsideRow> {
+        let (at, good, byte) = fields.iter().enumerate().find_map(|(at, cell)| {
             let good = std::str::from_utf8(cell).err()?.valid_up_to();
             Some((at, String::from_utf8_lossy(&cell[..good]).into_owned(), cell[good]))
         })?;
@@ -178,20 +141,13 @@ impl DelimitedDecoder {
             reason: format!(
                 "column \"{column}\": behind \"{good}\" stands the byte 0x{byte:02X}, which is no UTF-8 as the rest of the file is; correct it, or say the encoding of the whole file with `encoding`"
             ),
-            ..self.ragged(line, texts, ends, width)
+            ..self.ragged(line, fields)
         })
     }
 
-    fn ragged(&self, line: u64, texts: &[u8], ends: &[usize], width: usize) -> SetAsideRow {
-        let mut from = 0;
-        let mut values: Vec<String> = ends
-            .iter()
-            .map(|end| {
-                let text = String::from_utf8_lossy(&texts[from..*end]).into_owned();
-                from = *end;
-                text
-            })
-            .collect();
+    fn ragged(&self, line: u64, fields: Fields) -> SetAsideRow {
+        let width = self.schema.fields().len();
+        let mut values: Vec<String> = fields.iter().map(|f| String::from_utf8_lossy(f).into_owned()).collect();
         let found = values.len();
         if found > width {
             // Nothing of the row is lost: what has no column stays with the last one.

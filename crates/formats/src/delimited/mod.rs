@@ -2,6 +2,7 @@
 
 mod decode;
 mod dialect;
+mod fields;
 mod reader;
 mod split;
 mod writer;

@@ -12,7 +12,7 @@ use crate::engine::{Account, Column, Columns, Rows, Settling, UnusedColumn, poin
 use crate::steps::{Settled, Work};
 use arrow_array::{ArrayRef, Float64Array, Int64Array, StringArray};
 use arrow_schema::{DataType, SchemaRef};
-use basilocus_address::matching::{MANY_OUTSIDE, find_in};
+use basilocus_address::matching::{MANY_OUTSIDE, find_in, find_standard};
 use basilocus_address::{AddressInput, Candidate, MatchOptions, Matcher, Outcome, Reference, country};
 use basilocus_geodesy::notation::{self, AxisOrder, Notation};
 use basilocus_table::{Reason, Role};
@@ -56,18 +56,30 @@ pub(super) struct Found {
     pub contradicts: bool,
 }
 
-/// A row that was looked for: what was found, shared with other rows of the same address, and its candidates as text.
-struct FoundRow {
-    found: Arc<Found>,
-    candidates: String,
+/// What a row came to.
+enum FoundRow {
+    /// The house that it names as it stands.
+    Standard(Record),
+    /// What was found, shared with other rows of the same address, and its candidates as text.
+    Searched(Arc<Found>, String),
 }
 
 impl FoundRow {
     /// Its place, if it has one.
     fn record(&self) -> Option<&Record> {
-        match &self.found.known {
-            Known::Placed(record) => Some(record),
-            Known::Aside { .. } => None,
+        match self {
+            FoundRow::Standard(record) => Some(record),
+            FoundRow::Searched(found, _) => match &found.known {
+                Known::Placed(record) => Some(record),
+                Known::Aside { .. } => None,
+            },
+        }
+    }
+
+    fn candidates(&self) -> &str {
+        match self {
+            FoundRow::Standard(_) => "",
+            FoundRow::Searched(_, candidates) => candidates,
         }
     }
 }
@@ -313,9 +325,14 @@ impl Matching {
         }
     }
 
+    /// Whether nothing but the references says where addresses are.
+    fn is_only_matched(&self) -> bool {
+        self.answers.is_empty() && self.remembered.is_none() && self.earlier.is_none() && self.service.is_none()
+    }
+
     /// What is known of an address: answered, found by an earlier run, or matched now.
     fn find(&self, input: &AddressInput, key: &str) -> Result<Found, Error> {
-        if self.answers.is_empty() && self.remembered.is_none() && self.earlier.is_none() && self.service.is_none() {
+        if self.is_only_matched() {
             return Ok(self.matched(input));
         }
         let bare = |known: Known| Found { known, candidates: Vec::new(), contradicts: false };
@@ -367,6 +384,14 @@ impl Matching {
 
     /// What was found for the address of a row.
     fn place(&self, rows: &Rows, row: usize, input: &AddressInput, account: &mut Account) -> Result<FoundRow, Error> {
+        if !self.is_reviewed
+            && self.is_only_matched()
+            && let Some(best) = find_standard(&self.references, &self.options, input)
+        {
+            let record = Record::of(best);
+            account.counts.add_level(&record.level);
+            return Ok(FoundRow::Standard(record));
+        }
         let key = key(input);
         let here = self.cache.get_or(&key, || self.find(input, &key))?;
         if self.is_reviewed {
@@ -385,7 +410,8 @@ impl Matching {
                         candidates: here.candidates.clone(),
                     });
                 }
-                Ok(FoundRow { candidates: self.list(here.candidates.iter()), found: here })
+                let candidates = self.list(here.candidates.iter());
+                Ok(FoundRow::Searched(here, candidates))
             }
             Known::Aside { class, reason } => {
                 let shown = shown(input);
@@ -401,7 +427,7 @@ impl Matching {
                 }
                 account.counts.contradictions += u64::from(here.contradicts);
                 account.set_aside(row, class.clone(), reason.clone());
-                Ok(FoundRow { candidates: String::new(), found: here })
+                Ok(FoundRow::Searched(here, String::new()))
             }
         }
     }
@@ -443,7 +469,7 @@ impl Matching {
             });
         }
         if self.candidates > 0 {
-            let lists = found.iter().map(|row| row.record().map(|_| row.candidates.as_str()));
+            let lists = found.iter().map(|row| row.record().map(|_| row.candidates()));
             arrays.push(Arc::new(lists.collect::<StringArray>()));
         }
         (lon, lat, arrays)
