@@ -29,8 +29,12 @@ fn file_name(address: &str) -> String {
     if safe.is_empty() { "source".into() } else { safe }
 }
 
+/// Fetches an address into a folder: the file, and what to tell.
+///
+/// # Errors
+/// [`FormatError::Fetch`]: this build has no http.
 #[cfg(not(feature = "http"))]
-pub(crate) fn fetch(address: &str, _: &Path) -> Result<(std::path::PathBuf, String), FormatError> {
+pub fn fetch(address: &str, _: &Path) -> Result<(std::path::PathBuf, String), FormatError> {
     let _ = file_name(address);
     Err(FormatError::Fetch {
         address: address.to_string(),
@@ -40,7 +44,7 @@ pub(crate) fn fetch(address: &str, _: &Path) -> Result<(std::path::PathBuf, Stri
 }
 
 #[cfg(feature = "http")]
-pub(crate) use fetching::fetch;
+pub use fetching::fetch;
 
 #[cfg(feature = "http")]
 mod fetching {
@@ -143,7 +147,7 @@ mod fetching {
     ///
     /// # Errors
     /// [`FormatError::Fetch`] for what the server or the way to it refuses, or too many bytes.
-    pub(crate) fn fetch(address: &str, folder: &Path) -> Result<(PathBuf, String), FormatError> {
+    pub fn fetch(address: &str, folder: &Path) -> Result<(PathBuf, String), FormatError> {
         let failed = |problem: String| FormatError::Fetch { address: address.to_string(), problem };
         let agent: ureq::Agent = ureq::Agent::config_builder()
             .timeout_connect(Some(Duration::from_secs(15)))

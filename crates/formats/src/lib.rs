@@ -73,7 +73,7 @@ pub mod xyz;
 pub use detect::detect;
 pub use driver::{DRIVERS, Driver, Format, GeometryPlace, InputOption, Show};
 pub use error::FormatError;
-pub use http::is_address;
+pub use http::{fetch, is_address};
 pub use output::PendingOutput;
 pub use presentation::{Altitude, Presentation, Rule, Template, color};
 pub use publish::publish;

@@ -77,6 +77,40 @@ pub(crate) fn decimal(units: u64, decimals: usize) -> Option<f64> {
     (units <= 1 << 53).then(|| POWERS.get(decimals).map(|power| units as f64 / power)).flatten()
 }
 
+/// The number that a text of figures is, with a sign in front and a point among them, where it is exact at once; `None` says
+/// nothing of a text.
+///
+/// ```
+/// assert_eq!(basilocus_formats::number::read_plain(b"-123.456789"), Some(-123.456789));
+/// assert_eq!(basilocus_formats::number::read_plain(b"1e5"), None);
+/// ```
+pub fn read_plain(text: &[u8]) -> Option<f64> {
+    let (is_negative, figures) = match text {
+        [b'-', rest @ ..] => (true, rest),
+        _ => (false, text),
+    };
+    // Eighteen figures fit into 64 bits.
+    if figures.len() > 19 {
+        return None;
+    }
+    let (mut units, mut point) = (0u64, None);
+    for (at, byte) in figures.iter().enumerate() {
+        let figure = byte.wrapping_sub(b'0');
+        if figure < 10 {
+            units = units.wrapping_mul(10).wrapping_add(u64::from(figure));
+        } else if *byte == b'.' && point.is_none() {
+            point = Some(at);
+        } else {
+            return None;
+        }
+    }
+    let decimals = point.map_or(0, |at| figures.len() - 1 - at);
+    let has_figures = figures.len() > usize::from(point.is_some());
+    let is_short = figures.len() - usize::from(point.is_some()) <= 18;
+    let value = decimal(units, decimals).filter(|_| has_figures && is_short)?;
+    Some(if is_negative { -value } else { value })
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -107,6 +141,18 @@ mod tests {
             let slow = format!("{v:.digits$}");
             let zero = slow.bytes().all(|b| matches!(b, b'-' | b'0' | b'.'));
             prop_assert_eq!(fixed(v, digits), if zero { slow.trim_start_matches('-').to_string() } else { slow });
+        }
+
+        #[test]
+        fn plain_numbers_are_what_the_general_reader_makes_of_them(text in "[-+]?[0-9]{0,19}[.]?[0-9]{0,12}|[-0-9.e+]{0,9}") {
+            if let Some(value) = read_plain(text.as_bytes()) {
+                prop_assert_eq!(Ok(value.to_bits()), text.parse::<f64>().map(f64::to_bits));
+            } else {
+                // Numbers as they are written are not left to the general one.
+                let figures = text.strip_prefix('-').unwrap_or(&text);
+                let is_usual = figures.bytes().all(|b| b.is_ascii_digit() || b == b'.') && figures.parse::<f64>().is_ok();
+                prop_assert!(!is_usual || figures.len() > 15, "{}", text);
+            }
         }
 
         #[test]

@@ -5,6 +5,10 @@ mod commands;
 use clap::{Parser, Subcommand};
 use std::process::ExitCode;
 
+/// Batches are made by one thread and given back by another, of which the system's own allocator keeps the pieces.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 /// Coordinates, addresses and layers in SQL, on one machine or many
 #[derive(Debug, Parser)]
 #[command(name = "basilocus-sql", version, max_term_width = 100)]
@@ -42,6 +46,7 @@ fn main() -> ExitCode {
             }
         })
     });
+    basilocus_sql::forget_fetched();
     match outcome {
         Ok(()) => ExitCode::SUCCESS,
         Err(e) => {

@@ -4,9 +4,12 @@ use crate::Error;
 use crate::functions::scalar::Call;
 use crate::setting::Settings;
 use basilocus::address::Reference;
+use basilocus::formats;
 use datafusion::common::Result;
 use datafusion::prelude::SessionContext;
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
+use std::sync::{LazyLock, Mutex, PoisonError};
 
 /// The references of a call: those of its argument, else those of the session.
 ///
@@ -40,6 +43,47 @@ fn parted(told: &str) -> (&str, Option<u64>) {
     }
 }
 
+/// What was fetched for this process, by its address.
+static FETCHED: LazyLock<Mutex<HashMap<String, PathBuf>>> = LazyLock::new(Mutex::default);
+
+/// Where this process keeps what it fetched.
+fn folder() -> PathBuf {
+    std::env::temp_dir().join(format!("basilocus-references-{}", std::process::id()))
+}
+
+/// The file of a path; one on the web (an object store that answers by http or https) is fetched once a process.
+fn local(told: &str) -> Result<PathBuf, Error> {
+    if !formats::is_address(Path::new(told)) {
+        if told.contains("://") {
+            let what = format!(
+                "{told}: an address begins with http:// or https://; most object stores give such a one for a file (signed, where it is not public)"
+            );
+            return Err(Error::Call { function: "reference", what });
+        }
+        return Ok(PathBuf::from(told));
+    }
+    // Under the lock: whoever asks first fetches it for all.
+    let mut fetched = FETCHED.lock().unwrap_or_else(PoisonError::into_inner);
+    if let Some(path) = fetched.get(told) {
+        return Ok(path.clone());
+    }
+    let folder = folder().join(fetched.len().to_string());
+    let failed = |e: std::io::Error| Error::Call { function: "reference", what: format!("{}: {e}", folder.display()) };
+    std::fs::create_dir_all(&folder).map_err(failed)?;
+    let (path, _) = formats::fetch(told, &folder).map_err(basilocus::Error::from)?;
+    fetched.insert(told.to_string(), path.clone());
+    Ok(path)
+}
+
+/// Deletes the references that were fetched from the web, at the end of a process.
+pub fn forget_fetched() {
+    let mut fetched = FETCHED.lock().unwrap_or_else(PoisonError::into_inner);
+    if fetched.drain().next().is_some() {
+        // Nobody needs it any more, and there is nobody to tell where it stays.
+        let _ = std::fs::remove_dir_all(folder());
+    }
+}
+
 /// The sum of a file: of all countries in it.
 fn sum_of(path: &Path) -> Result<u64, Error> {
     let parts = Reference::open_all(path).map_err(basilocus::Error::from)?;
@@ -54,13 +98,14 @@ pub(crate) fn paths(told: &[String]) -> Result<Vec<PathBuf>, Error> {
     told.iter()
         .map(|text| {
             let (path, planned) = parted(text);
+            let file = local(path)?;
             if let Some(planned) = planned {
-                let found = sum_of(Path::new(path))?;
+                let found = sum_of(&file)?;
                 if found != planned {
                     return Err(Error::OtherReference { path: path.into(), found, planned });
                 }
             }
-            Ok(PathBuf::from(path))
+            Ok(file)
         })
         .collect()
 }
@@ -74,7 +119,7 @@ pub async fn pin(context: &SessionContext) -> Result<()> {
     let told = Settings::of(context.state().config_options()).reference;
     let pinned = list(&told).into_iter().map(|text| match parted(&text) {
         (_, Some(_)) => Ok(text),
-        (path, None) => Ok(format!("{path}#{:016x}", sum_of(Path::new(path))?)),
+        (path, None) => Ok(format!("{path}#{:016x}", sum_of(&local(path)?)?)),
     });
     let pinned = pinned.collect::<Result<Vec<String>, Error>>()?.join(";");
     if pinned != told {

@@ -4,7 +4,11 @@ mod common;
 
 use basilocus::addresses::reference::{BuildPlan, build};
 use common::{batches, cell, cells, error, number, session};
+use std::io::{BufRead, BufReader, Write};
+use std::net::TcpListener;
 use std::path::PathBuf;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// An address reference of three houses.
 fn reference(folder: &std::path::Path) -> PathBuf {
@@ -232,4 +236,44 @@ async fn arguments_that_cannot_be_right_are_told_before_a_row_is_read() {
         let told = error(&s, sql).await;
         assert!(told.contains(words), "{sql}: {told}");
     }
+}
+
+/// Answers with the bytes of a file, as often as it is asked; how often that was.
+fn store(bytes: Vec<u8>) -> (String, Arc<AtomicUsize>) {
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let address = format!("http://{}/town.reference", listener.local_addr().unwrap());
+    let asked = Arc::new(AtomicUsize::new(0));
+    let count = asked.clone();
+    std::thread::spawn(move || {
+        for stream in listener.incoming() {
+            let mut stream = stream.unwrap();
+            count.fetch_add(1, Ordering::SeqCst);
+            // The question ends with a blank line.
+            let mut lines = BufReader::new(stream.try_clone().unwrap()).lines();
+            while lines.next().is_some_and(|line| !line.unwrap().is_empty()) {}
+            write!(stream, "HTTP/1.1 200 OK\r\nContent-Length: {}\r\nConnection: close\r\n\r\n", bytes.len()).unwrap();
+            stream.write_all(&bytes).unwrap();
+        }
+    });
+    (address, asked)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn references_are_fetched_once_and_checked() {
+    let folder = tempfile::tempdir().unwrap();
+    let (address, asked) = store(std::fs::read(reference(folder.path())).unwrap());
+    let s = session();
+    batches(&s, &format!("SET basilocus.reference = '{address}'")).await.unwrap();
+    let sql = "SELECT g.lon FROM (SELECT geocode(a) AS g FROM (VALUES ('12 Heron Ln, Ternport'), ('3 Gull St, Ternport')) AS t(a)) ORDER BY 1";
+    assert_eq!(cells(&s, sql).await, [["-123.81"], ["-123.8"]]);
+    basilocus_sql::pin_references(&s).await.unwrap();
+    assert_eq!(cells(&s, sql).await, [["-123.81"], ["-123.8"]]);
+    assert_eq!(asked.load(Ordering::SeqCst), 1);
+    batches(&s, &format!("SET basilocus.reference = '{address}#00000000000000ff'")).await.unwrap();
+    let told = error(&s, sql).await;
+    assert!(told.contains("planned with 00000000000000ff"), "{told}");
+    batches(&s, "SET basilocus.reference = 's3://estuary/town.reference'").await.unwrap();
+    let told = error(&s, sql).await;
+    assert!(told.contains("begins with http:// or https://"), "{told}");
+    basilocus_sql::forget_fetched();
 }

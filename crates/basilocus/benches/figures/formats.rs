@@ -1,7 +1,7 @@
 //! From format to format, each against the bare library doing the same, in one run.
 
 use crate::convert::{plain_copy, write_source};
-use crate::paired;
+use crate::measure::{Measured, paired};
 use basilocus::Layer;
 use basilocus::plan::{LayerPlan, OutputPlan, Plan};
 use basilocus::steps::Positions;
@@ -14,18 +14,20 @@ pub fn run(rows: usize) {
     let source = path("source.csv");
     write_source(&source, rows);
     println!("formats, {rows} rows of 6 columns");
-    let ratio = |what: &str, floor: &str, (ours, theirs, ratio): (f64, f64, f64)| {
-        println!("  {what}: {ours:.3} s, {floor} {theirs:.3} s, ratio {ratio:.2}");
-    };
+    let ratio = |what: &str, floor: &str, measured: Measured| println!("  {what}, against {floor}: {measured}");
     ratio(
         "CSV to CSV",
         "copy with the csv crate",
-        paired(3, || convert(&source, &path("o.csv"), false), || plain_copy(&source, &path("c.csv"))),
+        paired("CSV to CSV", || convert(&source, &path("o.csv"), false), || plain_copy(&source, &path("c.csv"))),
     );
     ratio(
         "CSV to GeoPackage, with its index",
         "bare SQLite inserts of the same rows",
-        paired(3, || convert(&source, &path("o.gpkg"), true), || bare_sqlite(&source, &path("c.sqlite"))),
+        paired(
+            "CSV to GeoPackage",
+            || convert(&source, &path("o.gpkg"), true),
+            || bare_sqlite(&source, &path("c.sqlite")),
+        ),
     );
     let few = rows.min(200_000);
     let smaller = path("smaller.csv");
@@ -33,7 +35,11 @@ pub fn run(rows: usize) {
     ratio(
         &format!("CSV to XLSX, {few} rows"),
         "the bare writer",
-        paired(3, || convert(&smaller, &path("o.xlsx"), false), || bare_workbook(&smaller, &path("c.xlsx"))),
+        paired(
+            "CSV to XLSX",
+            || convert(&smaller, &path("o.xlsx"), false),
+            || bare_workbook(&smaller, &path("c.xlsx")),
+        ),
     );
 }
 

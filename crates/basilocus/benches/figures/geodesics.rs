@@ -1,7 +1,8 @@
 //! Geodesics against one `sin_cos` and one `atan2` a line: lines all over the globe, lines of a few kilometres, lines
 //! between nearly antipodal positions, and the edges of a ring.
 
-use crate::{Random, paired};
+use crate::Random;
+use crate::measure::{Measured, paired};
 use basilocus::geodesy::ellipsoid::Ellipsoid;
 use basilocus::geodesy::geodesic::{Geodesic, area};
 use std::hint::black_box;
@@ -38,9 +39,10 @@ pub fn run() {
         black_box(sum);
     };
     println!("geodesics, {LINES} lines, ratio to one sin_cos and one atan2 a line");
-    let print = |what: &str, (ours, base, ratio): (f64, f64, f64)| {
+    let print = |what: &str, m: Measured| {
         let each = |seconds: f64| seconds * 1e9 / LINES as f64;
-        println!("  {what}: {:.0} ns a line, floor {:.0} ns, ratio {ratio:.1}", each(ours), each(base));
+        let (ours, floor) = (each(m.ours.processor), each(m.floor.processor));
+        println!("  {what}: {ours:.0} ns a line, floor {floor:.0} ns, ratio {:.1}", m.ratio.processor);
     };
     for (what, list) in [
         ("inverse, all over the globe", &far),
@@ -51,7 +53,7 @@ pub fn run() {
             let sum: f64 = list.iter().map(|p| geodesic.inverse(p[0], p[1], p[2], p[3]).distance_m).sum();
             black_box(sum);
         };
-        print(what, paired(7, all, floor));
+        print(what, paired(what, all, floor));
     }
     let length = || {
         black_box(area::path_length_m(&earth, &ring));
@@ -59,11 +61,11 @@ pub fn run() {
     let whole = || {
         black_box(area::ring(&earth, &ring).area_m2);
     };
-    print("length of a path, an edge", paired(7, length, floor));
-    print("area and perimeter of a ring, an edge", paired(7, whole, floor));
+    print("length of a path, an edge", paired("length of a path, an edge", length, floor));
+    print("area and perimeter of a ring, an edge", paired("area and perimeter of a ring, an edge", whole, floor));
     let direct = || {
         let sum: f64 = far.iter().map(|p| geodesic.direct(p[0], p[1], p[2], 5e6 + p[3]).lat_deg).sum();
         black_box(sum);
     };
-    print("direct", paired(7, direct, floor));
+    print("direct", paired("direct", direct, floor));
 }

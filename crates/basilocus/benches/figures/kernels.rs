@@ -1,6 +1,7 @@
 //! Kernels against a loop with one `sin_cos` and one `atan2` a point.
 
-use crate::{Random, paired};
+use crate::Random;
+use crate::measure::{Measured, paired};
 use basilocus::geodesy::crs::Catalogue;
 use basilocus::geodesy::datum::GridShift;
 use basilocus::geodesy::notation::{self, AxisOrder};
@@ -45,8 +46,8 @@ pub fn run() {
         for (direction, from, inverse) in
             [("forward", (&lon, &lat), false), ("inverse", (&x.clone(), &y.clone()), true)]
         {
-            let (ours, base, ratio) = paired(
-                9,
+            let measured = paired(
+                &format!("{name} {direction}"),
                 || {
                     x.copy_from_slice(from.0);
                     y.copy_from_slice(from.1);
@@ -59,7 +60,7 @@ pub fn run() {
                 },
                 floor,
             );
-            line(name, direction, ours, base, ratio);
+            line(name, direction, measured);
         }
     }
     let c = Catalogue::embedded();
@@ -68,8 +69,8 @@ pub fn run() {
         && let Ok(op) = Operation::between(&from, &to, None)
     {
         let (mut x, mut y, mut z) = (lon.clone(), lat.clone(), vec![0.0; POINTS]);
-        let (ours, base, ratio) = paired(
-            9,
+        let measured = paired(
+            "seven parameters",
             || {
                 x.copy_from_slice(&lon);
                 y.copy_from_slice(&lat);
@@ -78,13 +79,13 @@ pub fn run() {
             },
             floor,
         );
-        line("seven parameters", "geog. 2D", ours, base, ratio);
+        line("seven parameters", "geog. 2D", measured);
     }
     let grid = GridShift::parse(&synthetic_grid()).expect("the synthetic grid is one");
     let (mut x, mut y) = (lon.clone(), lat.clone());
     for (direction, inverse) in [("forward", false), ("inverse", true)] {
-        let (ours, base, ratio) = paired(
-            9,
+        let measured = paired(
+            &format!("NTv2 grid {direction}"),
             || {
                 x.copy_from_slice(&lon);
                 y.copy_from_slice(&lat);
@@ -97,18 +98,16 @@ pub fn run() {
             },
             floor,
         );
-        line("NTv2 grid", direction, ours, base, ratio);
+        line("NTv2 grid", direction, measured);
     }
     parsing(&lon, &lat);
     threads(&lon, &lat, &projection(2269));
 }
 
-fn line(name: &str, direction: &str, ours: f64, base: f64, ratio: f64) {
-    println!(
-        "  {name:<24} {direction}  {:6.1} ns a point, floor {:5.1} ns, ratio {ratio:.2}",
-        ours * 1e9 / POINTS as f64,
-        base * 1e9 / POINTS as f64
-    );
+fn line(name: &str, direction: &str, m: Measured) {
+    let each = |seconds: f64| seconds * 1e9 / POINTS as f64;
+    let (ours, floor, ratio) = (each(m.ours.processor), each(m.floor.processor), m.ratio.processor);
+    println!("  {name:<24} {direction}  {ours:6.1} ns a point, floor {floor:5.1} ns, ratio {ratio:.2}");
 }
 
 /// Positions in degrees, minutes and seconds, and single angles, on one core.
@@ -124,8 +123,8 @@ fn parsing(lon: &[f64], lat: &[f64]) {
         }
         black_box(sum);
     };
-    let (ours, base, ratio) = paired(
-        5,
+    let m = paired(
+        "reading positions",
         || {
             for t in &whole {
                 black_box(notation::read(t, AxisOrder::Reject).is_ok());
@@ -134,12 +133,13 @@ fn parsing(lon: &[f64], lat: &[f64]) {
         || bytes(&whole),
     );
     println!(
-        "  reading positions in degrees, minutes, seconds: {:.2} million a second; ratio {ratio:.1} to looking at every byte ({:.1} ns)",
-        POINTS as f64 / ours / 1e6,
-        base * 1e9 / POINTS as f64
+        "  reading positions in degrees, minutes, seconds: {:.2} million a second; ratio {:.1} to looking at every byte ({:.1} ns)",
+        POINTS as f64 / m.ours.processor / 1e6,
+        m.ratio.processor,
+        m.floor.processor * 1e9 / POINTS as f64
     );
-    let (ours, _, ratio) = paired(
-        5,
+    let m = paired(
+        "reading angles",
         || {
             for t in &angles {
                 black_box(notation::read_angle(t, true).is_ok());
@@ -148,8 +148,9 @@ fn parsing(lon: &[f64], lat: &[f64]) {
         || bytes(&angles),
     );
     println!(
-        "  reading angles in degrees, minutes, seconds: {:.2} million a second; ratio {ratio:.1}",
-        POINTS as f64 / ours / 1e6
+        "  reading angles in degrees, minutes, seconds: {:.2} million a second; ratio {:.1}",
+        POINTS as f64 / m.ours.processor / 1e6,
+        m.ratio.processor
     );
 }
 

@@ -8,10 +8,11 @@ mod formats;
 mod geocode;
 mod geodesics;
 mod kernels;
+mod measure;
 mod start;
 mod terrain;
 
-use std::time::Instant;
+pub(crate) use measure::paired;
 
 fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).filter(|a| a != "--bench").collect();
@@ -54,23 +55,7 @@ fn main() {
     if wanted("start") {
         start::run();
     }
-}
-
-/// Runs two pieces of work in turn and gives the medians of their times, and of the ratios pair by pair.
-fn paired(rounds: usize, mut ours: impl FnMut(), mut floor: impl FnMut()) -> (f64, f64, f64) {
-    let time = |f: &mut dyn FnMut()| {
-        let started = Instant::now();
-        f();
-        started.elapsed().as_secs_f64()
-    };
-    ours();
-    floor();
-    let mut pairs: Vec<(f64, f64)> = (0..rounds).map(|_| (time(&mut ours), time(&mut floor))).collect();
-    let mut median = |key: &dyn Fn(&(f64, f64)) -> f64| {
-        pairs.sort_by(|a, b| key(a).total_cmp(&key(b)));
-        key(&pairs[pairs.len() / 2])
-    };
-    (median(&|p| p.0), median(&|p| p.1), median(&|p| p.0 / p.1))
+    measure::compare_with_last();
 }
 
 /// A small linear generator, so that the data is the same everywhere.

@@ -1,6 +1,6 @@
 //! Heights, each against one pass that does no more than touch what it touches.
 
-use crate::paired;
+use crate::measure::{Measured, paired};
 use basilocus::Cancel;
 use basilocus::formats::raster::{RasterOut, RasterPlace, RasterValues, create_raster, open_raster};
 use basilocus::terrain::plain::contour::{Levels, contours};
@@ -27,9 +27,7 @@ pub fn run(rows: usize) {
     let mut grid = Grid::from_function(frame, hills);
     let later = Grid::from_function(frame, |x, y| 0.3 * (x / 90.0).sin() * (y / 70.0).sin());
     println!("terrain, {SIDE} × {SIDE} heights");
-    let ratio = |what: &str, floor: &str, (ours, theirs, ratio): (f64, f64, f64)| {
-        println!("  {what}: {ours:.3} s, {floor} {theirs:.3} s, ratio {ratio:.2}");
-    };
+    let ratio = |what: &str, floor: &str, measured: Measured| println!("  {what}, against {floor}: {measured}");
     let threads = std::thread::available_parallelism().unwrap_or(NonZeroUsize::MIN);
     let (ground, measure_ground) = (Ground::plane(), Ground::plane());
     let measure = Measure { ground: &measure_ground, metres_per_height: 1.0, threads };
@@ -40,11 +38,11 @@ pub fn run(rows: usize) {
         black_box(&into);
     };
     let light = Light::new(&[Sun { azimuth_deg: 315.0, altitude_deg: 45.0, weight: 1.0 }], 1.0).expect("a sun");
-    ratio("relief", "a copy of the heights", paired(5, || each(&mut grid, &measure, |g| light.on(g)), copy));
+    ratio("relief", "a copy of the heights", paired("relief", || each(&mut grid, &measure, |g| light.on(g)), copy));
     ratio(
         "slope in degrees",
         "a copy of the heights",
-        paired(5, || each(&mut grid, &measure, |g| steepness(g, SlopeUnit::Degrees)), copy),
+        paired("slope in degrees", || each(&mut grid, &measure, |g| steepness(g, SlopeUnit::Degrees)), copy),
     );
     let levels = Levels::new(0.0, 50.0).expect("a step");
     let mut lines = 0;
@@ -55,14 +53,18 @@ pub fn run(rows: usize) {
         })
         .unwrap_or_else(|never| match never {});
     };
-    ratio("contours, one level", "a copy of the heights", paired(5, || draw(&mut grid, &mut lines), copy));
+    ratio(
+        "contours, one level",
+        "a copy of the heights",
+        paired("contours, one level", || draw(&mut grid, &mut lines), copy),
+    );
     let read = |grid: &Grid| grid.heights.iter().filter(|z| z.is_finite()).sum::<f64>();
     let mut differences = later.clone();
     ratio(
         "volume above a level",
         "the sum of the heights",
         paired(
-            5,
+            "volume above a level",
             || {
                 let parts = volume(&mut grid, &ground, 1.0, Level::flat(50.0), &[]);
                 black_box(parts.unwrap_or_else(|never| match never {}));
@@ -76,7 +78,7 @@ pub fn run(rows: usize) {
         "change with a threshold",
         "the sum of the heights of both",
         paired(
-            5,
+            "change with a threshold",
             || {
                 let parts = change(&mut differences, &ground, 1.0, 0.05, &[]);
                 black_box(parts.unwrap_or_else(|never| match never {}));
@@ -93,7 +95,7 @@ pub fn run(rows: usize) {
 }
 
 /// Volume and change of grids in files, against reading both.
-fn files(grid: &Grid, differences: &Grid, ratio: &impl Fn(&str, &str, (f64, f64, f64))) {
+fn files(grid: &Grid, differences: &Grid, ratio: &impl Fn(&str, &str, Measured)) {
     let folder = tempfile::tempdir().expect("a temporary folder");
     let (before, after) = (folder.path().join("before.tif"), folder.path().join("after.tif"));
     let f = grid.frame;
@@ -132,7 +134,7 @@ fn files(grid: &Grid, differences: &Grid, ratio: &impl Fn(&str, &str, (f64, f64,
         "volume of a GeoTIFF",
         "reading it",
         paired(
-            3,
+            "volume of a GeoTIFF",
             || {
                 black_box(basilocus::terrain::volume(&of_volume, &Cancel::default(), &()).is_ok());
             },
@@ -143,7 +145,7 @@ fn files(grid: &Grid, differences: &Grid, ratio: &impl Fn(&str, &str, (f64, f64,
         "change between two GeoTIFFs",
         "reading both",
         paired(
-            3,
+            "change between two GeoTIFFs",
             || {
                 black_box(basilocus::terrain::change(&of_change, &Cancel::default(), &()).is_ok());
             },
@@ -164,7 +166,7 @@ fn each(grid: &mut Grid, measure: &Measure, value: impl Fn(&Gradient) -> f64 + S
     .unwrap_or_else(|never| match never {});
 }
 
-fn triangles(ratio: &impl Fn(&str, &str, (f64, f64, f64))) {
+fn triangles(ratio: &impl Fn(&str, &str, Measured)) {
     let mut random = crate::Random(7);
     let points: Vec<[f64; 3]> =
         (0..POINTS).map(|_| [random.unit() * 3000.0, random.unit() * 3000.0, random.unit()]).collect();
@@ -176,10 +178,10 @@ fn triangles(ratio: &impl Fn(&str, &str, (f64, f64, f64))) {
     let ours = || {
         black_box(triangulate(points.clone(), &[], None).is_ok());
     };
-    ratio(&format!("triangles of {POINTS} points"), "the package alone", paired(3, ours, bare));
+    ratio(&format!("triangles of {POINTS} points"), "the package alone", paired("triangles", ours, bare));
 }
 
-fn points_to_grid(rows: usize, ratio: &impl Fn(&str, &str, (f64, f64, f64))) {
+fn points_to_grid(rows: usize, ratio: &impl Fn(&str, &str, Measured)) {
     let folder = tempfile::tempdir().expect("a temporary folder");
     let (source, output) = (folder.path().join("tile.xyz"), folder.path().join("tile.tif"));
     let columns = 1000;
@@ -200,7 +202,7 @@ fn points_to_grid(rows: usize, ratio: &impl Fn(&str, &str, (f64, f64, f64))) {
     ratio(
         &format!("XYZ text of {rows} rows to a GeoTIFF"),
         "reading and parsing three numbers a row",
-        paired(3, ours, || three_numbers(&source)),
+        paired("XYZ text to GeoTIFF", ours, || three_numbers(&source)),
     );
 }
 

@@ -2,6 +2,7 @@
 
 use super::empty_point::stands_for_none;
 use super::{Doubt, Ending, Finding, Scene, Seen, Watch};
+use foldhash::fast::RandomState;
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 
@@ -24,7 +25,9 @@ const DIFFERENT: f64 = 0.5;
 
 /// Positions with how many rows have them: of the first rows all, of the others a part that their numbers decide.
 #[derive(Default)]
-struct Watching(Mutex<HashMap<[u64; 2], u64>>);
+struct Watching(Mutex<Counts>);
+
+type Counts = HashMap<[u64; 2], u64, RandomState>;
 
 /// Whether a row is looked at: all of the first hundred thousand, then one of 64, then one of 4096.
 fn is_looked_at(row: u64) -> bool {
@@ -63,7 +66,7 @@ impl Watch for Watching {
 }
 
 /// The point that stands out, and how many rows it has.
-fn heap(counts: &HashMap<[u64; 2], u64>) -> Option<(u64, [f64; 2])> {
+fn heap(counts: &Counts) -> Option<(u64, [f64; 2])> {
     let all: u64 = counts.values().sum();
     let (point, most) = counts.iter().max_by_key(|(key, n)| (**n, **key))?;
     let next = counts.iter().filter(|(key, _)| *key != point).map(|(_, n)| *n).max()?;
@@ -78,7 +81,7 @@ mod tests {
     use super::*;
 
     fn of(places: impl IntoIterator<Item = (f64, f64)>) -> Option<u64> {
-        let mut counts = HashMap::new();
+        let mut counts = Counts::default();
         places.into_iter().for_each(|(x, y)| *counts.entry([x.to_bits(), y.to_bits()]).or_default() += 1);
         heap(&counts).map(|h| h.0)
     }

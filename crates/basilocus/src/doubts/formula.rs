@@ -1,6 +1,6 @@
 //! Texts that a spreadsheet program takes for formulas when it opens delimited text.
 
-use super::{Doubt, Ending, Finding, Scene, Seen, Watch};
+use super::{Doubt, Ending, Finding, Scene, Seen, Watch, cells};
 use arrow_array::{Array, StringArray};
 use std::collections::BTreeMap;
 use std::sync::{Mutex, PoisonError};
@@ -37,6 +37,10 @@ impl Watch for Watching {
         let records = seen.rows.records();
         for (at, field) in records.schema_ref().fields().iter().enumerate() {
             let Some(texts) = records.column(at).as_any().downcast_ref::<StringArray>() else { continue };
+            // What has neither of these signs anywhere holds no formula.
+            if memchr::memchr2(b'=', b'(', cells::bytes(texts)).is_none() {
+                continue;
+            }
             for (row, text) in texts.iter().enumerate() {
                 let Some(text) = text.filter(|t| is_formula(t)) else { continue };
                 let number = seen.rows.source_rows()[row];

@@ -104,8 +104,9 @@ impl Watch for Watching {
         for (field, array) in records.schema().fields().iter().zip(records.columns()) {
             let Some(texts) = array.as_any().downcast_ref::<StringArray>() else { continue };
             // Bytes are no fewer than characters: most columns are done with that.
-            let long = texts.offsets().windows(2).any(|w| w[1] - w[0] >= CUTS[0] as i32);
-            if !long {
+            let offsets = texts.value_offsets();
+            let longest = offsets.iter().zip(&offsets[1..]).map(|(from, to)| to - from).max();
+            if longest.is_none_or(|longest| longest < CUTS[0] as i32) {
                 continue;
             }
             let mut counts = [(0, 0); 2];

@@ -1,7 +1,7 @@
 //! Codes that a spreadsheet turned into something else: postcodes into numbers, identifiers into powers of ten, numbers with a
 //! dash into dates.
 
-use super::{Doubt, Ending, Finding, Scene, Seen, Watch};
+use super::{Doubt, Ending, Finding, Scene, Seen, Watch, cells};
 use arrow_array::{Array, StringArray};
 use basilocus_table::Role;
 use std::collections::BTreeMap;
@@ -19,6 +19,18 @@ pub static DOUBT: Doubt = Doubt {
 const LOOKED_AT: u64 = 50_000;
 /// Powers of ten from here on are identifiers, not measurements.
 const LEAST_POWER: u32 = 9;
+
+/// Bytes of a day with its month, with a few spaces.
+const LONGEST_DAY: usize = 16;
+
+/// Signs that are in a column: most texts are told by one that they lack.
+#[derive(Debug, Clone, Copy)]
+struct Signs {
+    /// A plus, without which there is no power.
+    plus: bool,
+    /// A dash or space, without which there is no day of a month.
+    gap: bool,
+}
 
 /// What was found in a column of text.
 #[derive(Debug, Default, Clone, PartialEq)]
@@ -43,8 +55,13 @@ impl Watch for Watching {
         for (field, array) in records.schema().fields().iter().zip(records.columns()) {
             let Some(texts) = array.as_any().downcast_ref::<StringArray>() else { continue };
             let mut found = Found::default();
+            let bytes = cells::bytes(texts);
+            let signs = Signs {
+                plus: memchr::memchr(b'+', bytes).is_some(),
+                gap: memchr::memchr2(b'-', b' ', bytes).is_some(),
+            };
             for (text, row) in texts.iter().zip(numbers).filter(|(_, row)| **row <= LOOKED_AT) {
-                found.add(text.unwrap_or_default().trim(), *row);
+                found.add(text.unwrap_or_default(), *row, signs);
             }
             let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
             all.entry(field.name().clone()).or_default().merge(found);
@@ -66,12 +83,14 @@ impl Watch for Watching {
 }
 
 impl Found {
-    fn add(&mut self, text: &str, row: u64) {
-        if text.is_empty() {
+    fn add(&mut self, text: &str, row: u64, signs: Signs) {
+        let is_filled = text.as_bytes().first().is_some_and(u8::is_ascii_graphic) || !text.trim().is_empty();
+        self.values += u64::from(is_filled);
+        if !is_filled || !(signs.plus || signs.gap) {
             return;
         }
-        self.values += 1;
-        let (is_power, is_date) = (is_power_of_ten(text), is_day_and_month(text));
+        let text = text.trim();
+        let (is_power, is_date) = (signs.plus && is_power_of_ten(text), signs.gap && is_day_and_month(text));
         self.powers += u64::from(is_power);
         self.dates += u64::from(is_date);
         if (is_power || is_date) && self.first.as_ref().is_none_or(|(first, _)| row < *first) {
@@ -124,6 +143,11 @@ fn is_day_and_month(text: &str) -> bool {
         "jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec", "mrz", "mär", "mai", "okt",
         "dez", "janv", "févr", "mars", "avr", "juin", "juil", "août", "sept", "déc", "ene", "abr", "ago", "dic",
     ];
+    // A day has a figure and a month of up to five letters.
+    let has = |is: fn(&u8) -> bool| text.as_bytes().iter().any(is);
+    if text.len() > LONGEST_DAY || !has(u8::is_ascii_digit) || !has(|b| matches!(b, b'-' | b' ')) || !has(|b| b.is_ascii_alphabetic()) {
+        return false;
+    }
     let parts: Vec<&str> = text.split(['-', ' ']).map(|p| p.trim_end_matches('.')).filter(|p| !p.is_empty()).collect();
     let [a, b] = parts[..] else { return false };
     let is_day = |t: &str| t.len() <= 2 && t.parse::<u8>().is_ok_and(|d| (1..=99).contains(&d));
@@ -151,7 +175,7 @@ mod tests {
         let mut all = Found::default();
         for (i, value) in values.iter().enumerate() {
             let mut one = Found::default();
-            one.add(value, i as u64);
+            one.add(value, i as u64, Signs { plus: true, gap: true });
             all.merge(one);
         }
         all.told("code").map(|t| t.1)

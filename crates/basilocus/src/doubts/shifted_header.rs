@@ -3,7 +3,7 @@
 use super::cells::{self, Cells};
 use super::first_rows::FirstRows;
 use super::{Doubt, Ending, Finding, Scene, Seen, Watch};
-use arrow_array::Array;
+use arrow_array::{Array, StringArray};
 use basilocus_formats::Suspicion;
 use basilocus_table::SetAsideRow;
 use basilocus_table::counted::counted;
@@ -61,12 +61,13 @@ impl Watch for Watching {
         let columns = cells::columns_of_source(seen.scene(), seen.rows.records());
         let texts = cells::texts(seen.rows.records(), &columns);
         // A name is hardly ever a value: its first letter in one of the first columns is enough for nearly all rows.
-        let begins = |name: &str, value: &str| match (name.trim().as_bytes().first(), value.as_bytes().first()) {
-            (Some(n), Some(v)) => n.eq_ignore_ascii_case(v) || v.is_ascii_whitespace(),
-            _ => false,
+        let letters = texts.iter().filter_map(|(name, array)| Some((*name.trim().as_bytes().first()?, *array)));
+        let letters: Vec<(u8, &StringArray)> = letters.take(3).collect();
+        let begins = |letter: u8, value: &str| {
+            value.as_bytes().first().is_some_and(|v| letter.eq_ignore_ascii_case(v) || v.is_ascii_whitespace())
         };
         let may_be = |row: usize| {
-            texts.iter().take(3).any(|(name, array)| array.is_valid(row) && begins(name, array.value(row)))
+            letters.iter().any(|(letter, array)| array.is_valid(row) && begins(*letter, array.value(row)))
         };
         for (row, number) in seen.rows.source_rows().iter().enumerate() {
             if may_be(row) && is_header(texts.iter().map(|(name, array)| (*name, cells::text(array, row)))) {

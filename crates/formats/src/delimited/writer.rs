@@ -99,8 +99,8 @@ struct DelimitedEncoder {
 
 /// A column, looked at once before the rows are.
 enum Cells<'a> {
-    /// Texts none of which needs quotes: seen in one pass over the column's bytes.
-    Plain(&'a StringArray),
+    /// Texts none of which needs quotes or is missing: seen in one pass over the column's bytes.
+    Plain(&'a [i32], &'a [u8]),
     Text(&'a StringArray),
     Real(&'a Float64Array, Option<usize>),
     Whole(&'a Int64Array),
@@ -119,7 +119,10 @@ impl Encode for DelimitedEncoder {
                     let bytes = column_bytes(a);
                     let special = memchr::memchr3(self.delimiter, b'"', b'\n', bytes).is_some()
                         || memchr::memchr(b'\r', bytes).is_some();
-                    if special { Cells::Text(a) } else { Cells::Plain(a) }
+                    match special || a.null_count() > 0 {
+                        true => Cells::Text(a),
+                        false => Cells::Plain(a.value_offsets(), a.value_data()),
+                    }
                 } else if let Some(a) = any.downcast_ref::<Float64Array>() {
                     Cells::Real(a, self.styles.get(*c).and_then(|s| s.digits))
                 } else if let Some(a) = any.downcast_ref::<Int64Array>() {
@@ -136,7 +139,9 @@ impl Encode for DelimitedEncoder {
                     out.push(self.delimiter);
                 }
                 match cell {
-                    Cells::Plain(a) if a.is_valid(row) => out.extend_from_slice(a.value(row).as_bytes()),
+                    Cells::Plain(offsets, bytes) => {
+                        out.extend_from_slice(&bytes[offsets[row] as usize..offsets[row + 1] as usize]);
+                    }
                     Cells::Text(a) if a.is_valid(row) => push_field(&mut out, a.value(row).as_bytes(), self.delimiter),
                     Cells::Real(a, Some(digits)) if a.is_valid(row) => {
                         number::push_fixed(&mut out, a.value(row), *digits)

@@ -4,6 +4,8 @@
 #[cfg(feature = "geopackage")]
 mod blob;
 #[cfg(feature = "geopackage")]
+mod packed_index;
+#[cfg(feature = "geopackage")]
 mod reader;
 #[cfg(feature = "geopackage")]
 mod there;

@@ -2,6 +2,7 @@
 
 use super::KEY;
 use super::blob::{self, Blob};
+use super::packed_index;
 use super::reader::quoted;
 use super::there::LayerThere;
 use crate::writer::{AsRows, CrsText, Encode, Encoded, LayerOut, RunAbout, SetAsideTable, Writer};
@@ -571,8 +572,10 @@ impl Writer for GeoPackageWriter {
                 )
                 .map_err(failed)?;
             self.connection.execute_batch(&index_sql(&layer.table)).map_err(failed)?;
-            fill_index(&self.connection, &layer.table, (KEY, GEOMETRY), &index_name(&layer.table), i64::MIN)
-                .map_err(failed)?;
+            if let Some(extent) = layer.extent {
+                let (columns, index) = ((KEY, GEOMETRY), index_name(&layer.table));
+                packed_index::fill(&self.connection, &layer.table, columns, &index, extent).map_err(failed)?;
+            }
         }
         Ok(())
     }

@@ -1,6 +1,7 @@
 //! Columns of numbers, whatever their type.
 
 use arrow_array::{Array, Float64Array, Int64Array, RecordBatch, StringArray};
+use basilocus_formats::number;
 use basilocus_geodesy::notation::{DecimalMark, MarkEvidence, mark_evidence, read_number_marked};
 use basilocus_table::batch::cell_text;
 
@@ -36,7 +37,8 @@ impl<'a> Numbers<'a> {
                 let text = a.value(row);
                 // "inf", "nan" and "infinity" parse as numbers but are none here; they all begin with a letter.
                 if text.as_bytes().first().is_some_and(|b| b.is_ascii_digit() || matches!(b, b'-' | b'.' | b'+')) {
-                    text.parse().ok().filter(|v: &f64| v.is_finite())
+                    let plain = number::read_plain(text.as_bytes());
+                    plain.or_else(|| text.parse().ok()).filter(|v: &f64| v.is_finite())
                 } else {
                     None
                 }
