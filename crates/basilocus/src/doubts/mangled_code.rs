@@ -145,7 +145,11 @@ fn is_day_and_month(text: &str) -> bool {
     ];
     // A day has a figure and a month of up to five letters.
     let has = |is: fn(&u8) -> bool| text.as_bytes().iter().any(is);
-    if text.len() > LONGEST_DAY || !has(u8::is_ascii_digit) || !has(|b| matches!(b, b'-' | b' ')) || !has(|b| b.is_ascii_alphabetic()) {
+    if text.len() > LONGEST_DAY
+        || !has(u8::is_ascii_digit)
+        || !has(|b| matches!(b, b'-' | b' '))
+        || !has(|b| b.is_ascii_alphabetic())
+    {
         return false;
     }
     let parts: Vec<&str> = text.split(['-', ' ']).map(|p| p.trim_end_matches('.')).filter(|p| !p.is_empty()).collect();

@@ -66,9 +66,8 @@ impl Watch for Watching {
         let begins = |letter: u8, value: &str| {
             value.as_bytes().first().is_some_and(|v| letter.eq_ignore_ascii_case(v) || v.is_ascii_whitespace())
         };
-        let may_be = |row: usize| {
-            letters.iter().any(|(letter, array)| array.is_valid(row) && begins(*letter, array.value(row)))
-        };
+        let may_be =
+            |row: usize| letters.iter().any(|(letter, array)| array.is_valid(row) && begins(*letter, array.value(row)));
         for (row, number) in seen.rows.source_rows().iter().enumerate() {
             if may_be(row) && is_header(texts.iter().map(|(name, array)| (*name, cells::text(array, row)))) {
                 self.0.lock().unwrap_or_else(PoisonError::into_inner).repeat(*number);
