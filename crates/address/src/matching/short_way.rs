@@ -116,6 +116,7 @@ fn standard_text(matcher: &Matcher, input: &AddressInput) -> Option<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::matching::{Outcome, find_standard};
     use crate::reference::{PointEntry, Reference};
     use crate::{Builder, Entry, MatchOptions, grammar};
 
@@ -139,8 +140,21 @@ mod tests {
         let path = folder.path().join("r");
         b.write(&path).unwrap();
         let reference = Reference::open(&path).unwrap();
-        let matcher = Matcher::new(&reference, MatchOptions { others: 0, ..Default::default() });
-        find(&matcher, &AddressInput { whole: text, ..Default::default() }).is_some()
+        let (options, input) =
+            (MatchOptions { others: 0, ..Default::default() }, AddressInput { whole: text, ..Default::default() });
+        let standard = find_standard(std::slice::from_ref(&reference), &options, &input);
+        if let Some(house) = &standard {
+            let Outcome::Matched(m) = Matcher::new(&reference, options.clone()).long_way(&input) else {
+                panic!("{text}")
+            };
+            assert_eq!((&m.best.address, m.best.lon, m.best.lat), (&house.address, house.lon, house.lat));
+            // A word about the country is no part of what is looked up.
+            let abroad = AddressInput { country: "Germany", ..input };
+            assert!(find_standard(std::slice::from_ref(&reference), &options, &abroad).is_none());
+        }
+        let matcher = Matcher::new(&reference, options);
+        assert_eq!(find(&matcher, &input), standard);
+        standard.is_some()
     }
 
     #[test]
