@@ -303,3 +303,22 @@ async fn row_groups_that_lie_elsewhere_are_passed_over() {
         }
     }
 }
+
+/// The engine's own tables keep the system of a geometry; its own formats would lose it, whichever of them it is.
+#[tokio::test(flavor = "multi_thread")]
+async fn geometries_stay_where_their_system_stays() {
+    let folder = tempfile::tempdir().unwrap();
+    let s = session();
+    let rows = "SELECT 1 AS id, ST_Point(-123.8, 46.2, 4326) AS place";
+    batches(&s, &format!("CREATE TABLE gates AS {rows}")).await.unwrap();
+    batches(&s, &format!("INSERT INTO gates {rows}")).await.unwrap();
+    assert_eq!(cells(&s, "SELECT count(*), min(ST_SRID(place)) FROM gates").await, [["2", "4326"]]);
+    for format in ["PARQUET", "CSV", "JSON"] {
+        let target = folder.path().join(format);
+        let told = error(&s, &format!("COPY ({rows}) TO '{}' STORED AS {format}", target.display())).await;
+        assert!(told.contains("place holds geometries"), "{format}: {told}");
+        assert!(!target.exists(), "{format}");
+        let text = "SELECT 1 AS id, ST_AsText(ST_Point(-123.8, 46.2, 4326)) AS place";
+        assert_eq!(cell(&s, &format!("COPY ({text}) TO '{}' STORED AS {format}", target.display())).await, "1");
+    }
+}

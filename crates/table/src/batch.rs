@@ -231,6 +231,13 @@ pub fn take(array: &ArrayRef, rows: &[usize]) -> ArrayRef {
     }
 }
 
+/// The bytes of all texts of a column, one behind the other.
+pub fn text_bytes(array: &StringArray) -> &[u8] {
+    let offsets = array.value_offsets();
+    let at = |offset: Option<&i32>| offset.map_or(0, |o| *o as usize);
+    &array.value_data()[at(offsets.first())..at(offsets.last())]
+}
+
 /// The column as texts; an empty string for null, the number's shortest form for numbers.
 pub fn text_column(array: &ArrayRef) -> Arc<StringArray> {
     if let Some(a) = array.as_any().downcast_ref::<StringArray>() {

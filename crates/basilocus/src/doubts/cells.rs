@@ -37,13 +37,6 @@ pub(super) fn texts<'a>(records: &'a RecordBatch, columns: &[usize]) -> Vec<(&'a
     columns.iter().filter_map(text).collect()
 }
 
-/// The bytes of all texts of a column, one behind the other.
-pub(super) fn bytes(array: &StringArray) -> &[u8] {
-    let offsets = array.value_offsets();
-    let at = |offset: Option<&i32>| offset.map_or(0, |o| *o as usize);
-    &array.value_data()[at(offsets.first())..at(offsets.last())]
-}
-
 /// The text of a cell; empty where it is null.
 pub(super) fn text(array: &StringArray, row: usize) -> &str {
     if array.is_null(row) { "" } else { array.value(row).trim() }

@@ -1,7 +1,8 @@
 //! Texts that a spreadsheet program takes for formulas when it opens delimited text.
 
-use super::{Doubt, Ending, Finding, Scene, Seen, Watch, cells};
+use super::{Doubt, Ending, Finding, Scene, Seen, Watch};
 use arrow_array::{Array, StringArray};
+use basilocus_table::batch::text_bytes;
 use std::collections::BTreeMap;
 use std::sync::{Mutex, PoisonError};
 
@@ -38,7 +39,7 @@ impl Watch for Watching {
         for (at, field) in records.schema_ref().fields().iter().enumerate() {
             let Some(texts) = records.column(at).as_any().downcast_ref::<StringArray>() else { continue };
             // What has neither of these signs anywhere holds no formula.
-            if memchr::memchr2(b'=', b'(', cells::bytes(texts)).is_none() {
+            if memchr::memchr2(b'=', b'(', text_bytes(texts)).is_none() {
                 continue;
             }
             for (row, text) in texts.iter().enumerate() {

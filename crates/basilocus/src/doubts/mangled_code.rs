@@ -1,9 +1,10 @@
 //! Codes that a spreadsheet turned into something else: postcodes into numbers, identifiers into powers of ten, numbers with a
 //! dash into dates.
 
-use super::{Doubt, Ending, Finding, Scene, Seen, Watch, cells};
+use super::{Doubt, Ending, Finding, Scene, Seen, Watch};
 use arrow_array::{Array, StringArray};
 use basilocus_table::Role;
+use basilocus_table::batch::text_bytes;
 use std::collections::BTreeMap;
 use std::sync::{Mutex, PoisonError};
 
@@ -55,7 +56,7 @@ impl Watch for Watching {
         for (field, array) in records.schema().fields().iter().zip(records.columns()) {
             let Some(texts) = array.as_any().downcast_ref::<StringArray>() else { continue };
             let mut found = Found::default();
-            let bytes = cells::bytes(texts);
+            let bytes = text_bytes(texts);
             let signs = Signs {
                 plus: memchr::memchr(b'+', bytes).is_some(),
                 gap: memchr::memchr2(b'-', b' ', bytes).is_some(),

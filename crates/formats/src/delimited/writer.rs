@@ -4,7 +4,7 @@ use crate::writer::{ColumnStyle, Encode, Encoded, LayerOut, RunAbout, SetAsideTa
 use crate::{FormatError, PendingOutput, number};
 use arrow_array::{Array, Float64Array, Int64Array, StringArray};
 use basilocus_table::Batch;
-use basilocus_table::batch::{cell_text, spatial_index};
+use basilocus_table::batch::{cell_text, spatial_index, text_bytes};
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::sync::Arc;
@@ -116,7 +116,7 @@ impl Encode for DelimitedEncoder {
                 let array = batch.records().column(*c);
                 let any = array.as_any();
                 if let Some(a) = any.downcast_ref::<StringArray>() {
-                    let bytes = column_bytes(a);
+                    let bytes = text_bytes(a);
                     let special = memchr::memchr3(self.delimiter, b'"', b'\n', bytes).is_some()
                         || memchr::memchr(b'\r', bytes).is_some();
                     match special || a.null_count() > 0 {
@@ -160,13 +160,6 @@ impl Encode for DelimitedEncoder {
         }
         Encoded::Bytes(out)
     }
-}
-
-/// The bytes of all texts of a column, one after another.
-fn column_bytes(a: &StringArray) -> &[u8] {
-    let offsets = a.value_offsets();
-    let range = offsets.first().map_or(0, |o| *o as usize)..offsets.last().map_or(0, |o| *o as usize);
-    &a.value_data()[range]
 }
 
 /// A line of comma-separated text with its end, for small tables beside an output.

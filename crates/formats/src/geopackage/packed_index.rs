@@ -6,6 +6,7 @@
 
 use super::blob::{self, Blob};
 use super::reader::quoted;
+use basilocus_table::geometry::hilbert;
 use rusqlite::functions::FunctionFlags;
 use rusqlite::{Connection, Statement, params};
 
@@ -13,8 +14,6 @@ use rusqlite::{Connection, Statement, params};
 const HEAD: usize = 4;
 /// Bytes of a cell: a number and four bounds.
 const CELL: usize = 24;
-/// Bits of the curve, each way.
-const BITS: u32 = 24;
 /// The node that a tree begins with.
 const ROOT: i64 = 1;
 /// What an entry is called in SQL while it is sorted.
@@ -51,32 +50,15 @@ impl Cell {
     }
 }
 
-/// How far along a Hilbert curve a place of a square of so many bits lies.
-fn along_curve(mut x: u32, mut y: u32) -> u64 {
-    let mut along = 0;
-    for bit in (0..BITS).rev() {
-        let (right, up) = ((x >> bit) & 1, (y >> bit) & 1);
-        along = along << 2 | u64::from((3 * right) ^ up);
-        // The quarter is turned so that the curve enters it where it left the one before.
-        if up == 0 {
-            if right == 1 {
-                (x, y) = (!x, !y);
-            }
-            (x, y) = (y, x);
-        }
-    }
-    along
-}
-
 /// An entry as it is sorted: its place on the curve, then its cell.
 fn entry(id: i64, bounds: [f64; 4], extent: [f64; 4]) -> Vec<u8> {
     let [west, south, east, north] = extent;
     let size = (east - west).max(north - south);
-    let most = f64::from(1u32 << BITS) - 1.0;
-    let step = |middle: f64, from: f64| if size > 0.0 { ((middle - from) / size * most) as u32 } else { 0 };
+    let step =
+        |middle: f64, from: f64| if size > 0.0 { ((middle - from) / size * f64::from(u32::MAX)) as u32 } else { 0 };
     let (x, y) = ((bounds[0] + bounds[2]) / 2.0, (bounds[1] + bounds[3]) / 2.0);
     let mut out = Vec::with_capacity(8 + CELL);
-    out.extend(along_curve(step(x, west), step(y, south)).to_be_bytes());
+    out.extend(hilbert::place(step(x, west), step(y, south)).to_be_bytes());
     Cell::around(id, bounds).push(&mut out);
     out
 }
@@ -92,12 +74,11 @@ pub(super) fn fill(
     let flags = FunctionFlags::SQLITE_UTF8 | FunctionFlags::SQLITE_DETERMINISTIC;
     connection.create_scalar_function(ENTRY, 2, flags, move |call| {
         let bytes = call.get_raw(1).as_blob_or_null()?.unwrap_or_default();
-        match blob::read(bytes) {
-            Ok(Blob::Geometry(geometry)) => {
-                Ok(geometry.bounds().map(|b| entry(call.get::<i64>(0).unwrap_or(0), b, extent)))
-            }
-            _ => Ok(None),
-        }
+        let id = call.get(0)?;
+        Ok(match blob::read(bytes) {
+            Ok(Blob::Geometry(geometry)) => geometry.bounds().map(|b| entry(id, b, extent)),
+            _ => None,
+        })
     })?;
     let outcome = pack(connection, table, (key, column), index);
     connection.remove_function(ENTRY, 2)?;
@@ -291,17 +272,6 @@ mod tests {
             assert_eq!(checked(&c), "ok", "{count}");
             assert_eq!(ids(&c, "packed", [5.5, 5.5, 5.5, 5.5]), [1_000_000]);
         }
-    }
-
-    #[test]
-    fn the_curve_goes_from_neighbour_to_neighbour() {
-        let side = 16u32;
-        let mut places: Vec<(u64, u32, u32)> =
-            (0..side * side).map(|i| (along_curve(i % side, i / side), i % side, i / side)).collect();
-        places.sort_unstable();
-        assert!(
-            places.windows(2).all(|w| w[0].0 + 1 == w[1].0 && w[0].1.abs_diff(w[1].1) + w[0].2.abs_diff(w[1].2) == 1)
-        );
     }
 
     proptest! {

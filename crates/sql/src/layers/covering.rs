@@ -33,6 +33,7 @@ impl Covering {
         let shape = Edge::at(metadata, &[geometry]);
         let crosses = may_cross(column);
         let groups = metadata.row_groups().iter().map(|group| {
+            let start = start_of(group)?;
             // Without the bounds of a geometry nothing is known of where the group is.
             let nulls = shape.as_ref().map_or(0, |shape| shape.nulls(group).unwrap_or(0));
             let limit = |edge: &Option<Edge>, lowest| {
@@ -40,17 +41,20 @@ impl Covering {
                 edge.limit(group, lowest)
             };
             let x = |edge, lowest| if crosses { None } else { limit(edge, lowest) };
-            Group {
-                start: start_of(group),
-                bounds: [x(&west, true), limit(&south, true), x(&east, false), limit(&north, false)],
-            }
+            let bounds = [x(&west, true), limit(&south, true), x(&east, false), limit(&north, false)];
+            Some(Group { start, bounds })
         });
-        Some(Covering { groups: groups.collect() })
+        Some(Covering { groups: groups.collect::<Option<_>>()? })
     }
 
-    /// Where each row group begins in the file.
-    pub(super) fn groups(&self) -> Vec<i64> {
-        self.groups.iter().map(|g| g.start).collect()
+    /// Row groups in the file.
+    pub(super) fn len(&self) -> usize {
+        self.groups.len()
+    }
+
+    /// Where a row group begins in the file.
+    pub(super) fn start(&self, group: usize) -> i64 {
+        self.groups[group].start
     }
 
     /// Whether a geometry of a row group may touch a rectangle.
@@ -76,9 +80,9 @@ fn may_cross(column: &serde_json::Value) -> bool {
 }
 
 /// Where the reader looks for a row group: its first page, which is that of a dictionary where there is one.
-fn start_of(group: &RowGroupMetaData) -> i64 {
-    let first = group.column(0);
-    first.dictionary_page_offset().unwrap_or_else(|| first.data_page_offset())
+fn start_of(group: &RowGroupMetaData) -> Option<i64> {
+    let first = group.columns().first()?;
+    Some(first.dictionary_page_offset().unwrap_or_else(|| first.data_page_offset()))
 }
 
 /// A column among all of the file, that of an edge of the bounds above all.

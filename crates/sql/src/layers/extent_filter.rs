@@ -13,13 +13,12 @@ pub(super) fn extent_of(condition: &Expr, geometry: &str) -> Option<[f64; 4]> {
     let function = func.inner().downcast_ref::<Scalar>()?.function();
     let [a, b] = args.as_slice() else { return None };
     let is_column = |e: &Expr| matches!(e, Expr::Column(c) if c.name == geometry);
-    let other = match () {
-        () if is_column(a) => b,
-        () if is_column(b) => a,
-        () => return None,
-    };
-    let Expr::Literal(value, _) = other else { return None };
-    extent_of_literal(function, value)
+    match (a, b) {
+        (column, Expr::Literal(value, _)) | (Expr::Literal(value, _), column) if is_column(column) => {
+            extent_of_literal(function, value)
+        }
+        _ => None,
+    }
 }
 
 /// The extent that a geometry has to touch for a function of it and a constant one to be true; nothing for other functions. A

@@ -17,7 +17,7 @@ use datafusion::physical_optimizer::PhysicalOptimizerRule;
 use datafusion::physical_plan::ExecutionPlan;
 use datafusion::physical_plan::execution_plan::{ChildrenPropertiesMode, ReplaceChildrenOptions};
 use datafusion::physical_plan::filter::FilterExec;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
 use std::sync::Arc;
 
@@ -32,7 +32,7 @@ impl PhysicalOptimizerRule for RowGroupRule {
             let Some(filter) = part.downcast_ref::<FilterExec>() else { return Ok(Transformed::no(part)) };
             let places = extents(filter.predicate());
             match narrower(filter.input(), &places, partitions) {
-                Some(scan) if !places.is_empty() => Ok(Transformed::yes(
+                Some(scan) => Ok(Transformed::yes(
                     part.replace_children(vec![scan], ReplaceChildrenOptions::new(ChildrenPropertiesMode::Recompute))?,
                 )),
                 _ => Ok(Transformed::no(part)),
@@ -121,16 +121,16 @@ fn left_of(file: &PartitionedFile, places: &BTreeMap<String, [f64; 4]>) -> Optio
     let path: PathBuf = LocalFileSystem::new().path_to_filesystem(file.path()).ok()?;
     let coverings = places.iter().filter_map(|(column, extent)| Some((Covering::of(&path, column)?, extent)));
     let coverings: Vec<(Covering, &[f64; 4])> = coverings.collect();
-    let groups = coverings.first().map(|(covering, _)| covering.groups())?;
+    let (first, _) = coverings.first()?;
     let needed = |at: &usize| coverings.iter().all(|(covering, extent)| covering.may_meet(*at, extent));
-    if (0..groups.len()).all(|at| needed(&at)) {
+    if (0..first.len()).all(|at| needed(&at)) {
         return None;
     }
-    let part = |at: usize| PartitionedFile {
-        range: Some(FileRange { start: groups[at], end: groups[at] + 1 }),
-        ..without_statistics(file)
-    };
-    Some((0..groups.len()).filter(needed).map(part).collect())
+    // Empty groups may begin where others do: a place that was named twice would be read twice.
+    let starts: BTreeSet<i64> = (0..first.len()).filter(needed).map(|at| first.start(at)).collect();
+    let part =
+        |start: i64| PartitionedFile { range: Some(FileRange { start, end: start + 1 }), ..without_statistics(file) };
+    Some(starts.into_iter().map(part).collect())
 }
 
 /// What is known of a whole file is not true of its parts.

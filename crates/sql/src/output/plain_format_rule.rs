@@ -4,7 +4,10 @@ use crate::Error;
 use datafusion::common::Result;
 use datafusion::common::config::ConfigOptions;
 use datafusion::common::tree_node::{TreeNode, TreeNodeRecursion};
-use datafusion::datasource::sink::DataSinkExec;
+use datafusion::datasource::file_format::csv::CsvSink;
+use datafusion::datasource::file_format::json::JsonSink;
+use datafusion::datasource::file_format::parquet::ParquetSink;
+use datafusion::datasource::sink::{DataSink, DataSinkExec};
 use datafusion::physical_optimizer::PhysicalOptimizerRule;
 use datafusion::physical_plan::ExecutionPlan;
 use std::sync::Arc;
@@ -33,7 +36,15 @@ impl PhysicalOptimizerRule for PlainFormatRule {
     }
 }
 
+/// Whether rows go to files of the engine's own formats; tables in memory keep what fields say.
+fn is_plain(sink: &dyn DataSink) -> bool {
+    sink.is::<ParquetSink>() || sink.is::<CsvSink>() || sink.is::<JsonSink>()
+}
+
 fn refuse_geometry(sink: &DataSinkExec) -> Result<()> {
+    if !is_plain(sink.sink()) {
+        return Ok(());
+    }
     let schema = sink.input().schema();
     let Some(field) = basilocus::table::geometry_index(&schema).map(|at| schema.field(at)) else { return Ok(()) };
     let what = format!(

@@ -16,6 +16,7 @@
 pub mod antimeridian;
 pub mod arc;
 pub mod containment;
+pub mod hilbert;
 pub mod intersection;
 pub mod separation;
 pub mod wkb;

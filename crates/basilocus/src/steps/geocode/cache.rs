@@ -8,7 +8,7 @@ use std::hash::BuildHasher;
 use std::sync::{Arc, Mutex, PoisonError};
 
 const SHARDS: usize = 32;
-/// Addresses that a shard keeps; then it begins anew. Some 700 bytes each: 46 MB in all.
+/// Addresses that a shard keeps; then it begins anew. Less than 700 bytes each, 46 MB in all.
 const MOST: usize = 2_048;
 
 type Shard = Mutex<HashMap<Box<str>, Arc<Found>, RandomState>>;
