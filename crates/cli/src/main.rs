@@ -19,7 +19,8 @@ pub(crate) enum Done {
 }
 
 fn main() -> ExitCode {
-    let arguments = match commands::command_line().try_get_matches() {
+    let said: Vec<_> = std::env::args_os().skip(1).collect();
+    let arguments = match commands::command_line_for(&said).try_get_matches() {
         Ok(a) => a,
         Err(e) => {
             let _ = e.print();

@@ -40,7 +40,6 @@ pub mod operation;
 pub mod plate;
 pub mod projection;
 pub mod sheet;
-mod trigonometry;
 pub mod unit;
 pub mod zone;
 

@@ -115,11 +115,22 @@ fn scale_on_the_central_meridian_and_on_the_parallels_is_as_defined() {
 #[test]
 fn batches_are_the_same_as_single_points_whatever_their_length() {
     let c = Catalogue::embedded();
-    for (from, to) in [(4326, 32610), (32026, 2269), (4267, 4326), (2269, 4978)] {
+    // The kernels that run in the processor's widest vectors are among them.
+    for (from, to) in [
+        (4326, 32610),
+        (32026, 2269),
+        (4267, 4326),
+        (2269, 4978),
+        (4326, 5070),
+        (4326, 9311),
+        (4326, 3413),
+        (4326, 3395),
+        (4277, 4326),
+    ] {
         let op = Operation::between(&c.get(from).unwrap(), &c.get(to).unwrap(), None).unwrap();
         let geographic = c.get(from).unwrap().is_geographic();
-        // Around and beyond the length of a chunk.
-        for n in [1usize, 2, 1023, 1024, 1025, 3000] {
+        // Around the lengths of vectors and of a chunk, and beyond them.
+        for n in [1usize, 2, 3, 7, 8, 9, 31, 1023, 1024, 1025, 3000] {
             let start: Vec<(f64, f64)> = (0..n)
                 .map(|i| {
                     let t = i as f64 / n as f64;
@@ -129,7 +140,7 @@ fn batches_are_the_same_as_single_points_whatever_their_length() {
             let (mut x, mut y): (Vec<f64>, Vec<f64>) = start.iter().copied().unzip();
             let mut z = vec![0.0; n];
             op.apply(&mut x, &mut y, &mut z);
-            for i in [0, n / 2, n - 1] {
+            for i in (0..n).step_by(1 + n / 100).chain([n / 2, n - 1]) {
                 let one = op.apply_one(start[i].0, start[i].1, 0.0).unwrap();
                 assert_eq!((x[i], y[i]), (one.0, one.1), "{from} {to} {n} {i}");
             }

@@ -5,6 +5,7 @@
 //! known, it is the mean over the cells that are there.
 
 use crate::{Ground, HeightRows, RectifiedGrid};
+use basilocus_arithmetic::vectors::{Loop, widest};
 use std::num::NonZeroUsize;
 
 /// The rise of the ground per metre; both NaN where it is not known.
@@ -20,9 +21,27 @@ impl Gradient {
     const UNKNOWN: Gradient = Gradient { east: f64::NAN, north: f64::NAN };
 
     /// The rise per metre in the steepest direction.
+    #[inline(always)]
     pub fn steepest(&self) -> f64 {
         // Slopes are nowhere near the ends of what numbers hold, so that nothing is lost by squares.
         (self.east * self.east + self.north * self.north).sqrt()
+    }
+}
+
+/// The gradients at a row of heights, from west to east.
+#[derive(Debug, Clone, Copy)]
+pub struct GradientRow<'a> {
+    /// Rises per metre towards the east.
+    pub east: &'a [f64],
+    /// Rises per metre towards the north; as many.
+    pub north: &'a [f64],
+}
+
+impl GradientRow<'_> {
+    /// One after the other.
+    #[inline(always)]
+    pub fn each(&self) -> impl Iterator<Item = Gradient> + '_ {
+        self.east.iter().zip(self.north).map(|(east, north)| Gradient { east: *east, north: *north })
     }
 }
 
@@ -41,15 +60,16 @@ pub struct Measure<'a> {
 /// grid's.
 const BAND: usize = 64;
 
-/// Gives `sink` a value for each height, row by row from the north: `value` makes them of the gradients of a row.
+/// Gives `sink` `K` values for each height, row by row from the north: `make` makes them of the gradients of a row, a
+/// slice for each of the `K`.
 ///
 /// # Errors
 /// Where a row cannot be read, and what `sink` says.
-pub fn each_row<H: HeightRows, T: Copy + Default + Send>(
+pub fn each_row<const K: usize, H: HeightRows>(
     heights: &mut H,
     measure: &Measure,
-    value: impl Fn(&Gradient) -> T + Sync,
-    mut sink: impl FnMut(usize, &[T]) -> Result<(), H::Error>,
+    make: impl Fn(&GradientRow, [&mut [f64]; K]) + Sync,
+    mut sink: impl FnMut(usize, [&[f64]; K]) -> Result<(), H::Error>,
 ) -> Result<(), H::Error> {
     let frame = heights.frame();
     if frame.cells() == 0 {
@@ -58,7 +78,7 @@ pub fn each_row<H: HeightRows, T: Copy + Default + Send>(
     let width = frame.columns;
     // The band with a row above and one below; rows that are not there are unknown.
     let mut band = vec![f64::NAN; (BAND + 2) * width];
-    let mut out = vec![T::default(); BAND * width];
+    let mut out = vec![0.0; BAND * K * width];
     for first in (0..frame.rows).step_by(BAND) {
         let count = BAND.min(frame.rows - first);
         if first == 0 {
@@ -74,80 +94,122 @@ pub fn each_row<H: HeightRows, T: Copy + Default + Send>(
                 _ => into.fill(f64::NAN),
             }
         }
-        work(&band, &mut out[..count * width], first, &frame, measure, &value);
-        for (i, values) in out[..count * width].chunks_exact(width).enumerate() {
-            sink(first + i, values)?;
+        let out = &mut out[..count * K * width];
+        work(&band, out, first, &frame, measure, &make);
+        for (i, values) in out.chunks_exact(K * width).enumerate() {
+            sink(first + i, std::array::from_fn(|k| &values[k * width..(k + 1) * width]))?;
         }
     }
     Ok(())
 }
 
 /// Works on a band, each thread on a part of its rows.
-fn work<T: Send>(
+fn work<const K: usize>(
     band: &[f64],
-    out: &mut [T],
+    out: &mut [f64],
     first: usize,
     frame: &RectifiedGrid,
     measure: &Measure,
-    value: &(impl Fn(&Gradient) -> T + Sync),
+    make: &(impl Fn(&GradientRow, [&mut [f64]; K]) + Sync),
 ) {
     let width = frame.columns;
-    let rows = out.len() / width;
+    let rows = out.len() / (K * width);
     let each = rows.div_ceil(measure.threads.get()).max(1);
-    let part = |from: usize, out: &mut [T]| {
-        let (mut lengths, mut gradients) = (Vec::new(), Vec::new());
-        for (i, values) in out.chunks_exact_mut(width).enumerate() {
+    let part = |from: usize, out: &mut [f64]| {
+        let (mut lengths, mut east, mut north) = (Vec::new(), vec![0.0; width], vec![0.0; width]);
+        for (i, values) in out.chunks_exact_mut(K * width).enumerate() {
             let row = from + i;
-            let three: [&[f64]; 3] = std::array::from_fn(|k| &band[(row + k) * width..(row + k + 1) * width]);
+            let rows: [&[f64]; 3] = std::array::from_fn(|k| &band[(row + k) * width..(row + k + 1) * width]);
             measure.ground.along(frame.west, frame.step_x, width, frame.y(first + row), &mut lengths);
-            gradients_of(three, frame, measure.metres_per_height, &lengths, &mut gradients);
-            values.iter_mut().zip(&gradients).for_each(|(v, g)| *v = value(g));
+            let metres_per_height = measure.metres_per_height;
+            let of_row = OfRow { rows, frame, metres_per_height, lengths: &lengths };
+            of_row.write(&mut east, &mut north);
+            let mut slices = values.chunks_exact_mut(width);
+            let slices = std::array::from_fn(|_| slices.next().unwrap_or_default());
+            make(&GradientRow { east: &east, north: &north }, slices);
         }
     };
     if each >= rows {
         return part(0, out);
     }
     std::thread::scope(|scope| {
-        for (i, out) in out.chunks_mut(each * width).enumerate() {
+        for (i, out) in out.chunks_mut(each * K * width).enumerate() {
             let part = &part;
             scope.spawn(move || part(i * each, out));
         }
     });
 }
 
-/// The gradients of the middle one of three rows, north to south.
-fn gradients_of(
-    rows: [&[f64]; 3],
-    frame: &RectifiedGrid,
+/// What the gradients of the middle one of three rows, north to south, are made of.
+#[derive(Clone, Copy)]
+struct OfRow<'a> {
+    rows: [&'a [f64]; 3],
+    frame: &'a RectifiedGrid,
     metres_per_height: f64,
-    lengths: &[[f64; 2]],
-    into: &mut Vec<Gradient>,
-) {
-    let [above, here, below] = rows;
-    let width = here.len();
-    into.clear();
-    into.resize(width, Gradient::UNKNOWN);
-    let rise = |sum: f64, step: f64, metres: f64| sum * metres_per_height / (8.0 * step * metres);
-    for i in 1..width.max(1) - 1 {
-        let east = (above[i + 1] - above[i - 1]) + 2.0 * (here[i + 1] - here[i - 1]) + (below[i + 1] - below[i - 1]);
-        let north = (above[i - 1] - below[i - 1]) + 2.0 * (above[i] - below[i]) + (above[i + 1] - below[i + 1]);
-        into[i] =
-            Gradient { east: rise(east, frame.step_x, lengths[i][0]), north: rise(north, frame.step_y, lengths[i][1]) };
-    }
-    for (i, gradient) in into.iter_mut().enumerate() {
-        // A height that is not known has no part in the sums above.
-        if here[i].is_nan() {
-            *gradient = Gradient::UNKNOWN;
-        } else if gradient.east.is_nan() || gradient.north.is_nan() {
-            let at = |row: &[f64], column: Option<usize>| column.and_then(|c| row.get(c)).copied().unwrap_or(f64::NAN);
-            *gradient = mean_of_cells(|row, column| at(rows[row], (i + column).checked_sub(1))).map_or(
-                Gradient::UNKNOWN,
-                |[east, north]| Gradient {
-                    east: east * metres_per_height / (frame.step_x * lengths[i][0]),
-                    north: north * metres_per_height / (frame.step_y * lengths[i][1]),
-                },
-            );
+    lengths: &'a [[f64; 2]],
+}
+
+impl OfRow<'_> {
+    fn write(&self, east: &mut [f64], north: &mut [f64]) {
+        let width = east.len();
+        let mut whole = true;
+        if width > 2 {
+            widest(Inner { of: *self, east, north, whole: &mut whole });
         }
+        if whole && width > 2 {
+            // Only the rim has cells on one side alone.
+            return [0, width - 1].into_iter().for_each(|i| (east[i], north[i]) = self.beside_unknown(i));
+        }
+        let rim = [0, width - 1];
+        for i in 0..width {
+            if self.rows[1][i].is_nan() || rim.contains(&i) || east[i].is_nan() || north[i].is_nan() {
+                (east[i], north[i]) = self.beside_unknown(i);
+            }
+        }
+    }
+
+    /// Where one of the eight neighbours is not known, or the height itself.
+    fn beside_unknown(&self, i: usize) -> (f64, f64) {
+        let at = |row: &[f64], column: Option<usize>| column.and_then(|c| row.get(c)).copied().unwrap_or(f64::NAN);
+        // A height that is not known has no gradient; it has no part in the sums of a height whose neighbours all are.
+        let is_known = !self.rows[1][i].is_nan();
+        let mean = mean_of_cells(|row, column| at(self.rows[row], (i + column).checked_sub(1)));
+        let Gradient { east, north } = mean.filter(|_| is_known).map_or(Gradient::UNKNOWN, |[east, north]| Gradient {
+            east: east * self.metres_per_height / (self.frame.step_x * self.lengths[i][0]),
+            north: north * self.metres_per_height / (self.frame.step_y * self.lengths[i][1]),
+        });
+        (east, north)
+    }
+}
+
+/// The gradients of all heights but the first and the last of a row, as if their neighbours were known.
+struct Inner<'a, 'b> {
+    of: OfRow<'a>,
+    east: &'b mut [f64],
+    north: &'b mut [f64],
+    /// Whether they were, all of them.
+    whole: &'b mut bool,
+}
+
+impl Loop for Inner<'_, '_> {
+    #[inline(always)]
+    fn run(self) {
+        let OfRow { rows, frame, metres_per_height, lengths } = self.of;
+        let n = self.east.len() - 2;
+        // Slices of one length, which the compiler sees.
+        let [[nw, nn, ne], [ww, here, ee], [sw, ss, se]] = rows.map(|row| [0, 1, 2].map(|from| &row[from..from + n]));
+        let (east, north, lengths) = (&mut self.east[1..1 + n], &mut self.north[1..1 + n], &lengths[1..1 + n]);
+        let mut unknown = 0u64;
+        for i in 0..n {
+            let to_east = (ne[i] - nw[i]) + 2.0 * (ee[i] - ww[i]) + (se[i] - sw[i]);
+            let to_north = (nw[i] - sw[i]) + 2.0 * (nn[i] - ss[i]) + (ne[i] - se[i]);
+            east[i] = to_east * metres_per_height / (8.0 * frame.step_x * lengths[i][0]);
+            north[i] = to_north * metres_per_height / (8.0 * frame.step_y * lengths[i][1]);
+            // Not known from one of nine, and the sum is none.
+            let all = east[i] + north[i] + here[i];
+            unknown |= u64::from(all.is_nan());
+        }
+        *self.whole = unknown == 0;
     }
 }
 
@@ -180,16 +242,18 @@ mod tests {
     fn gradients(grid: &mut Grid, ground: &Ground, metres_per_height: f64, threads: usize) -> [Vec<f64>; 2] {
         let threads = NonZeroUsize::new(threads).unwrap();
         let measure = Measure { ground, metres_per_height, threads };
-        [|g: &Gradient| g.east, |g: &Gradient| g.north].map(|value| {
-            let mut all = Vec::new();
-            each_row(grid, &measure, value, |row, values| {
-                assert_eq!(row * values.len(), all.len());
-                all.extend_from_slice(values);
-                Ok(())
-            })
-            .unwrap();
-            all
+        let mut all = [Vec::new(), Vec::new()];
+        let copy = |row: &GradientRow, [east, north]: [&mut [f64]; 2]| {
+            east.copy_from_slice(row.east);
+            north.copy_from_slice(row.north);
+        };
+        each_row(grid, &measure, copy, |row, values: [&[f64]; 2]| {
+            assert_eq!(row * values[0].len(), all[0].len());
+            all.iter_mut().zip(values).for_each(|(all, values)| all.extend_from_slice(values));
+            Ok(())
         })
+        .unwrap();
+        all
     }
 
     #[test]

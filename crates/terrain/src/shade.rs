@@ -3,7 +3,8 @@
 //! Matt ground gives back the cosine of the angle between the sun and its upright (Lambert's law), and nothing where it
 //! turns away. Several suns share the light by their weights, so that slopes along one sun's direction are seen as well.
 
-use crate::gradient::Gradient;
+use crate::gradient::{Gradient, GradientRow};
+use basilocus_arithmetic::vectors::{Loop, widest};
 
 /// Where light comes from.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -53,11 +54,48 @@ impl Light {
 
     /// The light on a slope, 0 (dark) to 1; NaN where the slope is not known.
     pub fn on(&self, gradient: &Gradient) -> f64 {
+        let upright = self.upright(gradient);
+        self.suns.iter().map(|sun| from_sun(sun, &upright)).sum::<f64>().clamp(0.0, 1.0)
+    }
+
+    /// The same for a row: `into` is as long as it.
+    pub fn on_row(&self, row: &GradientRow, into: &mut [f64]) {
+        into.fill(0.0);
+        for (i, sun) in self.suns.iter().enumerate() {
+            widest(FromSun { light: self, sun, is_last: i + 1 == self.suns.len(), row, into });
+        }
+    }
+
+    /// The upright of a slope (east, north), up being 1, and its length.
+    #[inline(always)]
+    fn upright(&self, gradient: &Gradient) -> [f64; 3] {
         let (east, north) = (-gradient.east * self.exaggeration, -gradient.north * self.exaggeration);
-        let length = (east * east + north * north + 1.0).sqrt();
-        // Clamping keeps an unknown slope unknown.
-        let from = |[e, n, up]: &[f64; 3]| ((e * east + n * north + up) / length).clamp(0.0, 1.0);
-        self.suns.iter().map(from).sum::<f64>().clamp(0.0, 1.0)
+        [east, north, (east * east + north * north + 1.0).sqrt()]
+    }
+}
+
+/// The light of one sun; clamping keeps an unknown slope unknown.
+#[inline(always)]
+fn from_sun([e, n, up]: &[f64; 3], [east, north, length]: &[f64; 3]) -> f64 {
+    ((e * east + n * north + up) / length).clamp(0.0, 1.0)
+}
+
+/// The light of one sun on a row, added to that of those before it.
+struct FromSun<'a> {
+    light: &'a Light,
+    sun: &'a [f64; 3],
+    is_last: bool,
+    row: &'a GradientRow<'a>,
+    into: &'a mut [f64],
+}
+
+impl Loop for FromSun<'_> {
+    #[inline(always)]
+    fn run(self) {
+        let most = if self.is_last { 1.0 } else { f64::INFINITY };
+        for (light, gradient) in self.into.iter_mut().zip(self.row.each()) {
+            *light = (*light + from_sun(self.sun, &self.light.upright(&gradient))).clamp(0.0, most);
+        }
     }
 }
 

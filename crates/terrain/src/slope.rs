@@ -1,6 +1,8 @@
 //! How steep the ground is, and which way it falls.
 
-use crate::gradient::Gradient;
+use crate::gradient::{Gradient, GradientRow};
+use basilocus_arithmetic::trigonometry::{atan2, atan2_right};
+use basilocus_arithmetic::vectors::{Loop, widest};
 
 /// In what steepness is given.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -23,23 +25,66 @@ pub enum SlopeUnit {
 /// assert_eq!(steepness(&rising_to_the_north, SlopeUnit::PerCent), 100.0);
 /// assert_eq!(fall_direction_deg(&rising_to_the_north), 180.0);
 /// ```
+#[inline(always)]
 pub fn steepness(gradient: &Gradient, unit: SlopeUnit) -> f64 {
     match unit {
-        SlopeUnit::Degrees => gradient.steepest().atan().to_degrees(),
+        SlopeUnit::Degrees => atan2_right(gradient.steepest(), 1.0).to_degrees(),
         SlopeUnit::PerCent => gradient.steepest() * 100.0,
+    }
+}
+
+/// The same for a row: `into` is as long as it.
+pub fn steepness_of_row(row: &GradientRow, unit: SlopeUnit, into: &mut [f64]) {
+    match unit {
+        SlopeUnit::Degrees => widest(Steepness { row, into }),
+        SlopeUnit::PerCent => {
+            into.iter_mut().zip(row.each()).for_each(|(slope, g)| *slope = steepness(&g, unit));
+        }
+    }
+}
+
+struct Steepness<'a> {
+    row: &'a GradientRow<'a>,
+    into: &'a mut [f64],
+}
+
+impl Loop for Steepness<'_> {
+    #[inline(always)]
+    fn run(self) {
+        for (slope, gradient) in self.into.iter_mut().zip(self.row.each()) {
+            *slope = steepness(&gradient, SlopeUnit::Degrees);
+        }
     }
 }
 
 /// The direction in which the ground falls: degrees clockwise from the north of the grid, 0 up to 360. NaN where the
 /// ground is level, which falls nowhere.
+#[inline(always)]
 pub fn fall_direction_deg(gradient: &Gradient) -> f64 {
-    if gradient.steepest() == 0.0 {
-        return f64::NAN;
-    }
-    let direction = (-gradient.east).atan2(-gradient.north).to_degrees();
+    let direction = atan2(-gradient.east, -gradient.north).to_degrees();
     // A turn that is short of zero by less than a digit is none.
     let turned = if direction < 0.0 { direction + 360.0 } else { direction };
-    if turned >= 360.0 { 0.0 } else { turned }
+    let turned = if turned >= 360.0 { 0.0 } else { turned };
+    if gradient.steepest() > 0.0 { turned } else { f64::NAN }
+}
+
+/// The same for a row: `into` is as long as it.
+pub fn fall_directions_of_row(row: &GradientRow, into: &mut [f64]) {
+    widest(FallDirections { row, into });
+}
+
+struct FallDirections<'a> {
+    row: &'a GradientRow<'a>,
+    into: &'a mut [f64],
+}
+
+impl Loop for FallDirections<'_> {
+    #[inline(always)]
+    fn run(self) {
+        for (direction, gradient) in self.into.iter_mut().zip(self.row.each()) {
+            *direction = fall_direction_deg(&gradient);
+        }
+    }
 }
 
 #[cfg(test)]

@@ -1,4 +1,4 @@
-//! The memory map: the one place with `unsafe` code.
+//! The memory map: the one place with `unsafe` code in this crate.
 
 use std::fs::File;
 use std::io;

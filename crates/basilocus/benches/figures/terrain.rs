@@ -4,9 +4,9 @@ use crate::measure::{Measured, paired};
 use basilocus::Cancel;
 use basilocus::formats::raster::{RasterOut, RasterPlace, RasterValues, create_raster, open_raster};
 use basilocus::terrain::plain::contour::{Levels, contours};
-use basilocus::terrain::plain::gradient::{Gradient, Measure, each_row};
+use basilocus::terrain::plain::gradient::{GradientRow, Measure, each_row};
 use basilocus::terrain::plain::shade::{Light, Sun};
-use basilocus::terrain::plain::slope::{SlopeUnit, steepness};
+use basilocus::terrain::plain::slope::{SlopeUnit, steepness_of_row};
 use basilocus::terrain::plain::triangulation::triangulate;
 use basilocus::terrain::plain::volume::{Level, change, volume};
 use basilocus::terrain::plain::{Grid, Ground, RectifiedGrid};
@@ -38,11 +38,19 @@ pub fn run(rows: usize) {
         black_box(&into);
     };
     let light = Light::new(&[Sun { azimuth_deg: 315.0, altitude_deg: 45.0, weight: 1.0 }], 1.0).expect("a sun");
-    ratio("relief", "a copy of the heights", paired("relief", || each(&mut grid, &measure, |g| light.on(g)), copy));
+    ratio(
+        "relief",
+        "a copy of the heights",
+        paired("relief", || each(&mut grid, &measure, |row, into| light.on_row(row, into)), copy),
+    );
     ratio(
         "slope in degrees",
         "a copy of the heights",
-        paired("slope in degrees", || each(&mut grid, &measure, |g| steepness(g, SlopeUnit::Degrees)), copy),
+        paired(
+            "slope in degrees",
+            || each(&mut grid, &measure, |row, into| steepness_of_row(row, SlopeUnit::Degrees, into)),
+            copy,
+        ),
     );
     let levels = Levels::new(0.0, 50.0).expect("a step");
     let mut lines = 0;
@@ -158,11 +166,16 @@ fn files(grid: &Grid, differences: &Grid, ratio: &impl Fn(&str, &str, Measured))
 }
 
 /// What `value` makes of all gradients, row by row, as the commands do.
-fn each(grid: &mut Grid, measure: &Measure, value: impl Fn(&Gradient) -> f64 + Sync) {
-    each_row(grid, measure, value, |_, values| {
-        black_box(values);
-        Ok(())
-    })
+fn each(grid: &mut Grid, measure: &Measure, make: impl Fn(&GradientRow, &mut [f64]) + Sync) {
+    each_row(
+        grid,
+        measure,
+        |row, [into]| make(row, into),
+        |_, values: [&[f64]; 1]| {
+            black_box(values);
+            Ok(())
+        },
+    )
     .unwrap_or_else(|never| match never {});
 }
 

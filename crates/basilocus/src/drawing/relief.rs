@@ -116,8 +116,8 @@ pub(super) fn draw(
     let lit = each_row(
         &mut seen,
         &measure,
-        |g| light.on(g),
-        |row, values| {
+        |gradients, [lit]| light.on_row(gradients, lit),
+        |row, [values]| {
             for (column, light) in values.iter().enumerate() {
                 let z = heights[row * columns + column];
                 colors.push(if z.is_nan() { Color([0, 0, 0, 0]) } else { shaded(ramp((z - range[0]) / span), *light) });

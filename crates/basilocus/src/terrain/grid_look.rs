@@ -1,6 +1,6 @@
 //! What a grid of heights is, before anybody trusts it.
 
-use super::measured::{SteepnessCount, slope_deg};
+use super::measured::SteepnessCount;
 use super::source::{GridReading, HeightGrid, Stoppable};
 use super::survey::{Counted, HeightRange};
 use super::{Steepness, threads};
@@ -10,6 +10,7 @@ use crate::{Error, Progress};
 use basilocus_geodesy::crs::Crs;
 use basilocus_terrain::HeightRows;
 use basilocus_terrain::gradient::{Measure, each_row};
+use basilocus_terrain::slope::{SlopeUnit, steepness_of_row};
 use serde::Serialize;
 use std::path::Path;
 
@@ -62,10 +63,15 @@ pub(crate) fn look_at_grid(path: &Path, cancel: &Cancel, progress: &dyn Progress
     match &ground {
         Some(ground) => {
             let measure = Measure { ground, metres_per_height: unit.unit.metres, threads: threads() };
-            each_row(&mut rows, &measure, slope_deg, |_, slopes| {
-                slopes.iter().for_each(|s| count.add(*s));
-                Ok(())
-            })?;
+            each_row(
+                &mut rows,
+                &measure,
+                |row, [angles]| steepness_of_row(row, SlopeUnit::Degrees, angles),
+                |_, [angles]| {
+                    angles.iter().for_each(|angle| count.add(*angle));
+                    Ok(())
+                },
+            )?;
         }
         None => {
             let mut row = vec![0.0; frame.columns];

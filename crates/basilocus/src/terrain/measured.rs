@@ -1,6 +1,5 @@
 //! What several reports of measures have in common.
 
-use basilocus_terrain::gradient::Gradient;
 use basilocus_terrain::volume::Part;
 use serde::Serialize;
 
@@ -77,9 +76,4 @@ impl SteepnessCount {
             very_steep_share: self.very_steep as f64 / n,
         }
     }
-}
-
-/// The angle of a slope.
-pub(super) fn slope_deg(gradient: &Gradient) -> f64 {
-    gradient.steepest().atan().to_degrees()
 }

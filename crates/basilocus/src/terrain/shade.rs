@@ -1,6 +1,6 @@
 //! Relief: how much light falls on the ground.
 
-use super::measured::{Steepness, SteepnessCount, slope_deg};
+use super::measured::{Steepness, SteepnessCount};
 use super::source::{GridReading, HeightGrid, Stoppable};
 use super::{raster_output, threads};
 use crate::doubts::{self, DoubtReport};
@@ -10,6 +10,7 @@ use basilocus_formats::raster::RasterValues;
 use basilocus_terrain::HeightRows;
 use basilocus_terrain::gradient::{Measure, each_row};
 use basilocus_terrain::shade::{Light, Sun};
+use basilocus_terrain::slope::{SlopeUnit, steepness_of_row};
 use serde::Serialize;
 use std::path::PathBuf;
 
@@ -109,17 +110,17 @@ pub fn shade(plan: &ShadePlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
     let mut writer = raster_output::create(&plan.output, &frame, crs.as_ref(), RasterValues::Light, plan.overwrite)?;
     let measure = Measure { ground: &ground, metres_per_height, threads: threads() };
     let mut rows = Stoppable::new(grid, &plan.grid, "drawing relief", cancel, progress);
-    let (mut count, mut lit) = (SteepnessCount::default(), vec![0.0; frame.columns]);
+    let mut count = SteepnessCount::default();
     each_row(
         &mut rows,
         &measure,
-        |gradient| [light.on(gradient), slope_deg(gradient)],
-        |_, values| {
-            for (lit, [light, slope]) in lit.iter_mut().zip(values) {
-                *lit = *light;
-                count.add(*slope);
-            }
-            Ok(writer.row(&lit)?)
+        |row, [lit, angles]| {
+            light.on_row(row, lit);
+            steepness_of_row(row, SlopeUnit::Degrees, angles);
+        },
+        |_, [lit, angles]| {
+            angles.iter().for_each(|angle| count.add(*angle));
+            Ok(writer.row(lit)?)
         },
     )?;
     let steepness = count.report();

@@ -1,6 +1,6 @@
 //! Steepness, and which way the ground falls.
 
-use super::measured::{Steepness, SteepnessCount, slope_deg};
+use super::measured::{Steepness, SteepnessCount};
 use super::source::{GridReading, HeightGrid, Stoppable};
 use super::{raster_output, threads};
 use crate::doubts::{self, DoubtReport};
@@ -10,7 +10,7 @@ use basilocus_formats::publish;
 use basilocus_formats::raster::RasterValues;
 use basilocus_terrain::HeightRows;
 use basilocus_terrain::gradient::{Measure, each_row};
-use basilocus_terrain::slope::{SlopeUnit, fall_direction_deg, steepness};
+use basilocus_terrain::slope::{SlopeUnit, fall_directions_of_row, steepness_of_row};
 use serde::Serialize;
 use std::path::PathBuf;
 use std::str::FromStr;
@@ -110,24 +110,24 @@ pub fn slope(plan: &SlopePlan, cancel: &Cancel, progress: &dyn Progress) -> Resu
     let measure = Measure { ground: &ground, metres_per_height, threads: threads() };
     let mut rows = Stoppable::new(grid, &plan.grid, "measuring slopes", cancel, progress);
     let mut count = SteepnessCount::default();
-    let (mut steep, mut falls) = (vec![0.0; frame.columns], vec![0.0; frame.columns]);
     let (in_degrees, has_directions) = (plan.unit.0 == SlopeUnit::Degrees, directions.is_some());
     each_row(
         &mut rows,
         &measure,
-        |gradient| {
+        |row, [angles, slopes, falls]| {
             // Arc tangents are most of the work: none is made twice, or for nobody.
-            let angle = slope_deg(gradient);
-            let slope = if in_degrees { angle } else { steepness(gradient, plan.unit.0) };
-            [angle, slope, if has_directions { fall_direction_deg(gradient) } else { f64::NAN }]
-        },
-        |_, values| {
-            for (i, [angle, slope, fall]) in values.iter().enumerate() {
-                (steep[i], falls[i]) = (*slope, *fall);
-                count.add(*angle);
+            steepness_of_row(row, SlopeUnit::Degrees, angles);
+            if !in_degrees {
+                steepness_of_row(row, plan.unit.0, slopes);
             }
-            writer.row(&steep)?;
-            Ok(directions.as_mut().map_or(Ok(()), |d| d.row(&falls))?)
+            if has_directions {
+                fall_directions_of_row(row, falls);
+            }
+        },
+        |_, [angles, slopes, falls]| {
+            angles.iter().for_each(|angle| count.add(*angle));
+            writer.row(if in_degrees { angles } else { slopes })?;
+            Ok(directions.as_mut().map_or(Ok(()), |d| d.row(falls))?)
         },
     )?;
     let steepness = count.report();

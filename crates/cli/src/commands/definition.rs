@@ -3,6 +3,7 @@
 use crate::Done;
 use anyhow::Result;
 use clap::{ArgMatches, CommandFactory, FromArgMatches};
+use std::ffi::OsString;
 
 /// A command. Its fields are the arguments, the documentation of the type is its line in the help.
 pub(crate) trait Perform: CommandFactory + FromArgMatches {
@@ -53,15 +54,20 @@ impl Definition {
         }
     }
 
-    /// As the parser of arguments takes it.
+    /// As the parser of arguments takes it, with all that is below it.
     pub(crate) fn command(&self) -> clap::Command {
+        self.command_for(&[])
+    }
+
+    /// The same with the arguments of those commands alone that the words said may mean.
+    pub(crate) fn command_for(&self, said: &[OsString]) -> clap::Command {
         match self {
             Definition::One { name, arguments, .. } => with_grids(arguments().name(*name)),
             Definition::Several { name, about, commands } => clap::Command::new(*name)
                 .about(*about)
                 .subcommand_required(true)
                 .arg_required_else_help(true)
-                .subcommands(commands.iter().map(|d| d.command())),
+                .subcommands(subcommands(commands, said)),
         }
     }
 
@@ -72,6 +78,21 @@ impl Definition {
             Definition::Several { commands, .. } => among(commands, matches),
         }
     }
+}
+
+/// The commands of a list for the parser of arguments. Where the first word is one of them the others are names alone:
+/// their arguments are never asked for, and making them all took longer than parsing.
+pub(crate) fn subcommands<'a>(
+    commands: &'a [&'static Definition],
+    said: &'a [OsString],
+) -> impl Iterator<Item = clap::Command> + 'a {
+    let first = said.first().and_then(|word| word.to_str());
+    let is_known = commands.iter().any(|d| Some(d.name()) == first);
+    let below = said.get(1..).unwrap_or_default();
+    commands.iter().map(move |d| match is_known && Some(d.name()) != first {
+        true => clap::Command::new(d.name()),
+        false => d.command_for(below),
+    })
 }
 
 /// The environment variable that names a folder of grid files where none is said.

@@ -7,6 +7,7 @@ pub(crate) use definition::{Definition, Perform, commands};
 
 use crate::Done;
 use anyhow::Result;
+use std::ffi::OsString;
 
 // In the order people work.
 commands! {
@@ -33,13 +34,18 @@ commands! {
 
 /// The whole command line.
 pub(crate) fn command_line() -> clap::Command {
+    command_line_for(&[])
+}
+
+/// What is enough of the command line to read the words said, those after the name of the program.
+pub(crate) fn command_line_for(said: &[OsString]) -> clap::Command {
     clap::Command::new("basilocus")
         .version(env!("CARGO_PKG_VERSION"))
         .about("Tables of addresses and coordinates to point layers, with an account of every row")
         .after_help("Exit status: 0 done (rows may have been set aside, and the summary says so), 1 failed, 2 wrong usage, 3 --strict and a row was set aside or a doubt raised.")
         .subcommand_required(true)
         .arg_required_else_help(true)
-        .subcommands(COMMANDS.iter().map(|d| d.command()))
+        .subcommands(definition::subcommands(COMMANDS, said))
 }
 
 /// Does what the command line says.
@@ -68,6 +74,39 @@ mod tests {
     #[test]
     fn the_command_line_is_consistent() {
         command_line().debug_assert();
+    }
+
+    #[test]
+    fn what_is_built_for_the_words_said_reads_them_as_the_whole_does() {
+        for line in [
+            "at 11.5,48.1 --from EPSG:4326",
+            "crs show EPSG:4326 --json",
+            "crs show",
+            "crs help show",
+            "crs --help",
+            "crs sho",
+            "terrain slope --help",
+            "help",
+            "help crs",
+            "help crs show",
+            "--help",
+            "--version",
+            "at --help",
+            "at --no-such-option",
+            "convert",
+            "convret a.csv",
+            "",
+            "reference build a.csv -o b.reference",
+            "calc",
+        ] {
+            let words: Vec<OsString> =
+                std::iter::once("basilocus").chain(line.split_whitespace()).map(OsString::from).collect();
+            let read = |command: clap::Command| {
+                let matches = command.try_get_matches_from(&words).map_err(|e| (e.kind(), e.to_string()));
+                matches.map(|m| format!("{m:?}"))
+            };
+            assert_eq!(read(command_line_for(&words[1..])), read(command_line()), "{line}");
+        }
     }
 
     fn each(commands: &[&Definition], seen: &mut dyn FnMut(&Definition)) {

@@ -1,20 +1,36 @@
 //! Geographic ↔ geocentric coordinates (EPSG method 9602).
 
 use crate::ellipsoid::Ellipsoid;
-use crate::trigonometry::{atan2, atan2_right, sin_cos};
+use basilocus_arithmetic::trigonometry::{atan2, atan2_right, sin_cos};
+use basilocus_arithmetic::vectors::{Loop, widest};
 
 /// Longitude, latitude (degrees) and ellipsoidal height (metres) to X, Y, Z (metres). In place over columns.
 pub fn from_geographic_batch(ellipsoid: &Ellipsoid, x: &mut [f64], y: &mut [f64], z: &mut [f64]) {
-    let a = ellipsoid.semi_major_m;
-    let e2 = ellipsoid.eccentricity_squared();
-    for ((x, y), z) in x.iter_mut().zip(y.iter_mut()).zip(z.iter_mut()) {
-        let (sin_lon, cos_lon) = sin_cos(x.to_radians());
-        let (sin_lat, cos_lat) = sin_cos(y.to_radians());
-        let nu = a / (1.0 - e2 * sin_lat * sin_lat).sqrt();
-        let h = *z;
-        *x = (nu + h) * cos_lat * cos_lon;
-        *y = (nu + h) * cos_lat * sin_lon;
-        *z = (nu * (1.0 - e2) + h) * sin_lat;
+    widest(FromGeographic { ellipsoid, x, y, z });
+}
+
+struct FromGeographic<'a> {
+    ellipsoid: &'a Ellipsoid,
+    x: &'a mut [f64],
+    y: &'a mut [f64],
+    z: &'a mut [f64],
+}
+
+impl Loop for FromGeographic<'_> {
+    #[inline(always)]
+    fn run(self) {
+        let FromGeographic { ellipsoid, x, y, z } = self;
+        let a = ellipsoid.semi_major_m;
+        let e2 = ellipsoid.eccentricity_squared();
+        for ((x, y), z) in x.iter_mut().zip(y.iter_mut()).zip(z.iter_mut()) {
+            let (sin_lon, cos_lon) = sin_cos(x.to_radians());
+            let (sin_lat, cos_lat) = sin_cos(y.to_radians());
+            let nu = a / (1.0 - e2 * sin_lat * sin_lat).sqrt();
+            let h = *z;
+            *x = (nu + h) * cos_lat * cos_lon;
+            *y = (nu + h) * cos_lat * sin_lon;
+            *z = (nu * (1.0 - e2) + h) * sin_lat;
+        }
     }
 }
 
@@ -23,24 +39,39 @@ pub fn from_geographic_batch(ellipsoid: &Ellipsoid, x: &mut [f64], y: &mut [f64]
 /// Bowring's start (1976) and two rounds on the reduced latitude; exact to rounding from 1,000 km below the
 /// surface to any height above. On the polar axis the longitude is 0.
 pub fn to_geographic_batch(ellipsoid: &Ellipsoid, x: &mut [f64], y: &mut [f64], z: &mut [f64]) {
-    let a = ellipsoid.semi_major_m;
-    let b = ellipsoid.semi_minor_m();
-    let e2 = ellipsoid.eccentricity_squared();
-    let ep2 = e2 / (1.0 - e2);
-    for ((x, y), z) in x.iter_mut().zip(y.iter_mut()).zip(z.iter_mut()) {
-        // Squares of lengths on the Earth are far from the limits of a double, so that no `hypot` is needed.
-        let p = (*x * *x + *y * *y).sqrt();
-        let lon = atan2(*y, *x);
-        // Reduced latitude β by Bowring's iteration: tan φ = (Z + e′² b sin³β) / (p − e² a cos³β). The second round
-        // changes the fifteenth digit at most.
-        let (s, c) = normal(*z * a, p * b);
-        let (s, c) = normal(b * (*z + ep2 * b * s * s * s), a * (p - e2 * a * c * c * c));
-        let (sin_lat, cos_lat) = normal(*z + ep2 * b * s * s * s, p - e2 * a * c * c * c);
-        // Height along the normal, stable at the equator and at the poles alike.
-        let h = p * cos_lat + *z * sin_lat - a * (1.0 - e2 * sin_lat * sin_lat).sqrt();
-        *x = lon.to_degrees();
-        *y = atan2_right(sin_lat, cos_lat).to_degrees();
-        *z = h;
+    widest(ToGeographic { ellipsoid, x, y, z });
+}
+
+struct ToGeographic<'a> {
+    ellipsoid: &'a Ellipsoid,
+    x: &'a mut [f64],
+    y: &'a mut [f64],
+    z: &'a mut [f64],
+}
+
+impl Loop for ToGeographic<'_> {
+    #[inline(always)]
+    fn run(self) {
+        let ToGeographic { ellipsoid, x, y, z } = self;
+        let a = ellipsoid.semi_major_m;
+        let b = ellipsoid.semi_minor_m();
+        let e2 = ellipsoid.eccentricity_squared();
+        let ep2 = e2 / (1.0 - e2);
+        for ((x, y), z) in x.iter_mut().zip(y.iter_mut()).zip(z.iter_mut()) {
+            // Squares of lengths on the Earth are far from the limits of a double, so that no `hypot` is needed.
+            let p = (*x * *x + *y * *y).sqrt();
+            let lon = atan2(*y, *x);
+            // Reduced latitude β by Bowring's iteration: tan φ = (Z + e′² b sin³β) / (p − e² a cos³β). The second round
+            // changes the fifteenth digit at most.
+            let (s, c) = normal(*z * a, p * b);
+            let (s, c) = normal(b * (*z + ep2 * b * s * s * s), a * (p - e2 * a * c * c * c));
+            let (sin_lat, cos_lat) = normal(*z + ep2 * b * s * s * s, p - e2 * a * c * c * c);
+            // Height along the normal, stable at the equator and at the poles alike.
+            let h = p * cos_lat + *z * sin_lat - a * (1.0 - e2 * sin_lat * sin_lat).sqrt();
+            *x = lon.to_degrees();
+            *y = atan2_right(sin_lat, cos_lat).to_degrees();
+            *z = h;
+        }
     }
 }
 

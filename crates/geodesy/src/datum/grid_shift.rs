@@ -22,15 +22,19 @@ pub struct GridShift {
 #[derive(Debug, Clone, PartialEq)]
 struct SubGrid {
     name: String,
-    /// Limits and steps in seconds, longitudes positive to the west as in the file.
+    /// Limits in seconds, longitudes positive to the west as in the file.
     south: f64,
     north: f64,
     east: f64,
     west: f64,
-    lat_step: f64,
-    lon_step: f64,
+    /// Steps in a second.
+    per_lat_step: f64,
+    per_lon_step: f64,
     columns: usize,
     rows: usize,
+    /// The last column and row that a cell begins at.
+    last_column: u32,
+    last_row: u32,
     /// Latitude shift, longitude shift, their accuracies: four numbers a node.
     nodes: Vec<[f32; 4]>,
     children: Vec<usize>,
@@ -157,10 +161,12 @@ impl GridShift {
                 north,
                 east,
                 west,
-                lat_step,
-                lon_step,
+                per_lat_step: 1.0 / lat_step,
+                per_lon_step: 1.0 / lon_step,
                 columns: columns as usize,
                 rows: rows as usize,
+                last_column: (columns as u32).saturating_sub(2),
+                last_row: (rows as u32).saturating_sub(2),
                 nodes: data.chunks_exact(16).map(|c| std::array::from_fn(|i| number(&c[4 * i..]))).collect(),
                 children: Vec::new(),
             });
@@ -209,23 +215,15 @@ impl GridShift {
         Some(&self.grids[found])
     }
 
-    /// What is to be added to longitude and latitude (degrees); NaN outside the grid.
-    #[inline(always)]
-    fn shift(&self, lon_deg: f64, lat_deg: f64) -> (f64, f64) {
-        let (west, lat) = (-lon_deg * 3600.0, lat_deg * 3600.0);
-        match self.finest(west, lat) {
-            Some(grid) => {
-                let [d_lat, d_west] = grid.bilinear::<2>(west, lat);
-                (-d_west / 3600.0, d_lat / 3600.0)
-            }
-            None => (f64::NAN, f64::NAN),
-        }
+    fn is_finest(&self, grid: &SubGrid, west: f64, north: f64) -> bool {
+        self.finest(west, north).is_some_and(|finest| std::ptr::eq(finest, grid))
     }
 
     /// The shift at a position (degrees) of the source system; `None` outside the grid.
     pub fn at(&self, lon_deg: f64, lat_deg: f64) -> Option<Shift> {
         let (west, lat) = (-lon_deg * 3600.0, lat_deg * 3600.0);
-        let [d_lat, d_west, a_lat, a_lon] = self.finest(west, lat)?.bilinear::<4>(west, lat);
+        let (cell, parts) = self.finest(west, lat)?.cell(west, lat);
+        let [d_lat, d_west, a_lat, a_lon] = cell.bilinear(parts);
         // −1 stands for an accuracy that nobody knows.
         let accuracy_m = (a_lat > 0.0 || a_lon > 0.0).then(|| a_lat.max(0.0).hypot(a_lon.max(0.0)));
         Some(Shift { lon_deg: -d_west / 3600.0, lat_deg: d_lat / 3600.0, accuracy_m })
@@ -234,31 +232,56 @@ impl GridShift {
     /// Source to target, in place over degrees; outside the grid NaN.
     pub fn forward_batch(&self, lon: &mut [f64], lat: &mut [f64]) {
         for (x, y) in lon.iter_mut().zip(lat.iter_mut()) {
-            let (dx, dy) = self.shift(*x, *y);
-            (*x, *y) = (*x + dx, *y + dy);
+            let (west, north) = (-*x * SECONDS, *y * SECONDS);
+            let [d_north, d_west] = self.finest(west, north).map_or([f64::NAN; 2], |grid| {
+                let (cell, parts) = grid.cell(west, north);
+                cell.bilinear(parts)
+            });
+            (*x, *y) = (*x - d_west * DEGREES, *y + d_north * DEGREES);
         }
     }
 
     /// Target to source, by iteration: the place whose shift leads here.
     pub fn inverse_batch(&self, lon: &mut [f64], lat: &mut [f64]) {
         for (x, y) in lon.iter_mut().zip(lat.iter_mut()) {
-            let (dx, dy) = self.shift(*x, *y);
-            let (mut a, mut b) = (*x - dx, *y - dy);
-            for _ in 0..20 {
-                let (dx, dy) = self.shift(a, b);
-                let (next_a, next_b) = (*x - dx, *y - dy);
-                let moved = (next_a - a).abs().max((next_b - b).abs());
-                (a, b) = (next_a, next_b);
-                // Each round moves the place by the same small share of the round before; the next one would move it by
-                // less than a thirtieth of a micrometre. Outside the grid nothing is moved.
-                if !(moved * moved > 3e-13 * dx.abs().max(dy.abs())) {
-                    break;
-                }
-            }
-            (*x, *y) = (a, b);
+            let [d_north, d_west] = self.shift_that_leads_to(-*x * SECONDS, *y * SECONDS).unwrap_or([f64::NAN; 2]);
+            (*x, *y) = (*x + d_west * DEGREES, *y - d_north * DEGREES);
         }
     }
+
+    /// The shift, to the north and to the west, of the place that it takes to a place of the target system; all seconds.
+    #[inline(always)]
+    fn shift_that_leads_to(&self, west: f64, north: f64) -> Option<[f64; 2]> {
+        let (mut cell, parts) = self.finest(west, north)?.cell(west, north);
+        let mut shift: [f64; 2] = cell.bilinear(parts);
+        for _ in 0..20 {
+            let (from_west, from_north) = (west - shift[1], north - shift[0]);
+            // Shifts are small beside cells: mostly the place lies in the cell whose nodes are at hand, and a finer grid is
+            // in the way in files of several alone.
+            let is_finest = || self.grids.len() == 1 || self.is_finest(cell.grid, from_west, from_north);
+            let parts = match cell.parts(from_west, from_north).filter(|_| is_finest()) {
+                Some(parts) => parts,
+                None => {
+                    let (other, parts) = self.finest(from_west, from_north)?.cell(from_west, from_north);
+                    cell = other;
+                    parts
+                }
+            };
+            let next: [f64; 2] = cell.bilinear(parts);
+            let moved = (next[0] - shift[0]).abs().max((next[1] - shift[1]).abs());
+            shift = next;
+            // Each round moves the place by the same small share of the round before; the next one would move it by
+            // less than a thirtieth of a micrometre.
+            if !(moved * moved > 1e-9 * shift[0].abs().max(shift[1].abs())) {
+                break;
+            }
+        }
+        Some(shift)
+    }
 }
+
+const SECONDS: f64 = 3600.0;
+const DEGREES: f64 = 1.0 / 3600.0;
 
 impl SubGrid {
     /// Whether a place is inside; a hair beyond the rim is rounding.
@@ -268,19 +291,45 @@ impl SubGrid {
         west >= self.east - HAIR && west <= self.west + HAIR && lat >= self.south - HAIR && lat <= self.north + HAIR
     }
 
-    /// The first `N` numbers of a node: shifts alone, or their accuracies too.
+    /// The four nodes around a place, and how far it lies into their cell; at the rim and a hair beyond it the last ones.
     #[inline(always)]
-    fn bilinear<const N: usize>(&self, west: f64, lat: f64) -> [f64; N] {
-        let x = ((west - self.east) / self.lon_step).clamp(0.0, (self.columns - 1) as f64);
-        let y = ((lat - self.south) / self.lat_step).clamp(0.0, (self.rows - 1) as f64);
-        let (i, j) = ((x as usize).min(self.columns.saturating_sub(2)), (y as usize).min(self.rows.saturating_sub(2)));
-        let (fx, fy) = (x - i as f64, y - j as f64);
-        let at = j * self.columns + i;
+    fn cell(&self, west: f64, north: f64) -> (Cell<'_>, (f64, f64)) {
+        let x = ((west - self.east) * self.per_lon_step).clamp(0.0, (self.columns - 1) as f64);
+        let y = ((north - self.south) * self.per_lat_step).clamp(0.0, (self.rows - 1) as f64);
+        // A grid has fewer than 2³¹ nodes: small whole numbers are converted faster.
+        let (i, j) = ((x as u32).min(self.last_column), (y as u32).min(self.last_row));
+        let at = j as usize * self.columns + i as usize;
         let right = usize::from(self.columns > 1);
         let up = if self.rows > 1 { self.columns } else { 0 };
-        let [a, b, c, d] =
-            [&self.nodes[at], &self.nodes[at + right], &self.nodes[at + up], &self.nodes[at + up + right]];
-        let (w00, w10, w01, w11) = ((1.0 - fx) * (1.0 - fy), fx * (1.0 - fy), (1.0 - fx) * fy, fx * fy);
+        let nodes = [at, at + right, at + up, at + up + right].map(|at| &self.nodes[at]);
+        let (column, row) = (f64::from(i), f64::from(j));
+        (Cell { grid: self, column, row, nodes }, (x - column, y - row))
+    }
+}
+
+/// Four nodes of a grid: south-east, south-west, north-east, north-west.
+struct Cell<'a> {
+    grid: &'a SubGrid,
+    /// Steps from the east and from the south to the first node.
+    column: f64,
+    row: f64,
+    nodes: [&'a [f32; 4]; 4],
+}
+
+impl Cell<'_> {
+    /// How far into the cell a place lies, 0 to 1 to the west and to the north; none outside of it.
+    #[inline(always)]
+    fn parts(&self, west: f64, north: f64) -> Option<(f64, f64)> {
+        let x = (west - self.grid.east) * self.grid.per_lon_step - self.column;
+        let y = (north - self.grid.south) * self.grid.per_lat_step - self.row;
+        ((x >= 0.0) & (x < 1.0) & (y >= 0.0) & (y < 1.0)).then_some((x, y))
+    }
+
+    /// The first `N` numbers of a node: shifts alone, or their accuracies too.
+    #[inline(always)]
+    fn bilinear<const N: usize>(&self, (x, y): (f64, f64)) -> [f64; N] {
+        let [a, b, c, d] = self.nodes;
+        let (w00, w10, w01, w11) = ((1.0 - x) * (1.0 - y), x * (1.0 - y), (1.0 - x) * y, x * y);
         std::array::from_fn(|k| {
             w00 * f64::from(a[k]) + w10 * f64::from(b[k]) + w01 * f64::from(c[k]) + w11 * f64::from(d[k])
         })

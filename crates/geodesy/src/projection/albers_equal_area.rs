@@ -2,7 +2,7 @@
 
 use super::{About, Given, Method, Parameter, Problem, within_half_turn};
 use crate::latitude::{AuxiliaryLatitude, authalic_q};
-use crate::trigonometry::{atan2_right, sin_cos};
+use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};
 
 /// An Albers equal-area conic projection.
 #[derive(Debug, Clone, PartialEq)]
@@ -21,6 +21,8 @@ impl Method for AlbersEqualArea {
         domain: "everywhere; within half a turn of the cone",
         source: "IOGP Guidance Note 373-7-2, section 3.1.3; Snyder, USGS Professional Paper 1395, section 14",
     };
+
+    const IN_VECTORS: bool = true;
 
     fn from_given(given: &Given) -> Result<Self, Problem> {
         let e2 = given.ellipsoid.eccentricity_squared();

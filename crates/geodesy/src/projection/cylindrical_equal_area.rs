@@ -2,7 +2,7 @@
 
 use super::{About, Given, Method, Parameter, Problem, within_half_turn};
 use crate::latitude::{AuxiliaryLatitude, authalic_q};
-use crate::trigonometry::{atan2_right, sin_cos};
+use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};
 
 /// A cylindrical equal-area projection.
 #[derive(Debug, Clone, PartialEq)]

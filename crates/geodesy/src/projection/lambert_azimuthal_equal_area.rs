@@ -2,7 +2,7 @@
 
 use super::{About, Given, Method, Parameter, Problem};
 use crate::latitude::{AuxiliaryLatitude, authalic_q};
-use crate::trigonometry::{atan2_right, sin_cos};
+use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};
 use std::f64::consts::FRAC_PI_2;
 
 /// A Lambert azimuthal equal-area projection.
@@ -27,6 +27,8 @@ impl Method for LambertAzimuthalEqualArea {
         domain: "everywhere but the antipode of the centre",
         source: "IOGP Guidance Note 373-7-2, section 3.2.3; Snyder, USGS Professional Paper 1395, section 24",
     };
+
+    const IN_VECTORS: bool = true;
 
     fn from_given(given: &Given) -> Result<Self, Problem> {
         let sphere = crate::ellipsoid::Ellipsoid::new("sphere", given.ellipsoid.semi_major_m, 0.0);

@@ -11,7 +11,7 @@
 use super::{About, Given, Method, Parameter, Problem, within_half_turn};
 use crate::ellipsoid::Ellipsoid;
 use crate::latitude::{AuxiliaryLatitude, conformal_of_isometric, isometric, isometric_of_conformal};
-use crate::trigonometry::{atan2_right, sin_cos};
+use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};
 use std::f64::consts::FRAC_PI_2;
 
 /// The angle by which the Belgian system of 1972 turns its cone: 29.2985″.
@@ -109,6 +109,8 @@ impl Method for LambertConformalConic {
         domain: "everywhere but the pole away from the apex; within half a turn of the cone",
         source: "IOGP Guidance Note 373-7-2, section 3.1.1",
     };
+
+    const IN_VECTORS: bool = true;
 
     fn from_given(given: &Given) -> Result<Self, Problem> {
         let origin_deg = given.latitude_or_equator(Parameter::LatitudeOfOrigin)?.to_degrees();

@@ -3,7 +3,7 @@
 
 use super::{About, Given, Method, Parameter, Problem, within_half_turn};
 use crate::latitude::{AuxiliaryLatitude, conformal_of_isometric, isometric, isometric_of_conformal};
-use crate::trigonometry::{atan2_right, sin_cos};
+use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};
 use std::f64::consts::FRAC_PI_2;
 
 /// A Mercator projection.
@@ -29,6 +29,8 @@ impl Method for Mercator {
         domain: "everywhere but the poles",
         source: "IOGP Guidance Note 373-7-2, section 3.3",
     };
+
+    const IN_VECTORS: bool = true;
 
     fn from_given(given: &Given) -> Result<Self, Problem> {
         let e2 = given.ellipsoid.eccentricity_squared();

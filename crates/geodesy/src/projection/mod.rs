@@ -16,6 +16,7 @@ pub use parameters::{Given, Parameter, Parameters, Problem};
 
 use crate::ellipsoid::Ellipsoid;
 use crate::error::Error;
+use basilocus_arithmetic::vectors::{Loop, widest};
 
 /// What a method is called and where its formulas come from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -35,6 +36,10 @@ pub struct About {
 pub trait Method: Sized {
     /// Names, domain and source.
     const ABOUT: About;
+
+    /// Whether one direction at least is a straight line of arithmetic and selections: then both are compiled for each
+    /// width of vectors.
+    const IN_VECTORS: bool = false;
 
     /// Builds the method from parameters.
     ///
@@ -93,6 +98,16 @@ impl<M: Method> Framed<M> {
         (!lon.is_nan()).then_some((lon, lat))
     }
 
+    fn forward_batch(&self, x: &mut [f64], y: &mut [f64]) {
+        let work = Forward { projection: self, x, y };
+        if M::IN_VECTORS { widest(work) } else { work.run() }
+    }
+
+    fn inverse_batch(&self, x: &mut [f64], y: &mut [f64]) {
+        let work = Inverse { projection: self, x, y };
+        if M::IN_VECTORS { widest(work) } else { work.run() }
+    }
+
     #[inline(always)]
     fn forward_or_nan(&self, lon_deg: f64, lat_deg: f64) -> (f64, f64) {
         let lambda = wrap_deg(lon_deg - self.frame.central_meridian_deg).to_radians();
@@ -116,7 +131,7 @@ impl<M: Method> Framed<M> {
 /// Brings a longitude or a difference of longitudes into −180…180 degrees. What is there already is not touched.
 #[inline(always)]
 pub(crate) fn wrap_deg(deg: f64) -> f64 {
-    deg - 360.0 * crate::trigonometry::nearest(deg * (1.0 / 360.0))
+    deg - 360.0 * basilocus_arithmetic::trigonometry::nearest(deg * (1.0 / 360.0))
 }
 
 /// A longitude that inverse formulas found: NaN beyond half a turn, where the plane shows nothing or shows it twice.
@@ -125,10 +140,35 @@ fn within_half_turn(lambda: f64) -> f64 {
     if lambda.abs() <= std::f64::consts::PI + 1e-11 { lambda } else { f64::NAN }
 }
 
-#[inline(always)]
-fn each(x: &mut [f64], y: &mut [f64], f: impl Fn(f64, f64) -> (f64, f64)) {
-    for (x, y) in x.iter_mut().zip(y.iter_mut()) {
-        (*x, *y) = f(*x, *y);
+/// Degrees to metres, in place over two columns.
+struct Forward<'a, M> {
+    projection: &'a Framed<M>,
+    x: &'a mut [f64],
+    y: &'a mut [f64],
+}
+
+impl<M: Method> Loop for Forward<'_, M> {
+    #[inline(always)]
+    fn run(self) {
+        for (x, y) in self.x.iter_mut().zip(self.y.iter_mut()) {
+            (*x, *y) = self.projection.forward_or_nan(*x, *y);
+        }
+    }
+}
+
+/// Metres to degrees, in place over two columns.
+struct Inverse<'a, M> {
+    projection: &'a Framed<M>,
+    x: &'a mut [f64],
+    y: &'a mut [f64],
+}
+
+impl<M: Method> Loop for Inverse<'_, M> {
+    #[inline(always)]
+    fn run(self) {
+        for (x, y) in self.x.iter_mut().zip(self.y.iter_mut()) {
+            (*x, *y) = self.projection.inverse_or_nan(*x, *y);
+        }
     }
 }
 
@@ -188,7 +228,7 @@ macro_rules! methods {
             /// A position outside the projection's domain becomes NaN in both columns.
             pub fn forward_batch(&self, x: &mut [f64], y: &mut [f64]) {
                 match self {
-                    $(Projection::$name(p) => each(x, y, |lon, lat| p.forward_or_nan(lon, lat)),)*
+                    $(Projection::$name(p) => p.forward_batch(x, y),)*
                 }
             }
 
@@ -197,7 +237,7 @@ macro_rules! methods {
             /// A position outside the projection's domain becomes NaN in both columns.
             pub fn inverse_batch(&self, x: &mut [f64], y: &mut [f64]) {
                 match self {
-                    $(Projection::$name(p) => each(x, y, |e, n| p.inverse_or_nan(e, n)),)*
+                    $(Projection::$name(p) => p.inverse_batch(x, y),)*
                 }
             }
         }

@@ -4,7 +4,7 @@ use super::{About, Given, Method, Parameter, Problem, within_half_turn};
 use crate::latitude::{
     AuxiliaryLatitude, conformal_of_isometric, isometric, isometric_of_conformal, meridian_radius, normal_radius,
 };
-use crate::trigonometry::{atan2_right, sin_cos};
+use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};
 use std::f64::consts::FRAC_PI_2;
 
 /// An oblique stereographic projection.

@@ -3,7 +3,7 @@
 
 use super::{About, Given, Method, Parameter, Problem};
 use crate::latitude::{AuxiliaryLatitude, isometric, isometric_lag};
-use crate::trigonometry::{atan2_right, sin_cos};
+use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};
 use std::f64::consts::FRAC_PI_2;
 
 /// A polar stereographic projection.
@@ -31,6 +31,8 @@ impl Method for PolarStereographic {
         domain: "everywhere but the other pole",
         source: "IOGP Guidance Note 373-7-2, section 3.2.1.3",
     };
+
+    const IN_VECTORS: bool = true;
 
     fn from_given(given: &Given) -> Result<Self, Problem> {
         let e2 = given.ellipsoid.eccentricity_squared();

@@ -2,7 +2,7 @@
 
 use super::{About, Given, Method, Problem, within_half_turn};
 use crate::latitude::{AuxiliaryLatitude, rectifying_radius_m};
-use crate::trigonometry::sin_cos;
+use basilocus_arithmetic::trigonometry::sin_cos;
 use std::f64::consts::FRAC_PI_2;
 
 /// A sinusoidal projection.

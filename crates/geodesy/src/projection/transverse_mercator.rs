@@ -10,7 +10,7 @@
 use super::{About, Framed, Given, Method, Parameter, Problem};
 use crate::ellipsoid::Ellipsoid;
 use crate::latitude::{AuxiliaryLatitude, polynomials, rectifying_radius_m};
-use crate::trigonometry::{atan2_right, atanh, sin_cos, sinh_cosh};
+use basilocus_arithmetic::trigonometry::{atan2_right, atanh, sin_cos, sinh_cosh};
 use std::f64::consts::FRAC_PI_2;
 
 /// The largest |η′| that is computed: 50° of arc from the central meridian, atanh(sin 50°).
@@ -64,6 +64,8 @@ impl Method for TransverseMercator {
         domain: "within 90° of longitude and 50° of arc of the central meridian",
         source: "Krüger (1912), to sixth order as in Karney (2011)",
     };
+
+    const IN_VECTORS: bool = true;
 
     fn from_given(given: &Given) -> Result<Self, Problem> {
         let origin_deg = given.latitude_or_equator(Parameter::LatitudeOfOrigin)?.to_degrees();

@@ -12,13 +12,13 @@ const ROUNDER: f64 = 6_755_399_441_055_744.0;
 
 /// Nearest whole number, for magnitudes below 2⁵¹.
 #[inline(always)]
-pub(crate) fn nearest(x: f64) -> f64 {
+pub fn nearest(x: f64) -> f64 {
     (x + ROUNDER) - ROUNDER
 }
 
 /// Sine and cosine for arguments of a few turns at most. Within 1e-16 of the true values.
 #[inline(always)]
-pub(crate) fn sin_cos(x: f64) -> (f64, f64) {
+pub fn sin_cos(x: f64) -> (f64, f64) {
     let shifted = x * FRAC_2_PI + ROUNDER;
     let quadrant = shifted.to_bits();
     let q = shifted - ROUNDER;
@@ -51,7 +51,7 @@ pub(crate) fn sin_cos(x: f64) -> (f64, f64) {
 
 /// The angle of (x, y) for x ≥ 0, in −π/2…π/2; 0 where both are 0.
 #[inline(always)]
-pub(crate) fn atan2_right(y: f64, x: f64) -> f64 {
+pub fn atan2_right(y: f64, x: f64) -> f64 {
     let a = y.abs();
     let steep = a > x;
     let (low, high) = (if steep { x } else { a }, if steep { a } else { x });
@@ -78,7 +78,7 @@ pub(crate) fn atan2_right(y: f64, x: f64) -> f64 {
 
 /// The angle of (x, y), in −π…π; 0 where both are 0.
 #[inline(always)]
-pub(crate) fn atan2(y: f64, x: f64) -> f64 {
+pub fn atan2(y: f64, x: f64) -> f64 {
     let right = atan2_right(y, x.abs());
     let left = f64::from_bits(std::f64::consts::PI.to_bits() | (y.to_bits() & (1 << 63))) - right;
     if x < 0.0 { left } else { right }
@@ -86,7 +86,7 @@ pub(crate) fn atan2(y: f64, x: f64) -> f64 {
 
 /// Inverse hyperbolic tangent for |u| ≤ 0.77.
 #[inline(always)]
-pub(crate) fn atanh(u: f64) -> f64 {
+pub fn atanh(u: f64) -> f64 {
     let a = u.abs();
     // atanh u = k·ln(2)/2 + atanh of the rest, with tanh(k·ln(2)/2) = 0, 1/3, 3/5, 7/9.
     let (base, tanh_base) = if a > 0.699_423 {
@@ -113,7 +113,7 @@ pub(crate) fn atanh(u: f64) -> f64 {
 
 /// Hyperbolic sine and cosine for |x| ≤ 1.2: series at a quarter, doubled twice.
 #[inline(always)]
-pub(crate) fn sinh_cosh(x: f64) -> (f64, f64) {
+pub fn sinh_cosh(x: f64) -> (f64, f64) {
     let a = 0.25 * x;
     let q = a * a;
     let s =
