@@ -8,7 +8,7 @@ use basilocus_table::batch::{point_array, point_field};
 use basilocus_table::geometry::{Geometry, geometry_field, wkb};
 use basilocus_table::moment::field_of;
 use basilocus_table::{Batch, POINT_COLUMN, SetAsideRow};
-use std::collections::{HashMap, HashSet};
+use std::collections::HashSet;
 use std::sync::Arc;
 
 /// Rows that travel together, at most.
@@ -44,9 +44,16 @@ impl Cell {
 }
 
 /// Values by the names of columns, in the order of the columns.
-pub(crate) fn cells(columns: &[String], values: Vec<(String, String)>) -> Vec<Cell> {
-    let mut values: HashMap<String, String> = values.into_iter().collect();
-    columns.iter().map(|c| values.remove(c).map_or(Cell::Null, Cell::Text)).collect()
+pub(crate) fn cells(columns: &[String], mut values: Vec<(String, String)>) -> Vec<Cell> {
+    // Mostly values stand in the order of the columns: each is looked for behind the one before.
+    let mut next = 0;
+    let found = |column: &String| {
+        let n = values.len();
+        let at = (next..n).chain(0..next.min(n)).find(|i| values[*i].0 == *column)?;
+        next = at + 1;
+        Some(Cell::Text(std::mem::take(&mut values[at].1)))
+    };
+    columns.iter().map(found).map(|cell| cell.unwrap_or(Cell::Null)).collect()
 }
 
 /// What geometry a layer has.
@@ -142,7 +149,7 @@ impl<T: FeatureSource> Reader for T {
 }
 
 /// Features until they are enough for a batch.
-struct Features {
+pub(crate) struct Features {
     schema: SchemaRef,
     shape: Shape,
     rows: Vec<(u64, Vec<Cell>, Option<Geometry>)>,
@@ -155,18 +162,18 @@ struct Features {
 }
 
 impl Features {
-    fn new(schema: SchemaRef, shape: Shape) -> Self {
+    pub(crate) fn new(schema: SchemaRef, shape: Shape) -> Self {
         Features { schema, shape, rows: Vec::new(), set_aside: Vec::new(), bytes: 0, weight: 0, failed: None }
     }
 
     /// Adds a feature, with as many cells as the schema has columns beside the geometry; `bytes` of the source.
-    fn push(&mut self, number: u64, cells: Vec<Cell>, geometry: Option<Geometry>, bytes: u64) {
+    pub(crate) fn push(&mut self, number: u64, cells: Vec<Cell>, geometry: Option<Geometry>, bytes: u64) {
         self.rows.push((number, cells, geometry));
         self.bytes += bytes;
     }
 
     /// Sets a feature aside.
-    fn set_aside(&mut self, number: u64, cells: &[Cell], class: &'static str, reason: String) {
+    pub(crate) fn set_aside(&mut self, number: u64, cells: &[Cell], class: &'static str, reason: String) {
         let mut values: Vec<String> = cells.iter().map(|c| c.text().unwrap_or_default()).collect();
         values.resize(self.schema.fields().len(), String::new());
         self.set_aside.push(SetAsideRow { source_row: number, class: class.into(), reason, values });
@@ -218,7 +225,7 @@ impl Features {
     }
 
     /// The features as a batch.
-    fn finish(&mut self) -> Result<Decoded, FormatError> {
+    pub(crate) fn finish(&mut self) -> Result<Decoded, FormatError> {
         let mut rows = std::mem::take(&mut self.rows);
         self.weight = 0;
         let columns = self.schema.fields().len() - usize::from(self.shape != Shape::None);

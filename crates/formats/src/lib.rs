@@ -68,6 +68,7 @@ mod unchanged;
 mod writer;
 pub mod xlsx;
 mod xml;
+mod xml_pieces;
 pub mod xyz;
 
 pub use detect::detect;

@@ -10,6 +10,7 @@ use encoding_rs_io::DecodeReaderBytesBuilder;
 use quick_xml::events::{BytesStart, Event};
 use quick_xml::name::{Namespace, ResolveResult};
 use quick_xml::{NsReader, XmlVersion};
+use std::borrow::Cow;
 use std::fs::File;
 use std::io::{BufRead, BufReader, Read};
 use std::path::Path;
@@ -75,7 +76,22 @@ pub(crate) fn each(
     whole: &dyn Fn(&str, &[String]) -> bool,
     sink: &mut dyn FnMut(Found) -> bool,
 ) -> Result<(), FormatError> {
-    let mut reader = NsReader::from_reader(decoded(path)?);
+    let file = File::open(path).map_err(|e| FormatError::read(path, e))?;
+    each_in(decoded(file, encoding(path)?), path, &|position| position, whole, sink)
+}
+
+/// The same for a document that is made of a file; `place` gives where in the file a position of the document is.
+///
+/// # Errors
+/// As of [`each`].
+pub(crate) fn each_in(
+    input: impl BufRead,
+    path: &Path,
+    place: &dyn Fn(u64) -> u64,
+    whole: &dyn Fn(&str, &[String]) -> bool,
+    sink: &mut dyn FnMut(Found) -> bool,
+) -> Result<(), FormatError> {
+    let mut reader = NsReader::from_reader(input);
     reader.config_mut().allow_dangling_amp = true;
     let mut buffer = Vec::new();
     let mut entered: Vec<String> = Vec::new();
@@ -84,9 +100,7 @@ pub(crate) fn each(
     // The element that is held, outermost first.
     let mut held: Vec<Element> = Vec::new();
     let mut size = 0usize;
-    let broken = |at: u64, problem: &dyn std::fmt::Display| {
-        FormatError::broken(path, format!("is not well-formed XML: {problem} (after {at} bytes)"))
-    };
+    let broken = |at: u64, problem: &dyn std::fmt::Display| not_well_formed(path, place(at), problem);
     loop {
         buffer.clear();
         let at = reader.buffer_position();
@@ -171,6 +185,57 @@ pub(crate) fn each(
     }
 }
 
+/// What is told of a document that breaks the rules of XML.
+pub(crate) fn not_well_formed(path: &Path, at: u64, problem: &dyn std::fmt::Display) -> FormatError {
+    FormatError::broken(path, format!("is not well-formed XML: {problem} (after {at} bytes)"))
+}
+
+/// A part of a document in UTF-8. Whole text is known faster than text with foreign bytes.
+pub(crate) fn text(bytes: &[u8]) -> Cow<'_, str> {
+    std::str::from_utf8(bytes).map_or_else(|_| String::from_utf8_lossy(bytes), Cow::Borrowed)
+}
+
+/// An element from its own text alone, from its opening to its closing tag. Name spaces that are declared around it are not
+/// known: all are empty.
+///
+/// # Errors
+/// What is not well-formed, in words, and after how many bytes.
+pub(crate) fn element(text: &str) -> Result<Element, (u64, String)> {
+    let mut reader = quick_xml::Reader::from_str(text);
+    reader.config_mut().allow_dangling_amp = true;
+    let no_space: Arc<str> = Arc::default();
+    // The elements around the one that is read, outermost first.
+    let mut held: Vec<Element> = Vec::new();
+    loop {
+        let at = reader.buffer_position();
+        let event = reader.read_event().map_err(|e| (at, e.to_string()))?;
+        let ends = matches!(event, Event::Empty(_) | Event::End(_));
+        match (&event, held.last_mut()) {
+            (Event::Start(e) | Event::Empty(e), _) => {
+                if held.len() > DEEPEST {
+                    return Err((at, format!("elements lie more than {DEEPEST} deep in each other")));
+                }
+                held.push(head(e, no_space.clone()));
+            }
+            (Event::Eof, _) => {
+                let name = held.first().map_or("", |e| &e.name);
+                return Err((at, format!("<{name}> is not closed: the file was cut")));
+            }
+            (Event::Text(t), Some(inner)) => inner.text.push_str(&t.xml10_content()),
+            (Event::CData(t), Some(inner)) => inner.text.push_str(&t.xml10_content()),
+            (Event::GeneralRef(r), Some(inner)) => push_reference(r, &mut inner.text),
+            _ => {}
+        }
+        if ends && let Some(mut done) = held.pop() {
+            trim(&mut done.text);
+            match held.last_mut() {
+                Some(parent) => parent.children.push(done),
+                None => return Ok(done),
+            }
+        }
+    }
+}
+
 /// The sign that a reference stands for; one that is not known stays as it is.
 fn push_reference(name: &str, out: &mut Text) {
     let number = name.strip_prefix('#').and_then(|n| match n.strip_prefix(['x', 'X']) {
@@ -203,6 +268,10 @@ fn trim(text: &mut Text) {
 }
 
 fn head(e: &BytesStart, space: Arc<str>) -> Element {
+    // Most elements have none, which needs no look at how attributes are written.
+    if e.attributes_raw().trim().is_empty() {
+        return Element { name: e.local_name().into_inner().into(), space, ..Element::default() };
+    }
     let attributes = e
         .attributes()
         .with_checks(false)
@@ -217,11 +286,13 @@ fn head(e: &BytesStart, space: Arc<str>) -> Element {
     Element { name: e.local_name().into_inner().into(), space, attributes, ..Element::default() }
 }
 
-/// A document in UTF-8, whatever it is in: a mark in front counts, then what the document says.
-fn decoded(path: &Path) -> Result<impl BufRead + use<>, FormatError> {
-    let failed = |e| FormatError::read(path, e);
+/// The encoding of a document: a mark in front counts, then what the document says.
+///
+/// # Errors
+/// Where the file cannot be read.
+pub(crate) fn encoding(path: &Path) -> Result<&'static Encoding, FormatError> {
     let mut head = Vec::new();
-    File::open(path).and_then(|f| f.take(256).read_to_end(&mut head)).map_err(failed)?;
+    File::open(path).and_then(|f| f.take(256).read_to_end(&mut head)).map_err(|e| FormatError::read(path, e))?;
     let said = String::from_utf8_lossy(&head);
     let label = said.split_once("encoding=").map(|(_, rest)| rest.trim_start_matches(['"', '\'']));
     let label = label.and_then(|l| l.split(['"', '\'']).next()).unwrap_or("utf-8");
@@ -232,10 +303,18 @@ fn decoded(path: &Path) -> Result<impl BufRead + use<>, FormatError> {
     } else {
         encoding
     };
-    let encoding = crate::detect::utf16(&head).unwrap_or(encoding);
-    let file = File::open(path).map_err(failed)?;
-    let input = DecodeReaderBytesBuilder::new().encoding(Some(encoding)).bom_override(true).strip_bom(true).build(file);
-    Ok(BufReader::with_capacity(1 << 16, input))
+    // A mark in front counts more than what is said.
+    if head.starts_with(&[0xEF, 0xBB, 0xBF]) {
+        return Ok(encoding_rs::UTF_8);
+    }
+    Ok(crate::detect::utf16(&head).unwrap_or(encoding))
+}
+
+/// A document in UTF-8.
+pub(crate) fn decoded(input: impl Read, encoding: &'static Encoding) -> impl BufRead {
+    let input =
+        DecodeReaderBytesBuilder::new().encoding(Some(encoding)).bom_override(true).strip_bom(true).build(input);
+    BufReader::with_capacity(1 << 16, input)
 }
 
 /// The outermost element, without what is in it; none where it is no XML.

@@ -1,5 +1,7 @@
 //! KML and GPX: documents written by hand from the standards, and what we write as another XML reader sees it.
 
+mod common;
+
 use arrow_array::{ArrayRef, BinaryArray, BooleanArray, Float64Array, StringArray};
 use arrow_schema::{DataType, Field, Schema};
 use basilocus_formats::{ColumnStyle, CrsText, InputOptions, LayerOut, RunAbout, SetAsideTable, create, layers, open};
@@ -318,5 +320,68 @@ proptest! {
         std::fs::write(&path, bytes).unwrap();
         let _ = read(&path, None);
         let _ = read(&path, Some("tracks"));
+    }
+}
+
+/// More placemarks than travel together, so that several threads read them: with folders that change, go and come again, styles
+/// behind them, geometry of other kinds and columns that only late ones have, and one that cannot be read.
+#[test]
+fn many_placemarks_keep_their_order_their_folders_and_their_columns() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("many.kml");
+    let (many, each) = (12_000, 500);
+    let mut text = String::from(
+        "<?xml version='1.0'?>\n<k:kml xmlns:k='http://www.opengis.net/kml/2.2'><k:Document><k:name>all</k:name>",
+    );
+    for i in 0..many {
+        if i % each == 0 {
+            // Every third stretch is in no folder.
+            let name = match i / each % 3 {
+                2 => "<!-- <Placemark>no</Placemark> -->".to_string(),
+                _ => format!("<k:Folder><k:name>reach {}</k:name>", i / each),
+            };
+            text.push_str(&name);
+        }
+        let late = if i == many - 2 {
+            "<k:ExtendedData><k:Data name='late'><k:value>yes</k:value></k:Data></k:ExtendedData>"
+        } else {
+            ""
+        };
+        let at = match i {
+            7 => "<k:Point><k:coordinates>nowhere</k:coordinates></k:Point>".to_string(),
+            8 => "<k:LineString><k:coordinates>1,2 3,4</k:coordinates></k:LineString>".to_string(),
+            _ => format!("<k:Point><k:coordinates>{},{}</k:coordinates></k:Point>", f64::from(i) / 100.0, 45),
+        };
+        text.push_str(&format!(
+            "<k:Placemark id='>{i}'><k:name>gate {i} &amp; <![CDATA[</Placemark>]]></k:name><k:styleUrl>#s</k:styleUrl>{late}{at}</k:Placemark>\n"
+        ));
+        if i % each == each - 1 && i / each % 3 != 2 {
+            text.push_str("</k:Folder>");
+        }
+    }
+    text.push_str("<k:Style id='s'><k:IconStyle><k:Icon><k:href>late.png</k:href></k:Icon></k:IconStyle></k:Style></k:Document></k:kml>");
+    std::fs::write(&path, &text).unwrap();
+    let all = common::read(&path, &InputOptions::default()).unwrap();
+    assert_eq!(all.names, ["name", "folder", "late", "icon", "geometry"]);
+    assert_eq!(all.rows.len(), many as usize - 1);
+    assert_eq!(all.aside.iter().map(|r| r.source_row).collect::<Vec<_>>(), [8]);
+    assert!(all.aside[0].values[1] == "reach 0", "{:?}", all.aside[0]);
+    let rows: Vec<u64> = (1..=many as u64).filter(|n| *n != 8).collect();
+    assert_eq!(all.numbers, rows);
+    for (row, number) in all.rows.iter().zip(&all.numbers) {
+        let i = number - 1;
+        let reach = if i / each as u64 % 3 == 2 { String::new() } else { format!("reach {}", i / each as u64) };
+        assert_eq!((row[0].as_str(), row[1].as_str()), (format!("gate {i} & </Placemark>").as_str(), reach.as_str()));
+        assert_eq!((row[2].as_str(), row[3].as_str()), (if i == many as u64 - 2 { "yes" } else { "" }, "late.png"));
+    }
+    // What is broken in one of them is said with its place in the file, and so is what is broken around them.
+    let at = text.rfind("<k:value>").unwrap();
+    let broken = format!("{}{}", &text[..at], text[at..].replacen("</k:value>", "</k:valve>", 1));
+    let around = text.replacen("</k:Document></k:kml>", "</k:kml>", 1);
+    for (text, sign) in [(broken, at), (around.clone(), around.len())] {
+        std::fs::write(&path, text).unwrap();
+        let told = common::read(&path, &InputOptions::default()).unwrap_err();
+        let place: usize = told.rsplit_once("(after ").unwrap().1.trim_end_matches(" bytes)").parse().unwrap();
+        assert!(told.contains("not well-formed XML") && place.abs_diff(sign) < 40, "{told}; {sign}");
     }
 }

@@ -54,12 +54,8 @@ impl Definition {
         }
     }
 
-    /// As the parser of arguments takes it, with all that is below it.
-    pub(crate) fn command(&self) -> clap::Command {
-        self.command_for(&[])
-    }
-
-    /// The same with the arguments of those commands alone that the words said may mean.
+    /// As the parser of arguments takes it, with the arguments of those commands below it alone that the words said may
+    /// mean.
     pub(crate) fn command_for(&self, said: &[OsString]) -> clap::Command {
         match self {
             Definition::One { name, arguments, .. } => with_grids(arguments().name(*name)),

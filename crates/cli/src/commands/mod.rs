@@ -124,7 +124,7 @@ mod tests {
         let mut with_report = 0;
         each(COMMANDS, &mut |command| {
             let Definition::One { name, schema, .. } = command else { return };
-            let has_flag = command.command().get_arguments().any(|a| a.get_long() == Some("json"));
+            let has_flag = command.command_for(&[]).get_arguments().any(|a| a.get_long() == Some("json"));
             assert_eq!(has_flag, schema.is_some(), "{name}: --json and a schema go together");
             if let Some(schema) = schema {
                 with_report += 1;

@@ -132,7 +132,13 @@ fn rows(path: &Path, layer: &str, sink: &mut dyn FnMut(Row) -> bool) -> Result<(
                     for p in segment.children.iter().filter(|c| c.name == "trkpt") {
                         let mut list =
                             vec![("track".to_string(), name.clone()), ("segment".to_string(), (i + 1).to_string())];
-                        list.extend(values(p));
+                        // What a point says of itself under one of these names stands beside them.
+                        for (name, value) in values(p) {
+                            match list.iter_mut().find(|(n, _)| *n == name) {
+                                Some((_, there)) => there.push_str(&format!("; {value}")),
+                                None => list.push((name, value)),
+                            }
+                        }
                         if !sink((list, point(p).map(|p| Some(Geometry::Point(p))))) {
                             return false;
                         }

@@ -4,8 +4,10 @@
 mod geometry;
 mod link;
 mod looks;
+mod placemark;
 mod reader;
 mod style;
+mod survey;
 mod writer;
 
 use crate::Format;

@@ -7,15 +7,30 @@ use crate::Format;
 use crate::driver::{Driver, GeometryPlace};
 pub use reader::XyzReader;
 
+/// What parts fields. All of it is ASCII, so that fields end where letters do.
+const PARTS: [bool; 256] = {
+    let mut table = [false; 256];
+    let mut i = 0;
+    while i < 128 {
+        let b = i as u8;
+        table[i] = b.is_ascii_whitespace() || matches!(b, b',' | b';');
+        i += 1;
+    }
+    table
+};
+
 /// The fields of a line.
 pub(crate) fn fields(line: &str) -> impl Iterator<Item = &str> {
-    let parts = |b: &u8| b.is_ascii_whitespace() || matches!(b, b',' | b';');
     let bytes = line.as_bytes();
     let mut at = 0;
-    // Byte by byte: what parts fields is ASCII, so that they end where letters do.
     std::iter::from_fn(move || {
-        let from = at + bytes[at..].iter().position(|b| !parts(b))?;
-        at = bytes[from..].iter().position(parts).map_or(bytes.len(), |length| from + length);
+        while PARTS[usize::from(*bytes.get(at)?)] {
+            at += 1;
+        }
+        let from = at;
+        while bytes.get(at).is_some_and(|b| !PARTS[usize::from(*b)]) {
+            at += 1;
+        }
         line.get(from..at)
     })
 }

@@ -146,10 +146,14 @@ impl Decode for XyzDecoder {
         let mut found: Vec<&str> = Vec::with_capacity(width);
         // Behind the last line end there is no line.
         let lines = text.strip_suffix('\n').unwrap_or(&text);
-        for (i, line) in lines.split('\n').enumerate() {
-            let number = first_line + i as u64;
-            let line = line.trim_start_matches('\u{feff}');
-            if number <= self.skip || is_remark(line) {
+        let mut ends = memchr::memchr_iter(b'\n', lines.as_bytes()).chain([lines.len()]);
+        let mut begin = 0;
+        for number in first_line.. {
+            let Some(end) = ends.next() else { break };
+            let line = lines[std::mem::replace(&mut begin, end + 1)..end].trim_start_matches('\u{feff}');
+            // What begins with a figure or a sign is no remark.
+            let is_plain = line.bytes().next().is_some_and(|b| b.is_ascii_digit() || b == b'-');
+            if number <= self.skip || !is_plain && is_remark(line) {
                 continue;
             }
             found.clear();
