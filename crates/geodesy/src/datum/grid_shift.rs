@@ -322,7 +322,7 @@ impl Cell<'_> {
     fn parts(&self, west: f64, north: f64) -> Option<(f64, f64)> {
         let x = (west - self.grid.east) * self.grid.per_lon_step - self.column;
         let y = (north - self.grid.south) * self.grid.per_lat_step - self.row;
-        ((x >= 0.0) & (x < 1.0) & (y >= 0.0) & (y < 1.0)).then_some((x, y))
+        ((0.0..1.0).contains(&x) & (0.0..1.0).contains(&y)).then_some((x, y))
     }
 
     /// The first `N` numbers of a node: shifts alone, or their accuracies too.
