@@ -295,6 +295,7 @@ fn other_documents_are_named() {
         ("<list><one/></list>", "no element of the document is there more than once"),
         ("<kml><Document>", "the file was cut"),
         ("<kml><Document/></kml>", "no Placemark"),
+        ("<kml><Document><Style><Placemark/></Style></Document></kml>", "take it out of there"),
         ("<gpx/>", "no way point, route or track"),
         ("<<<", "begins as XML does and is none"),
     ] {

@@ -254,7 +254,10 @@ fn outline(path: &Path, looks: &mut Looks, sink: &mut dyn FnMut(KeptPiece, &str)
     })?;
     // A placemark inside of a style, say, which is held whole, has no row of its own, and would shift all that follow.
     match missing || passed.into_inner().next().is_some() {
-        true => Err(FormatError::broken(path, "has a Placemark where none can be")),
+        true => Err(FormatError::broken(
+            path,
+            "has a Placemark inside of a Style, a StyleMap or a name, where it is no row: take it out of there",
+        )),
         false => Ok(()),
     }
 }

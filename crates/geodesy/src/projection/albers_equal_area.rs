@@ -1,6 +1,6 @@
 //! Albers equal area (EPSG method 9822), conic.
 
-use super::{About, Given, Method, Parameter, Problem, within_half_turn};
+use super::{InVectors, About, Given, Method, Parameter, Problem, within_half_turn};
 use crate::latitude::{AuxiliaryLatitude, authalic_q};
 use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};
 
@@ -22,7 +22,7 @@ impl Method for AlbersEqualArea {
         source: "IOGP Guidance Note 373-7-2, section 3.1.3; Snyder, USGS Professional Paper 1395, section 14",
     };
 
-    const IN_VECTORS: bool = true;
+    const IN_VECTORS: InVectors = InVectors { forward: true, inverse: false };
 
     fn from_given(given: &Given) -> Result<Self, Problem> {
         let e2 = given.ellipsoid.eccentricity_squared();

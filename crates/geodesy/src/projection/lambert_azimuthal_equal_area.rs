@@ -1,6 +1,6 @@
 //! Lambert azimuthal equal area (EPSG methods 9820 and, on a sphere, 1027): oblique, equatorial and polar.
 
-use super::{About, Given, Method, Parameter, Problem};
+use super::{InVectors, About, Given, Method, Parameter, Problem};
 use crate::latitude::{AuxiliaryLatitude, authalic_q};
 use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};
 use std::f64::consts::FRAC_PI_2;
@@ -28,7 +28,7 @@ impl Method for LambertAzimuthalEqualArea {
         source: "IOGP Guidance Note 373-7-2, section 3.2.3; Snyder, USGS Professional Paper 1395, section 24",
     };
 
-    const IN_VECTORS: bool = true;
+    const IN_VECTORS: InVectors = InVectors { forward: true, inverse: false };
 
     fn from_given(given: &Given) -> Result<Self, Problem> {
         let sphere = crate::ellipsoid::Ellipsoid::new("sphere", given.ellipsoid.semi_major_m, 0.0);

@@ -8,7 +8,7 @@
 //! Domain: everywhere but the pole away from the cone's apex, and, in the inverse direction, within half a turn
 //! of the cone.
 
-use super::{About, Given, Method, Parameter, Problem, within_half_turn};
+use super::{InVectors, About, Given, Method, Parameter, Problem, within_half_turn};
 use crate::ellipsoid::Ellipsoid;
 use crate::latitude::{AuxiliaryLatitude, conformal_of_isometric, isometric, isometric_of_conformal};
 use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};
@@ -110,7 +110,7 @@ impl Method for LambertConformalConic {
         source: "IOGP Guidance Note 373-7-2, section 3.1.1",
     };
 
-    const IN_VECTORS: bool = true;
+    const IN_VECTORS: InVectors = InVectors { forward: true, inverse: false };
 
     fn from_given(given: &Given) -> Result<Self, Problem> {
         let origin_deg = given.latitude_or_equator(Parameter::LatitudeOfOrigin)?.to_degrees();

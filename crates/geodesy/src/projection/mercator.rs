@@ -30,8 +30,6 @@ impl Method for Mercator {
         source: "IOGP Guidance Note 373-7-2, section 3.3",
     };
 
-    const IN_VECTORS: bool = true;
-
     fn from_given(given: &Given) -> Result<Self, Problem> {
         let e2 = given.ellipsoid.eccentricity_squared();
         let origin = given.latitude_or_equator(Parameter::LatitudeOfOrigin)?;

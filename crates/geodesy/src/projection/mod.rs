@@ -37,9 +37,9 @@ pub trait Method: Sized {
     /// Names, domain and source.
     const ABOUT: About;
 
-    /// Whether one direction at least is a straight line of arithmetic and selections: then both are compiled for each
-    /// width of vectors.
-    const IN_VECTORS: bool = false;
+    /// Whether [`Method::forward`] and [`Method::inverse`] are straight lines of arithmetic and selections, which are compiled
+    /// for each width of vectors. What calls or decides is slower so.
+    const IN_VECTORS: InVectors = InVectors { forward: false, inverse: false };
 
     /// Builds the method from parameters.
     ///
@@ -60,6 +60,15 @@ pub trait Method: Sized {
 
     /// x and y to longitude and latitude.
     fn inverse(&self, x: f64, y: f64) -> (f64, f64);
+}
+
+/// Which directions of a method run in the processor's widest vectors.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct InVectors {
+    /// Longitude and latitude to x and y.
+    pub forward: bool,
+    /// x and y to longitude and latitude.
+    pub inverse: bool,
 }
 
 /// Central meridian and false origin.
@@ -100,12 +109,12 @@ impl<M: Method> Framed<M> {
 
     fn forward_batch(&self, x: &mut [f64], y: &mut [f64]) {
         let work = Forward { projection: self, x, y };
-        if M::IN_VECTORS { widest(work) } else { work.run() }
+        if M::IN_VECTORS.forward { widest(work) } else { work.run() }
     }
 
     fn inverse_batch(&self, x: &mut [f64], y: &mut [f64]) {
         let work = Inverse { projection: self, x, y };
-        if M::IN_VECTORS { widest(work) } else { work.run() }
+        if M::IN_VECTORS.inverse { widest(work) } else { work.run() }
     }
 
     #[inline(always)]

@@ -1,7 +1,7 @@
 //! Polar stereographic: variant A with a scale factor at the pole (EPSG method 9810), variant B with a standard
 //! parallel (9829), variant C with a standard parallel and a false origin on it (9830).
 
-use super::{About, Given, Method, Parameter, Problem};
+use super::{InVectors, About, Given, Method, Parameter, Problem};
 use crate::latitude::{AuxiliaryLatitude, isometric, isometric_lag};
 use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};
 use std::f64::consts::FRAC_PI_2;
@@ -32,7 +32,7 @@ impl Method for PolarStereographic {
         source: "IOGP Guidance Note 373-7-2, section 3.2.1.3",
     };
 
-    const IN_VECTORS: bool = true;
+    const IN_VECTORS: InVectors = InVectors { forward: true, inverse: false };
 
     fn from_given(given: &Given) -> Result<Self, Problem> {
         let e2 = given.ellipsoid.eccentricity_squared();

@@ -7,7 +7,7 @@
 //! Domain: up to 90° of longitude and 50° of arc from the central meridian, where the series holds 1 µm and
 //! better; beyond that no number is given.
 
-use super::{About, Framed, Given, Method, Parameter, Problem};
+use super::{InVectors, About, Framed, Given, Method, Parameter, Problem};
 use crate::ellipsoid::Ellipsoid;
 use crate::latitude::{AuxiliaryLatitude, polynomials, rectifying_radius_m};
 use basilocus_arithmetic::trigonometry::{atan2_right, atanh, sin_cos, sinh_cosh};
@@ -65,7 +65,7 @@ impl Method for TransverseMercator {
         source: "Krüger (1912), to sixth order as in Karney (2011)",
     };
 
-    const IN_VECTORS: bool = true;
+    const IN_VECTORS: InVectors = InVectors { forward: true, inverse: true };
 
     fn from_given(given: &Given) -> Result<Self, Problem> {
         let origin_deg = given.latitude_or_equator(Parameter::LatitudeOfOrigin)?.to_degrees();
