@@ -123,6 +123,18 @@ mod tests {
     }
 
     #[test]
+    fn gaps_are_between_the_nearest_edges_and_sizes_are_of_the_longer_side() {
+        let [a, east, north] = [[0.0, 0.0, 1.0, 1.0], [3.0, 0.0, 4.5, 1.0], [0.0, 5.0, 1.0, 6.0]];
+        for (b, degrees) in [(east, 2.0), (north, 4.0), ([0.5, 0.5, 9.0, 9.0], 0.0), ([3.0, 5.5, 4.0, 6.0], 4.5)] {
+            assert_eq!((gap(a, b), gap(b, a)), (degrees, degrees), "{b:?}");
+        }
+        assert_eq!(gap([178.0, 0.0, 179.0, 1.0], [-179.0, 0.0, -178.0, 1.0]), 2.0, "across the 180° meridian");
+        assert_eq!((size(east), size(north), size([0.0, 0.0, 2.0, 3.0])), (1.5, 1.0, 3.0));
+        let layer = layer("a", 4326, 4326, ESTUARY, |p| p);
+        assert!((layer.size() - 0.07).abs() < 1e-9, "{}", layer.size());
+    }
+
+    #[test]
     fn a_layer_that_would_lie_among_the_others_is_told_with_why() {
         let right = |name| layer(name, 4326, 4326, ESTUARY, |p| p);
         for (wrong, doubt) in [

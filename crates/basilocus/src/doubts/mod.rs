@@ -195,8 +195,7 @@ impl Watchers {
     /// Those about positions that are not where somebody said they should be; none where nobody did.
     pub(crate) fn of_the_expected_place(scene: &Scene) -> Self {
         let is_said = scene.area.as_ref().is_some_and(|area| area.is_expected);
-        let is_of_places = |d: &&'static Doubt| DoubtName(d).is_of_the_place() || d.name == outside_area::DOUBT.name;
-        let wanted = DOUBTS.iter().copied().filter(|d| is_said && is_of_places(d));
+        let wanted = DOUBTS.iter().copied().filter(|d| is_said && DoubtName(d).is_of_the_place());
         Watchers(wanted.filter_map(|d| Some((d, (d.watch)(scene)?))).collect())
     }
 

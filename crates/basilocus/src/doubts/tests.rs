@@ -189,3 +189,13 @@ fn results_that_are_empty() {
     assert_eq!(told(ledger), ["the result is empty: none of the 3 rows was chosen (3 another value)"]);
     assert_eq!(told(Ledger::default()), ["the source has columns and no row"]);
 }
+
+#[test]
+fn names_are_equal_where_their_doubts_are_one() {
+    let [sign, axes, lost] = ["missing-sign", "swapped-axes", "lost-rows"].map(|n| DoubtName::find(n).unwrap());
+    assert!(sign == DoubtName::find("missing-sign").unwrap() && sign != axes && axes != lost);
+    assert_eq!(DoubtName::find("no-such-doubt"), None);
+    assert_eq!((sign.as_str(), format!("{sign} {axes:?}").as_str()), ("missing-sign", "missing-sign swapped-axes"));
+    assert!(sign.is_of_the_place() && axes.is_of_the_place() && !lost.is_of_the_place());
+    assert_eq!(lost.doubt().name, "lost-rows");
+}

@@ -1,6 +1,6 @@
 //! Albers equal area (EPSG method 9822), conic.
 
-use super::{InVectors, About, Given, Method, Parameter, Problem, within_half_turn};
+use super::{About, Given, InVectors, Method, Parameter, Problem, within_half_turn};
 use crate::latitude::{AuxiliaryLatitude, authalic_q};
 use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};
 

@@ -1,6 +1,6 @@
 //! Lambert azimuthal equal area (EPSG methods 9820 and, on a sphere, 1027): oblique, equatorial and polar.
 
-use super::{InVectors, About, Given, Method, Parameter, Problem};
+use super::{About, Given, InVectors, Method, Parameter, Problem};
 use crate::latitude::{AuxiliaryLatitude, authalic_q};
 use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};
 use std::f64::consts::FRAC_PI_2;

@@ -8,7 +8,7 @@
 //! Domain: everywhere but the pole away from the cone's apex, and, in the inverse direction, within half a turn
 //! of the cone.
 
-use super::{InVectors, About, Given, Method, Parameter, Problem, within_half_turn};
+use super::{About, Given, InVectors, Method, Parameter, Problem, within_half_turn};
 use crate::ellipsoid::Ellipsoid;
 use crate::latitude::{AuxiliaryLatitude, conformal_of_isometric, isometric, isometric_of_conformal};
 use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};

@@ -1,7 +1,7 @@
 //! Polar stereographic: variant A with a scale factor at the pole (EPSG method 9810), variant B with a standard
 //! parallel (9829), variant C with a standard parallel and a false origin on it (9830).
 
-use super::{InVectors, About, Given, Method, Parameter, Problem};
+use super::{About, Given, InVectors, Method, Parameter, Problem};
 use crate::latitude::{AuxiliaryLatitude, isometric, isometric_lag};
 use basilocus_arithmetic::trigonometry::{atan2_right, sin_cos};
 use std::f64::consts::FRAC_PI_2;

@@ -7,7 +7,7 @@
 //! Domain: up to 90° of longitude and 50° of arc from the central meridian, where the series holds 1 µm and
 //! better; beyond that no number is given.
 
-use super::{InVectors, About, Framed, Given, Method, Parameter, Problem};
+use super::{About, Framed, Given, InVectors, Method, Parameter, Problem};
 use crate::ellipsoid::Ellipsoid;
 use crate::latitude::{AuxiliaryLatitude, polynomials, rectifying_radius_m};
 use basilocus_arithmetic::trigonometry::{atan2_right, atanh, sin_cos, sinh_cosh};
