@@ -51,6 +51,7 @@ pub mod gtx;
 mod head_room;
 pub mod html;
 mod http;
+mod in_order;
 pub mod kml;
 pub mod number;
 mod output;

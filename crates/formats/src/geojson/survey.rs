@@ -7,9 +7,9 @@ use super::scan::{self, Found, Kinds};
 use super::scanner::Scanner;
 use super::{geometry, reader};
 use crate::FormatError;
-use std::collections::{BTreeMap, BTreeSet};
+use crate::in_order::{Merge, on_all_cores};
+use std::collections::BTreeSet;
 use std::path::Path;
-use std::sync::{Mutex, PoisonError, mpsc};
 
 /// What is found of columns and geometry before the rows are read.
 #[derive(Default)]
@@ -49,7 +49,9 @@ impl Survey {
         }
         self.kinds[at].add(kinds);
     }
+}
 
+impl Merge for Survey {
     fn merge(&mut self, other: Survey) {
         for (i, (name, kinds)) in other.names.list.iter().zip(other.kinds).enumerate() {
             self.note(name, i, kinds);
@@ -125,54 +127,11 @@ fn look(pieces: &Pieces, sequence: Option<u8>) -> Survey {
     look.survey
 }
 
-/// What the threads have found so far, put together in the order of the file.
-#[derive(Default)]
-struct Together {
-    found: Survey,
-    merged: u64,
-    waiting: BTreeMap<u64, Survey>,
-}
-
-impl Together {
-    fn add(&mut self, number: u64, part: Survey) {
-        self.waiting.insert(number, part);
-        while let Some(next) = self.waiting.remove(&self.merged) {
-            self.found.merge(next);
-            self.merged += 1;
-        }
-    }
-}
-
 /// Goes through a file once, on all cores.
 pub(super) fn survey(path: &Path, sequence: Option<u8>) -> Result<(Collection, Survey), FormatError> {
-    let threads = std::thread::available_parallelism().map_or(1, usize::from);
-    let together = Mutex::new(Together::default());
-    let (sender, receiver) = mpsc::sync_channel::<(u64, Pieces)>(threads);
-    let receiver = Mutex::new(receiver);
-    let mut sent = 0;
-    let collection = std::thread::scope(|scope| {
-        for _ in 0..threads {
-            scope.spawn(|| {
-                loop {
-                    let next = receiver.lock().unwrap_or_else(PoisonError::into_inner).recv();
-                    let Ok((number, pieces)) = next else { return };
-                    let part = look(&pieces, sequence);
-                    together.lock().unwrap_or_else(PoisonError::into_inner).add(number, part);
-                }
-            });
-        }
-        let collection = pieces::each(path, sequence, &mut |pieces| {
-            let taken = sender.send((sent, pieces)).is_ok();
-            sent += u64::from(taken);
-            taken
-        });
-        drop(sender);
-        collection
-    })?;
-    let together = together.into_inner().unwrap_or_else(PoisonError::into_inner);
+    let (found, collection) = on_all_cores(|pieces| look(&pieces, sequence), |sink| pieces::each(path, sequence, sink));
+    let collection = collection?;
     // Columns that nobody looked at would be missing without a word.
-    if together.merged != sent {
-        return Err(FormatError::broken(path, "could not be looked at; this is a defect"));
-    }
-    Ok((collection, together.found))
+    let found = found.ok_or_else(|| FormatError::broken(path, "could not be looked at; this is a defect"))?;
+    Ok((collection, found))
 }

@@ -4,14 +4,14 @@
 use super::looks::Looks;
 use super::placemark::{FOLDER, Placemark, placemark};
 use crate::FormatError;
+use crate::in_order::{Merge, on_all_cores};
 use crate::xml::{self, Found, each_in, not_well_formed};
 use crate::xml_pieces::{Around, KeptPiece, Passed};
 use basilocus_table::geometry::Geometry;
 use std::cell::RefCell;
-use std::collections::BTreeMap;
 use std::fs::File;
 use std::path::Path;
-use std::sync::{Arc, Mutex, PoisonError, mpsc};
+use std::sync::Arc;
 
 /// The element that is a row.
 pub(super) const PLACEMARK: &str = "Placemark";
@@ -80,7 +80,9 @@ impl Survey {
             g.each_position(&mut |p| self.z |= !p.z.is_nan() && p.z != 0.0);
         }
     }
+}
 
+impl Merge for Survey {
     fn merge(&mut self, other: Survey) {
         for name in other.columns {
             if !self.columns.contains(&name) {
@@ -107,9 +109,9 @@ pub(super) type Places = Vec<(u64, Arc<str>)>;
 /// Placemarks that are looked at together, each with its folder.
 type Part = Vec<(KeptPiece, Arc<str>)>;
 
-fn look(part: &Part) -> Survey {
+fn look(part: Part) -> Survey {
     let mut survey = Survey::default();
-    for (piece, folder) in part {
+    for (piece, folder) in &part {
         match xml::element(&xml::text(&piece.bytes)) {
             Ok(e) => survey.add(placemark(&e, folder)),
             Err((at, problem)) => {
@@ -121,52 +123,15 @@ fn look(part: &Part) -> Survey {
     survey
 }
 
-/// What the threads have found so far, put together in the order of the file.
-#[derive(Default)]
-struct Together {
-    found: Survey,
-    merged: u64,
-    waiting: BTreeMap<u64, Survey>,
-}
-
-impl Together {
-    fn add(&mut self, number: u64, part: Survey) {
-        self.waiting.insert(number, part);
-        while let Some(next) = self.waiting.remove(&self.merged) {
-            self.found.merge(next);
-            self.merged += 1;
-        }
-    }
-}
-
 /// Goes through a file once, on all cores: what its placemarks have in common, its shared styles, and where its folders begin.
 ///
 /// # Errors
 /// Where the file cannot be read or is no well-formed XML.
 pub(super) fn survey(path: &Path) -> Result<(Survey, Looks, Places), FormatError> {
-    let threads = std::thread::available_parallelism().map_or(1, usize::from);
-    let together = Mutex::new(Together::default());
-    let (sender, receiver) = mpsc::sync_channel::<(u64, Part)>(threads);
-    let receiver = Mutex::new(receiver);
     let mut looks = Looks::default();
-    let (mut places, mut sent): (Places, u64) = (Vec::new(), 0);
-    std::thread::scope(|scope| {
-        for _ in 0..threads {
-            scope.spawn(|| {
-                loop {
-                    let next = receiver.lock().unwrap_or_else(PoisonError::into_inner).recv();
-                    let Ok((number, part)) = next else { return };
-                    let found = look(&part);
-                    together.lock().unwrap_or_else(PoisonError::into_inner).add(number, found);
-                }
-            });
-        }
+    let mut places: Places = Vec::new();
+    let (found, outline) = on_all_cores(look, |send| {
         let (mut part, mut bytes, mut rows): (Part, usize, u64) = (Vec::new(), 0, 0);
-        let mut send = |part: Part| {
-            let taken = part.is_empty() || sender.send((sent, part)).is_ok();
-            sent += u64::from(taken);
-            taken
-        };
         let outline = outline(path, &mut looks, &mut |piece, folder| {
             rows += 1;
             if places.last().is_none_or(|(_, last)| **last != *folder) {
@@ -183,15 +148,11 @@ pub(super) fn survey(path: &Path) -> Result<(Survey, Looks, Places), FormatError
         if !part.is_empty() {
             send(part);
         }
-        drop(sender);
         outline
-    })?;
-    let together = together.into_inner().unwrap_or_else(PoisonError::into_inner);
-    let found = together.found;
+    });
+    outline?;
     // Columns that nobody looked at would be missing without a word.
-    if together.merged != sent {
-        return Err(FormatError::broken(path, "could not be looked at; this is a defect"));
-    }
+    let found: Survey = found.ok_or_else(|| FormatError::broken(path, "could not be looked at; this is a defect"))?;
     match &found.broken {
         Some((at, problem)) => Err(not_well_formed(path, *at, problem)),
         None => Ok((found, looks, places)),
