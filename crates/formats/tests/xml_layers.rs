@@ -151,6 +151,14 @@ fn way_points_routes_and_tracks() {
     let (names, rows, _) = read(&path, Some("positions-of-tracks")).unwrap();
     assert_eq!(names, ["track", "segment", "ele", "geometry"]);
     assert_eq!((rows.len(), rows[2].join(" ").as_str()), (4, "walk 2  8 7"));
+    // What a point says under the name of a column that is made stands beside it.
+    let [bare, own] = ["/>", "><extensions><track>T9</track></extensions></trkpt>"]
+        .map(|end| format!("<trkpt lat=\"7\" lon=\"8\"{end}"));
+    let own = GPX.replacen(&bare, &own, 1);
+    assert_ne!(own, GPX);
+    std::fs::write(&path, own).unwrap();
+    let (_, rows, _) = read(&path, Some("positions-of-tracks")).unwrap();
+    assert_eq!(rows[2][0], "walk; T9");
     assert!(
         read(&path, Some("roads")).unwrap_err().contains("it has: way-points, tracks, routes, positions-of-tracks")
     );

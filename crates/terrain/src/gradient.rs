@@ -152,26 +152,26 @@ struct OfRow<'a> {
 impl OfRow<'_> {
     fn write(&self, east: &mut [f64], north: &mut [f64]) {
         let width = east.len();
+        // Of the first and the last the cells on one side alone are there.
+        let (first, last) = (0, width - 1);
+        [first, last].into_iter().for_each(|i| (east[i], north[i]) = self.of_cells(i));
+        if width < 3 {
+            return;
+        }
         let mut whole = true;
-        if width > 2 {
-            widest(Inner { of: *self, east, north, whole: &mut whole });
-        }
-        if whole && width > 2 {
-            // Only the rim has cells on one side alone.
-            return [0, width - 1].into_iter().for_each(|i| (east[i], north[i]) = self.beside_unknown(i));
-        }
-        let rim = [0, width - 1];
-        for i in 0..width {
-            if self.rows[1][i].is_nan() || rim.contains(&i) || east[i].is_nan() || north[i].is_nan() {
-                (east[i], north[i]) = self.beside_unknown(i);
+        widest(Inner { of: *self, east, north, whole: &mut whole });
+        if !whole {
+            for i in first + 1..last {
+                if self.rows[1][i].is_nan() || east[i].is_nan() || north[i].is_nan() {
+                    (east[i], north[i]) = self.of_cells(i);
+                }
             }
         }
     }
 
-    /// Where one of the eight neighbours is not known, or the height itself.
-    fn beside_unknown(&self, i: usize) -> (f64, f64) {
+    /// Of the cells around a height that are known; where the height is not, it is unknown.
+    fn of_cells(&self, i: usize) -> (f64, f64) {
         let at = |row: &[f64], column: Option<usize>| column.and_then(|c| row.get(c)).copied().unwrap_or(f64::NAN);
-        // A height that is not known has no gradient; it has no part in the sums of a height whose neighbours all are.
         let is_known = !self.rows[1][i].is_nan();
         let mean = mean_of_cells(|row, column| at(self.rows[row], (i + column).checked_sub(1)));
         let Gradient { east, north } = mean.filter(|_| is_known).map_or(Gradient::UNKNOWN, |[east, north]| Gradient {
@@ -205,7 +205,7 @@ impl Loop for Inner<'_, '_> {
             let to_north = (nw[i] - sw[i]) + 2.0 * (nn[i] - ss[i]) + (ne[i] - se[i]);
             east[i] = to_east * metres_per_height / (8.0 * frame.step_x * lengths[i][0]);
             north[i] = to_north * metres_per_height / (8.0 * frame.step_y * lengths[i][1]);
-            // Not known from one of nine, and the sum is none.
+            // The height itself has no part in the sums above. One of nine that is not known is enough.
             let all = east[i] + north[i] + here[i];
             unknown |= u64::from(all.is_nan());
         }

@@ -25,34 +25,43 @@ pub enum SlopeUnit {
 /// assert_eq!(steepness(&rising_to_the_north, SlopeUnit::PerCent), 100.0);
 /// assert_eq!(fall_direction_deg(&rising_to_the_north), 180.0);
 /// ```
-#[inline(always)]
 pub fn steepness(gradient: &Gradient, unit: SlopeUnit) -> f64 {
     match unit {
-        SlopeUnit::Degrees => atan2_right(gradient.steepest(), 1.0).to_degrees(),
-        SlopeUnit::PerCent => gradient.steepest() * 100.0,
+        SlopeUnit::Degrees => degrees(gradient),
+        SlopeUnit::PerCent => per_cent(gradient),
     }
 }
 
 /// The same for a row: `into` is as long as it.
 pub fn steepness_of_row(row: &GradientRow, unit: SlopeUnit, into: &mut [f64]) {
     match unit {
-        SlopeUnit::Degrees => widest(Steepness { row, into }),
-        SlopeUnit::PerCent => {
-            into.iter_mut().zip(row.each()).for_each(|(slope, g)| *slope = steepness(&g, unit));
-        }
+        SlopeUnit::Degrees => widest(EachOf { row, value: degrees, into }),
+        SlopeUnit::PerCent => widest(EachOf { row, value: per_cent, into }),
     }
 }
 
-struct Steepness<'a> {
+#[inline(always)]
+fn degrees(gradient: &Gradient) -> f64 {
+    atan2_right(gradient.steepest(), 1.0).to_degrees()
+}
+
+#[inline(always)]
+fn per_cent(gradient: &Gradient) -> f64 {
+    gradient.steepest() * 100.0
+}
+
+/// A value of each gradient of a row; the function, which is no closure, is inlined.
+struct EachOf<'a, F> {
     row: &'a GradientRow<'a>,
+    value: F,
     into: &'a mut [f64],
 }
 
-impl Loop for Steepness<'_> {
+impl<F: Fn(&Gradient) -> f64> Loop for EachOf<'_, F> {
     #[inline(always)]
     fn run(self) {
-        for (slope, gradient) in self.into.iter_mut().zip(self.row.each()) {
-            *slope = steepness(&gradient, SlopeUnit::Degrees);
+        for (value, gradient) in self.into.iter_mut().zip(self.row.each()) {
+            *value = (self.value)(&gradient);
         }
     }
 }
@@ -70,21 +79,7 @@ pub fn fall_direction_deg(gradient: &Gradient) -> f64 {
 
 /// The same for a row: `into` is as long as it.
 pub fn fall_directions_of_row(row: &GradientRow, into: &mut [f64]) {
-    widest(FallDirections { row, into });
-}
-
-struct FallDirections<'a> {
-    row: &'a GradientRow<'a>,
-    into: &'a mut [f64],
-}
-
-impl Loop for FallDirections<'_> {
-    #[inline(always)]
-    fn run(self) {
-        for (direction, gradient) in self.into.iter_mut().zip(self.row.each()) {
-            *direction = fall_direction_deg(&gradient);
-        }
-    }
+    widest(EachOf { row, value: fall_direction_deg, into });
 }
 
 #[cfg(test)]

@@ -199,3 +199,20 @@ fn names_are_equal_where_their_doubts_are_one() {
     assert!(sign.is_of_the_place() && axes.is_of_the_place() && !lost.is_of_the_place());
     assert_eq!(lost.doubt().name, "lost-rows");
 }
+
+#[test]
+fn an_expected_place_is_watched_by_what_is_about_places_and_only_where_somebody_said_it() {
+    let mut scene = scene(None);
+    let of = |is_expected| {
+        let area = basilocus_geodesy::crs::Area::of_bounds([-124.0, 46.0, -123.0, 47.0]);
+        Some(evidence::Whereabouts { area, words: "the estuary".into(), is_expected })
+    };
+    let names = |watchers: Watchers| watchers.0.iter().map(|(doubt, _)| doubt.name).collect::<Vec<_>>();
+    assert!(names(Watchers::of_the_expected_place(&scene)).is_empty());
+    scene.area = of(false);
+    assert!(names(Watchers::of_the_expected_place(&scene)).is_empty());
+    scene.area = of(true);
+    let watching = names(Watchers::of_the_expected_place(&scene));
+    assert!(watching.contains(&"missing-sign") && watching.contains(&"outside-area"), "{watching:?}");
+    assert!(watching.iter().all(|name| DoubtName::find(name).unwrap().is_of_the_place()), "{watching:?}");
+}

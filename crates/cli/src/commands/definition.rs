@@ -55,7 +55,7 @@ impl Definition {
     }
 
     /// As the parser of arguments takes it, with the arguments of those commands below it alone that the words said may
-    /// mean.
+    /// mean; of all, where no word is said.
     pub(crate) fn command_for(&self, said: &[OsString]) -> clap::Command {
         match self {
             Definition::One { name, arguments, .. } => with_grids(arguments().name(*name)),

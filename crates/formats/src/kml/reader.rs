@@ -18,7 +18,6 @@ const TOGETHER: usize = 256 << 10;
 
 /// A KML file.
 pub struct KmlReader {
-    path: PathBuf,
     about: About,
     layout: Arc<Layout>,
 }
@@ -69,9 +68,8 @@ impl KmlReader {
             ..About::of(path, Format::Kml)?
         };
         let schema = layer_schema(&kinds, shape, Some("EPSG:4326"));
-        let path = path.to_path_buf();
-        let layout = Layout { path: path.clone(), schema, shape, columns, looks, places };
-        Ok(KmlReader { path, about, layout: Arc::new(layout) })
+        let layout = Layout { path: path.to_path_buf(), schema, shape, columns, looks, places };
+        Ok(KmlReader { about, layout: Arc::new(layout) })
     }
 }
 
@@ -89,12 +87,13 @@ impl Reader for KmlReader {
     }
 
     fn read(&mut self, sink: &mut dyn FnMut(Block) -> bool) -> Result<(), FormatError> {
-        let file = File::open(&self.path).map_err(|e| FormatError::read(&self.path, e))?;
-        let mut cutter = Cutter::new(xml::decoded(file, xml::encoding(&self.path)?), PLACEMARK);
+        let path = &self.layout.path;
+        let file = File::open(path).map_err(|e| FormatError::read(path, e))?;
+        let mut cutter = Cutter::new(xml::decoded(file, xml::encoding(path)?), PLACEMARK);
         let mut block = PieceBlock::default();
         let (mut first, mut rows) = (1, 0);
         loop {
-            let ended = match cutter.next().map_err(|e| failed(&self.path, e))? {
+            let ended = match cutter.next().map_err(|e| failed(path, e))? {
                 Cut::Around(_) => continue,
                 Cut::Piece(piece) => {
                     block.push(piece);
