@@ -50,7 +50,7 @@ fn per_cent(gradient: &Gradient) -> f64 {
     gradient.steepest() * 100.0
 }
 
-/// A value of each gradient of a row; the function, which is no closure, is inlined.
+/// A value of each gradient of a row, by a function so small that it is inlined.
 struct EachOf<'a, F> {
     row: &'a GradientRow<'a>,
     value: F,

@@ -108,12 +108,12 @@ impl<M: Method> Framed<M> {
     }
 
     fn forward_batch(&self, x: &mut [f64], y: &mut [f64]) {
-        let work = EachOf { projection: self, position: Self::forward_or_nan, x, y };
+        let work = Forward { projection: self, x, y };
         if M::IN_VECTORS.forward { widest(work) } else { work.run() }
     }
 
     fn inverse_batch(&self, x: &mut [f64], y: &mut [f64]) {
-        let work = EachOf { projection: self, position: Self::inverse_or_nan, x, y };
+        let work = Inverse { projection: self, x, y };
         if M::IN_VECTORS.inverse { widest(work) } else { work.run() }
     }
 
@@ -149,19 +149,35 @@ fn within_half_turn(lambda: f64) -> f64 {
     if lambda.abs() <= std::f64::consts::PI + 1e-11 { lambda } else { f64::NAN }
 }
 
-/// What becomes of each position, in place over two columns; the function, which is no closure, is inlined.
-struct EachOf<'a, M, F> {
+// A type for each direction: a function that one type is given is called, not inlined, which costs five times the time.
+/// Degrees to metres, in place over two columns.
+struct Forward<'a, M> {
     projection: &'a Framed<M>,
-    position: F,
     x: &'a mut [f64],
     y: &'a mut [f64],
 }
 
-impl<M: Method, F: Fn(&Framed<M>, f64, f64) -> (f64, f64)> Loop for EachOf<'_, M, F> {
+impl<M: Method> Loop for Forward<'_, M> {
     #[inline(always)]
     fn run(self) {
         for (x, y) in self.x.iter_mut().zip(self.y.iter_mut()) {
-            (*x, *y) = (self.position)(self.projection, *x, *y);
+            (*x, *y) = self.projection.forward_or_nan(*x, *y);
+        }
+    }
+}
+
+/// Metres to degrees, in place over two columns.
+struct Inverse<'a, M> {
+    projection: &'a Framed<M>,
+    x: &'a mut [f64],
+    y: &'a mut [f64],
+}
+
+impl<M: Method> Loop for Inverse<'_, M> {
+    #[inline(always)]
+    fn run(self) {
+        for (x, y) in self.x.iter_mut().zip(self.y.iter_mut()) {
+            (*x, *y) = self.projection.inverse_or_nan(*x, *y);
         }
     }
 }
