@@ -9,9 +9,10 @@ use crate::plan::LayerPlan;
 use crate::steps::{Positions, StepPlan, positions};
 use crate::terrain::{GridLook, SpacingReport, look_at_grid};
 use basilocus_formats::raster::RasterFormat;
-use basilocus_formats::{About, Decoded, Format, FormatError, InputOption, layers};
+use basilocus_formats::{About, Decoded, Format, FormatError, InputOption, Reader, layers};
 use basilocus_table::geometry::TYPES;
 use basilocus_table::{Batch, ColumnProfile, Ledger, Moment, Reason, Role, ValueKind};
+use basilocus_terrain::spacing::{self, FirstPass, Spacing};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -134,7 +135,7 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
         let decoded = decoder.decode(block)?;
         watchers.rows(&Seen::new(&Rows::read(decoded.batch.clone()), &scene));
         watchers.set_aside(&decoded.set_aside, &scene);
-        let places = spaced.map(|at| places_of(&decoded.batch, at));
+        let places = spaced.map(|at| first_pass(&decoded.batch, at));
         Ok(Counted { places: places.unwrap_or_default(), ..Counted::of(decoded) })
     };
     stream(reader.as_mut(), &passing, &work, &mut |part: Counted| {
@@ -160,6 +161,10 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     let combined = positions::in_several_columns(&columns, &sample);
     let in_two = combined.is_none();
     notes.extend(combined);
+    let spacing = match spaced {
+        Some(at) => Some(SpacingReport::of(&spacing_of(reader.as_mut(), at, &counted.places, cancel)?)),
+        None => None,
+    };
     let rows = head.len().min(first);
     let system = about.crs.as_deref().and_then(|text| crate::coordinates::system::find(text).ok());
     let in_degrees = system.is_some_and(|s| is_in_degrees(&s.crs));
@@ -174,10 +179,7 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
         first_rows: (0..rows).map(|r| head.row_texts(r)).collect(),
         first_row_numbers: head.source_rows()[..rows].to_vec(),
         crs: about.crs.as_deref().map(system_title),
-        spacing: spaced.map(|_| {
-            let [x, y] = &counted.places;
-            SpacingReport::of(&basilocus_terrain::lattice::spacing(x, y, None))
-        }),
+        spacing,
         grid: None,
         doubts,
         path: about.path,
@@ -256,6 +258,31 @@ fn places_of(batch: &Batch, columns: [usize; 2]) -> [Vec<f64>; 2] {
     })
 }
 
+fn first_pass(batch: &Batch, columns: [usize; 2]) -> FirstPass {
+    let [x, y] = places_of(batch, columns);
+    let mut first = FirstPass::default();
+    first.add(&x, &y);
+    first
+}
+
+/// How positions are spaced: they are read again rather than kept.
+fn spacing_of(
+    reader: &mut dyn Reader,
+    columns: [usize; 2],
+    first: &FirstPass,
+    cancel: &Cancel,
+) -> Result<Spacing, Error> {
+    let decoder = reader.decoder();
+    let path = reader.about().path.clone();
+    let work = |block| Ok(places_of(&decoder.decode(block)?.batch, columns));
+    spacing::in_passes(first, None, &mut |give| {
+        stream(reader, &Passing::quiet(&path, cancel), &work, &mut |[x, y]: [Vec<f64>; 2]| {
+            give(&x, &y);
+            Ok(())
+        })
+    })
+}
+
 /// Names of the columns of a layer or table, with the kinds of their values; the geometry is none of them.
 pub(crate) fn columns_of(path: &Path) -> Result<Vec<(String, ValueKind)>, Error> {
     let mut reader = source::open(path, &Default::default())?;
@@ -293,8 +320,8 @@ struct Counted {
     set_aside: Vec<(u64, Reason)>,
     blank_second_row: bool,
     bytes: u64,
-    /// Eastings and northings, where their spacing is asked for.
-    places: [Vec<f64>; 2],
+    /// What the positions show, where their spacing is asked for.
+    places: FirstPass,
 }
 
 impl Counted {
@@ -330,7 +357,7 @@ impl Counted {
         self.profiles.iter_mut().zip(&part.profiles).for_each(|(all, p)| all.merge(p));
         self.types.iter_mut().zip(part.types).for_each(|(all, n)| *all += n);
         self.reach.merge(part.reach);
-        self.places.iter_mut().zip(part.places).for_each(|(all, more)| all.extend(more));
+        self.places.merge(part.places);
     }
 
     fn ending<'a>(&self, profiles: &'a [(String, Option<Role>, ColumnProfile)]) -> Ending<'a> {

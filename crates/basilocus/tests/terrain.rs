@@ -90,6 +90,43 @@ fn points_of_a_grid_become_it_and_all_others_are_set_aside() {
 }
 
 #[test]
+fn a_look_at_a_turned_grid_and_a_grid_made_of_it_say_the_same() {
+    let folder = Folder::new();
+    let (turn, step) = (27.5f64.to_radians(), 2.0);
+    let place = |i: usize| {
+        let (along, across) = ((i % 50) as f64 * step, (i / 50) as f64 * step);
+        (438_000.0 + along * turn.cos() - across * turn.sin(), 5_116_000.0 + along * turn.sin() + across * turn.cos())
+    };
+    let plane = |x: f64, y: f64| 10.0 + 0.1 * (x - 438_000.0) - 0.2 * (y - 5_116_000.0);
+    // A hole, and a point that stands between four others.
+    let mut rows: String = (0..50 * 30)
+        .filter(|i| *i != 777)
+        .map(|i| (place(i), i))
+        .map(|((x, y), _)| format!("{x:.3} {y:.3} {:.3}\n", plane(x, y)))
+        .collect();
+    let (x, y) = (place(0).0 + turn.cos() - turn.sin(), place(0).1 + turn.sin() + turn.cos());
+    rows.push_str(&format!("{x:.3} {y:.3} {:.3}\n", plane(x, y)));
+    let points = folder.file("quay.xyz", rows);
+    let looked = look(&LayerPlan::new(&points), 3, &Cancel::default(), &()).unwrap().spacing.unwrap();
+    assert_eq!((looked.is_uniform, looked.size), (true, Some([50, 30])));
+    assert_eq!((looked.off, looked.empty, looked.repeated), (1, 1, 0));
+    assert!((looked.turn_deg.unwrap() - 27.5).abs() < 1e-3 && (looked.between_deg.unwrap() - 90.0).abs() < 1e-3);
+    let mut plan = GridPlan::new(points, folder.at("quay.asc"));
+    plan.positions.from = Some("EPSG:32610".into());
+    let report = grid_of(&plan, &Cancel::default(), &()).unwrap();
+    assert_eq!(report.spacing, looked);
+    assert_eq!((report.by, report.cell, report.rows_used), (GridBy::Triangles, [2.0; 2], 1500));
+    let (place, heights) =
+        (open_raster(&folder.at("quay.asc")).unwrap().about().place, heights(&folder.at("quay.asc")));
+    assert!(heights.iter().filter(|z| z.is_finite()).count() > 1300);
+    for (i, z) in heights.iter().enumerate().filter(|(_, z)| z.is_finite()) {
+        let x = place.west + (i % place.columns) as f64 * place.step_x;
+        let y = place.north - (i / place.columns) as f64 * place.step_y;
+        assert!((z - plane(x, y)).abs() < 0.01, "{x} {y} {z}");
+    }
+}
+
+#[test]
 fn scattered_points_get_cells_that_suit_them() {
     let folder = Folder::new();
     let noise = |i: usize| ((i as f64 * 12.9898).sin() * 43758.5453).rem_euclid(1.0);

@@ -7,7 +7,7 @@ use basilocus::look::LookReport;
 use basilocus::lookup::ReferenceReport;
 use basilocus::report::{LayerReport, OperationReport, Report};
 use basilocus::table::counted::of_number;
-use basilocus::terrain::{GridLook, SpacingReport};
+use basilocus::terrain::{GridLook, SpacingReport, turned_words};
 use basilocus::{AccuracyReport, DoubtReport, accuracy_words};
 use comfy_table::{CellAlignment, ContentArrangement, Table, TableComponent, presets};
 use std::collections::BTreeMap;
@@ -85,9 +85,17 @@ fn folded(text: &str, width: usize) -> String {
 pub fn spacing_words(s: &SpacingReport) -> String {
     match (s.step, s.size, s.mean) {
         (Some([x, y]), Some([columns, rows]), _) => {
-            let step = if x == y { format!("{x}") } else { format!("{x} by {y}") };
+            // Steps of a turned grid come from many positions, with digits that nobody meant.
+            let [x, y] =
+                if s.turn_deg.is_some() { [x, y].map(|v| format!("{v:.3}")) } else { [x, y].map(|v| v.to_string()) };
+            let step = if x == y { x } else { format!("{x} by {y}") };
+            let turned = s.turn_deg.map_or(String::new(), |turn| {
+                let square = s.between_deg.filter(|b| (b - 90.0).abs() > 0.05);
+                let square = square.map_or(String::new(), |b| format!(", its columns {b:.2} degrees from these"));
+                format!(", its rows {}{square}", turned_words(turn))
+            });
             format!(
-                "uniform: {columns} columns and {rows} rows at {step}; {} of its places empty, {} points off it (more than {} of a step; the others by {:.3} at most), {} at a place that has one",
+                "uniform: {columns} columns and {rows} rows at {step}{turned}; {} of its places empty, {} points off it (more than {} of a step; the others by {:.3} at most), {} at a place that has one",
                 thousands(s.empty),
                 thousands(s.off),
                 s.tolerance.unwrap_or_default(),

@@ -28,6 +28,32 @@ fn a_look_says_whether_the_spacing_is_uniform() {
 }
 
 #[test]
+fn a_grid_that_is_turned_is_one_and_its_heights_are_taken_between_its_points() {
+    let f = Folder::new();
+    // Three steps to the east and one to the south make a row of a grid of 10 by 6.
+    let at = |i: i32| (438_000 + i % 10 * 3 + i / 10, 5_116_000 - i % 10 + i / 10 * 3, i % 10);
+    let lines: String = (0..60).map(at).map(|(x, y, z)| format!("{x} {y} {z}\n")).collect();
+    f.write("quay.xyz", lines);
+    let spaced = "  spacing    uniform: 10 columns and 6 rows at 3.162, its rows turned 18.43 degrees clockwise from east; 0 of its places empty, 0 points off it (more than 0.1 of a step; the others by 0.000 at most), 0 at a place that has one\n";
+    let out = f.ok(&["look", "quay.xyz"]);
+    assert!(out.contains(spaced), "{out}");
+    let to = ["--from", "EPSG:32610", "-o", "quay.asc"];
+    let out = f.ok(&[&["terrain", "grid", "quay.xyz"], &to[..]].concat());
+    for line in [
+        spaced,
+        "cells of 3.162 by 3.162, WGS 84 / UTM zone 10N (EPSG:32610); heights of the triangles between points; none outside of them\n",
+        "  ledger     60 rows in = 60 used + 0 repeated + 0 set aside\n",
+        "  note       cells of 3.162: the points are a grid whose rows are turned 18.43 degrees clockwise from east, so that the heights between them are taken (say another size with --cell)\n",
+    ] {
+        assert!(out.contains(line), "{line}{out}");
+    }
+    assert_eq!(
+        f.refusal(&[&["terrain", "grid", "quay.xyz", "--by", "lattice", "--overwrite"], &to[..]].concat()),
+        "[2] basilocus: --by lattice: the points are a grid whose rows are turned 18.43 degrees clockwise from east, and those of a raster run east; take triangles or mean"
+    );
+}
+
+#[test]
 fn points_become_a_grid_with_an_account_of_every_row() {
     let f = bank();
     let out = f.ok(&["terrain", "grid", "bank.xyz", "--from", "EPSG:32610+5703", "-o", "bank.tif"]);

@@ -130,7 +130,7 @@ fn frame(x: &[f64], y: &[f64], cell: f64, most: usize, [first, last]: [fn(f64) -
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::lattice::{Spacing, spacing};
+    use crate::spacing::{Spacing, spacing};
     use crate::triangulation::triangulate;
     use proptest::prelude::*;
 

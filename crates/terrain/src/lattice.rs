@@ -1,5 +1,4 @@
-//! Is the spacing uniform? Positions of a grid that somebody wrote as a list are found to be one, with its steps and the
-//! positions off it; scattered ones are told with the cell that suits them.
+//! Positions of a grid along the axes.
 //!
 //! Along each axis the values of a grid lie in narrow heaps, and the heaps a whole number of steps apart. How narrow is not
 //! known beforehand (coordinates are rounded, or carry noise), so that wider and wider gaps are tried to part the heaps,
@@ -8,21 +7,6 @@
 
 use crate::RectifiedGrid;
 use std::collections::HashMap;
-
-/// How positions are spaced.
-#[derive(Debug, Clone, PartialEq)]
-#[non_exhaustive]
-pub enum Spacing {
-    /// They are a grid.
-    Uniform(Lattice),
-    /// They are not.
-    Scattered {
-        /// The mean distance to a neighbour: the side of a square that a point has for itself.
-        mean: f64,
-        /// Why they are no grid, in words.
-        why: String,
-    },
-}
 
 /// A grid that positions are.
 #[derive(Debug, Clone, PartialEq)]
@@ -58,47 +42,11 @@ pub const TOLERANCE: f64 = 0.1;
 /// The share of positions that have to be on the grid.
 const MOST: f64 = 0.9;
 /// The largest grid that is taken for one: steps that some points have by chance make grids of no end.
-const LARGEST: f64 = 4e9;
+pub(crate) const LARGEST: f64 = 4e9;
 /// The share of positions that have a neighbour a step away, where many cells are empty.
 const WITH_NEIGHBOUR: f64 = 0.6;
 /// Cells as full as this need no such look.
 const FULL: f64 = 0.5;
-
-/// Finds out how positions are spaced. Those that are not finite have no part in it. `tolerance` is the share of a step
-/// that a position may be off, [`TOLERANCE`] unless said.
-///
-/// ```
-/// use basilocus_terrain::lattice::{Spacing, spacing};
-///
-/// let (x, y): (Vec<f64>, Vec<f64>) = (0..12).map(|i| (f64::from(i % 4) * 2.0, f64::from(i / 4) * 2.0)).unzip();
-/// let Spacing::Uniform(lattice) = spacing(&x, &y, None) else { panic!() };
-/// assert_eq!((lattice.frame.columns, lattice.frame.rows, lattice.frame.step_x), (4, 3, 2.0));
-/// ```
-pub fn spacing(x: &[f64], y: &[f64], tolerance: Option<f64>) -> Spacing {
-    let tolerance = tolerance.unwrap_or(TOLERANCE);
-    let scattered = |why: String| Spacing::Scattered { mean: mean_distance(x, y), why };
-    // Both axes at once.
-    let (along_x, along_y) = std::thread::scope(|scope| {
-        let along_x = scope.spawn(|| Axis::of(&different(x), tolerance));
-        let along_y = Axis::of(&different(y), tolerance);
-        (along_x.join(), along_y)
-    });
-    let along_x = along_x.unwrap_or_else(|panic| std::panic::resume_unwind(panic));
-    let frame = match frame_of(along_x, along_y) {
-        Ok(frame) => frame,
-        Err(why) => return scattered(why),
-    };
-    let mut tally = Tally::new(frame, tolerance);
-    let places = x.iter().zip(y).filter_map(|(x, y)| tally.place(*x, *y));
-    let mut cells: Vec<u64> = places.map(|(c, r)| r as u64 * frame.columns as u64 + c as u64).collect();
-    // Files come in the order of rows or columns, which sorting knows how to use.
-    cells.sort_unstable();
-    cells.dedup();
-    match tally.judged(cells.len() as u64, || share_with_neighbour(&cells, frame.columns as u64)) {
-        Ok(lattice) => Spacing::Uniform(lattice),
-        Err(why) => scattered(why),
-    }
-}
 
 /// The grid whose steps the values along both axes are; or why there is none, in words.
 ///
@@ -110,7 +58,8 @@ pub fn frame_of_steps(x: &Different, y: &Different, tolerance: Option<f64>) -> R
     frame_of(axis(x), axis(y))
 }
 
-fn frame_of(along_x: Option<Axis>, along_y: Option<Axis>) -> Result<RectifiedGrid, String> {
+/// The grid whose steps both axes have.
+pub(crate) fn frame_of(along_x: Option<Axis>, along_y: Option<Axis>) -> Result<RectifiedGrid, String> {
     let (Some(along_x), Some(along_y)) = (along_x, along_y) else {
         return Err("along an axis, positions have no common step".into());
     };
@@ -172,13 +121,13 @@ impl Tally {
         let frame = self.lattice.frame;
         self.lattice.repeated = self.on - filled;
         self.lattice.empty = frame.cells() as u64 - filled;
-        if (self.on as f64) < MOST * self.positions as f64 {
+        if !is_most(self.on, self.positions) {
             return Err(format!(
                 "{} of {} positions are off the steps of the others",
                 self.lattice.off, self.positions
             ));
         }
-        if (filled as f64) < FULL * frame.cells() as f64 && with_neighbour() < WITH_NEIGHBOUR {
+        if is_of_rounded_numbers(filled, frame.cells() as u64, with_neighbour) {
             let share = 100.0 * filled as f64 / frame.cells() as f64;
             return Err(format!(
                 "their steps of {} and {} are those of rounded numbers: {share:.1} % of such cells have a position, and few have a neighbour",
@@ -189,49 +138,19 @@ impl Tally {
     }
 }
 
-/// The share of cells with a neighbour in their row.
-fn share_with_neighbour(cells: &[u64], columns: u64) -> f64 {
-    let is_next = |a: u64, b: u64| b == a + 1 && !b.is_multiple_of(columns);
-    let count = (0..cells.len())
-        .filter(|i| {
-            let before = i.checked_sub(1).is_some_and(|j| is_next(cells[j], cells[*i]));
-            before || cells.get(i + 1).is_some_and(|after| is_next(cells[*i], *after))
-        })
-        .count();
-    count as f64 / cells.len().max(1) as f64
+/// Whether enough of the positions are on a grid.
+pub(crate) fn is_most(on: u64, positions: u64) -> bool {
+    on as f64 >= MOST * positions as f64
 }
 
-/// The side of the square that each of scattered positions has for itself: of the cells of a coarse grid those with a
-/// position count, so that a river's corridor is not taken for the rectangle around it.
-fn mean_distance(x: &[f64], y: &[f64]) -> f64 {
-    let range = |v: &[f64]| {
-        let finite = v.iter().filter(|v| v.is_finite());
-        finite.fold([f64::INFINITY, f64::NEG_INFINITY], |[a, b], v| [a.min(*v), b.max(*v)])
-    };
-    let ([west, east], [south, north]) = (range(x), range(y));
-    let count = x.iter().zip(y).filter(|(x, y)| x.is_finite() && y.is_finite()).count();
-    let (width, height) = (east - west, north - south);
-    if count < 2 || !(width > 0.0 && height > 0.0) {
-        return if count < 2 { f64::NAN } else { width.max(height) / (count - 1) as f64 };
-    }
-    // Some eight positions a cell where they are spread evenly.
-    let side = (width * height * 8.0 / count as f64).sqrt();
-    let columns = (width / side).ceil().max(1.0);
-    let mut cells: Vec<u64> = x
-        .iter()
-        .zip(y)
-        .filter(|(x, y)| x.is_finite() && y.is_finite())
-        .map(|(x, y)| (((y - south) / side).floor() * (columns + 1.0) + ((x - west) / side).floor()) as u64)
-        .collect();
-    cells.sort_unstable();
-    cells.dedup();
-    let covered = (cells.len() as f64 * side * side).min(width * height);
-    (covered / count as f64).sqrt()
+/// Whether the steps are those of rounded numbers, by how many cells have a position and which share of these has a neighbour.
+pub(crate) fn is_of_rounded_numbers(filled: u64, cells: u64, with_neighbour: impl FnOnce() -> f64) -> bool {
+    (filled as f64) < FULL * cells as f64 && with_neighbour() < WITH_NEIGHBOUR
 }
 
 /// The steps of the values along an axis.
 #[derive(Debug, Clone, Copy, PartialEq)]
-struct Axis {
+pub(crate) struct Axis {
     first: f64,
     last: f64,
     step: f64,
@@ -243,7 +162,7 @@ impl Axis {
     }
 
     /// The steps of values in their order, each with how often it is there; `None` where they have none.
-    fn of(sorted: &[(f64, usize)], tolerance: f64) -> Option<Self> {
+    pub(crate) fn of(sorted: &[(f64, usize)], tolerance: f64) -> Option<Self> {
         let (first, last) = (sorted.first()?.0, sorted.last()?.0);
         let count = sorted.iter().map(|(_, count)| count).sum();
         let range = last - first;
@@ -425,7 +344,7 @@ impl Different {
 
 /// The values that are numbers in their order, each once with how often it is there; of too many different ones each by
 /// itself.
-fn different(values: &[f64]) -> Vec<(f64, usize)> {
+pub(crate) fn different(values: &[f64]) -> Vec<(f64, usize)> {
     let mut different = Different::default();
     different.add(values);
     if !different.is_too_many {
@@ -450,6 +369,7 @@ fn heaps(sorted: &[(f64, usize)], gap: f64) -> Vec<Heap> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::spacing::{Spacing, spacing};
     use proptest::prelude::*;
 
     /// Numbers that look scattered and are the same every time.

@@ -8,7 +8,8 @@
 //!
 //! | module | what is in it |
 //! |---|---|
-//! | [`lattice`] | whether scattered positions are a grid, and which |
+//! | [`spacing`] | whether positions are a grid, or scattered |
+//! | [`lattice`], [`turned_lattice`] | grids that positions are, along the axes and turned against them |
 //! | [`grid`] | where the heights of a grid stand, and heights that come row by row |
 //! | [`ground`] | how long a unit of the plane is on the ground |
 //! | [`gridding`] | a grid made of points |
@@ -45,13 +46,16 @@ pub mod gridding;
 pub mod ground;
 pub mod interpolate;
 pub mod lattice;
+mod occupied;
 mod patch;
 pub mod profile;
 pub mod shade;
 pub mod slope;
+pub mod spacing;
 pub mod triangle_index;
 pub mod triangle_volume;
 pub mod triangulation;
+pub mod turned_lattice;
 pub mod volume;
 
 pub use grid::{Grid, HeightRows, RectifiedGrid};

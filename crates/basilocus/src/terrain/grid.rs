@@ -16,8 +16,9 @@ use basilocus_formats::raster::RasterValues;
 use basilocus_geodesy::crs::{Crs, Heights};
 use basilocus_table::Reason;
 use basilocus_terrain::gridding::{by_lattice, by_mean, by_triangles, frame_around, frame_of_cells};
-use basilocus_terrain::lattice::{Spacing, spacing};
+use basilocus_terrain::spacing::{Spacing, spacing};
 use basilocus_terrain::triangulation::triangulate;
+use basilocus_terrain::turned_lattice::TurnedLattice;
 use basilocus_terrain::{Grid, RectifiedGrid};
 use serde::Serialize;
 use std::collections::{BTreeMap, HashMap};
@@ -106,12 +107,18 @@ impl GridPlan {
 pub struct SpacingReport {
     /// Whether they are a grid.
     pub is_uniform: bool,
-    /// Steps of the grid in the unit of the system, easting first.
+    /// Steps of the grid in the unit of the system, easting first; of a turned one along its rows and from row to row.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub step: Option<[f64; 2]>,
     /// Its columns and rows.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub size: Option<[usize; 2]>,
+    /// How far the rows of a grid that is turned against the axes run from east, in degrees, anticlockwise.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub turn_deg: Option<f64>,
+    /// Of a grid that is turned, the angle from its rows to its columns, in degrees: 90 where they are square.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub between_deg: Option<f64>,
     /// Points off it.
     pub off: u64,
     /// Its positions at which no point stands.
@@ -146,6 +153,19 @@ impl SpacingReport {
                 farthest: Some(lattice.farthest),
                 ..Default::default()
             },
+            Spacing::Turned(lattice) => SpacingReport {
+                is_uniform: true,
+                step: Some(lattice.steps()),
+                size: Some([lattice.columns, lattice.rows]),
+                turn_deg: Some(lattice.turn_deg()),
+                between_deg: Some(lattice.between_deg()),
+                off: lattice.off,
+                empty: lattice.empty,
+                repeated: lattice.repeated,
+                tolerance: Some(lattice.tolerance),
+                farthest: Some(lattice.farthest),
+                ..Default::default()
+            },
             Spacing::Scattered { mean, why } => SpacingReport {
                 mean: Some(*mean).filter(|m| m.is_finite()),
                 why: Some(why.clone()),
@@ -154,6 +174,12 @@ impl SpacingReport {
             _ => SpacingReport::default(),
         }
     }
+}
+
+/// How far the rows of a grid are turned against the axes, in words.
+pub fn turned_words(turn_deg: f64) -> String {
+    let way = if turn_deg < 0.0 { "clockwise" } else { "anticlockwise" };
+    format!("turned {:.2} degrees {way} from east", turn_deg.abs())
 }
 
 /// What became of the points.
@@ -418,6 +444,10 @@ fn decided(plan: &GridPlan, spaced: &Spacing) -> Result<GridBy, Error> {
         (Some(GridBy::Lattice), Spacing::Scattered { why, .. }) => {
             Err(Error::Usage(format!("`by` lattice: the points are no grid: {why}; take triangles or mean")))
         }
+        (Some(GridBy::Lattice), Spacing::Turned(lattice)) => Err(Error::Usage(format!(
+            "`by` lattice: the points are a grid whose rows are {}, and those of a raster run east; take triangles or mean",
+            turned_words(lattice.turn_deg())
+        ))),
         (None | Some(GridBy::Lattice), Spacing::Uniform(lattice)) => match plan.cell {
             Some(cell)
                 if (cell - lattice.frame.step_x).abs() > 1e-9 * cell
@@ -450,6 +480,14 @@ fn frame_for(
     let cell = match (plan.cell, spaced) {
         (Some(cell), _) => cell,
         (None, Spacing::Uniform(lattice)) => lattice.frame.step_x.min(lattice.frame.step_y),
+        (None, Spacing::Turned(lattice)) => {
+            let cell = shorter_step(lattice);
+            notices.push(format!(
+                "cells of {cell}: the points are a grid whose rows are {}, so that the heights between them are taken (say another size with `cell`)",
+                turned_words(lattice.turn_deg())
+            ));
+            cell
+        }
         (None, Spacing::Scattered { mean, .. }) if mean.is_finite() && *mean > 0.0 => {
             let cell = round_size(*mean);
             notices.push(format!(
@@ -469,6 +507,14 @@ fn frame_for(
             "cells of {cell} would be more than {MOST_CELLS} for these points; say a larger `cell`, or take out points that lie far from all others"
         ))
     })
+}
+
+/// The shorter of the steps of a turned grid, which cells are made as wide as.
+pub(super) fn shorter_step(lattice: &TurnedLattice) -> f64 {
+    let [along, across] = lattice.steps();
+    // Steps of rounded coordinates have digits that nobody meant.
+    let step = along.min(across);
+    format!("{step:.3e}").parse().unwrap_or(step)
 }
 
 /// The size of 1, 2 or 5 times a power of ten that comes next to a number from below.

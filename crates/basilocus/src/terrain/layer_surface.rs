@@ -9,7 +9,7 @@ use basilocus_geodesy::crs::Crs;
 use basilocus_table::Geometries;
 use basilocus_table::geometry::{Geometry, Position};
 use basilocus_terrain::gridding::{by_lattice, by_triangles, frame_around};
-use basilocus_terrain::lattice::{Spacing, spacing};
+use basilocus_terrain::spacing::{Spacing, spacing};
 use basilocus_terrain::triangle_index::TriangleIndex;
 use basilocus_terrain::triangulation::{Triangulation, triangulate};
 use basilocus_terrain::{Grid, RectifiedGrid};
@@ -195,6 +195,7 @@ fn longest_edge(surface: &Triangulation) -> f64 {
 fn frame_of(path: &Path, x: &[f64], y: &[f64]) -> Result<RectifiedGrid, Error> {
     let frame = match spacing(x, y, None) {
         Spacing::Uniform(lattice) => frame_around(x, y, lattice.frame.step_x.min(lattice.frame.step_y), MOST_CELLS),
+        Spacing::Turned(lattice) => frame_around(x, y, super::grid::shorter_step(&lattice), MOST_CELLS),
         Spacing::Scattered { mean, .. } if mean > 0.0 && mean.is_finite() => {
             frame_around(x, y, super::grid::round_size(mean), MOST_CELLS)
         }

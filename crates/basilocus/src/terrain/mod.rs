@@ -59,7 +59,7 @@ mod volume;
 pub use basilocus_terrain as plain;
 pub use change::{ChangePlan, ChangeReport, NetError, change};
 pub use contour::{ContourPlan, ContourReport, contours_of};
-pub use grid::{GridBy, GridPlan, GridReport, SpacingReport, grid_of};
+pub use grid::{GridBy, GridPlan, GridReport, SpacingReport, grid_of, turned_words};
 pub use grid_look::GridLook;
 pub(crate) use grid_look::look_at_grid;
 pub(crate) use ground::on_the_ellipsoid as ground_on_the_ellipsoid;
