@@ -90,6 +90,32 @@ fn points_of_a_grid_become_it_and_all_others_are_set_aside() {
 }
 
 #[test]
+fn triangles_that_lie_over_others_are_told_with_their_volume() {
+    let folder = Folder::new();
+    // Two halves of a square of 10 m at a height of 3 m; and one of them again, a metre higher.
+    let triangle = |z: u32, corners: [[u32; 2]; 4]| {
+        let corners = corners.map(|[x, y]| format!("{} {} {z}", 438_000 + x, 5_116_000 + y));
+        format!("\"POLYGON Z (({}))\"\n", corners.join(", "))
+    };
+    let south = [[0, 0], [10, 0], [10, 10], [0, 0]];
+    let halves = format!("geom\n{}{}", triangle(3, south), triangle(3, [[0, 0], [10, 10], [0, 10], [0, 0]]));
+    let volume_of = |text: String| {
+        let surface = folder.file("halves.csv", text);
+        let plan = VolumePlan { in_plane: true, reading: utm(), ..VolumePlan::new(&surface, 0.0) };
+        volume(&plan, &Cancel::default(), &()).unwrap()
+    };
+    let told = |report: &VolumeReport| {
+        let over =
+            "2 triangles lie over others: there the ground has more than one height, of which volumes count each";
+        report.interpretation.iter().any(|line| line.contains(over))
+    };
+    let report = volume_of(halves.clone());
+    assert!(!told(&report) && (report.volume_m3 - 300.0).abs() < 1e-6, "{report:?}");
+    let report = volume_of(halves + &triangle(4, south));
+    assert!(told(&report) && (report.volume_m3 - 500.0).abs() < 1e-6, "{report:?}");
+}
+
+#[test]
 fn a_look_at_a_turned_grid_and_a_grid_made_of_it_say_the_same() {
     let folder = Folder::new();
     let (turn, step) = (27.5f64.to_radians(), 2.0);

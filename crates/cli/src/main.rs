@@ -24,6 +24,13 @@ fn main() -> ExitCode {
         Ok(a) => a,
         Err(e) => {
             let _ = e.print();
+            // What was said could not be taken apart: a program that asked for a report gets one all the same.
+            if e.use_stderr() && said.iter().any(|word| word == "--json") {
+                print_report(&ErrorReport {
+                    error: usage_words(&e),
+                    kind: word_of(basilocus::ErrorKind::Usage).into(),
+                });
+            }
             return ExitCode::from(if e.use_stderr() { 2 } else { 0 });
         }
     };
@@ -43,13 +50,23 @@ fn main() -> ExitCode {
             text::tell(&format!("basilocus: {message}\n"));
             let kind = e.downcast_ref::<basilocus::Error>().map_or(basilocus::ErrorKind::Data, |e| e.kind());
             if wants_json(&arguments) {
-                let report = ErrorReport { error: message, kind: word_of(kind).into() };
-                let _ = commands::json(&report).map(|text| text::print(&text));
+                print_report(&ErrorReport { error: message, kind: word_of(kind).into() });
             }
             let usage = kind == basilocus::ErrorKind::Usage;
             ExitCode::from(if usage { 2 } else { 1 })
         }
     }
+}
+
+fn print_report(report: &ErrorReport) {
+    let _ = commands::json(report).map(|text| text::print(&text));
+}
+
+/// What is wrong with the arguments, without the help behind it.
+fn usage_words(error: &clap::Error) -> String {
+    let text = error.render().to_string();
+    let first = text.split("\n\n").next().unwrap_or_default();
+    first.trim_start_matches("error: ").split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
 /// Whether the command that was called was to print a report object.

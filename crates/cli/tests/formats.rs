@@ -687,6 +687,55 @@ fn several_inputs_and_all_layers_in_one_command() {
 }
 
 #[test]
+fn a_geometry_that_no_cell_holds_is_left_out_of_a_workbook_and_not_cut() {
+    let f = Folder::new();
+    let ring: Vec<String> = (0..=2_000)
+        .map(|i| (f64::from(i % 2_000) / 2_000.0 * std::f64::consts::TAU).sin_cos())
+        .map(|(sin, cos)| format!("{:.4} {:.4}", 438_000.0 + 90.0 * cos, 5_116_000.0 + 90.0 * sin))
+        .collect();
+    let remark = "dredged ".repeat(5_000);
+    f.write(
+        "ponds.csv",
+        format!(
+            "id;remark;geom\n1;;POLYGON (({}))\n2;{remark};\"POLYGON ((438000 5116000, 438009 5116000, 438000 5116009, 438000 5116000))\"\n",
+            ring.join(", ")
+        ),
+    );
+    let out = f.ok(&["convert", "ponds.csv", "--from", "EPSG:32610", "-o", "ponds.xlsx"]);
+    for line in [
+        "note       1 geometry with more than 32767 characters as text, which a cell cannot hold: left out; another format has it, such as GeoPackage\n",
+        "note       1 text with more than 32767 characters, which a workbook cannot hold: cut\n",
+        "ledger     2 rows in = 2 out + 0 set aside\n",
+    ] {
+        assert!(out.contains(line), "{line}{out}");
+    }
+    f.ok(&["convert", "ponds.xlsx", "--from", "EPSG:32610", "-o", "back.csv"]);
+    let back = f.read("back.csv");
+    assert!(back.contains("POLYGON ((438000 5116000, 438009 5116000,") && !back.contains("437999."), "{back}");
+}
+
+#[test]
+fn a_column_of_heights_that_is_not_taken_says_why() {
+    let f = Folder::new();
+    let args = ["convert", "piles.csv", "--from", "EPSG:32610", "--overwrite", "-o", "piles.geojson"];
+    for (first, advice) in [("n/a", " (--z takes it)"), ("-9999", "")] {
+        f.write("piles.csv", format!("x,y,z\n438000.5,5116000.5,{first}\n438003.5,5116002.5,4.5\n"));
+        let out = f.ok(&args);
+        let told = format!(
+            "  read as    no heights from the column \"z\" beside them: \"{first}\" in row 2 is none; it stays a column{advice}\n"
+        );
+        assert!(out.contains(&told), "{told}{out}");
+        assert!(!f.ok(&[&args[..], &["--z", "z"]].concat()).contains("no heights from"));
+    }
+    // A column without a value says nothing of heights, and one in feet is a column by its name.
+    for (name, value) in [("z", ""), ("elevation_ft", "12")] {
+        f.write("piles.csv", format!("x,y,{name}\n438000.5,5116000.5,{value}\n438003.5,5116002.5,{value}\n"));
+        let out = f.ok(&args);
+        assert!(!out.contains("height"), "{out}");
+    }
+}
+
+#[test]
 fn errors_and_formulas_without_values_in_workbooks_are_told() {
     let f = Folder::new();
     let mut book = rust_xlsxwriter::Workbook::new();

@@ -188,6 +188,14 @@ fn reports_keep_to_their_schemas() {
     c.holds("doubts", &["doubts", "lattice", "--json"]);
     c.holds("error", &["convert", "nowhere.csv", "-o", "out.csv", "--json"]);
 
+    // Arguments that cannot be taken apart are an error like others, in words without the help.
+    let (status, out, err) = c.folder.run(&["convert", "survey.csv", "--nonsense", "--json"]);
+    let value: Value = serde_json::from_str(&out).unwrap();
+    assert_eq!((status, problems("error", &value)), (2, Vec::new()));
+    assert_eq!(value, serde_json::json!({ "error": "unexpected argument '--nonsense' found", "kind": "usage" }));
+    assert!(err.contains("--help"), "{err}");
+    assert_eq!(c.folder.run(&["convert", "survey.csv", "--nonsense"]).1, "");
+
     // No schema is published that nothing was held to.
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/schemas");
     let mut all: Vec<String> = std::fs::read_dir(folder)

@@ -5,6 +5,11 @@ use crate::triangulation::Triangulation;
 /// The most places of triangles in squares, for each triangle: long thin ones lie in many.
 const MOST_PLACES: usize = 16;
 
+/// Corners that are so near to an edge, as a share of its length, are on it.
+const ROUNDING: f64 = 1e-3;
+/// The most triangles of a square that one is compared with.
+const MOST_COMPARED: usize = 128;
+
 /// A surface of triangles that is asked at positions: squares say which triangles touch them.
 #[derive(Debug, Clone)]
 pub struct TriangleIndex {
@@ -54,6 +59,53 @@ impl TriangleIndex {
             }
             (surface, side) = (index.surface, side * 2.0);
         }
+    }
+
+    /// The surface that it is of.
+    pub fn into_surface(self) -> Triangulation {
+        self.surface
+    }
+
+    /// How many triangles lie over another one in the plane: a surface with such has two heights there. Edges that miss each
+    /// other by a thousandth of their length, as rounded corners make them, do not count. Where very many triangles meet, as in the
+    /// middle of a fan, each is compared with some hundred of them only.
+    ///
+    /// ```
+    /// use basilocus_terrain::triangle_index::TriangleIndex;
+    /// use basilocus_terrain::triangulation::Triangulation;
+    ///
+    /// let points = vec![[0.0, 0.0, 1.0], [4.0, 0.0, 1.0], [0.0, 4.0, 1.0], [1.0, 1.0, 5.0], [9.0, 1.0, 5.0], [1.0, 9.0, 5.0]];
+    /// let surface = Triangulation { points, triangles: vec![[0, 1, 2], [3, 4, 5]] };
+    /// assert_eq!(TriangleIndex::new(surface).overlapping(), 2);
+    /// ```
+    pub fn overlapping(&self) -> u64 {
+        let mut is_over = vec![false; self.surface.triangles.len()];
+        for square in self.starts.windows(2) {
+            let here = &self.places[square[0] as usize..square[1] as usize];
+            for (i, a) in here.iter().map(|a| *a as usize).enumerate() {
+                for b in here[i.saturating_sub(MOST_COMPARED)..i].iter().map(|b| *b as usize) {
+                    // Two that are known need no look.
+                    if !(is_over[a] && is_over[b]) && self.overlap(a, b) {
+                        (is_over[a], is_over[b]) = (true, true);
+                    }
+                }
+            }
+        }
+        is_over.iter().filter(|over| **over).count() as u64
+    }
+
+    /// Whether two triangles share more than an edge: no edge of either has the other one on its outer side.
+    fn overlap(&self, a: usize, b: usize) -> bool {
+        let [a, b] = [a, b].map(|at| self.surface.corners(&self.surface.triangles[at]));
+        let parts = |of: &[[f64; 3]; 3], other: &[[f64; 3]; 3]| {
+            (0..3).any(|i| {
+                let (p, q) = (of[i], of[(i + 1) % 3]);
+                let (dx, dy) = (q[0] - p[0], q[1] - p[1]);
+                let rounding = ROUNDING * (dx * dx + dy * dy);
+                other.iter().all(|c| dx * (c[1] - p[1]) - dy * (c[0] - p[0]) <= rounding)
+            })
+        };
+        !parts(&a, &b) && !parts(&b, &a)
     }
 
     /// Puts the triangles into their squares; false where they would have more than `most` places.
@@ -156,7 +208,40 @@ mod tests {
         assert!((index.height_at(500.0, 250.0).unwrap() - 5.0).abs() < 1e-9);
     }
 
+    #[test]
+    fn triangles_over_others_are_counted() {
+        let index = |triangles: Vec<[u32; 3]>| {
+            let points = vec![[0.0, 0.0, 1.0], [4.0, 0.0, 1.0], [4.0, 4.0, 1.0], [0.0, 4.0, 1.0], [2.0, 1.0, 1.0]];
+            TriangleIndex::new(Triangulation { points, triangles })
+        };
+        // Two halves of a square; one half twice; the square parted both ways; a small one within a half, on its edge.
+        assert_eq!(index(vec![[0, 1, 2], [0, 2, 3]]).overlapping(), 0);
+        assert_eq!(index(vec![[0, 1, 2], [0, 2, 3], [0, 1, 2]]).overlapping(), 2);
+        assert_eq!(index(vec![[0, 1, 2], [0, 2, 3], [0, 1, 3], [1, 2, 3]]).overlapping(), 4);
+        assert_eq!(index(vec![[0, 1, 2], [0, 2, 3], [0, 1, 4]]).overlapping(), 2);
+        assert_eq!(index(vec![]).overlapping(), 0);
+    }
+
     proptest! {
+        /// No triangle of a triangulation lies over another one, rounded or not; one more lies over those that are there.
+        #[test]
+        fn triangles_of_a_triangulation_do_not_overlap(
+            points in prop::collection::vec((0u32..1000, 0u32..1000), 8..80), again in 0usize..1000
+        ) {
+            let points = points.iter().map(|(x, y)| [f64::from(*x) * 0.1, f64::from(*y) * 0.1, 1.0]).collect();
+            let Ok(made) = triangulate(points, &[], None) else { return Ok(()) };
+            let mut surface = made.surface;
+            prop_assert_eq!(TriangleIndex::new(surface.clone()).overlapping(), 0);
+            let twice = |t: &[u32; 3]| {
+                let [a, b, c] = surface.corners(t);
+                (b[0] - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (b[1] - a[1])
+            };
+            let fat: Vec<[u32; 3]> = surface.triangles.iter().filter(|t| twice(t) > 20.0).copied().collect();
+            prop_assume!(!fat.is_empty());
+            surface.triangles.push(fat[again % fat.len()]);
+            prop_assert_eq!(TriangleIndex::new(surface).overlapping(), 2);
+        }
+
         #[test]
         fn a_plane_has_its_height_everywhere_inside(
             points in prop::collection::vec((0.0..100.0f64, 0.0..100.0f64), 3..60), asked in prop::collection::vec((-20.0..120.0f64, -20.0..120.0f64), 1..40)

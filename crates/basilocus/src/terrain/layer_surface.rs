@@ -102,7 +102,15 @@ impl LayerSurface {
     pub(super) fn triangles(&mut self, longest: Option<f64>) -> Result<Triangulation, Error> {
         if self.shapes.are_triangles && longest.is_none() {
             self.interpretation.push(format!("{} triangles are taken as they are", self.shapes.edges.len()));
-            return Ok(self.shapes.as_triangles());
+            let index = TriangleIndex::new(self.shapes.as_triangles());
+            let over = index.overlapping();
+            if over > 0 {
+                self.notices.push(format!(
+                    "{}: {over} triangles lie over others: there the ground has more than one height, of which volumes count each, and a height is that of one of them",
+                    self.path.display()
+                ));
+            }
+            return Ok(index.into_surface());
         }
         let (points, edges) = (std::mem::take(&mut self.shapes.points), std::mem::take(&mut self.shapes.edges));
         let given = points.len();

@@ -32,6 +32,8 @@ pub struct XlsxWriter {
     told: Vec<String>,
     /// Cells whose text was cut.
     cut: u64,
+    /// Cells whose geometry was left out.
+    too_long: u64,
     /// Addresses that are no links because a sheet had enough of them.
     unlinked: u64,
 }
@@ -107,6 +109,7 @@ impl XlsxWriter {
             names: Vec::new(),
             told: Vec::new(),
             cut: 0,
+            too_long: 0,
             unlinked: 0,
         }
     }
@@ -339,6 +342,7 @@ impl Writer for XlsxWriter {
                 Ok(wrote)
             })?;
             self.cut += wrote.cut;
+            self.too_long += wrote.too_long;
             self.unlinked += wrote.unlinked;
             open.links += wrote.links;
             open.row += 1;
@@ -384,6 +388,12 @@ impl Writer for XlsxWriter {
             self.told.push(format!(
                 "{} with more than {MOST_CHARACTERS} characters, which a workbook cannot hold: cut",
                 counted(self.cut, "text")
+            ));
+        }
+        if self.too_long > 0 {
+            self.told.push(format!(
+                "{} with more than {MOST_CHARACTERS} characters as text, which a cell cannot hold: left out; another format has it, such as GeoPackage",
+                counted(self.too_long, "geometry")
             ));
         }
         if self.unlinked > 0 {
@@ -512,6 +522,7 @@ struct Wrote {
     links: u32,
     unlinked: u64,
     cut: u64,
+    too_long: u64,
 }
 
 /// Whether a text is an address that a click should lead to, and may be a link by the limits of workbooks.
@@ -530,7 +541,7 @@ fn is_geo_link(text: &str) -> bool {
         && rest.bytes().all(|b| b.is_ascii_alphanumeric() || b"-.,;=".contains(&b))
 }
 
-/// Writes a cell; a text that is longer than a cell holds is cut.
+/// Writes a cell; a text that is longer than a cell holds is cut, and a geometry left out: cut, it would be none or another one.
 fn write_cell(
     sheet: &mut Worksheet,
     (row, column): (u32, u16),
@@ -574,6 +585,10 @@ fn write_cell(
             return Ok(());
         }
         let cut = text.len() > MOST_CHARACTERS && text.chars().count() > MOST_CHARACTERS;
+        if cut && basilocus_table::geometry::wkt::read(&text).is_ok() {
+            wrote.too_long += 1;
+            return Ok(());
+        }
         wrote.cut += u64::from(cut);
         if cut {
             sheet.write_string(row, column, text.chars().take(MOST_CHARACTERS).collect::<String>())?;

@@ -100,7 +100,11 @@ pub(super) fn find(
         )));
     }
     let mut height = search.height(&source, &crs)?;
-    let beside = search.height_beside(&source).filter(|_| height.is_none());
+    let (beside, no_heights) = match search.height_beside(&source).filter(|_| height.is_none()) {
+        Some(Ok(at)) => (Some(at), None),
+        Some(Err(why)) => (None, Some(why)),
+        None => (None, None),
+    };
     let is_found = beside.is_some();
     height = height.or(beside);
     let mut interpretation = vec![format!(
@@ -112,6 +116,7 @@ pub(super) fn find(
     if let Some(column) = beside.and_then(|at| columns.get(at)) {
         interpretation.push(format!("heights from the column \"{}\" beside them (found)", column.name()));
     }
+    interpretation.extend(no_heights);
     interpretation.extend(evidence.into_iter().map(|e| format!("system: {e}")));
     let zones = match source {
         Source::Columns { .. } => Zones::find(columns, sample, &crs),
@@ -290,8 +295,8 @@ impl Search<'_> {
     }
 
     /// A column of heights right behind those of x and y, as we write them ourselves: of numbers, in no other unit by its
-    /// name.
-    fn height_beside(&self, source: &Source) -> Option<usize> {
+    /// name; or why it is not taken, in words, where one of its values is no height.
+    fn height_beside(&self, source: &Source) -> Option<Result<usize, String>> {
         let Source::Columns { x, y } = source else { return None };
         let at = x.max(y) + 1;
         let column = self.columns.get(at).filter(|c| x.abs_diff(*y) == 1 && c.role == Some(Role::Height))?;
@@ -300,8 +305,19 @@ impl Search<'_> {
         let rows = || (0..self.sample.len()).filter(|row| !values.text(*row).trim().is_empty());
         // Numbers that stand for none are no heights, and nobody said that the others are.
         let is_height = |v: f64| ![-9999.0, -99999.0, -32768.0, 9999.0, 99999.0].contains(&v);
-        let are_numbers = rows().next().is_some() && rows().all(|row| values.get(row).is_some_and(is_height));
-        (are_numbers && !in_feet).then_some(at)
+        rows().next()?;
+        if in_feet {
+            return None;
+        }
+        let Some(row) = rows().find(|row| !values.get(*row).is_some_and(is_height)) else { return Some(Ok(at)) };
+        let (name, source_row) = (column.name(), self.sample.source_rows()[row]);
+        let value = values.text(row);
+        let value = value.trim();
+        // A number for none would be taken for a height.
+        let advice = if values.get(row).is_some() { "" } else { " (`z` takes it)" };
+        Some(Err(format!(
+            "no heights from the column \"{name}\" beside them: \"{value}\" in row {source_row} is none; it stays a column{advice}"
+        )))
     }
 
     /// The column of heights, where the system needs them or the plan names it.
