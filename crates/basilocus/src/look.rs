@@ -135,7 +135,7 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
         let decoded = decoder.decode(block)?;
         watchers.rows(&Seen::new(&Rows::read(decoded.batch.clone()), &scene));
         watchers.set_aside(&decoded.set_aside, &scene);
-        let places = spaced.map(|at| first_pass(&decoded.batch, at));
+        let places = spaced.map(|at| Places::of(places_of(&decoded.batch, at)));
         Ok(Counted { places: places.unwrap_or_default(), ..Counted::of(decoded) })
     };
     stream(reader.as_mut(), &passing, &work, &mut |part: Counted| {
@@ -162,7 +162,7 @@ pub fn look(plan: &LayerPlan, first: usize, cancel: &Cancel, progress: &dyn Prog
     let in_two = combined.is_none();
     notes.extend(combined);
     let spacing = match spaced {
-        Some(at) => Some(SpacingReport::of(&spacing_of(reader.as_mut(), at, &counted.places, cancel)?)),
+        Some(at) => Some(SpacingReport::of(&counted.places.spacing(reader.as_mut(), at, cancel)?)),
         None => None,
     };
     let rows = head.len().min(first);
@@ -258,29 +258,53 @@ fn places_of(batch: &Batch, columns: [usize; 2]) -> [Vec<f64>; 2] {
     })
 }
 
-fn first_pass(batch: &Batch, columns: [usize; 2]) -> FirstPass {
-    let [x, y] = places_of(batch, columns);
-    let mut first = FirstPass::default();
-    first.add(&x, &y);
-    first
+/// Positions whose spacing is asked for: kept as long as they are few, and read again where they are not.
+#[derive(Default)]
+struct Places {
+    first: FirstPass,
+    count: usize,
+    /// All of them in blocks, or none.
+    kept: Vec<[Vec<f64>; 2]>,
 }
 
-/// How positions are spaced: they are read again rather than kept.
-fn spacing_of(
-    reader: &mut dyn Reader,
-    columns: [usize; 2],
-    first: &FirstPass,
-    cancel: &Cancel,
-) -> Result<Spacing, Error> {
-    let decoder = reader.decoder();
-    let path = reader.about().path.clone();
-    let work = |block| Ok(places_of(&decoder.decode(block)?.batch, columns));
-    spacing::in_passes(first, None, &mut |give| {
-        stream(reader, &Passing::quiet(&path, cancel), &work, &mut |[x, y]: [Vec<f64>; 2]| {
-            give(&x, &y);
-            Ok(())
+/// The most positions that are kept, in 32 megabytes.
+const MOST_KEPT: usize = 1 << 21;
+
+impl Places {
+    fn of([x, y]: [Vec<f64>; 2]) -> Self {
+        let mut first = FirstPass::default();
+        first.add(&x, &y);
+        Places { first, count: x.len(), kept: vec![[x, y]] }
+    }
+
+    fn merge(&mut self, more: Places) {
+        self.first.merge(more.first);
+        self.count += more.count;
+        if self.count > MOST_KEPT {
+            self.kept = Vec::new();
+        } else {
+            self.kept.extend(more.kept);
+        }
+    }
+
+    /// How they are spaced.
+    fn spacing(&self, reader: &mut dyn Reader, columns: [usize; 2], cancel: &Cancel) -> Result<Spacing, Error> {
+        if self.count <= MOST_KEPT {
+            return spacing::in_passes(&self.first, None, &mut |give| {
+                self.kept.iter().for_each(|[x, y]| give(x, y));
+                Ok(())
+            });
+        }
+        let decoder = reader.decoder();
+        let path = reader.about().path.clone();
+        let work = |block| Ok(places_of(&decoder.decode(block)?.batch, columns));
+        spacing::in_passes(&self.first, None, &mut |give| {
+            stream(reader, &Passing::quiet(&path, cancel), &work, &mut |[x, y]: [Vec<f64>; 2]| {
+                give(&x, &y);
+                Ok(())
+            })
         })
-    })
+    }
 }
 
 /// Names of the columns of a layer or table, with the kinds of their values; the geometry is none of them.
@@ -320,8 +344,8 @@ struct Counted {
     set_aside: Vec<(u64, Reason)>,
     blank_second_row: bool,
     bytes: u64,
-    /// What the positions show, where their spacing is asked for.
-    places: FirstPass,
+    /// The positions, where their spacing is asked for.
+    places: Places,
 }
 
 impl Counted {
@@ -514,4 +538,41 @@ fn stem_of(name: &str) -> String {
         basilocus_formats::DRIVERS.iter().any(|d| d.endings.contains(&ending.to_ascii_lowercase().as_str()))
     };
     name.rsplit_once('.').filter(has_ending).map_or(name, |(stem, _)| stem).replace('/', "_")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn positions_that_are_read_again_are_spaced_as_those_that_are_kept() {
+        let folder = tempfile::tempdir().unwrap();
+        let noise = |i: usize| ((i as f64 * 12.9898).sin() * 43758.5453).rem_euclid(1.0);
+        let texts: [String; 3] = [
+            (0..600).map(|i| format!("{} {} 5\n", 438_000 + i % 30 * 2, 5_116_000 + i / 30 * 2)).collect(),
+            (0..600)
+                .map(|i| format!("{} {} 5\n", 438_000 + i % 30 * 4 + i / 30, 5_116_000 + i / 30 * 4 - i % 30))
+                .collect(),
+            (0..600).map(|i| format!("{:.2} {:.2} 5\n", noise(i) * 90.0, noise(i + 7919) * 70.0)).collect(),
+        ];
+        let spaced = texts.map(|text| {
+            let path = folder.path().join("tile.xyz");
+            std::fs::write(&path, text).unwrap();
+            let mut reader = source::open(&path, &Default::default()).unwrap();
+            let mut kept = Places::default();
+            source::each_batch(reader.as_mut(), &mut |decoded| {
+                kept.merge(Places::of(places_of(&decoded.batch, [0, 1])));
+                Ok(())
+            })
+            .unwrap();
+            assert!(kept.count == 600 && !kept.kept.is_empty());
+            let in_memory = kept.spacing(reader.as_mut(), [0, 1], &Cancel::default()).unwrap();
+            // As many more as are kept, without one that counts.
+            kept.merge(Places { count: MOST_KEPT, ..Default::default() });
+            assert!(kept.kept.is_empty());
+            assert_eq!(kept.spacing(reader.as_mut(), [0, 1], &Cancel::default()).unwrap(), in_memory);
+            in_memory
+        });
+        assert!(matches!(spaced, [Spacing::Uniform(_), Spacing::Turned(_), Spacing::Scattered { .. }]), "{spaced:?}");
+    }
 }
