@@ -86,9 +86,9 @@ pub fn spacing_words(s: &SpacingReport) -> String {
     match (s.step, s.size, s.mean) {
         (Some([x, y]), Some([columns, rows]), _) => {
             // Steps of a turned grid come from many positions, with digits that nobody meant.
-            let [x, y] =
-                if s.turn_deg.is_some() { [x, y].map(|v| format!("{v:.3}")) } else { [x, y].map(|v| v.to_string()) };
-            let step = if x == y { x } else { format!("{x} by {y}") };
+            let shown = |v: f64| if s.turn_deg.is_some() { format!("{v:.3e}").parse().unwrap_or(v) } else { v };
+            let [x, y] = [x, y].map(shown);
+            let step = if x == y { format!("{x}") } else { format!("{x} by {y}") };
             let turned = s.turn_deg.map_or(String::new(), |turn| {
                 let square = s.between_deg.filter(|b| (b - 90.0).abs() > 0.05);
                 let square = square.map_or(String::new(), |b| format!(", its columns {b:.2} degrees from these"));

@@ -37,6 +37,27 @@ fn a_grid_that_is_turned_is_one_and_its_heights_are_taken_between_its_points() {
     let spaced = "  spacing    uniform: 10 columns and 6 rows at 3.162, its rows turned 18.43 degrees clockwise from east; 0 of its places empty, 0 points off it (more than 0.1 of a step; the others by 0.000 at most), 0 at a place that has one\n";
     let out = f.ok(&["look", "quay.xyz"]);
     assert!(out.contains(spaced), "{out}");
+    // In degrees too, whose steps are small.
+    f.write(
+        "degrees.xyz",
+        (0..60)
+            .map(at)
+            .map(|(x, y, z)| {
+                format!(
+                    "{:.5} {:.5} {z}\n",
+                    f64::from(x - 438_000) * 1e-4 - 123.8,
+                    f64::from(y - 5_116_000) * 1e-4 + 46.2
+                )
+            })
+            .collect::<String>(),
+    );
+    let out = f.ok(&["look", "degrees.xyz"]);
+    assert!(
+        out.contains(
+            "uniform: 10 columns and 6 rows at 0.0003162, its rows turned 18.43 degrees clockwise from east; 0 of"
+        ),
+        "{out}"
+    );
     let to = ["--from", "EPSG:32610", "-o", "quay.asc"];
     let out = f.ok(&[&["terrain", "grid", "quay.xyz"], &to[..]].concat());
     for line in [
