@@ -1,6 +1,7 @@
 //! Which address leads where.
 
 use crate::features::{self, items};
+use crate::guard::{MOST_BYTES, within_limit};
 use crate::links::Base;
 use crate::parameters::{Form, Parameters};
 use crate::problem::Problem;
@@ -20,8 +21,6 @@ use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
 use tower_http::timeout::{RequestBodyTimeoutLayer, TimeoutLayer};
 
-/// Bytes that a request may have.
-const MOST_BYTES: usize = 8 << 20;
 /// How long the next part of a request's body may take.
 const BODY: Duration = Duration::from_secs(15);
 /// How long an answer may take.
@@ -64,6 +63,7 @@ pub(crate) fn router(app: &Arc<App>) -> Router {
         })
         .layer(DefaultBodyLimit::max(MOST_BYTES))
         .layer(RequestBodyTimeoutLayer::new(BODY))
+        .layer(middleware::from_fn(within_limit))
         .layer(TimeoutLayer::with_status_code(StatusCode::SERVICE_UNAVAILABLE, ANSWER))
         .layer(CatchPanicLayer::custom(|_| Problem::broke("the request could not be answered").into_response()))
         .with_state(app.clone());

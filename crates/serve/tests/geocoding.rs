@@ -185,9 +185,16 @@ fn problems_say_what_was_expected() {
     assert_eq!(served.post("/processes", &[], "").0, 405);
     let (status, _, text) = served.post("/openls", &[], "<XLS/>");
     assert!(status == 400 && text.contains("errorCode"), "{text}");
-    // One byte too many: a client that is answered before it has sent all sees a broken connection rather than the answer.
-    let large = "x".repeat((8 << 20) + 1);
-    assert_eq!(served.post(geocode, &[], &large).0, 413);
+    // A client that has not sent all sees the answer, and not a broken connection; one that waits for the word sends nothing.
+    for (bytes, expect) in [((8 << 20) + 1, None), (9 << 20, None), (40 << 20, None), (40 << 20, Some("100-continue"))]
+    {
+        let headers: Vec<(&str, &str)> = expect.map(|e| ("expect", e)).into_iter().collect();
+        let (status, _, text) = served.post(geocode, &headers, &"x".repeat(bytes));
+        let problem: serde_json::Value = serde_json::from_str(&text).unwrap();
+        assert_eq!((status, &problem["status"]), (413, &413.into()), "{bytes} {expect:?}");
+        let detail = problem["detail"].as_str().unwrap();
+        assert!(detail.starts_with(&format!("the request has {bytes} bytes, and 8388608 at most")), "{detail}");
+    }
 }
 
 #[test]

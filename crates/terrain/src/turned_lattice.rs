@@ -4,7 +4,8 @@
 //! many neighbours have in common, and made exact by least squares: first over the neighbours of one position, then over
 //! positions twice as far from it, and so on, as a step that is off by little puts far positions off by much.
 
-use crate::lattice::{is_most, is_of_rounded_numbers};
+use crate::RectifiedGrid;
+use crate::lattice::{Lattice, is_most, is_of_rounded_numbers};
 use crate::occupied::Occupied;
 use crate::spacing::{Each, Reach};
 use std::collections::HashMap;
@@ -44,6 +45,15 @@ impl TurnedLattice {
     pub fn between_deg(&self) -> f64 {
         let between = cross(self.along, self.across).atan2(dot(self.along, self.across));
         between.to_degrees()
+    }
+
+    /// The grid along the axes that it would be if it were not turned: the same places, as far apart and as full.
+    pub fn unturned(&self) -> Lattice {
+        let [step_x, step_y] = self.steps();
+        let TurnedLattice { columns, rows, tolerance, farthest, off, empty, repeated, .. } = *self;
+        let north = self.origin[1] + step_y * (rows - 1) as f64;
+        let frame = RectifiedGrid { west: self.origin[0], north, step_x, step_y, columns, rows };
+        Lattice { frame, tolerance, farthest, off, empty, repeated }
     }
 
     /// The lengths of both steps: along a row, and from row to row.
@@ -181,11 +191,12 @@ fn fitted(windows: &[Vec<[f64; 2]>], sample: &[[f64; 2]], steps: [[f64; 2]; 2], 
     let positions: Vec<[f64; 2]> = windows.iter().flatten().chain(sample).copied().collect();
     let far = |fit: &Fit, p: [f64; 2]| fit.place(p).map(f64::abs).into_iter().fold(0.0, f64::max);
     let farthest = positions.iter().map(|p| far(&fit, *p)).fold(0.0, f64::max);
+    // Until the steps are right, positions may be farther off than they are in the end.
+    let near = SAME.max(2.0 * tolerance);
     let mut reach = WINDOW;
     loop {
         let within: Vec<[f64; 2]> = positions.iter().copied().filter(|p| far(&fit, *p) <= reach).collect();
-        let on: Vec<[f64; 2]> =
-            within.iter().copied().filter(|p| Fit::off(fit.place(*p)) <= 2.0 * tolerance.max(SAME / 2.0)).collect();
+        let on: Vec<[f64; 2]> = within.iter().copied().filter(|p| Fit::off(fit.place(*p)) <= near).collect();
         if !is_most(on.len() as u64, within.len() as u64) {
             return None;
         }

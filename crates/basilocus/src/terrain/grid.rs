@@ -16,6 +16,7 @@ use basilocus_formats::raster::RasterValues;
 use basilocus_geodesy::crs::{Crs, Heights};
 use basilocus_table::Reason;
 use basilocus_terrain::gridding::{by_lattice, by_mean, by_triangles, frame_around, frame_of_cells};
+use basilocus_terrain::lattice::Lattice;
 use basilocus_terrain::spacing::{Spacing, spacing};
 use basilocus_terrain::triangulation::triangulate;
 use basilocus_terrain::turned_lattice::TurnedLattice;
@@ -142,29 +143,21 @@ pub struct SpacingReport {
 impl SpacingReport {
     pub(crate) fn of(spacing: &Spacing) -> Self {
         match spacing {
-            Spacing::Uniform(lattice) => SpacingReport {
+            Spacing::Uniform(Lattice { frame, tolerance, farthest, off, empty, repeated }) => SpacingReport {
                 is_uniform: true,
-                step: Some([lattice.frame.step_x, lattice.frame.step_y]),
-                size: Some([lattice.frame.columns, lattice.frame.rows]),
-                off: lattice.off,
-                empty: lattice.empty,
-                repeated: lattice.repeated,
-                tolerance: Some(lattice.tolerance),
-                farthest: Some(lattice.farthest),
+                step: Some([frame.step_x, frame.step_y]),
+                size: Some([frame.columns, frame.rows]),
+                tolerance: Some(*tolerance),
+                farthest: Some(*farthest),
+                off: *off,
+                empty: *empty,
+                repeated: *repeated,
                 ..Default::default()
             },
             Spacing::Turned(lattice) => SpacingReport {
-                is_uniform: true,
-                step: Some(lattice.steps()),
-                size: Some([lattice.columns, lattice.rows]),
                 turn_deg: Some(lattice.turn_deg()),
                 between_deg: Some(lattice.between_deg()),
-                off: lattice.off,
-                empty: lattice.empty,
-                repeated: lattice.repeated,
-                tolerance: Some(lattice.tolerance),
-                farthest: Some(lattice.farthest),
-                ..Default::default()
+                ..SpacingReport::of(&Spacing::Uniform(lattice.unturned()))
             },
             Spacing::Scattered { mean, why } => SpacingReport {
                 mean: Some(*mean).filter(|m| m.is_finite()),

@@ -95,22 +95,27 @@ impl LayerSurface {
         })
     }
 
+    /// The triangles that it has.
+    fn as_they_are(&mut self) -> TriangleIndex {
+        self.interpretation.push(format!("{} triangles are taken as they are", self.shapes.edges.len()));
+        let index = TriangleIndex::new(self.shapes.as_triangles());
+        let over = index.overlapping();
+        if over > 0 {
+            self.notices.push(format!(
+                "{}: {over} triangles lie over others: there the ground has more than one height, of which volumes count each, and a height is that of one of them",
+                self.path.display()
+            ));
+        }
+        index
+    }
+
     /// Its triangles: those that it has, or those of its points, none with an edge longer than `longest`.
     ///
     /// # Errors
     /// [`Error::Data`] for points that make no triangle.
     pub(super) fn triangles(&mut self, longest: Option<f64>) -> Result<Triangulation, Error> {
         if self.shapes.are_triangles && longest.is_none() {
-            self.interpretation.push(format!("{} triangles are taken as they are", self.shapes.edges.len()));
-            let index = TriangleIndex::new(self.shapes.as_triangles());
-            let over = index.overlapping();
-            if over > 0 {
-                self.notices.push(format!(
-                    "{}: {over} triangles lie over others: there the ground has more than one height, of which volumes count each, and a height is that of one of them",
-                    self.path.display()
-                ));
-            }
-            return Ok(index.into_surface());
+            return Ok(self.as_they_are().into_surface());
         }
         let (points, edges) = (std::mem::take(&mut self.shapes.points), std::mem::take(&mut self.shapes.edges));
         let given = points.len();
@@ -165,10 +170,12 @@ impl LayerSurface {
                 return Ok((filled.grid, None));
             }
         }
-        let surface = self.triangles(None)?;
+        let index =
+            if self.shapes.are_triangles { self.as_they_are() } else { TriangleIndex::new(self.triangles(None)?) };
+        let surface = index.surface();
         let [x, y] = [0, 1].map(|a| axis(a, &surface.points));
         let frame = frame_of(&self.path, &x, &y)?;
-        let longest = longest_edge(&surface);
+        let longest = longest_edge(surface);
         if longest > LONG * frame.step_x {
             self.notices.push(format!(
                 "{}: triangles have edges of up to {longest:.0}, and the points are some {} apart: across such gaps nobody measured; `terrain triangulate` with `longest_edge` leaves them out",
@@ -180,7 +187,7 @@ impl LayerSurface {
             "where cells are needed, they are {} wide and have the heights of the triangles",
             frame.step_x
         ));
-        Ok((by_triangles(frame, &surface), Some(TriangleIndex::new(surface))))
+        Ok((by_triangles(frame, surface), Some(index)))
     }
 }
 

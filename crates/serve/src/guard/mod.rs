@@ -1,5 +1,6 @@
 //! What stands before everything that is served: who may ask and how often, what is counted and what is written down.
 
+mod body;
 mod clients;
 mod conditional;
 mod hosts;
@@ -7,6 +8,7 @@ mod log;
 mod metrics;
 mod tokens;
 
+pub(crate) use body::{MOST_BYTES, within_limit};
 pub(crate) use clients::Clients;
 pub(crate) use conditional::conditional;
 pub(crate) use hosts::Hosts;

@@ -100,10 +100,9 @@ pub(super) fn find(
         )));
     }
     let mut height = search.height(&source, &crs)?;
-    let (beside, no_heights) = match search.height_beside(&source).filter(|_| height.is_none()) {
-        Some(Ok(at)) => (Some(at), None),
-        Some(Err(why)) => (None, Some(why)),
-        None => (None, None),
+    let (beside, no_heights) = match search.height_beside(&source).filter(|_| height.is_none()).transpose() {
+        Ok(at) => (at, None),
+        Err(why) => (None, Some(why)),
     };
     let is_found = beside.is_some();
     height = height.or(beside);
