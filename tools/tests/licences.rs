@@ -1,5 +1,6 @@
 //! Every package that is built, for tests or for use, has a licence that `deny.toml` allows, and comes from the registry.
 
+use std::path::Path;
 use std::process::Command;
 
 /// The texts of a list in `deny.toml`.
@@ -76,13 +77,15 @@ fn expressions_of_licences() {
 
 #[test]
 fn licences_are_allowed() {
-    let root = concat!(env!("CARGO_MANIFEST_DIR"), "/..");
-    let allowed = allowed(&std::fs::read_to_string(format!("{root}/deny.toml")).unwrap());
+    // The workspace of the SQL engine has this test too, for its own packages.
+    let here = Path::new(env!("CARGO_MANIFEST_DIR"));
+    let root = here.ancestors().find(|folder| folder.join("deny.toml").exists()).unwrap();
+    let allowed = allowed(&std::fs::read_to_string(root.join("deny.toml")).unwrap());
     assert!(allowed.len() > 2, "{allowed:?}");
     let out = Command::new(env!("CARGO"))
         .args(["metadata", "--format-version", "1", "--all-features", "--locked", "--offline"])
         .args(["--filter-platform", "x86_64-unknown-linux-gnu"])
-        .current_dir(root)
+        .current_dir(here)
         .output()
         .unwrap();
     assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));

@@ -125,3 +125,109 @@ fn impossible_positions_have_no_result() {
     assert_eq!(way(4326, 32610).apply_one(57.0, 45.0, 0.0), None, "half a world from the zone");
     assert_eq!(way(32610, 4326).apply_one(5e7, 5e6, 0.0), None);
 }
+
+#[test]
+fn every_refusal_says_which_step_could_not_take_the_position() {
+    let to_utm = way(4326, 32610);
+    for (x, y, words) in [
+        (f64::NAN, 45.0, Some("not a number")),
+        (-123.0, f64::INFINITY, Some("not a number")),
+        (-123.0, 90.5, Some("latitude is beyond ±90°")),
+        (-361.0, 45.0, Some("longitude beyond ±360°")),
+        (57.0, 45.0, Some("outside the domain of the projection (Transverse Mercator)")),
+        (-123.0, 45.0, None),
+        (237.0, 45.0, None),
+    ] {
+        let told = to_utm.refusal(x, y, f64::NAN);
+        match words {
+            Some(words) => assert!(told.as_deref().is_some_and(|t| t.contains(words)), "{x} {y}: {told:?}"),
+            None => assert_eq!(told, None, "{x} {y}"),
+        }
+        assert_eq!(told.is_none(), to_utm.apply_one(x, y, f64::NAN).is_some(), "{x} {y}");
+    }
+    // A height that is none spoils a position only where it is part of it.
+    let geocentric = way(4979, 4978);
+    assert_eq!(geocentric.refusal(-123.0, 45.0, 7.0), None);
+    assert_eq!(geocentric.refusal(-123.0, 45.0, f64::NAN).as_deref(), Some("not a number"));
+}
+
+#[test]
+fn heights_are_left_scaled_or_moved_and_it_is_said_which() {
+    let catalogue = Catalogue::embedded();
+    let of = |from: &str, to: &str| {
+        let system = |text: &str| catalogue.find_one(text).unwrap();
+        Operation::between(&system(from), &system(to), None).unwrap()
+    };
+    let height = |op: &Operation| op.apply_one(-123.0, 46.0, 10.0).unwrap().2;
+    // Two dimensions know no heights: they stay, and nothing is said of them.
+    let flat = of("EPSG:4326", "EPSG:32610");
+    assert_eq!((flat.moves_heights(), height(&flat), flat.notes().len()), (false, 10.0, 0));
+    // One side with heights: they stay, and that is said.
+    for (from, to) in [("EPSG:4326", "EPSG:4979"), ("EPSG:4326+5773", "EPSG:32610")] {
+        let op = of(from, to);
+        assert_eq!((op.moves_heights(), height(&op)), (false, 10.0), "{from} {to}");
+        assert!(op.notes().iter().any(|n| n.starts_with("heights stay as they are: ")), "{:?}", op.notes());
+    }
+    // The same surface on both: only the unit, here metres and US survey feet (1200/3937 m), changes.
+    let feet = of("EPSG:4269+5703", "EPSG:4269+6360");
+    assert!(feet.moves_heights() && (height(&feet) - 10.0 * 3937.0 / 1200.0).abs() < 1e-12, "{}", height(&feet));
+    // Both above the ellipsoid: heights go with the position.
+    let whole = of("EPSG:4979", "EPSG:4978");
+    assert!(whole.moves_heights() && height(&whole) > 4e6);
+}
+
+#[test]
+fn operations_follow_each_other_as_one() {
+    let (there, back) = (way(4326, 32610), way(32610, 4326));
+    let both = there.clone().then(back.clone());
+    assert_eq!(
+        both.name(),
+        "conversion from WGS 84 to WGS 84 / UTM zone 10N, then conversion from WGS 84 / UTM zone 10N to WGS 84"
+    );
+    // What becomes geocentric and geographic again is left as it is: no bit changes.
+    let twice = way(4979, 4978).then(way(4978, 4979));
+    assert!(twice.steps().is_empty(), "{:?}", twice.steps());
+    assert_eq!(twice.apply_one(-123.456_789_012_345, 46.2, 3.1), Some((-123.456_789_012_345, 46.2, 3.1)));
+    let (e, n, _) = there.apply_one(-123.4, 46.2, 0.0).unwrap();
+    assert_eq!(there.clone().then(way(32610, 32610)).apply_one(-123.4, 46.2, 0.0), Some((e, n, 0.0)));
+    // Accuracies add up, what is assumed or missed in one is so in both, heights go as they go in one of them.
+    let shift = way(32026, 2269);
+    let joined = shift.clone().then(way(2269, 4152));
+    assert_eq!(joined.accuracy_m(), Some(shift.accuracy_m().unwrap() + way(2269, 4152).accuracy_m().unwrap()));
+    assert!(joined.missed().is_some() && joined.missed() == shift.missed());
+    assert_eq!(way(4326, 4269).then(there.clone()).assumes_equal(), way(4326, 4269).assumes_equal());
+    assert!(way(4979, 4978).then(way(4978, 4979)).moves_heights());
+    assert!(!there.then(back).moves_heights());
+}
+
+#[test]
+fn scaled_heights_are_scaled_by_both() {
+    let catalogue = Catalogue::embedded();
+    let system = |text: &str| catalogue.find_one(text).unwrap();
+    let of = |from: &str, to: &str| Operation::between(&system(from), &system(to), None).unwrap();
+    let feet = || of("EPSG:4269+5703", "EPSG:4269+6360");
+    let metres = || of("EPSG:4269+6360", "EPSG:4269+5703");
+    let there_and_back = feet().then(metres());
+    assert_eq!(there_and_back.apply_one(-123.0, 46.0, 10.0).map(|p| p.2), Some(10.0));
+    let twice = feet().then(feet()).apply_one(-123.0, 46.0, 10.0).unwrap().2;
+    assert!((twice - 10.0 * (3937.0f64 / 1200.0).powi(2)).abs() < 1e-9, "{twice}");
+    // One that leaves heights alone changes nothing of that, in front or behind.
+    let height = |op: Operation, x: f64, y: f64| op.apply_one(x, y, 10.0).map(|p| p.2);
+    let alone = height(feet(), -123.0, 46.0);
+    assert_eq!(height(feet().then(of("EPSG:4269", "EPSG:26910")), -123.0, 46.0), alone);
+    assert_eq!(height(of("EPSG:26910", "EPSG:4269").then(feet()), 500_000.0, 5_100_000.0), alone);
+}
+
+#[test]
+fn a_system_to_degrees_is_on_its_own_datum_from_greenwich() {
+    let degrees = |code: u32, x: f64, y: f64, z: f64| {
+        let crs = Catalogue::embedded().get(code).unwrap();
+        Operation::to_degrees(&crs).unwrap().apply_one(x, y, z).unwrap()
+    };
+    // False origin of UTM: on the central meridian, at the equator (EPSG:16010).
+    let (lon, lat, _) = degrees(32610, 500_000.0, 0.0, 0.0);
+    assert!((lon + 123.0).abs() < 1e-12 && lat.abs() < 1e-12, "{lon} {lat}");
+    // The north pole lies a semi-minor axis above the middle (WGS 84: 6,356,752.3142 m).
+    let (_, lat, height) = degrees(4978, 0.0, 0.0, 6_356_752.314_245);
+    assert!((lat - 90.0).abs() < 1e-9 && height.abs() < 1e-5, "{lat} {height}");
+}

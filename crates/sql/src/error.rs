@@ -52,6 +52,14 @@ pub enum Error {
     /// What the library says of files, systems and steps.
     #[error(transparent)]
     Library(#[from] basilocus::Error),
+    /// An executor that cannot do what a query means; found before the query began.
+    #[error("the executor at {address} cannot do this, so nothing was begun: {what}")]
+    Executor {
+        /// Where it listens.
+        address: String,
+        /// What it said.
+        what: String,
+    },
     /// An address reference that differs from the one that the query was planned with.
     #[error(
         "{path}: this reference has the sum {found:016x}, and the query was planned with {planned:016x}: bring the same file to every executor"

@@ -45,5 +45,5 @@ pub mod setting;
 mod systems;
 
 pub use error::{Error, words};
-pub use references::{forget_fetched, pin as pin_references};
+pub use references::forget_fetched;
 pub use register::{Running, register, run};

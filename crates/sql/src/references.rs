@@ -2,22 +2,20 @@
 
 use crate::Error;
 use crate::functions::scalar::Call;
-use crate::setting::Settings;
 use basilocus::address::Reference;
 use basilocus::formats;
-use datafusion::common::Result;
-use datafusion::prelude::SessionContext;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{LazyLock, Mutex, PoisonError};
 
-/// The references of a call: those of its argument, else those of the session.
+/// The references of a call: those of its argument, else those of the session. Most have the sum that they had when the query
+/// was planned; in what was computed while it was planned they have that of now.
 ///
 /// # Errors
-/// [`Error::Call`] where nothing names one.
+/// [`Error::Call`] where nothing names one, [`Error::Library`] where one cannot be opened.
 pub(crate) fn told(call: &Call, at: usize) -> Result<Vec<String>, Error> {
     let said = if call.len() > at { call.literal(at) } else { None };
-    let list = list(&said.unwrap_or_else(|| call.settings.reference.clone()));
+    let list = list(&with_sums(&said.unwrap_or_else(|| call.settings.reference.clone()))?);
     if list.is_empty() {
         return Err(Error::Call {
             function: call.function.name,
@@ -28,7 +26,8 @@ pub(crate) fn told(call: &Call, at: usize) -> Result<Vec<String>, Error> {
     Ok(list)
 }
 
-fn list(text: &str) -> Vec<String> {
+/// The references of a text.
+pub(crate) fn list(text: &str) -> Vec<String> {
     text.split(';').map(str::trim).filter(|t| !t.is_empty()).map(str::to_string).collect()
 }
 
@@ -90,7 +89,8 @@ fn sum_of(path: &Path) -> Result<u64, Error> {
     Ok(parts.iter().fold(0, |sum, part| sum.rotate_left(1) ^ part.fingerprint()))
 }
 
-/// The files, after their sums were compared with those that the query was planned with.
+/// The files, after their sums were compared with those that the query was planned with. One whose sum is not told is taken as
+/// it is: those of queries have theirs once they are planned.
 ///
 /// # Errors
 /// [`Error::OtherReference`], and [`Error::Library`] where one cannot be opened.
@@ -110,23 +110,21 @@ pub(crate) fn paths(told: &[String]) -> Result<Vec<PathBuf>, Error> {
         .collect()
 }
 
-/// Says in the session which contents its references have here, so that another machine with other files does not answer with
-/// them.
+/// References parted by `;`, each by its whole path and with the sum that it has here, unless it has one already.
 ///
 /// # Errors
 /// [`Error::Library`] where one cannot be opened here.
-pub async fn pin(context: &SessionContext) -> Result<()> {
-    let told = Settings::of(context.state().config_options()).reference;
-    let pinned = list(&told).into_iter().map(|text| match parted(&text) {
+pub(crate) fn with_sums(told: &str) -> Result<String, Error> {
+    let with_sum = |text: String| match parted(&text) {
         (_, Some(_)) => Ok(text),
-        (path, None) => Ok(format!("{path}#{:016x}", sum_of(&local(path)?)?)),
-    });
-    let pinned = pinned.collect::<Result<Vec<String>, Error>>()?.join(";");
-    if pinned != told {
-        let quoted = pinned.replace('\'', "''");
-        context.sql(&format!("SET basilocus.reference = '{quoted}'")).await?.collect().await?;
-    }
-    Ok(())
+        (path, None) => {
+            let file = local(path)?;
+            let sum = sum_of(&file)?;
+            let whole = if formats::is_address(Path::new(path)) { None } else { std::path::absolute(&file).ok() };
+            Ok(format!("{}#{sum:016x}", whole.map_or(path.into(), |p| p.to_string_lossy().into_owned())))
+        }
+    };
+    Ok(list(told).into_iter().map(with_sum).collect::<Result<Vec<String>, Error>>()?.join(";"))
 }
 
 #[cfg(test)]

@@ -5,7 +5,7 @@ use crate::functions;
 use crate::joins::AreaJoinRule;
 use crate::layers::{ReadLayer, RowGroupRule};
 use crate::ledger::{AccountRule, LedgerTable, SessionLedger, of_plan};
-use crate::output::{LayerFormats, PlainFormatRule};
+use crate::output::{CopyRule, LayerFormats, PlainFormatRule, settled, waiting};
 use crate::setting::Settings;
 use datafusion::error::Result;
 use datafusion::execution::SendableRecordBatchStream;
@@ -13,6 +13,7 @@ use datafusion::execution::session_state::SessionStateBuilder;
 use datafusion::physical_optimizer::PhysicalOptimizerRule;
 use datafusion::physical_plan::{ExecutionPlan, execute_stream};
 use datafusion::prelude::{DataFrame, SessionContext};
+use std::path::PathBuf;
 use std::sync::Arc;
 
 /// Adds all functions and settings to a session. The ledger is what `ledger()` shows: who runs plans fills it ([`run`]).
@@ -58,6 +59,7 @@ fn add_rules(context: &SessionContext) {
     let last: Rule = Arc::new(AccountRule);
     let rules = first.into_iter().chain(rules.iter().cloned()).chain([last]).collect();
     *state = SessionStateBuilder::new_from_existing(state.clone()).with_physical_optimizer_rules(rules).build();
+    state.add_analyzer_rule(Arc::new(CopyRule));
 }
 
 /// A query that runs, and its account when its rows are all taken.
@@ -65,9 +67,19 @@ pub struct Running {
     /// The rows.
     pub rows: SendableRecordBatchStream,
     plan: Arc<dyn ExecutionPlan>,
+    /// Where the parts of what it writes wait.
+    waiting: Vec<PathBuf>,
 }
 
 impl Running {
+    /// Removes what a query that failed would have written. Elsewhere its parts may still be made: they find no place any more.
+    pub fn clear(&self) {
+        for folder in &self.waiting {
+            // Mostly it is gone: where the query ended here, or no part was begun.
+            let _ = std::fs::remove_dir_all(folder);
+        }
+    }
+
     /// The plan that is run.
     pub fn plan(&self) -> &Arc<dyn ExecutionPlan> {
         &self.plan
@@ -84,6 +96,10 @@ impl Running {
 /// # Errors
 /// Those of the engine.
 pub async fn run(query: DataFrame) -> Result<Running> {
+    let (state, logical) = query.into_parts();
+    let logical = settled(logical)?;
+    let waiting = waiting(&logical)?;
+    let query = DataFrame::new(state, logical);
     let (context, plan) = (Arc::new(query.task_ctx()), query.create_physical_plan().await?);
-    Ok(Running { rows: execute_stream(plan.clone(), context)?, plan })
+    Ok(Running { rows: execute_stream(plan.clone(), context)?, plan, waiting })
 }

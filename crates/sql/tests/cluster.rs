@@ -2,6 +2,7 @@
 
 mod common;
 
+use basilocus::addresses::reference::{BuildPlan, build};
 use common::{cells, districts, owners, reference, session};
 use std::net::{TcpListener, TcpStream};
 use std::path::{Path, PathBuf};
@@ -29,9 +30,9 @@ struct Cluster {
     executors: Vec<Process>,
 }
 
-fn start(arguments: &[String]) -> Process {
+fn start(arguments: &[String], folder: &Path) -> Process {
     let mut command = Command::new(env!("CARGO_BIN_EXE_basilocus-sql"));
-    command.args(arguments).stdout(Stdio::null()).stderr(Stdio::null());
+    command.args(arguments).current_dir(folder).stdout(Stdio::null()).stderr(Stdio::null());
     Process(command.spawn().unwrap())
 }
 
@@ -58,7 +59,7 @@ impl Cluster {
     fn start(folder: &Path, executors: usize) -> Self {
         let port = free_ports();
         let listen = format!("127.0.0.1:{port}");
-        let scheduler = start(&["scheduler", "--listen", &listen, "--lost-after", "6"].map(String::from));
+        let scheduler = start(&["scheduler", "--listen", &listen, "--lost-after", "6"].map(String::from), folder);
         wait_for(port);
         let mut cluster = Cluster { folder: folder.into(), port, _scheduler: scheduler, executors: Vec::new() };
         (0..executors).for_each(|_| cluster.add_executor());
@@ -66,19 +67,24 @@ impl Cluster {
     }
 
     fn add_executor(&mut self) {
+        self.add_executor_in(&self.folder.clone());
+    }
+
+    /// An executor that stands in a folder.
+    fn add_executor_in(&mut self, folder: &Path) {
         let port = free_ports();
         let work = self.folder.join(format!("work-{port}")).display().to_string();
         let (listen, scheduler) = (format!("127.0.0.1:{port}"), format!("127.0.0.1:{}", self.port));
         let told = ["executor", "--listen", &listen, "--scheduler", &scheduler, "--threads", "1", "--heartbeat", "1"];
         let told = told.iter().map(|t| t.to_string()).chain(["--work-folder".into(), work]);
-        self.executors.push(start(&told.collect::<Vec<_>>()));
+        self.executors.push(start(&told.collect::<Vec<_>>(), folder));
         wait_for(port);
     }
 
     fn submit(&self, query: &str, settings: &[String]) -> Process {
         let scheduler = format!("127.0.0.1:{}", self.port);
         let mut command = Command::new(env!("CARGO_BIN_EXE_basilocus-sql"));
-        command.args(["submit", query, "--scheduler", &scheduler, "--form", "csv"]);
+        command.args(["submit", query, "--scheduler", &scheduler, "--form", "csv"]).current_dir(&self.folder);
         for setting in settings {
             command.args(["--set", setting]);
         }
@@ -193,6 +199,79 @@ async fn another_reference_is_refused() {
     let failed = cluster.submit(&query, &[other]);
     let told = failed_words(failed);
     assert!(told.contains("00000000000000aa") && told.contains("bring the same file"), "{told}");
+}
+
+/// One executor of two has another file under the name that is meant: that is told before the other one does anything.
+#[tokio::test(flavor = "multi_thread")]
+async fn another_reference_on_one_executor_is_told_before_the_query_begins() {
+    let folder = tempfile::tempdir().unwrap();
+    let (here, elsewhere) = (folder.path(), folder.path().join("elsewhere"));
+    std::fs::create_dir(&elsewhere).unwrap();
+    let (_, owners) = (reference(here), owners(here, 4, 10, None));
+    let other = BuildPlan {
+        sources: vec![elsewhere.join("points.csv")],
+        output: elsewhere.join("town.reference"),
+        ..Default::default()
+    };
+    std::fs::write(
+        &other.sources[0],
+        "number,street,locality,region,postcode,lon,lat\n1,Heron Ln,Ternport,OR,97981,-100,40\n",
+    )
+    .unwrap();
+    build(&other, &basilocus::Cancel::default(), &()).unwrap();
+    let mut cluster = Cluster::start(here, 1);
+    // A path that is another file for each process, as one is on machines that share nothing.
+    let own = "/proc/self/cwd/town.reference";
+    let query = format!(
+        "COPY (SELECT owner, g.lon AS lon FROM (SELECT owner, geocode(address, '{own}') AS g FROM read_layer('{}')))
+         TO '{}' STORED AS DELIMITED",
+        owners.display(),
+        here.join("there").display()
+    );
+    let (out, _) = cluster.answer(&query, &[]);
+    assert!(out.contains("40"), "{out}");
+    std::fs::remove_dir_all(here.join("there")).unwrap();
+    cluster.add_executor_in(&elsewhere);
+    let told = failed_words(cluster.submit(&query, &[]));
+    assert!(told.contains("the executor at 127.0.0.1:") && told.contains("nothing was begun"), "{told}");
+    assert!(told.contains("bring the same file") && !here.join("there").exists(), "{told}");
+}
+
+/// What a query was told reaches the machine that plans it; what one leaves that fails is nothing.
+#[tokio::test(flavor = "multi_thread")]
+async fn outputs_are_replaced_where_that_is_said_and_nothing_is_left_of_those_that_fail() {
+    let folder = tempfile::tempdir().unwrap();
+    let here = folder.path();
+    let (_, _, elsewhere) = (reference(here), owners(here, 6, 40, Some(5)), here.join("elsewhere"));
+    std::fs::create_dir(&elsewhere).unwrap();
+    let mut cluster = Cluster::start(here, 0);
+    // Executors stand elsewhere than who asks: paths mean what they mean there.
+    (0..2).for_each(|_| cluster.add_executor_in(&elsewhere));
+    let copy = |options: &str| {
+        format!(
+            "COPY (SELECT owner, g.lon AS lon, g.lat AS lat FROM (SELECT owner, geocode(address) AS g FROM read_layer('owners')))
+             TO 'there' STORED AS DELIMITED{options}"
+        )
+    };
+    let settings = ["reference=town.reference".to_string()];
+    assert!(cluster.answer(&copy(""), &settings).0.contains("240"));
+    let told = failed_words(cluster.submit(&copy(""), &settings));
+    assert!(told.contains("exists already"), "{told}");
+    let overwrite = " OPTIONS ('overwrite' 'true')";
+    assert!(cluster.answer(&copy(overwrite), &settings).0.contains("240"));
+    let failing = [settings[0].clone(), "on_failure=error".into()];
+    let told = failed_words(cluster.submit(&copy(overwrite), &failing));
+    assert!(told.contains("geocode: row"), "{told}");
+    let names = |folder: &Path| {
+        let mut names: Vec<_> =
+            std::fs::read_dir(folder).unwrap().map(|e| e.unwrap().file_name().into_string().unwrap()).collect();
+        names.sort();
+        names
+    };
+    assert_eq!(names(&here.join("there")), (0..6).map(|n| format!("part-{n:05}.csv")).collect::<Vec<_>>());
+    assert!(names(&elsewhere).is_empty());
+    let told = failed_words(cluster.submit(&copy(" OPTIONS ('replace' 'true')"), &settings));
+    assert!(told.contains("'overwrite' 'true' is the only one there is"), "{told}");
 }
 
 /// What a process that failed said.

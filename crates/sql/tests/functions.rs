@@ -209,6 +209,63 @@ async fn addresses_are_found_and_what_is_not_says_why() {
     assert_eq!(rows[2], ["null"; 3]);
 }
 
+#[tokio::test]
+async fn further_columns_of_a_reference_are_asked_for_by_name() {
+    let folder = tempfile::tempdir().unwrap();
+    let here = folder.path();
+    let (points, path) = (here.join("points.csv"), here.join("town.reference"));
+    let houses = "number,street,locality,region,postcode,lon,lat\n12,Heron Ln,Ternport,OR,97981,-123.8,46.2\n12,Heron Ct,Ternport,OR,97981,-123.7,46.2\n";
+    std::fs::write(&points, houses).unwrap();
+    let sources = vec![points, common::districts(here)];
+    let plan = BuildPlan { sources, output: path.clone(), ..Default::default() };
+    build(&plan, &basilocus::Cancel::default(), &()).unwrap();
+    let s = session();
+    batches(&s, &format!("SET basilocus.reference = '{}'", path.display())).await.unwrap();
+    let sql = "SELECT g.matched_postcode, g.matched_district, g.candidates, g.reason
+        FROM (SELECT geocode('12 Heron Ln, Ternport', NULL, 'postcode, district', 2) AS g)";
+    let rows = cells(&s, sql).await;
+    assert_eq!((rows[0][0].as_str(), rows[0][1].as_str(), rows[0][3].as_str()), ("97981", "West", "null"));
+    assert!(rows[0][2].contains("12 Heron Ln"), "{rows:?}");
+    // Those of the session, or of the call.
+    for reference in ["NULL".to_string(), format!("'{}'", path.display())] {
+        let sql = format!(
+            "SELECT n.inside_district, n.nearest_address FROM (SELECT nearest_address(-123.7001, 46.2, {reference}, 'district') AS n)"
+        );
+        let rows = cells(&s, &sql).await;
+        assert!(rows[0][0] == "East" && rows[0][1].contains("12 Heron Ct"), "{rows:?}");
+    }
+    for (sql, words) in [
+        ("SELECT geocode('1 Heron Ln', NULL, 'zone')", "the reference gives postcode"),
+        ("SELECT geocode('1 Heron Ln', NULL, 'postcode,postcode')", "names one twice"),
+        ("SELECT geocode('1 Heron Ln', NULL, NULL, 1.5)", "a whole number from 0 to 100"),
+        ("SELECT nearest_address(-123.7, 46.2, NULL, 'zone')", "gives no inside_zone"),
+    ] {
+        let told = error(&s, sql).await;
+        assert!(told.contains(words), "{sql}: {told}");
+    }
+}
+
+/// A query means the reference that is there when it is planned, whatever this process answered with before.
+#[tokio::test]
+async fn a_reference_that_was_replaced_is_the_new_one() {
+    let folder = tempfile::tempdir().unwrap();
+    let here = folder.path();
+    let s = session();
+    for lon in ["-123.8", "-123.7"] {
+        let (points, path) = (here.join("points.csv"), here.join("town.reference"));
+        std::fs::write(
+            &points,
+            format!("number,street,locality,region,postcode,lon,lat\n12,Heron Ln,Ternport,OR,97981,{lon},46.2\n"),
+        )
+        .unwrap();
+        let _ = std::fs::remove_file(&path);
+        let plan = BuildPlan { sources: vec![points], output: path.clone(), ..Default::default() };
+        build(&plan, &basilocus::Cancel::default(), &()).unwrap();
+        let sql = format!("SELECT g.lon FROM (SELECT geocode('12 Heron Ln, Ternport', '{}') AS g)", path.display());
+        assert_eq!(cell(&s, &sql).await, lon);
+    }
+}
+
 /// On the central meridian of UTM the scale is 0.9996 in all directions and the convergence nought (EPSG:16010).
 #[tokio::test]
 async fn distortion_is_told() {
@@ -266,7 +323,6 @@ async fn references_are_fetched_once_and_checked() {
     batches(&s, &format!("SET basilocus.reference = '{address}'")).await.unwrap();
     let sql = "SELECT g.lon FROM (SELECT geocode(a) AS g FROM (VALUES ('12 Heron Ln, Ternport'), ('3 Gull St, Ternport')) AS t(a)) ORDER BY 1";
     assert_eq!(cells(&s, sql).await, [["-123.81"], ["-123.8"]]);
-    basilocus_sql::pin_references(&s).await.unwrap();
     assert_eq!(cells(&s, sql).await, [["-123.81"], ["-123.8"]]);
     assert_eq!(asked.load(Ordering::SeqCst), 1);
     batches(&s, &format!("SET basilocus.reference = '{address}#00000000000000ff'")).await.unwrap();

@@ -63,23 +63,25 @@ async fn plans_say_which_side_has_an_index() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: std::env::var("PROPTEST_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(16), ..Default::default() })]
+    #![proptest_config(ProptestConfig { cases: std::env::var("PROPTEST_CASES").ok().and_then(|n| n.parse().ok()).unwrap_or(128), ..Default::default() })]
 
     /// The same rows whether an index helps or all pairs are tried.
     #[test]
     fn an_index_changes_no_row(
         places in prop::collection::vec(prop::option::of((-4i8..5, -4i8..5)), 1..12),
         rectangles in prop::collection::vec((-4i8..5, -4i8..5, 1u8..5, 1u8..5), 1..6),
+        which in any::<prop::sample::Index>(),
     ) {
         let list: Vec<(i32, Option<(i8, i8)>)> = places.iter().enumerate().map(|(id, at)| (id as i32, *at)).collect();
         let (points, areas) = (points(&list), areas(&rectangles));
         let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().unwrap();
         runtime.block_on(async {
             let (with, without) = (session(), without_index());
-            for sql in joins(&points, &areas) {
-                let (found, expected) = (cells(&with, &sql).await, cells(&without, &sql).await);
-                prop_assert_eq!(found, expected, "{}", sql);
-            }
+            // One of many: another one next time.
+            let all = joins(&points, &areas);
+            let sql = which.get(&all);
+            let (found, expected) = (cells(&with, sql).await, cells(&without, sql).await);
+            prop_assert_eq!(found, expected, "{}", sql);
             Ok(())
         })?;
     }

@@ -222,6 +222,7 @@ fn slip(a: &[u8], b: &[u8]) -> u8 {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::grammar::{de, us};
 
     #[test]
     fn what_slips_are_worth() {
@@ -239,6 +240,57 @@ mod tests {
             ("MAPLE", "MAPLE", 100),
         ] {
             assert_eq!((slip(a.as_bytes(), b.as_bytes()), slip(b.as_bytes(), a.as_bytes())), (worth, worth), "{a} {b}");
+        }
+    }
+
+    /// Both ways round.
+    fn worth(a: &str, b: &str, grammar: &Grammar) -> u8 {
+        let there = of_difference(a, b, grammar);
+        assert_eq!(of_difference(b, a, grammar), there, "{a} {b}");
+        there
+    }
+
+    #[test]
+    fn blanks_and_the_two_ways_to_write_a_vowel_make_no_difference() {
+        assert_eq!(worth("MAPLE LEAF", "MAPLELEAF", &us::GRAMMAR), 100);
+        assert_eq!(worth("MAPLE-LEAF", "MAPLE LEAF", &us::GRAMMAR), 100);
+        assert_eq!(worth("MUEHLENWEG", "MUHLENWEG", &de::GRAMMAR), 100);
+        // Where nobody writes vowels so, it is a letter more.
+        assert_eq!(worth("MUEHLENWEG", "MUHLENWEG", &us::GRAMMAR), OF_A_LETTER_MISSING);
+    }
+
+    #[test]
+    fn of_several_words_the_one_that_differs_counts_with_its_own_end() {
+        // Inside of the whole name the letter looks like one left out; at the end of its word it makes another name.
+        assert_eq!(worth("BROOKS MILL", "BROOK MILL", &us::GRAMMAR), OF_ANOTHER_NAME);
+        assert_eq!(worth("BROKS MILL", "BROOKS MILL", &us::GRAMMAR), OF_A_TURN);
+        assert_eq!(worth("BROOKS MLL", "BROOKS MILL", &us::GRAMMAR), OF_A_LETTER_MISSING);
+        assert_eq!(worth("BROOKS MABLE", "BROOKS MAPLE", &us::GRAMMAR), OF_ANOTHER_NAME);
+        // Two words that differ, or more words than there are, are compared as a whole.
+        assert_eq!(worth("BROKS MLL", "BROOKS MILL", &us::GRAMMAR), OF_TWO_SLIPS);
+        assert_eq!(worth("BROOKS M ILL", "BROOKS MLL", &us::GRAMMAR), OF_A_LETTER_MISSING);
+    }
+
+    #[test]
+    fn compounds_are_joined_with_an_s_or_without_and_types_that_are_glued_on_are_no_part() {
+        assert_eq!(worth("HEIDEWEG", "HEIDESWEG", &de::GRAMMAR), OF_ANOTHER_NAME);
+        assert_eq!(worth("HEIDEWEG", "HEIDESWEG", &us::GRAMMAR), OF_A_LETTER_MISSING, "no compounds there");
+        assert_eq!(worth("HEIDEWEG", "HEDEWEG", &de::GRAMMAR), OF_A_LETTER_MISSING, "no S");
+        // The S stands at the end of what is left without the type.
+        assert_eq!(worth("REIHERSWEG", "REIHERWEG", &de::GRAMMAR), OF_ANOTHER_NAME);
+        assert_eq!(worth("REIHERSTRASE", "REIHERSTRASSE", &de::GRAMMAR), OF_A_TURN);
+        assert_eq!(worth("DAETWEG", "DAITWEG", &de::GRAMMAR), OF_ANOTHER_NAME, "AE is folded, and E is another letter");
+    }
+
+    #[test]
+    fn an_s_more_is_one_wherever_it_stands() {
+        for (a, b, is) in [
+            ("HEIDEWEG", "HEIDESWEG", true),
+            ("MILL", "MILLS", true),
+            ("MILL", "SMILL", true),
+            ("MILL", "MILLE", false),
+        ] {
+            assert_eq!((is_an_s_more(a, b), is_an_s_more(b, a)), (is, is), "{a} {b}");
         }
     }
 }

@@ -54,6 +54,41 @@ mod tests {
     }
 
     #[test]
+    fn a_rival_that_costs_as_much_halves_the_odds_and_one_at_ten_more_takes_a_tenth() {
+        let with = |rivals: &[i32]| raw(7, rivals.iter().copied()) - 7.0;
+        // Ten times the logarithm of one and a tenth, of two, of three.
+        for (rivals, more) in [(&[17][..], 0.413_927), (&[7], 3.010_300), (&[7, 7], 4.771_213), (&[7, 17], 3.222_193)] {
+            assert!((with(rivals) - more).abs() < 1e-6, "{rivals:?}: {}", with(rivals));
+        }
+        assert!(with(&[5]) > with(&[7]), "a better rival");
+    }
+
+    #[test]
+    fn each_level_is_read_in_its_own_table_and_bounded_kinds_in_others() {
+        let curve = |level: Level, most: u8| (0..60).map(|i| of(level, f64::from(i), most)).collect::<Vec<u8>>();
+        assert_eq!(curve(Level::Crossing, 100), curve(Level::Landmark, 100));
+        assert_eq!(curve(Level::Postcode, 100), curve(Level::Region, 100));
+        // Scores of crossings are made alike to those of houses.
+        assert_eq!(curve(Level::Crossing, 100), curve(Level::AddressPoint, 100));
+        let levels = [Level::AddressPoint, Level::StreetRange, Level::Street, Level::Postcode];
+        for (at, a) in levels.iter().enumerate() {
+            for b in &levels[at + 1..] {
+                let differ = [100, BOUND - 1].iter().any(|most| curve(*a, *most) != curve(*b, *most));
+                assert!(differ, "{a:?} and {b:?} are told apart");
+            }
+        }
+        // At the bound itself the sum decides, below it the kind.
+        let free: Vec<u8> = curve(Level::AddressPoint, 100).iter().map(|c| (*c).min(BOUND)).collect();
+        assert_eq!(curve(Level::AddressPoint, BOUND), free);
+        assert_ne!(curve(Level::AddressPoint, BOUND - 1), curve(Level::AddressPoint, BOUND));
+        // Half points are steps, what is beyond the table is as its end, and nothing is below nought.
+        assert_eq!(of(Level::AddressPoint, -3.0, 100), of(Level::AddressPoint, 0.0, 100));
+        assert_eq!(of(Level::AddressPoint, 1e6, 100), *FREE[0].last().unwrap());
+        assert_eq!(of(Level::Street, 4.24, 100), of(Level::Street, 4.0, 100));
+        assert_eq!(of(Level::Street, 4.26, 100), of(Level::Street, 4.5, 100));
+    }
+
+    #[test]
     fn more_costs_less_confidence() {
         for (level, _) in super::super::LEVELS {
             for most in [100, 79] {

@@ -274,4 +274,66 @@ mod tests {
             assert!(!is_another(a, b, &us::GRAMMAR), "{a} {b}");
         }
     }
+
+    #[test]
+    fn words_in_the_same_place_are_others_by_what_they_mean() {
+        for (a, b, grammar, is) in [
+            ("D", "B", &us::GRAMMAR, true),
+            ("D", "BE", &us::GRAMMAR, false),
+            ("THIRD", "FOURTH", &us::GRAMMAR, true),
+            ("THIRD", "3RD", &us::GRAMMAR, false),
+            ("NORTH", "SOUTH", &us::GRAMMAR, true),
+            ("NORTH", "N", &us::GRAMMAR, false),
+            ("NORTH", "FORTH", &us::GRAMMAR, false),
+            ("UPPER", "LOWER", &us::GRAMMAR, true),
+            ("UPPER", "UPPER", &us::GRAMMAR, false),
+            ("MAPLE", "CEDAR", &us::GRAMMAR, false),
+            ("NORD", "SUD", &de::GRAMMAR, true),
+        ] {
+            assert_eq!((other_word(a, b, grammar), other_word(b, a, grammar)), (is, is), "{a} {b}");
+        }
+    }
+
+    #[test]
+    fn a_word_is_replaced_where_most_letters_are_others_not_where_they_are_in_disorder() {
+        for (a, b, is) in [
+            ("TANNEN", "LINDEN", true),
+            ("MAPLE", "CEDAR", true),
+            ("IRON", "BIRCH", true),
+            ("MAPLE", "ELPAM", false),
+            ("MAPLE", "MABLE", false),
+            ("AB", "CD", false),
+            ("ABC", "XYZ", true),
+        ] {
+            let (x, y) = (a.as_bytes(), b.as_bytes());
+            assert_eq!((is_replaced(x, y), is_replaced(y, x)), (is, is), "{a} {b}");
+        }
+    }
+
+    #[test]
+    fn a_word_made_of_another_has_its_beginning_and_another_end() {
+        for (a, b, is) in [
+            ("GARTNER", "GARTEN", true),
+            ("MULLER", "MULLERIN", true),
+            ("GART", "GARTE", false),
+            ("GARTEN", "GARTEN", false),
+            ("GAR", "GARTEN", false),
+            ("GARTENHAUS", "GARTNEREI", false),
+        ] {
+            assert_eq!((is_derived(a, b), is_derived(b, a)), (is, is), "{a} {b}");
+        }
+    }
+
+    #[test]
+    fn glued_types_are_taken_off_both_or_none_the_longest_first() {
+        let parted = |a: &'static str, b: &'static str| {
+            let (x, y, types) = without_glued_types(a, b, &de::GRAMMAR);
+            (x, y, types.map(|(i, j)| i == j))
+        };
+        assert_eq!(parted("REIHERWEG", "TANNENWEG"), ("REIHER", "TANNEN", Some(true)));
+        assert_eq!(parted("KIRCHGASSE", "KIRCHSTRASSE"), ("KIRCH", "KIRCH", Some(false)));
+        assert_eq!(parted("REIHERWEG", "REIHER"), ("REIHERWEG", "REIHER", None));
+        assert_eq!(parted("WEG", "REIHERWEG"), ("WEG", "REIHERWEG", None), "a type alone is glued to nothing");
+        assert_eq!(without_glued_types("REIHERWEG", "TANNENWEG", &us::GRAMMAR), ("REIHERWEG", "TANNENWEG", None));
+    }
 }

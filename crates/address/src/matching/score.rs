@@ -215,3 +215,104 @@ pub(super) const BETWEEN: i32 = 6;
 pub(super) const NO_NUMBER: i32 = 0;
 /// The number is on no point and in no range of the street.
 pub(super) const NUMBER_NOT_THERE: i32 = 9;
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_sum_is_of_all_parts_and_its_words_name_those_that_cost() {
+        let one = Parts {
+            reading: 1,
+            name: 2,
+            street_type: 4,
+            direction: 8,
+            number: 16,
+            locality: 32,
+            region: 64,
+            postcode: 128,
+        };
+        assert_eq!(one.sum(), 255);
+        let names = one.named().map(|(name, _)| name);
+        assert_eq!(names, ["reading", "name", "type", "direction", "number", "locality", "region", "postcode"]);
+        assert_eq!(Parts::default().to_string(), "nothing differs");
+        assert_eq!(Parts { name: 6, postcode: 5, ..Default::default() }.to_string(), "name 6, postcode 5");
+    }
+
+    #[test]
+    fn more_slips_cost_more_and_the_longer_a_name_is_the_less() {
+        for letters in 1..20 {
+            let costs: Vec<i32> = (0..=4).map(|distance| slips(distance, letters)).collect();
+            assert!(costs[0] == 0 && costs.windows(2).all(|w| w[0] < w[1]), "{letters}: {costs:?}");
+            assert!((1..=4).all(|distance| slips(distance, letters + 1) <= slips(distance, letters)), "{letters}");
+            assert!(costs[4] > MOST, "four slips are another name");
+        }
+        // Whatever is taken without a second look costs no more than what is good.
+        assert!(slips(1, 8) > GOOD && slips(1, 3) < MOST && slips(3, 8) < MOST);
+    }
+
+    #[test]
+    fn words_that_differ_cost_by_their_share() {
+        assert_eq!(words_differ(3, 1), 40, "too few letters agree");
+        assert_eq!(words_differ(4, 9), 40, "more than twice as many differ");
+        assert_eq!(words_differ(4, 8), 20);
+        assert_eq!(words_differ(12, 2), 9);
+        assert_eq!(words_differ(5, 0), 8);
+    }
+
+    #[test]
+    fn types_cost_by_who_has_one() {
+        let [none, lane, court] = [None, Some(1), Some(2)];
+        assert_eq!([street_type(none, none), street_type(lane, lane)], [0, 0]);
+        assert_eq!([street_type(none, lane), street_type(lane, none), street_type(lane, court)], [2, 4, TYPE_OTHER]);
+    }
+
+    #[test]
+    fn directions_are_those_of_the_street_on_either_side_of_its_name() {
+        let [none, north, south] = [None, Some(0), Some(4)];
+        for (asked, there, cost) in [
+            ((none, none), (none, none), 0),
+            ((north, none), (north, none), 0),
+            ((north, none), (none, north), 2),
+            ((none, north), (north, none), 2),
+            ((none, none), (north, none), 3),
+            ((none, none), (none, north), 3),
+            ((north, none), (none, none), DIRECTION_MORE),
+            ((none, north), (none, none), DIRECTION_MORE),
+            // One too many on one side and one too few on the other cost less than another one.
+            ((north, none), (south, none), 2 + DIRECTION_MORE + 3),
+            ((none, south), (none, north), 2 + DIRECTION_MORE + 3),
+            ((north, none), (none, south), DIRECTION_MORE + 3),
+            ((north, south), (south, none), 2 + DIRECTION_MORE),
+            ((north, south), (north, south), 0),
+            ((north, south), (south, north), 2),
+            ((north, none), (north, south), 3),
+        ] {
+            assert_eq!(direction(asked, there), cost, "{asked:?} {there:?}");
+        }
+        assert!(direction((north, none), (none, south)) >= DIRECTION_DOUBTED);
+    }
+
+    #[test]
+    fn streets_of_a_name_differ_by_type_and_directions_together() {
+        let (lane, court, north, south) = (Some(1), Some(2), Some(0), Some(4));
+        assert!(!streets_differ((None, lane, None), (None, lane, None)));
+        assert!(streets_differ((None, lane, None), (None, court, None)));
+        assert!(streets_differ((north, lane, None), (south, lane, None)));
+        assert!(!streets_differ((north, lane, None), (None, lane, north)), "the same on the other side");
+        assert!(!streets_differ((north, lane, None), (None, lane, None)));
+        assert!(streets_differ((north, lane, None), (None, None, None)), "a direction and a type less");
+        assert!(!streets_differ((None, None, None), (None, lane, None)));
+    }
+
+    /// What is never more than offered costs what makes it so ([`super::super::ceiling`]).
+    #[test]
+    fn costs_stand_in_the_order_of_what_they_say() {
+        assert!([ANOTHER_NAME, LOCALITY_UNKNOWN, NEIGHBOUR, REGION_CONTRADICTED].iter().all(|c| *c == ANOTHER_NAME));
+        assert!(FAR > NEIGHBOUR && FAR_BY_POSTCODE > NEIGHBOUR_BY_POSTCODE && FAR < MOST);
+        assert!(POSTCODE_ONE_SIGN < POSTCODE_NEAR && POSTCODE_NEAR < POSTCODE_OTHER);
+        assert!(SUFFIX_ONE_SIDE < SUFFIX_OTHER && RANGE < BETWEEN && BETWEEN < NUMBER_NOT_THERE);
+        assert!(LOCALITY_MISSING < LOCALITY_AND_POSTCODE_MISSING);
+        assert!(LOCALITY_AND_POSTCODE_MISSING < LOCALITY_MISSING_POSTCODE_OTHER);
+    }
+}

@@ -55,3 +55,28 @@ pub(super) fn stands_for_no_value(text: &str) -> bool {
         ["-", "--", "?", ".", "*", "n/a", "na", "#n/a", "nan", "null", "none", "nil", "unknown", "nodata"];
     text.is_empty() || WORDS.iter().any(|word| text.eq_ignore_ascii_case(word))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_have_a_point_or_a_comma_and_may_be_shares() {
+        for text in ["12", "-3.5", "3,5", "1e3", "50%", "40 %", ".5"] {
+            assert!(is_number(text), "{text}");
+        }
+        for text in ["", "%", "abc", "1,234,5", "1.2.3", "inf", "NaN", "12 m"] {
+            assert!(!is_number(text), "{text}");
+        }
+    }
+
+    #[test]
+    fn no_value_is_written_in_many_ways() {
+        for text in ["", "-", "N/A", "#n/a", "NULL", "Unknown", "."] {
+            assert!(stands_for_no_value(text), "{text}");
+        }
+        for text in ["0", "x", "no", "--x", " "] {
+            assert!(!stands_for_no_value(text), "{text}");
+        }
+    }
+}

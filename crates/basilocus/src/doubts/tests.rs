@@ -216,3 +216,54 @@ fn an_expected_place_is_watched_by_what_is_about_places_and_only_where_somebody_
     assert!(watching.contains(&"missing-sign") && watching.contains(&"outside-area"), "{watching:?}");
     assert!(watching.iter().all(|name| DoubtName::find(name).unwrap().is_of_the_place()), "{watching:?}");
 }
+
+#[test]
+fn cells_of_rows_are_those_of_the_source_by_their_names() {
+    let mut scene = scene(None);
+    scene.columns.push(Column::added("found", DataType::Utf8));
+    let text = |list: &[Option<&str>]| -> arrow_array::ArrayRef {
+        std::sync::Arc::new(list.iter().copied().collect::<arrow_array::StringArray>())
+    };
+    let geometry = points(&Float64Array::from(vec![1.0, 2.0]), &Float64Array::from(vec![3.0, 4.0]), None);
+    let columns = vec![text(&[Some(" 7 "), None]), geometry, text(&[Some("a"), Some("b")])];
+    let records = RecordBatch::try_new(scene.columns.schema(), columns).unwrap();
+    let of_source = cells::columns_of_source(&scene, &records);
+    assert_eq!(of_source, [0], "neither the geometry nor what a step added");
+    let rows = Rows::read(Batch::of(records, vec![2, 3]).unwrap());
+    let seen = Seen::new(&rows, &scene);
+    let cell = |name: &str, text: &str| (name.to_string(), text.to_string());
+    assert_eq!(cells::of_row(&seen, &of_source, 0), [cell("id", "7")]);
+    assert_eq!(cells::of_row(&seen, &of_source, 1), [cell("id", "")]);
+    assert_eq!(cells::of_row(&seen, &[2, 0], 1), [cell("found", "b"), cell("id", "")]);
+}
+
+#[test]
+fn a_layer_is_a_neighbour_where_its_positions_lie_together_and_have_numbers() {
+    let country: Vec<(f64, f64)> =
+        (0..60).map(|i| (-123.8 + f64::from(i % 8) * 0.01, 46.2 + f64::from(i / 8) * 0.01)).collect();
+    let of = |places: &[(f64, f64)], change: &dyn Fn(&mut Scene)| {
+        let mut scene = scene(None);
+        scene.neighbours = Some(Default::default());
+        change(&mut scene);
+        names(&scene, places);
+        Neighbour::of(&scene)
+    };
+    let two = |change: &dyn Fn(&mut Scene)| {
+        // With the longitude's sign turned it would lie among those of the other layer.
+        let mirrored: Vec<(f64, f64)> = country.iter().map(|(x, y)| (-x, *y)).collect();
+        let layers = [of(&country, &|_| {}).unwrap(), of(&mirrored, change).unwrap()];
+        of_layers_apart(&layers).into_iter().map(|d| (d.id.as_str(), d.rows, d.column)).collect::<Vec<_>>()
+    };
+    assert_eq!(two(&|_| {}), [("missing-sign", 60, Some("lon, lat".to_string()))]);
+    let expected = |is_expected| {
+        let area = basilocus_geodesy::crs::Area::of_bounds([120.0, 40.0, 130.0, 50.0]);
+        Some(evidence::Whereabouts { area, words: "there".into(), is_expected })
+    };
+    assert!(two(&|scene| scene.area = expected(true)).is_empty(), "somebody said where it should be");
+    assert_eq!(two(&|scene| scene.area = expected(false)).len(), 1);
+    assert!(of(&country, &|scene| scene.neighbours = None).is_none(), "the only layer");
+    assert!(of(&country, &|scene| scene.numbers_in = None).is_none(), "no numbers that could be wrong");
+    let everywhere: Vec<(f64, f64)> =
+        (0..60).map(|i| (f64::from(i) * 6.0 - 178.0, f64::from(i % 7) * 20.0 - 60.0)).collect();
+    assert!(of(&everywhere, &|_| {}).is_none());
+}

@@ -4,7 +4,7 @@ use super::step::Step;
 use super::transformation::Shift;
 use super::way::{self, Way, ellipsoid_of, on_greenwich};
 use super::{HeightRule, MissedWay, Operation, Search, Via};
-use crate::crs::{Area, Catalogue, Crs, Datum, Heights, Kind};
+use crate::crs::{Catalogue, Crs, Datum, Heights, Kind};
 use crate::datum::{Helmert, RotationConvention};
 use crate::ellipsoid::Ellipsoid;
 use crate::error::Error;
@@ -20,7 +20,7 @@ pub(super) fn ways_between(source: &Crs, target: &Crs, search: &Search) -> Resul
     let area = search
         .near
         .cloned()
-        .or_else(|| intersection(&source.area, &target.area))
+        .or_else(|| source.area.overlap(&target.area).filter(|both| both.share_of_earth() > 0.0))
         .unwrap_or_else(|| source.area.clone());
     // Grads and longitudes from other meridians are steps of their own; the datum itself is what counts here.
     let (from, to) = (on_greenwich(datum_of(source)?), on_greenwich(datum_of(target)?));
@@ -464,22 +464,4 @@ fn helmert_words(h: &Helmert, inverse: bool) -> String {
         text.push_str(", inverse");
     }
     text
-}
-
-/// The overlap of two areas; `None` where there is none.
-pub(super) fn intersection(a: &Area, b: &Area) -> Option<Area> {
-    if a.contains_area(b) {
-        return Some(b.clone());
-    }
-    if b.contains_area(a) || a.west_deg > a.east_deg || b.west_deg > b.east_deg {
-        return Some(a.clone());
-    }
-    let area = Area {
-        west_deg: a.west_deg.max(b.west_deg),
-        south_deg: a.south_deg.max(b.south_deg),
-        east_deg: a.east_deg.min(b.east_deg),
-        north_deg: a.north_deg.min(b.north_deg),
-        description: String::new(),
-    };
-    (area.west_deg < area.east_deg && area.south_deg < area.north_deg).then_some(area)
 }

@@ -94,7 +94,7 @@ impl LogicalExtensionCodec for LogicalCodec {
 
     fn try_decode_file_format(&self, bytes: &[u8], context: &TaskContext) -> Result<Arc<dyn FileFormatFactory>> {
         match bytes.strip_prefix(FORMAT) {
-            Some(name) => Ok(Arc::new(LayerFormats::named(&String::from_utf8_lossy(name))?)),
+            Some(told) => Ok(Arc::new(from_json::<LayerFormats>(told)?)),
             None => self.0.try_decode_file_format(bytes, context),
         }
     }
@@ -103,7 +103,7 @@ impl LogicalExtensionCodec for LogicalCodec {
         match format.downcast_ref::<LayerFormats>() {
             Some(ours) => {
                 out.extend_from_slice(FORMAT);
-                out.extend_from_slice(ours.name().as_bytes());
+                out.extend(to_json(ours)?);
                 Ok(())
             }
             None => self.0.try_encode_file_format(out, format),

@@ -1,7 +1,6 @@
 //! The process that does the parts of queries.
 
-use super::session;
-use super::{LogicalCodec, PhysicalCodec};
+use super::{LogicalCodec, PhysicalCodec, reference_service, session};
 use ballista_core::error::BallistaError;
 use ballista_core::registry::BallistaFunctionRegistry;
 use ballista_executor::executor_process::{ExecutorProcessConfig, start_executor_process};
@@ -34,6 +33,8 @@ pub struct ExecutorOptions {
 pub async fn run(options: ExecutorOptions) -> Result<(), BallistaError> {
     let state = session::state(session::config())?;
     let ExecutorOptions { address, scheduler, threads, work_folder, heartbeat, memory } = options;
+    let usual = ExecutorProcessConfig::default();
+    let (leaving, coming) = (usual.grpc_max_encoding_message_size, usual.grpc_max_decoding_message_size);
     let config = ExecutorProcessConfig {
         bind_host: address.ip().to_string(),
         external_host: Some(address.ip().to_string()),
@@ -50,7 +51,8 @@ pub async fn run(options: ExecutorOptions) -> Result<(), BallistaError> {
         override_config_producer: Some(Arc::new(session::config)),
         override_logical_codec: Some(Arc::new(LogicalCodec::default())),
         override_physical_codec: Some(Arc::new(PhysicalCodec::default())),
-        ..Default::default()
+        override_arrow_flight_service: Some(reference_service::provider(leaving as usize, coming as usize)),
+        ..usual
     };
     start_executor_process(Arc::new(config)).await
 }

@@ -48,9 +48,6 @@ pub(crate) async fn answer(
         let name = if name.contains('.') { name.to_string() } else { format!("basilocus.{name}") };
         context.sql(&format!("SET {name} = '{}'", value.replace('\'', "''"))).await?.collect().await?;
     }
-    if scheduler.is_some() {
-        basilocus_sql::pin_references(context).await?;
-    }
     let statements = datafusion::sql::parser::DFParser::parse_sql(&question.query)?;
     for statement in statements {
         let plan = context.state().statement_to_plan(statement).await?;
@@ -58,7 +55,7 @@ pub(crate) async fn answer(
         let (mut kept, mut count) = (Vec::new(), 0);
         let mut out = std::io::stdout().lock();
         while let Some(batch) = running.rows.next().await {
-            let batch = readable(&batch?)?;
+            let batch = readable(&batch.inspect_err(|_| running.clear())?)?;
             match question.form {
                 Form::Csv => {
                     WriterBuilder::new().with_header(count == 0).build(&mut out).write(&flat(&batch)?)?;

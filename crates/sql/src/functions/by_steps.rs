@@ -5,7 +5,7 @@ use super::scalar::{Call, Failure, Made};
 use super::struct_column;
 use crate::Error;
 use basilocus::layer::BoundSteps;
-use datafusion::arrow::array::{ArrayRef, RecordBatch, UInt64Array, new_null_array};
+use datafusion::arrow::array::{ArrayRef, RecordBatch, UInt64Array};
 use datafusion::arrow::compute::take;
 use datafusion::arrow::datatypes::{DataType, Field, SchemaRef};
 use datafusion::common::DataFusionError;
@@ -59,9 +59,12 @@ pub(super) fn apply(
     let from = UInt64Array::from(from);
     let DataType::Struct(fields) = call.result.data_type() else { unreachable!("the result was planned as a struct") };
     let own = fields.iter().take(fields.len() - 1);
-    own.map(|field: &Arc<Field>| match block.records.column_by_name(field.name()) {
-        Some(column) => take(column, &from, None).map_err(|e| broken(e.into())),
-        None => Ok(new_null_array(field.data_type(), call.rows)),
+    own.map(|field: &Arc<Field>| {
+        let column = block.records.column_by_name(field.name()).ok_or_else(|| Error::Call {
+            function: call.function.name,
+            what: format!("the reference gives no {}", field.name()),
+        })?;
+        take(column, &from, None).map_err(|e| broken(e.into()))
     })
     .collect()
 }

@@ -18,7 +18,9 @@ pub(super) static GEOCODE: Definition = Definition {
     other_names: &[],
     parameters: &[
         Parameter { name: "address", kind: Kind::Address },
-        Parameter { name: "reference", kind: Kind::Text },
+        Parameter { name: "reference", kind: Kind::Reference },
+        Parameter { name: "extras", kind: Kind::Names },
+        Parameter { name: "candidates", kind: Kind::Figure },
     ],
     required: 1,
     failures: Failures::InResult,
@@ -45,7 +47,15 @@ const PARTS: [Part; 13] = [
     ("country", |g| &mut g.country_column),
 ];
 
-/// The columns that the command writes.
+/// Which arguments they are.
+const REFERENCE: usize = 1;
+const EXTRAS: usize = 2;
+const CANDIDATES: usize = 3;
+
+/// Candidates of an address that are listed at most.
+const MOST_CANDIDATES: f64 = 100.0;
+
+/// The columns that the command always writes.
 const COLUMNS: [(&str, DataType); 7] = [
     ("lon", DataType::Float64),
     ("lat", DataType::Float64),
@@ -66,10 +76,22 @@ fn result(planned: &Planned) -> Result<Field, Error> {
             }
         }
     }
-    if planned.len() > 1 {
-        planned.literal(1)?;
+    if planned.len() > REFERENCE {
+        planned.literal(REFERENCE)?;
     }
-    Ok(Field::new("geocode", struct_column::data_type(&COLUMNS), true))
+    let mut further: Vec<String> = planned.names(EXTRAS)?.iter().map(|extra| format!("matched_{extra}")).collect();
+    if further.iter().enumerate().any(|(at, name)| further[..at].contains(name)) {
+        return Err(planned.wrong(EXTRAS, "names one twice"));
+    }
+    let asked = if planned.len() > CANDIDATES { planned.number(CANDIDATES)? } else { None };
+    let asked = asked.unwrap_or(0.0);
+    if asked.fract() != 0.0 || !(0.0..=MOST_CANDIDATES).contains(&asked) {
+        return Err(
+            planned.wrong(CANDIDATES, format!("is {asked}: a whole number from 0 to {MOST_CANDIDATES} is expected"))
+        );
+    }
+    further.extend((asked > 0.0).then(|| "candidates".to_string()));
+    Ok(Field::new("geocode", struct_column::with_texts(&COLUMNS, &further), true))
 }
 
 fn apply(call: &Call) -> Result<Made, Error> {
@@ -86,12 +108,16 @@ fn apply(call: &Call) -> Result<Made, Error> {
             failures.push(Failure::new(row, Reason::new("no address"), "no address: the text is empty"));
         }
     }
-    let told = references::told(call, 1)?;
-    let key = Key { function: "geocode", columns: names.clone(), told: told.clone() };
+    let told = references::told(call, REFERENCE)?;
+    let extras = call.names(EXTRAS);
+    let asked = if call.len() > CANDIDATES { call.literal_number(CANDIDATES)? } else { None };
+    let candidates = asked.unwrap_or(0.0) as usize;
+    let mut key = Key { function: "geocode", columns: names.clone(), told: told.clone() };
+    key.told.push(format!("{candidates} candidates, {}", extras.join(",")));
     let fields: Vec<Field> = names.iter().map(|n| Field::new(n, DataType::Utf8, true)).collect();
     let schema = Arc::new(Schema::new(fields));
     let steps = by_steps::bound(key, || {
-        let mut geocode = Geocode { reference: references::paths(&told)?, ..Default::default() };
+        let mut geocode = Geocode { reference: references::paths(&told)?, extras, candidates, ..Default::default() };
         for (part, place) in PARTS {
             if names.iter().any(|n| n == part) {
                 *place(&mut geocode) = Some(part.to_string());

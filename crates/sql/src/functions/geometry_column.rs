@@ -122,6 +122,42 @@ impl GeometryColumn {
     }
 }
 
+/// The geometries of a column row by row, where rows that follow each other often have the same one: it is read once.
+pub(crate) struct Rereader<'a> {
+    column: &'a GeometryColumn,
+    last: Option<(&'a [u8], Geometry)>,
+    /// One that is another than the last.
+    own: Option<Geometry>,
+}
+
+impl<'a> Rereader<'a> {
+    pub(crate) fn of(column: &'a GeometryColumn) -> Self {
+        Rereader { column, last: None, own: None }
+    }
+
+    /// The geometry of a row.
+    ///
+    /// # Errors
+    /// Why its bytes are no geometry.
+    pub(crate) fn get(&mut self, row: usize) -> Result<Option<&Geometry>, String> {
+        match self.column {
+            GeometryColumn::One(one) => one.as_ref().map(|found| found.as_ref().map_err(Clone::clone)).transpose(),
+            // Points are as soon read as compared.
+            GeometryColumn::Binary(b) if b.is_valid(row) && plain_point(b.value(row)).is_none() => {
+                let bytes = b.value(row);
+                if self.last.as_ref().is_none_or(|(known, _)| *known != bytes) {
+                    self.last = Some((bytes, wkb::read(bytes).map_err(|e| e.to_string())?));
+                }
+                Ok(self.last.as_ref().map(|(_, geometry)| geometry))
+            }
+            column => {
+                self.own = column.get(row)?;
+                Ok(self.own.as_ref())
+            }
+        }
+    }
+}
+
 /// The position of the commonest bytes, little-endian points without heights, which needs no reading in general.
 fn plain_point(bytes: &[u8]) -> Option<[f64; 2]> {
     let (head, rest) = bytes.split_at_checked(5)?;
@@ -161,5 +197,34 @@ impl GeometryBuilder {
 
     pub(crate) fn finish(mut self) -> ArrayRef {
         std::sync::Arc::new(self.out.finish())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use basilocus::table::geometry::wkt;
+    use std::sync::Arc;
+
+    #[test]
+    fn what_is_read_again_is_what_is_read() {
+        let shape = |text: &str| {
+            let mut bytes = Vec::new();
+            wkb::push(&wkt::read(text).unwrap(), &mut bytes);
+            Some(bytes)
+        };
+        let (area, other, point) =
+            (shape("POLYGON ((0 0, 1 0, 1 1, 0 0))"), shape("POLYGON ((0 0, 2 0, 1 1, 0 0))"), shape("POINT (1 2)"));
+        let rows =
+            [area.clone(), area.clone(), None, point.clone(), area.clone(), other, Some(vec![7; 9]), area, point];
+        let array: ArrayRef = Arc::new(rows.iter().map(|r| r.as_deref()).collect::<BinaryArray>());
+        let column = GeometryColumn::of(&array).unwrap();
+        let mut again = Rereader::of(&column);
+        for row in 0..rows.len() {
+            assert_eq!(again.get(row).map(|g| g.cloned()), column.get(row), "row {row}");
+        }
+        let one = column.for_all();
+        let mut again = Rereader::of(&one);
+        assert_eq!(again.get(3).map(|g| g.cloned()), one.get(3));
     }
 }

@@ -1,6 +1,6 @@
 //! What the functions that measure have in common.
 
-use super::geometry_column::GeometryColumn;
+use super::geometry_column::{GeometryColumn, Rereader};
 use super::scalar::{Call, Failure, Made, NOT_A_GEOMETRY, Planned};
 use crate::{Error, systems};
 use basilocus::coordinates::shape_measure::ShapeMeasure;
@@ -58,11 +58,12 @@ pub(super) fn pairs<T>(
     failures: &mut Vec<Failure>,
     of: impl Fn(&Geometry, &Geometry) -> Option<T>,
 ) -> Vec<Option<T>> {
+    let (mut a, mut b) = (Rereader::of(a), Rereader::of(b));
     (0..rows)
         .map(|row| {
             let both = a.get(row).and_then(|a| Ok(a.zip(b.get(row)?)));
             match both {
-                Ok(Some((a, b))) => of(&a, &b),
+                Ok(Some((a, b))) => of(a, b),
                 Ok(None) => None,
                 Err(reason) => {
                     failures.push(Failure::new(row, NOT_A_GEOMETRY, reason));

@@ -19,8 +19,8 @@
 //! | `read_position(text[, system[, order]])` | x, y, height_m, system, read_as, reason |
 //! | `write_position(lon, lat, notation[, digits])` | a text |
 //! | `transform(x, y, from, to[, epoch])` | x, y, accuracy_m, operation, reason |
-//! | `geocode(address[, reference])` | all columns of the command, and reason |
-//! | `nearest_address(lon, lat[, reference])` | all columns of the command, and reason |
+//! | `geocode(address[, reference[, extras[, candidates]]])` | the columns of the command, `matched_…` for the names in extras (`'postcode,locality'`), the candidates as a text where so many are asked for, and reason |
+//! | `nearest_address(lon, lat[, reference[, inside]])` | the columns of the command, `inside_…` for the names of attributes of the reference's areas, and reason |
 //! | `nearest(a, b, count, most)` | the condition of a join: as many rows of the second table as are nearest, within a distance |
 //! | `distortion(lon, lat, system)` | scales, convergence, angles, reason |
 

@@ -18,20 +18,30 @@ pub(super) static NEAREST_ADDRESS: Definition = Definition {
     parameters: &[
         Parameter { name: "lon", kind: Kind::Number },
         Parameter { name: "lat", kind: Kind::Number },
-        Parameter { name: "reference", kind: Kind::Text },
+        Parameter { name: "reference", kind: Kind::Reference },
+        Parameter { name: "inside", kind: Kind::Names },
     ],
     required: 2,
     failures: Failures::InResult,
     result: |planned| {
-        if planned.len() > 2 {
-            planned.literal(2)?;
+        if planned.len() > REFERENCE {
+            planned.literal(REFERENCE)?;
         }
-        Ok(Field::new("nearest_address", struct_column::data_type(&COLUMNS), true))
+        let inside: Vec<String> =
+            planned.names(INSIDE)?.iter().map(|attribute| format!("inside_{attribute}")).collect();
+        if inside.iter().enumerate().any(|(at, name)| inside[..at].contains(name)) {
+            return Err(planned.wrong(INSIDE, "names one twice"));
+        }
+        Ok(Field::new("nearest_address", struct_column::with_texts(&COLUMNS, &inside), true))
     },
     apply,
 };
 
-/// The columns that the command writes.
+/// Which arguments they are.
+const REFERENCE: usize = 2;
+const INSIDE: usize = 3;
+
+/// The columns that the command always writes; those of areas are asked for by the names of their attributes.
 const COLUMNS: [(&str, DataType); 6] = [
     ("nearest_address", DataType::Utf8),
     ("nearest_level", DataType::Utf8),
@@ -43,7 +53,7 @@ const COLUMNS: [(&str, DataType); 6] = [
 
 fn apply(call: &Call) -> Result<Made, Error> {
     let (lon, lat) = (call.numbers(0)?, call.numbers(1)?);
-    let told = references::told(call, 2)?;
+    let told = references::told(call, REFERENCE)?;
     let most_m = call.settings.most_m;
     let mut key = Key { function: "nearest_address", columns: Vec::new(), told: told.clone() };
     key.told.push(format!("within {most_m} m"));

@@ -4,7 +4,7 @@
 use crate::functions::geometry_column::GeometryColumn;
 use crate::ledger::account;
 use crate::setting::{OnFailure, Settings};
-use crate::{Error, systems};
+use crate::{Error, references, systems};
 use basilocus::table::Reason;
 use datafusion::arrow::array::{Array, ArrayRef, AsArray, Float64Array, StringArray};
 use datafusion::arrow::compute::cast;
@@ -57,6 +57,10 @@ pub(crate) enum Kind {
     System,
     /// A text, or a struct of texts.
     Address,
+    /// Address references: their files, the same for all rows; those of the session where none are said.
+    Reference,
+    /// Names parted by commas, the same for all rows.
+    Names,
 }
 
 /// What a function does with rows that it cannot use.
@@ -157,6 +161,12 @@ impl Planned<'_> {
         }
     }
 
+    /// Names parted by commas that are the same for all rows; none where they are not said.
+    pub(crate) fn names(&self, at: usize) -> Result<Vec<String>, Error> {
+        let said = if self.len() > at { self.literal(at)? } else { None };
+        Ok(names_of(said))
+    }
+
     /// A number that is the same for all rows; nothing for null.
     pub(crate) fn number(&self, at: usize) -> Result<Option<f64>, Error> {
         match self.literals[at] {
@@ -238,6 +248,11 @@ impl Call<'_> {
         }
     }
 
+    /// Names parted by commas that are the same for all rows; none where they are not said.
+    pub(crate) fn names(&self, at: usize) -> Vec<String> {
+        names_of(if self.len() > at { self.literal(at) } else { None })
+    }
+
     /// The number of an argument that is the same for all rows; nothing for null.
     pub(crate) fn literal_number(&self, at: usize) -> Result<Option<f64>, Error> {
         match &self.arguments[at] {
@@ -266,6 +281,10 @@ impl Call<'_> {
     fn unexpected(&self, at: usize, column: &ArrayRef) -> Error {
         self.function.wrong(at, format!("came as {}", column.data_type()))
     }
+}
+
+fn names_of(said: Option<String>) -> Vec<String> {
+    said.iter().flat_map(|text| text.split(',')).map(|name| name.trim().to_string()).filter(|n| !n.is_empty()).collect()
 }
 
 /// A text, or a number as one.
@@ -318,8 +337,12 @@ impl Definition {
             // A cast would hide that it is the same for all rows.
             Kind::Figure if given.is_numeric() || given.is_null() => Ok(given.clone()),
             Kind::Figure => wrong("a number is expected"),
-            Kind::Text if is_text || is_dictionary => Ok(DataType::Utf8),
+            // A cast would hide that it is the same for all rows.
+            Kind::Reference | Kind::Names if given.is_null() => Ok(given.clone()),
+            Kind::Text | Kind::Reference | Kind::Names if is_text || is_dictionary => Ok(DataType::Utf8),
             Kind::Text => wrong("a text is expected"),
+            Kind::Reference => wrong("the file of an address reference is expected"),
+            Kind::Names => wrong("names parted by commas are expected"),
             Kind::System if is_text || is_dictionary => Ok(DataType::Utf8),
             Kind::System if given.is_integer() => Ok(given.clone()),
             Kind::System => wrong("a reference system is expected, such as 4326 or 'EPSG:4326'"),
@@ -343,6 +366,7 @@ enum Asked {
 }
 
 /// A function as the engine knows it.
+#[derive(Clone)]
 pub(crate) struct Scalar {
     definition: &'static Definition,
     asked: Asked,
@@ -414,16 +438,46 @@ impl Scalar {
         self.definition.parameters.iter().any(|p| p.kind == Kind::Geometry)
     }
 
+    /// Which of its arguments names address references.
+    fn reference(&self) -> Option<usize> {
+        self.definition.parameters.iter().position(|p| p.kind == Kind::Reference)
+    }
+
+    /// The address references that a call of it names, with their sums once they are settled.
+    pub(crate) fn references(&self, arguments: &[Expr]) -> Vec<String> {
+        match self.reference().and_then(|at| arguments.get(at)) {
+            Some(Expr::Literal(value, _)) => references::list(&text_of(value).unwrap_or_default()),
+            _ => Vec::new(),
+        }
+    }
+
+    /// The arguments with the references that are meant, each with the sum that it has here: another machine with another file
+    /// of that name does not answer with it. Nothing where they are settled, or are no literal, which the call refuses.
+    fn with_references(&self, arguments: &[Expr], settings: &Settings) -> Result<Option<Vec<Expr>>, Error> {
+        let Some(at) = self.reference() else { return Ok(None) };
+        let said = match arguments.get(at) {
+            Some(Expr::Literal(value, _)) => text_of(value),
+            Some(_) => return Ok(None),
+            None => None,
+        };
+        let meant = said.clone().unwrap_or_else(|| settings.reference.clone());
+        let settled = references::with_sums(&meant)?;
+        if settled.is_empty() || said.as_ref() == Some(&settled) {
+            return Ok(None);
+        }
+        let mut arguments = arguments.to_vec();
+        let literal = Expr::Literal(ScalarValue::Utf8(Some(settled)), None);
+        match arguments.get_mut(at) {
+            Some(argument) => *argument = literal,
+            // Those before it are required.
+            None => arguments.push(literal),
+        }
+        Ok(Some(arguments))
+    }
+
     /// The same function for arguments whose systems are known.
     pub(crate) fn with_systems(&self, systems: Systems) -> Self {
-        Scalar {
-            definition: self.definition,
-            asked: self.asked,
-            name: self.name.clone(),
-            other_names: self.other_names.clone(),
-            signature: self.signature.clone(),
-            systems: Some(systems),
-        }
+        Scalar { systems: Some(systems), ..self.clone() }
     }
 
     /// The systems of its arguments, as they travel; nothing for a function to which they do not matter.
@@ -477,8 +531,14 @@ impl ScalarUDFImpl for Scalar {
         }))
     }
 
-    /// Settles the systems of the arguments.
+    /// Settles what could be something else elsewhere: the systems of the arguments, and which references are meant.
     fn simplify(&self, arguments: Vec<Expr>, context: &SimplifyContext) -> Result<ExprSimplifyResult> {
+        if let Some(arguments) = self.with_references(&arguments, &Settings::of(context.config_options()))? {
+            let function = Arc::new(ScalarUDF::new_from_impl(self.clone()));
+            return Ok(ExprSimplifyResult::Simplified(Expr::ScalarFunction(ScalarFunction::new_udf(
+                function, arguments,
+            ))));
+        }
         if self.systems.is_some() || !self.takes_geometries() {
             return Ok(ExprSimplifyResult::Original(arguments));
         }

@@ -10,9 +10,14 @@ const REASON: &str = "reason";
 
 /// The type of a result: its own fields, and the reason.
 pub(super) fn data_type(fields: &[(&str, DataType)]) -> DataType {
-    let reason = (REASON, DataType::Utf8);
-    let all = fields.iter().chain([&reason]).map(|(name, of)| Field::new(*name, of.clone(), true));
-    DataType::Struct(all.collect())
+    with_texts(fields, &[])
+}
+
+/// The type of a result with further fields of texts: its own fields, those, and the reason.
+pub(super) fn with_texts(fields: &[(&str, DataType)], texts: &[String]) -> DataType {
+    let own = fields.iter().map(|(name, of)| Field::new(*name, of.clone(), true));
+    let further = texts.iter().map(String::as_str).chain([REASON]);
+    DataType::Struct(own.chain(further.map(|name| Field::new(name, DataType::Utf8, true))).collect())
 }
 
 /// The columns of a result with the reasons of rows that failed.

@@ -6,11 +6,12 @@ use super::place_index::{PlaceIndex, bounds_of, within_reach};
 use crate::functions::geometry_column::GeometryColumn;
 use crate::functions::measuring::in_system;
 use crate::{Error, systems};
-use datafusion::arrow::array::{ArrayRef, AsArray, RecordBatch, RecordBatchOptions, UInt32Array};
+use datafusion::arrow::array::{Array, ArrayRef, AsArray, RecordBatch, RecordBatchOptions, UInt32Array};
 use datafusion::arrow::compute::{concat_batches, filter, take};
-use datafusion::arrow::datatypes::{SchemaRef, UInt32Type};
+use datafusion::arrow::datatypes::{DataType, SchemaRef, UInt32Type};
 use datafusion::common::tree_node::TreeNodeRecursion;
 use datafusion::common::{DataFusionError, JoinSide, JoinType, Result};
+use datafusion::execution::memory_pool::{MemoryConsumer, MemoryReservation};
 use datafusion::execution::{SendableRecordBatchStream, TaskContext};
 use datafusion::physical_expr::{Distribution, EquivalenceProperties, PhysicalExpr};
 use datafusion::physical_plan::execution_plan::{Boundedness, EmissionType};
@@ -18,15 +19,16 @@ use datafusion::physical_plan::joins::NestedLoopJoinExec;
 use datafusion::physical_plan::joins::utils::JoinFilter;
 use datafusion::physical_plan::stream::RecordBatchStreamAdapter;
 use datafusion::physical_plan::{
-    DisplayAs, DisplayFormatType, ExecutionPlan, ExecutionPlanProperties, Partitioning, PlanProperties, collect,
+    DisplayAs, DisplayFormatType, ExecutionPlan, ExecutionPlanProperties, Partitioning, PlanProperties, execute_stream,
 };
 use futures::{StreamExt, TryStreamExt};
 use std::fmt;
 use std::sync::Arc;
 use tokio::sync::OnceCell;
 
-/// Pairs that are tried at once.
+/// Pairs that are tried at once, and bytes of their geometries: where an area is large, its bytes are there once a pair.
 const PAIRS: usize = 8192;
+const BYTES: usize = 32 << 20;
 
 /// The join.
 pub struct AreaJoin {
@@ -46,6 +48,8 @@ struct Built {
     rows: RecordBatch,
     geometry: ArrayRef,
     index: PlaceIndex,
+    /// What it holds of the memory that parts of queries may have.
+    _held: MemoryReservation,
 }
 
 impl fmt::Debug for AreaJoin {
@@ -179,13 +183,32 @@ async fn take_whole(
     context: Arc<TaskContext>,
 ) -> Result<Built> {
     let schema = side.schema();
-    let rows = concat_batches(&schema, &collect(side, context).await?)?;
+    let held = MemoryConsumer::new("the indexed side of a join by places").register(context.memory_pool());
+    let mut batches = Vec::new();
+    let mut rows = execute_stream(side, context)?;
+    while let Some(batch) = rows.next().await {
+        let batch = batch?;
+        held.try_grow(batch.get_array_memory_size())?;
+        batches.push(batch);
+    }
+    let rows = concat_batches(&schema, &batches)?;
     if u32::try_from(rows.num_rows()).is_err() {
         let what = format!("{} rows are too many for an index; put the larger side first", rows.num_rows());
         return Err(Error::Call { function: "JOIN", what }.into());
     }
     let column = geometry.evaluate(&rows)?.into_array(rows.num_rows())?;
-    Ok(Built { index: PlaceIndex::of(&bounds_of(&column)?), geometry: column, rows })
+    Ok(Built { index: PlaceIndex::of(&bounds_of(&column)?), geometry: column, rows, _held: held })
+}
+
+/// Bytes of the geometry of a row.
+fn bytes_of(column: &ArrayRef, row: usize) -> usize {
+    match column.data_type() {
+        DataType::Binary => column.as_binary::<i32>().value(row).len(),
+        DataType::LargeBinary => column.as_binary::<i64>().value(row).len(),
+        DataType::BinaryView => column.as_binary_view().value(row).len(),
+        // Points as GeoArrow has them.
+        _ => 3 * size_of::<f64>(),
+    }
 }
 
 /// What is done to the rows that go by.
@@ -208,13 +231,19 @@ impl Probing {
         let mut has_found = vec![false; batch.num_rows()];
         let (mut of_build, mut of_probe): (Vec<u32>, Vec<u32>) = (Vec::new(), Vec::new());
         let mut near = Vec::new();
+        let mut bytes = 0;
         for (row, around) in bounds.iter().enumerate() {
             let Some(around) = around else { continue };
             built.index.meeting(*around, &mut near);
-            of_build.extend(&near);
-            of_probe.extend(std::iter::repeat_n(row as u32, near.len()));
-            if of_build.len() >= PAIRS {
-                out.extend(self.tried(built, batch, &mut of_build, &mut of_probe, &mut has_found)?);
+            let own = bytes_of(&column, row);
+            for other in &near {
+                of_build.push(*other);
+                of_probe.push(row as u32);
+                bytes += own + bytes_of(&built.geometry, *other as usize);
+                if of_build.len() >= PAIRS || bytes >= BYTES {
+                    out.extend(self.tried(built, batch, &mut of_build, &mut of_probe, &mut has_found)?);
+                    bytes = 0;
+                }
             }
         }
         out.extend(self.tried(built, batch, &mut of_build, &mut of_probe, &mut has_found)?);
@@ -290,11 +319,14 @@ impl Probing {
         of_probe: &mut Vec<u32>,
         has_found: &mut [bool],
     ) -> Result<Option<RecordBatch>> {
-        let (of_build, of_probe) =
-            (UInt32Array::from(std::mem::take(of_build)), UInt32Array::from(std::mem::take(of_probe)));
         if of_build.is_empty() {
             return Ok(None);
         }
+        // Those of an area together, so that it is read once.
+        let mut together: Vec<(u32, u32)> = of_build.drain(..).zip(of_probe.drain(..)).collect();
+        together.sort_unstable();
+        let (of_build, of_probe): (Vec<u32>, Vec<u32>) = together.into_iter().unzip();
+        let (of_build, of_probe) = (UInt32Array::from(of_build), UInt32Array::from(of_probe));
         let columns = self.condition.column_indices().iter().map(|c| {
             let is_build = (c.side == JoinSide::Left) == self.places.build_is_left;
             let (rows, places) = if is_build { (&built.rows, &of_build) } else { (batch, &of_probe) };

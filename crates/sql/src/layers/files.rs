@@ -1,17 +1,26 @@
 //! Which files a text names: one, all of a folder, or those that a pattern with `*` and `?` fits.
 
 use crate::Error;
-use basilocus::formats::DRIVERS;
+use basilocus::formats::{DRIVERS, is_address};
 use std::path::{Path, PathBuf};
 
 /// The name of the function, for messages.
 const FUNCTION: &str = "read_layer";
 
-/// The files, in the order of their names.
+/// The files, in the order of their names, by whole paths: another process that reads them may stand in another folder.
 ///
 /// # Errors
 /// [`Error::Call`] where there are none.
 pub(super) fn named(text: &str) -> Result<Vec<String>, Error> {
+    let whole = |file: String| match std::path::absolute(&file) {
+        Ok(path) if !is_address(Path::new(&file)) => path.to_string_lossy().into_owned(),
+        // Who opens it tells what is wrong with it.
+        _ => file,
+    };
+    Ok(found(text)?.into_iter().map(whole).collect())
+}
+
+fn found(text: &str) -> Result<Vec<String>, Error> {
     let refuse = |what: String| Error::Call { function: FUNCTION, what };
     let path = Path::new(text);
     let has_pattern = |t: &str| t.contains(['*', '?']);

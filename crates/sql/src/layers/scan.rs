@@ -157,7 +157,7 @@ impl ExecutionPlan for LayerScan {
         builder.spawn(async move {
             for number in numbered::numbers(numbers).await? {
                 let reading = Reading {
-                    typed: told.source.open(number, told.extent)?,
+                    typed: told.source.open(number, told.extent, told.projection.as_deref())?,
                     file: told.source.files[number].clone(),
                     ends,
                     schema: schema.clone(),

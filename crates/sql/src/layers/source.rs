@@ -60,15 +60,25 @@ impl LayerSource {
         })
     }
 
-    /// A file of them, with the types of the columns that all of them have.
+    /// A file of them, with the types of the columns that all of them have; where only some are asked for, the texts of the others
+    /// are left as they are.
     ///
     /// # Errors
     /// [`Error`] where it cannot be read, or is another one here.
-    pub(super) fn open(&self, partition: usize, extent: Option<[f64; 4]>) -> Result<TypedLayer, Error> {
+    pub(super) fn open(
+        &self,
+        partition: usize,
+        extent: Option<[f64; 4]>,
+        asked: Option<&[usize]>,
+    ) -> Result<TypedLayer, Error> {
         let (layer, schema) = (self.layer_of(&self.files[partition], extent)?, self.source_schema()?);
         // A geometry of the file's own is placed by what the file says, as it was when it was looked at.
         let is_placed_by_file = self.system.is_none() && basilocus::table::batch::spatial_index(&schema).is_some();
         let placed = if is_placed_by_file { layer.positions(Positions::default()) } else { layer };
+        let schema = match asked {
+            Some(asked) => others_as_texts(&schema, asked),
+            None => schema,
+        };
         Ok(TypedLayer::known(&placed, schema)?)
     }
 
@@ -99,6 +109,17 @@ impl LayerSource {
         };
         Ok(Arc::new(Schema::new(source.fields().iter().enumerate().map(field).collect::<Vec<_>>())))
     }
+}
+
+/// The columns, of which those that nobody asks for are texts, which every value is.
+fn others_as_texts(schema: &SchemaRef, asked: &[usize]) -> SchemaRef {
+    let spatial = basilocus::table::batch::spatial_index(schema);
+    let fields =
+        schema.fields().iter().enumerate().map(|(at, field)| match asked.contains(&at) || spatial == Some(at) {
+            true => field.as_ref().clone(),
+            false => Field::new(field.name(), DataType::Utf8, true),
+        });
+    Arc::new(Schema::new(fields.collect::<Vec<_>>()))
 }
 
 /// The columns of two files of one table.

@@ -68,3 +68,52 @@ pub fn of_plan(plan: &Arc<dyn ExecutionPlan>) -> BTreeMap<Entry, u64> {
     });
     entries
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn entry(function: &str, partition: Option<usize>, counted: Counted) -> Entry {
+        Entry { function: function.into(), partition, counted }
+    }
+
+    fn aside(reason: &str) -> Counted {
+        Counted::SetAside(reason.into())
+    }
+
+    #[test]
+    fn what_was_set_aside_is_told_by_function_and_reason_with_its_partitions() {
+        let ledger = SessionLedger::default();
+        assert!(ledger.words().is_empty());
+        let entries = BTreeMap::from([
+            (entry("geocode", Some(12), aside("no address")), 2),
+            (entry("geocode", Some(3), aside("no address")), 5),
+            (entry("geocode", Some(3), aside("street not found")), 1),
+            (entry("geocode", Some(3), Counted::Made), 99),
+            (entry("read_layer", None, Counted::Empty), 4),
+            (entry("ST_X", Some(0), aside("not a geometry")), 7),
+        ]);
+        assert!(ledger.set(entries.clone()));
+        assert_eq!(
+            ledger.words(),
+            [
+                "ST_X: 7 not a geometry (partition 0)",
+                "geocode: 7 no address (partition 3, 12); 1 street not found (partition 3)"
+            ]
+        );
+        assert_eq!(ledger.entries(), entries);
+        // A query that counts nothing, as one of the ledger itself, leaves it.
+        assert!(!ledger.set(BTreeMap::new()));
+        assert_eq!(ledger.entries(), entries);
+        let next = BTreeMap::from([(entry("geocode", None, Counted::Made), 1)]);
+        assert!(ledger.set(next.clone()) && ledger.entries() == next && ledger.words().is_empty());
+    }
+
+    #[test]
+    fn of_many_partitions_the_first_are_named() {
+        let ledger = SessionLedger::default();
+        let entries = (0..10).map(|n| (entry("f", Some(n), aside("bad")), 1));
+        ledger.set(entries.collect());
+        assert_eq!(ledger.words(), ["f: 10 bad (partition 0, 1, 2, 3, 4, 5, 6, 7 and 2 more)"]);
+    }
+}

@@ -1,7 +1,7 @@
 //! What `STORED AS` takes: the formats of the library that are written, by their endings. Text is `DELIMITED` and Parquet with
 //! geometry `GEOPARQUET`, as the engine has a `CSV` and a `PARQUET` of its own, which know no geometry.
 
-use super::{Columns, PartsPublish, PartsWrite};
+use super::{Columns, PartsPublish, PartsWrite, parts};
 use crate::{Error, systems};
 use async_trait::async_trait;
 use basilocus::formats::{DRIVERS, Format};
@@ -17,21 +17,25 @@ use datafusion::object_store::{ObjectMeta, ObjectStore};
 use datafusion::physical_expr::LexRequirement;
 use datafusion::physical_plan::ExecutionPlan;
 use datafusion::physical_plan::coalesce_partitions::CoalescePartitionsExec;
+use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// Endings that the engine has formats of its own for, and what ours are called.
 const OTHER_NAMES: [(&str, &str); 2] = [("csv", "delimited"), ("parquet", "geoparquet")];
 
-/// A format that queries are written in.
-#[derive(Debug, Clone, PartialEq, Eq)]
+/// A format that queries are written in, and how one of them is: as it travels from the machine that asks to the one that plans.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct LayerFormats {
     /// What `STORED AS` calls it.
     name: String,
     /// The ending of its files.
     ending: String,
+    /// Whether files that are there are replaced.
     overwrite: bool,
+    /// The folder where the parts of a query wait until all are there, once it is settled.
+    waiting: Option<PathBuf>,
 }
 
 impl LayerFormats {
@@ -46,27 +50,49 @@ impl LayerFormats {
             // Those of the engine stay; a format with two endings of one name has the first.
             if !["json", "avro", "arrow"].contains(&name) && !names.contains(&name) {
                 names.push(name);
-                formats.push(LayerFormats { name: name.to_string(), ending: ending.to_string(), overwrite: false });
+                formats.push(LayerFormats {
+                    name: name.to_string(),
+                    ending: ending.to_string(),
+                    overwrite: false,
+                    waiting: None,
+                });
             }
         }
         formats
     }
 
-    /// The one with a name.
-    ///
-    /// # Errors
-    /// [`Error::Setting`] for a name that none has.
-    pub fn named(name: &str) -> Result<Self, Error> {
-        Self::all().into_iter().find(|f| f.name == name).ok_or_else(|| Error::Setting {
-            name: "format",
-            value: name.into(),
-            expected: "the ending of a format that is written",
-        })
-    }
-
     /// What `STORED AS` calls it.
     pub fn name(&self) -> &str {
         &self.name
+    }
+
+    /// Where the parts of a query wait, once it is settled.
+    pub(super) fn waiting(&self) -> Option<&Path> {
+        self.waiting.as_deref()
+    }
+
+    /// The same where the parts of a query to a file or folder have a place to wait that no other query has.
+    pub(super) fn waiting_for(self, path: &Path) -> Self {
+        let waiting = Some(parts::waiting_for(path, &self.ending));
+        LayerFormats { waiting, ..self }
+    }
+
+    /// The same with the options of a query.
+    ///
+    /// # Errors
+    /// [`Error::Call`] for one that it has not.
+    pub(super) fn with_options(mut self, options: &HashMap<String, String>) -> Result<Self, Error> {
+        for (name, value) in options {
+            match (name.trim_start_matches("format."), value.trim()) {
+                ("overwrite", "true") => self.overwrite = true,
+                ("overwrite", "false") => self.overwrite = false,
+                (other, value) => {
+                    let what = format!("option {other} is '{value}': 'overwrite' 'true' is the only one there is");
+                    return Err(Error::Call { function: "COPY", what });
+                }
+            }
+        }
+        Ok(self)
     }
 }
 
@@ -78,18 +104,7 @@ impl GetExt for LayerFormats {
 
 impl FileFormatFactory for LayerFormats {
     fn create(&self, _: &dyn Session, options: &HashMap<String, String>) -> Result<Arc<dyn FileFormat>> {
-        let mut format = self.clone();
-        for (name, value) in options {
-            match (name.trim_start_matches("format."), value.trim()) {
-                ("overwrite", "true") => format.overwrite = true,
-                ("overwrite", "false") => {}
-                (other, value) => {
-                    let what = format!("option {other} is '{value}': 'overwrite' 'true' is the only one there is");
-                    return Err(Error::Call { function: "COPY", what }.into());
-                }
-            }
-        }
-        Ok(Arc::new(format))
+        Ok(Arc::new(self.clone().with_options(options)?))
     }
 
     fn default(&self) -> Arc<dyn FileFormat> {
@@ -140,13 +155,14 @@ impl FileFormat for LayerFormats {
             let what = "PARTITIONED BY is not taken by formats of layers; WHERE chooses the rows of a file".to_string();
             return Err(Error::Call { function: "COPY", what }.into());
         }
-        let target = PathBuf::from(config.original_url.trim_start_matches("file://"));
+        let target = path_of(&config.original_url);
         let holds_geometry =
             Format::of_ending(&PathBuf::from(format!("x.{}", self.ending))).is_some_and(Format::holds_geometry);
         check_geometry(&input.schema(), holds_geometry)?;
         let is_file = target.extension().is_some_and(|e| e.eq_ignore_ascii_case(&self.ending));
         let input: Arc<dyn ExecutionPlan> = if is_file { Arc::new(CoalescePartitionsExec::new(input)) } else { input };
-        let write = PartsWrite::new(input, target, self.ending.clone(), self.overwrite)?;
+        let waiting = self.waiting.clone().unwrap_or_else(|| parts::waiting_for(&target, &self.ending));
+        let write = PartsWrite::new(input, target, self.ending.clone(), waiting, self.overwrite)?;
         let target = write.target().clone();
         let parts: Arc<dyn ExecutionPlan> = Arc::new(CoalescePartitionsExec::new(Arc::new(write)));
         Ok(Arc::new(PartsPublish::new(parts, target)?))
@@ -156,6 +172,11 @@ impl FileFormat for LayerFormats {
         // Asked for by plans that read, which are refused before.
         Arc::new(CsvSource::new(schema))
     }
+}
+
+/// The path of what a query writes, which may be told as an address of a file.
+pub(super) fn path_of(told: &str) -> PathBuf {
+    PathBuf::from(told.trim_start_matches("file://"))
 }
 
 /// A layer needs a geometry, and a geometry its system.

@@ -41,13 +41,12 @@ pub struct Target {
 impl Target {
     /// Whether it is one file.
     pub(super) fn is_file(&self) -> bool {
-        self.path.extension().is_some_and(|e| e.eq_ignore_ascii_case(&self.ending))
+        is_file(&self.path, &self.ending)
     }
 
     /// The folder in which the files will be.
     pub(super) fn folder(&self) -> &Path {
-        let parent = self.path.parent().filter(|p| !p.as_os_str().is_empty());
-        if self.is_file() { parent.unwrap_or(Path::new(".")) } else { &self.path }
+        folder_of(&self.path, &self.ending)
     }
 
     /// The name of the file of a partition.
@@ -57,6 +56,21 @@ impl Target {
             None => format!("part-{partition:05}.{}", self.ending),
         }
     }
+}
+
+/// Whether a query that writes files with an ending writes one file to a path, not a folder of them.
+pub(super) fn is_file(path: &Path, ending: &str) -> bool {
+    path.extension().is_some_and(|e| e.eq_ignore_ascii_case(ending))
+}
+
+fn folder_of<'a>(path: &'a Path, ending: &str) -> &'a Path {
+    let parent = path.parent().filter(|p| !p.as_os_str().is_empty());
+    if is_file(path, ending) { parent.unwrap_or(Path::new(".")) } else { path }
+}
+
+/// A folder where the parts of a query wait, beside where they will be, which no other query has on any machine.
+pub(super) fn waiting_for(path: &Path, ending: &str) -> PathBuf {
+    folder_of(path, ending).join(format!(".unfinished-{:x}-{:x}", std::process::id(), now_in_nanoseconds()))
 }
 
 /// Writes each partition. Which one it is, a table of numbers beside its rows says.
@@ -69,27 +83,23 @@ pub struct PartsWrite {
 }
 
 impl PartsWrite {
-    /// Writes the partitions of `input` towards a file or folder.
+    /// Writes the partitions of `input` towards a file or folder; they wait in a folder of their own.
     ///
     /// # Errors
-    /// [`Error::Call`] where the folder cannot be made, or an output is there and is not to be replaced.
-    pub fn new(input: Arc<dyn ExecutionPlan>, path: PathBuf, ending: String, overwrite: bool) -> Result<Self> {
+    /// [`Error::Call`] where an output is there and is not to be replaced.
+    pub fn new(
+        input: Arc<dyn ExecutionPlan>,
+        path: PathBuf,
+        ending: String,
+        waiting: PathBuf,
+        overwrite: bool,
+    ) -> Result<Self> {
         let refuse = |what: String| Error::Call { function: "COPY", what };
-        let mut target = Target {
-            path,
-            ending,
-            waiting: PathBuf::new(),
-            overwrite,
-            columns: schema_bytes::written(&input.schema())?,
-        };
+        let target = Target { path, ending, waiting, overwrite, columns: schema_bytes::written(&input.schema())? };
         if target.is_file() && target.path.exists() && !overwrite {
             let what = format!("{} exists already; OPTIONS ('overwrite' 'true') replaces it", target.path.display());
             return Err(refuse(what).into());
         }
-        let folder = target.folder().to_path_buf();
-        // An identifier that no other query has, on any machine.
-        let number = format!("{:x}-{:x}", std::process::id(), now_in_nanoseconds());
-        target.waiting = folder.join(format!(".unfinished-{number}"));
         let numbers = numbered::table(input.output_partitioning().partition_count())?;
         Ok(Self::of(input, numbers, target))
     }
