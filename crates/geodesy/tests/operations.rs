@@ -195,7 +195,12 @@ fn operations_follow_each_other_as_one() {
     let joined = shift.clone().then(way(2269, 4152));
     assert_eq!(joined.accuracy_m(), Some(shift.accuracy_m().unwrap() + way(2269, 4152).accuracy_m().unwrap()));
     assert!(joined.missed().is_some() && joined.missed() == shift.missed());
-    assert_eq!(way(4326, 4269).then(there.clone()).assumes_equal(), way(4326, 4269).assumes_equal());
+    let assumed = way(9000, 4326);
+    assert!(assumed.assumes_equal() && assumed.name().contains("assumed equal"), "{}", assumed.name());
+    assert!(
+        assumed.clone().then(there.clone()).assumes_equal() && way(32610, 4326).then(way(4326, 9000)).assumes_equal()
+    );
+    assert!(!shift.assumes_equal() && !there.assumes_equal());
     assert!(way(4979, 4978).then(way(4978, 4979)).moves_heights());
     assert!(!there.then(back).moves_heights());
 }
@@ -230,4 +235,13 @@ fn a_system_to_degrees_is_on_its_own_datum_from_greenwich() {
     // The north pole lies a semi-minor axis above the middle (WGS 84: 6,356,752.3142 m).
     let (_, lat, height) = degrees(4978, 0.0, 0.0, 6_356_752.314_245);
     assert!((lat - 90.0).abs() < 1e-9 && height.abs() < 1e-5, "{lat} {height}");
+}
+
+#[test]
+fn a_transformation_says_where_it_holds_and_a_conversion_holds_everywhere() {
+    // The western states of the United States hold Oregon, whose zones the two systems are, and no place on the other coast.
+    let op = way(32026, 2269);
+    let area = op.area().unwrap();
+    assert!(area.contains(-123.0, 45.0) && !area.contains(-77.0, 39.0), "{area:?}");
+    assert_eq!(way(4326, 32610).area(), None);
 }

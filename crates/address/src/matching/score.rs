@@ -309,10 +309,14 @@ mod tests {
     #[test]
     fn costs_stand_in_the_order_of_what_they_say() {
         assert!([ANOTHER_NAME, LOCALITY_UNKNOWN, NEIGHBOUR, REGION_CONTRADICTED].iter().all(|c| *c == ANOTHER_NAME));
-        assert!(FAR > NEIGHBOUR && FAR_BY_POSTCODE > NEIGHBOUR_BY_POSTCODE && FAR < MOST);
-        assert!(POSTCODE_ONE_SIGN < POSTCODE_NEAR && POSTCODE_NEAR < POSTCODE_OTHER);
-        assert!(SUFFIX_ONE_SIDE < SUFFIX_OTHER && RANGE < BETWEEN && BETWEEN < NUMBER_NOT_THERE);
-        assert!(LOCALITY_MISSING < LOCALITY_AND_POSTCODE_MISSING);
-        assert!(LOCALITY_AND_POSTCODE_MISSING < LOCALITY_MISSING_POSTCODE_OTHER);
+        for ascending in [
+            &[NEIGHBOUR_BY_POSTCODE, FAR_BY_POSTCODE, NEIGHBOUR, FAR, MOST][..],
+            &[POSTCODE_NOT_THERE, POSTCODE_ONE_SIGN, POSTCODE_NEAR, POSTCODE_OTHER],
+            &[SUFFIX_ONE_SIDE, SUFFIX_OTHER],
+            &[NO_NUMBER, RANGE, BETWEEN, NUMBER_NOT_THERE],
+            &[LOCALITY_MISSING, LOCALITY_AND_POSTCODE_MISSING, LOCALITY_MISSING_POSTCODE_OTHER],
+        ] {
+            assert!(ascending.windows(2).all(|w| w[0] < w[1]), "{ascending:?}");
+        }
     }
 }

@@ -251,7 +251,7 @@ fn a_layer_is_a_neighbour_where_its_positions_lie_together_and_have_numbers() {
     let two = |change: &dyn Fn(&mut Scene)| {
         // With the longitude's sign turned it would lie among those of the other layer.
         let mirrored: Vec<(f64, f64)> = country.iter().map(|(x, y)| (-x, *y)).collect();
-        let layers = [of(&country, &|_| {}).unwrap(), of(&mirrored, change).unwrap()];
+        let layers = [of(&country, change).unwrap(), of(&mirrored, change).unwrap()];
         of_layers_apart(&layers).into_iter().map(|d| (d.id.as_str(), d.rows, d.column)).collect::<Vec<_>>()
     };
     assert_eq!(two(&|_| {}), [("missing-sign", 60, Some("lon, lat".to_string()))]);
@@ -259,7 +259,7 @@ fn a_layer_is_a_neighbour_where_its_positions_lie_together_and_have_numbers() {
         let area = basilocus_geodesy::crs::Area::of_bounds([120.0, 40.0, 130.0, 50.0]);
         Some(evidence::Whereabouts { area, words: "there".into(), is_expected })
     };
-    assert!(two(&|scene| scene.area = expected(true)).is_empty(), "somebody said where it should be");
+    assert!(two(&|scene| scene.area = expected(true)).is_empty(), "somebody said where they should be");
     assert_eq!(two(&|scene| scene.area = expected(false)).len(), 1);
     assert!(of(&country, &|scene| scene.neighbours = None).is_none(), "the only layer");
     assert!(of(&country, &|scene| scene.numbers_in = None).is_none(), "no numbers that could be wrong");

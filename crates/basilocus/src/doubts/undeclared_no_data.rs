@@ -7,7 +7,7 @@ pub static DOUBT: Doubt = Doubt {
     name: "undeclared-no-data",
     looks_for: "heights that are exactly a number which programs write where they know none, in a grid that does not say so",
     example: "-9999 in the corners of a grid: volumes of millions, cliffs along the edge of what was measured",
-    mend: "say the number with `no_data`",
+    mend: "say the number with `no_data` where heights are taken from the grid",
     watch: |_| None,
 };
 
@@ -28,7 +28,9 @@ pub(crate) fn of_heights(heights: &HeightRange, layer: &str) -> Option<DoubtRepo
                 heights.known,
                 if heights.at_lowest == 1 { "is" } else { "are" }
             ),
-            mend: format!("`no_data` {lowest}, if it stands for no height"),
+            mend: format!(
+                "if it stands for no height, `no_data` {lowest} where heights are taken from the grid; of its points, select those above it"
+            ),
         };
         DoubtReport::new(DoubtName(&DOUBT), layer, finding)
     })
@@ -42,7 +44,8 @@ mod tests {
     fn a_number_for_no_height_is_doubted_only_among_others() {
         let range = |lowest, at_lowest, known| HeightRange { lowest, at_lowest, known, ..Default::default() };
         let told = of_heights(&range(-9999.0, 2, 4), "bank.asc").unwrap();
-        assert_eq!((told.rows, told.mend.as_str()), (2, "`no_data` -9999, if it stands for no height"));
+        assert_eq!(told.rows, 2);
+        assert!(told.mend.contains("`no_data` -9999 where heights are taken from the grid"), "{}", told.mend);
         assert_eq!(of_heights(&range(-12.5, 1, 4), "bank.asc"), None);
         assert_eq!(of_heights(&range(-999.0, 4, 4), "bank.asc"), None, "a level lake");
     }

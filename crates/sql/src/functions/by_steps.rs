@@ -62,7 +62,11 @@ pub(super) fn apply(
     own.map(|field: &Arc<Field>| {
         let column = block.records.column_by_name(field.name()).ok_or_else(|| Error::Call {
             function: call.function.name,
-            what: format!("the reference gives no {}", field.name()),
+            what: {
+                let schema = block.records.schema();
+                let given: Vec<&str> = schema.fields().iter().map(|f| f.name().as_str()).collect();
+                format!("the reference gives no {}; there is {}", field.name(), given.join(", "))
+            },
         })?;
         take(column, &from, None).map_err(|e| broken(e.into()))
     })
