@@ -373,3 +373,21 @@ fn houses_of_a_number_with_another_letter() {
     }
     assert_eq!(w.placed("101A Heron Ln, Ternport, KS 67801").unwrap().1, 100);
 }
+
+/// A letter left out is a slip, unless streets are called so elsewhere, alone or among other words.
+#[test]
+fn a_word_that_streets_have_elsewhere_is_rarely_a_slip() {
+    let town = ["Maple St|Ash|KS|67801", "Cedar Ln|Ash|KS|67801"];
+    for elsewhere in ["Mape St|Elm|KS|67802", "Mape Grove Rd|Elm|KS|67802", "Old Mape Way|Elm|KS|67802"] {
+        let w = world("US", &[town[0], town[1], elsewhere]);
+        w.is_not_trusted("5 Mape St, Ash, KS 67801");
+        // Other slips stay what they are.
+        for text in ["5 Mapl St, Ash, KS 67801", "5 Cedr Ln, Ash, KS 67801"] {
+            let (level, confidence, address) = w.placed(text).unwrap();
+            assert!(level == Level::AddressPoint && confidence >= 90, "{elsewhere}, {text}: {confidence}, {address}");
+        }
+    }
+    // Where no street is called so, it is one.
+    let (level, confidence, _) = world("US", &town).placed("5 Mape St, Ash, KS 67801").unwrap();
+    assert!(level == Level::AddressPoint && confidence >= 90, "{confidence}");
+}

@@ -18,7 +18,7 @@ const OF_A_TURN: u8 = 99;
 /// A letter missing or too many.
 const OF_A_LETTER_MISSING: u8 = 97;
 /// Two slips, as names that are made alike have them too.
-const OF_TWO_SLIPS: u8 = 79;
+pub(super) const OF_TWO_SLIPS: u8 = 79;
 /// Differences that another street has as often as a slip: used, and to be looked at; only offered in tables that have
 /// many addresses outside the reference.
 const OF_ANOTHER_NAME: u8 = 75;
@@ -165,7 +165,7 @@ fn is_a_name(reference: &Reference, word: &str) -> bool {
 }
 
 /// What a difference of two names in normal form is worth.
-fn of_difference(asked: &str, there: &str, grammar: &Grammar) -> u8 {
+pub(super) fn of_difference(asked: &str, there: &str, grammar: &Grammar) -> u8 {
     let key = |name| normal::key(name, grammar.umlauts);
     let (a, b) = (key(asked), key(there));
     if a == b {

@@ -1,7 +1,7 @@
 //! When no street fits: the postcode, then the locality, then the region, and the contradictions that forbid even that.
 
 use super::words::tail;
-use super::{Candidate, Level, Matcher, Outcome, Parts, Tried, Unplaced, confidence};
+use super::{Candidate, Level, Matcher, Outcome, Parts, Tried, Unplaced, ceiling, confidence};
 use crate::reference::PlaceKind;
 use crate::{Text, normal};
 
@@ -177,15 +177,15 @@ fn locality(
     };
     let coarser = |kind: PlaceKind| matches!(kind, PlaceKind::District | PlaceKind::Region);
     // A locality comes before what it lies in.
-    let mut with_position: Vec<(u32, i32, PlaceKind)> = context
+    let mut with_position: Vec<(u32, i32, PlaceKind, bool)> = context
         .named
         .iter()
         .map(|n| (n, reference.place(n.place)))
         .filter(|(_, v)| v.position.is_some() && (matcher.options.finest <= Level::Locality || coarser(v.kind)))
-        .map(|(n, v)| (n.place, n.cost, v.kind))
+        .map(|(n, v)| (n.place, n.cost, v.kind, n.exact))
         .collect();
-    with_position.sort_by_key(|(place, cost, kind)| (*cost, coarser(*kind), *place));
-    let Some(&(_, cost, kind)) = with_position.first() else {
+    with_position.sort_by_key(|(place, cost, kind, _)| (*cost, coarser(*kind), *place));
+    let Some(&(_, cost, kind, exact)) = with_position.first() else {
         if !a.region.is_empty()
             && matcher.options.coarsest == Level::Region
             && let Some(c) = region(matcher, a, parts, &changes)
@@ -207,7 +207,7 @@ fn locality(
     };
     let mut best: Vec<u32> = with_position
         .iter()
-        .filter(|(_, c, k)| *c == cost && coarser(*k) == coarser(kind))
+        .filter(|(_, c, k, _)| *c == cost && coarser(*k) == coarser(kind))
         .map(|(place, ..)| *place)
         .collect();
     if best.len() > 1
@@ -234,13 +234,24 @@ fn locality(
             if cost > 0 {
                 changes.push(format!("locality \"{}\" read as \"{}\"", normal::title(&a.locality), l.name));
             }
+            // "FERNPORT" may be a slip, or a town that the reference does not have: nothing else says which.
+            let there = normal::words(l.name);
+            let said = [&a.locality, &a.sub_locality].into_iter().filter(|words| !words.is_empty());
+            let kinds = said.map(|words| ceiling::of_difference(words, &there, reference.grammar()));
+            let most = if exact { 100 } else { kinds.max().unwrap_or(100) };
+            if most <= ceiling::OF_TWO_SLIPS && !matcher.options.trusts_near_names {
+                return set_aside(
+                    Unplaced::LocalityNotFound,
+                    format!("{because}locality \"{}\" is not in the reference", normal::title(&a.locality)),
+                );
+            }
             parts.locality = cost;
             let level = if coarser(kind) { Level::Region } else { Level::Locality };
             let (lon, lat) = l.position.unwrap_or_default();
             Ok(Candidate {
                 level,
-                confidence: trusted(level, &parts),
-                most: 100,
+                confidence: trusted(level, &parts).min(most),
+                most,
                 parts,
                 raw: f64::from(parts.sum()),
                 lon,
