@@ -16,6 +16,9 @@ const LOCALITIES: [(&str, &str, f64, f64, f64); 4] = [
 ];
 const POSTCODES: [(&str, &str, &str, f64, f64); 2] =
     [("97981", "Ternport", "OR", -123.81, 46.21), ("98981", "Graywater", "WA", -123.91, 46.31)];
+/// Landmarks of Ternport with another name and their longitude.
+const LANDMARKS: [(&str, &str, f64); 2] =
+    [("Ferry Meadow Park", "Harbor Green", -123.82), ("Tern Point Lighthouse", "", -123.83)];
 const OREGON: (f64, f64) = (-120.5, 43.9);
 const COUNTY: (f64, f64) = (-123.7, 46.15);
 
@@ -44,6 +47,19 @@ fn world() -> &'static Reference {
             [(PlaceKind::Region, "Oregon", "OR", OREGON), (PlaceKind::District, "Estuary County", "OR", COUNTY)]
         {
             let place = PlaceEntry { kind, name: name.into(), region: region.into(), lon, lat, ..Default::default() };
+            b.add(&Entry::Place(place)).unwrap();
+        }
+        for (name, other, lon) in LANDMARKS {
+            let place = PlaceEntry {
+                kind: PlaceKind::Landmark,
+                name: name.into(),
+                other_names: vec![other.into()],
+                locality: "Ternport".into(),
+                region: "OR".into(),
+                lon,
+                lat: 46.22,
+                ..Default::default()
+            };
             b.add(&Entry::Place(place)).unwrap();
         }
         for (postcode, locality, region, lon, lat) in POSTCODES {
@@ -270,4 +286,25 @@ fn what_has_nothing_to_fall_back_to_says_what_is_missing() {
     let (class, reason, candidates) = refused("5 Sedge Rd, Ternport, OR 97981", sure);
     assert_eq!((class, candidates[0].level), (Unplaced::ConfidenceTooLow, Level::Postcode));
     assert!(reason.contains("is below 90"), "{reason}");
+}
+
+/// "Perry Meadow Park" is as often another park as a slip.
+#[test]
+fn a_landmark_that_is_nearly_one_is_trusted_by_the_kind_of_difference() {
+    for (text, lon, least, most) in [
+        ("Ferry Meadow Park, Ternport, OR", -123.82, 95, 100),
+        ("Harbor Green, Ternport, OR", -123.82, 95, 100),
+        ("Tern Piont Lighthouse, Ternport, OR", -123.83, 90, 99),
+        ("Tern Point Lighthose, Ternport, OR", -123.83, 90, 98),
+        ("Perry Meadow Park, Ternport, OR", -123.82, 50, 79),
+        ("Fern Point Lighthouse, Ternport, OR", -123.83, 50, 79),
+    ] {
+        let c = placed(text, finest(Level::AddressPoint));
+        assert!(c.level == Level::Landmark && is_at(&c, (lon, 46.22)), "{text}: {c:?}");
+        assert!((least..=most).contains(&c.confidence), "{text}: {}", c.confidence);
+        // Where much is outside of the reference, it is not taken.
+        let outside = MatchOptions { trusts_near_names: false, ..finest(Level::AddressPoint) };
+        let is_taken = matches!(find(text, outside), Outcome::Matched(m) if m.best.level == Level::Landmark);
+        assert_eq!(is_taken, most > 79, "{text}");
+    }
 }

@@ -76,8 +76,12 @@ fn of_town(reference: &Reference, tried: &Tried, p: &Placed, trusts_near_names: 
 
 /// The most for the street and number.
 fn of_street(reference: &Reference, tried: &Tried, p: &Placed, trusts_near_names: bool) -> u8 {
-    if matches!(p.note, Note::Landmark(_) | Note::StreetByPostcode) || p.parts.sum() == 0 {
+    if p.note == Note::StreetByPostcode || p.parts.sum() == 0 {
         return 100;
+    }
+    if let Note::Landmark(place) = p.note {
+        let most = of_landmark(reference, &tried.a.place, p.parts.name, place);
+        return if most <= OF_TWO_SLIPS && !trusts_near_names { OFFERED } else { most };
     }
     let view = reference.street(p.street);
     let mut most = of_name(reference, &tried.a.street, p, &view);
@@ -113,6 +117,15 @@ fn of_street(reference: &Reference, tried: &Tried, p: &Placed, trusts_near_names
     let lacks_number = p.level == Level::Street && p.note == Note::NumberNotThere;
     // Of streets that are bounded and have not the number either fewer than half were right.
     if lacks_number && most < confidence::BOUND { OFFERED } else { most }
+}
+
+/// The most for what the name of a landmark differs in; where it was found by another name than its first, the kind of a slip in
+/// that is not known.
+fn of_landmark(reference: &Reference, asked: &str, cost: i32, place: u32) -> u8 {
+    if cost <= score::WORD_ORDER {
+        return 100;
+    }
+    of_difference(asked, &normal::words(reference.place(place).name), reference.grammar())
 }
 
 /// Whether the type and directions that were asked for are on a street of the name near by.
