@@ -247,9 +247,11 @@ fn of_several_localities_none_is_taken_unless_one_is_nearer_to_the_data() {
     for (near, at) in [((-123.6, 46.0), (-123.60, 46.10)), ((-123.4, 46.5), (-123.50, 46.40))] {
         let c = placed("Mill Slough", MatchOptions { near: Some(near), ..finest(Level::AddressPoint) });
         assert!(is_at(&c, at), "{near:?}: {c:?}");
+        assert_eq!(c.changes, ["the nearest of 2 equal candidates"], "a guess that is said");
     }
-    // The region decides.
-    assert!(is_at(&placed("Mill Slough, WA", finest(Level::AddressPoint)), (-123.50, 46.40)));
+    // The region decides, and nothing is guessed.
+    let c = placed("Mill Slough, WA", MatchOptions { near: Some((-123.6, 46.0)), ..finest(Level::AddressPoint) });
+    assert!(is_at(&c, (-123.50, 46.40)) && c.changes.is_empty(), "{c:?}");
 }
 
 #[test]

@@ -215,6 +215,7 @@ fn locality(
     {
         let far = |place: &u32| reference.place(*place).position.map_or(f64::MAX, |p| crate::nearest::metres(near, p));
         best.sort_by(|x, y| far(x).total_cmp(&far(y)));
+        changes.push(format!("the nearest of {} equal candidates", best.len()));
         best.truncate(1);
     }
     match best.as_slice() {
