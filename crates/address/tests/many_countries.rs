@@ -133,3 +133,43 @@ fn a_file_of_many_countries_is_not_one() {
     let code = Entry::Postcode(PostcodeEntry { postcode: "1".into(), ..Default::default() });
     assert!(b.add_in("Atlantis", &code).unwrap_err().to_string().contains("ISO 3166"));
 }
+
+/// References of one country, whatever their number and order: two that place an address equally surely and far apart place
+/// nothing, though a third one agrees with one of them; the surest match of all counts, whichever comes first.
+#[test]
+fn several_references_of_a_country_agree_or_place_nothing() {
+    let at = |lon: &str| {
+        let town = format!("Ternport|OR|US|{lon}|46.2");
+        world(&[&town], &[&format!("12|Heron Ln|Ternport|OR|97981|US|{lon}|46.2")])
+    };
+    let (here, again, there) = (at("-123.8"), at("-123.8001"), at("-123.7"));
+    // The town without the house.
+    let town = world(&["Ternport|OR|US|-123.8|46.2"], &["1|Gull St|Ternport|OR|97981|US|-123.8|46.2"]);
+    let find = |worlds: &[&World], whole: &str| {
+        let references: Vec<Reference> =
+            worlds.iter().flat_map(|w| Reference::open_all(w.references[0].path()).unwrap()).collect();
+        find_in(&references, &MatchOptions::default(), &AddressInput { whole, ..Default::default() })
+    };
+    let text = "12 Heron Ln, Ternport, OR 97981";
+    for order in [[&here, &there, &again], [&here, &again, &there], [&there, &here, &again], [&again, &there, &here]] {
+        let Outcome::SetAside { class, reason, candidates } = find(&order, text) else { panic!("one was taken") };
+        assert_eq!(class.name(), "several equal candidates");
+        assert!(
+            reason.starts_with("two references place it 7.7 km apart: 12 Heron Ln, Ternport, OR 97981 | "),
+            "{reason}"
+        );
+        assert!(candidates.len() >= 2);
+    }
+    for order in
+        [vec![&here, &again], vec![&again, &here], vec![&town, &here], vec![&here, &town], vec![&town, &again, &here]]
+    {
+        let Outcome::Matched(m) = find(&order, text) else { panic!("they agree") };
+        assert!((m.best.lon + 123.8).abs() < 1e-3 && m.best.confidence == 100, "{:?}", m.best);
+    }
+    // What only one has is that one's.
+    for order in [[&here, &town], [&town, &here]] {
+        let Outcome::Matched(m) = find(&order, "1 Gull St, Ternport, OR 97981") else { panic!("it is there") };
+        assert_eq!(m.best.address, "1 Gull St, Ternport, OR 97981");
+    }
+    assert!(matches!(find(&[&town, &here], "9 Nowhere Rd, Elsewhere, TX"), Outcome::SetAside { .. }));
+}

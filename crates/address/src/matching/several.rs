@@ -1,6 +1,6 @@
 //! An address and several references: those of its country, and which of their matches counts.
 
-use super::{Candidate, Level, MatchOptions, Matcher, Outcome, Unplaced, short_way};
+use super::{Candidate, Level, Match, MatchOptions, Matcher, Outcome, Unplaced, short_way};
 use crate::country::{self, Said};
 use crate::nearest::metres;
 use crate::parse::AddressInput;
@@ -40,9 +40,14 @@ pub fn find(references: &[Reference], options: &MatchOptions, input: &AddressInp
     if !(is_sure && is_found) {
         found.extend(may_be_in().filter(|r| !of_its_country(r)).map(asked));
     }
-    let best =
-        found.into_iter().reduce(|a, b| apart(&a, &b).map(|outcome| (a.0, outcome)).unwrap_or_else(|| better(a, b)));
-    best.map_or_else(|| no_reference(&said), |(_, outcome)| outcome)
+    if found.is_empty() {
+        return no_reference(&said);
+    }
+    let best = (1..found.len()).fold(0, |best, i| if is_better(&found[i].1, &found[best].1) { i } else { best });
+    // Whichever of the others says something else: a third one that agrees with one of two does not settle it.
+    let mut others = found.iter().enumerate().filter(|(i, _)| *i != best);
+    let contradicted = others.find_map(|(_, other)| apart(&found[best], other));
+    contradicted.unwrap_or_else(|| found.swap_remove(best).1)
 }
 
 /// The house that [`find`] gives where that takes no search: there is one reference, which has the address as it stands, in
@@ -83,18 +88,15 @@ fn apart((here, a): &(&str, Outcome), (there, b): &(&str, Outcome)) -> Option<Ou
     Some(Outcome::SetAside { class: Unplaced::SeveralEqual, reason, candidates })
 }
 
-/// The surer of two outcomes; a match before none, the first among equals.
-fn better<'a>(a: (&'a str, Outcome), b: (&'a str, Outcome)) -> (&'a str, Outcome) {
-    match (&a.1, &b.1) {
-        (Outcome::Matched(x), Outcome::Matched(y))
-            if (y.best.level, std::cmp::Reverse(y.best.confidence))
-                < (x.best.level, std::cmp::Reverse(x.best.confidence))
-                && y.best.confidence + 10 >= x.best.confidence =>
-        {
-            b
+/// Whether an outcome is surer than another one: a match before none.
+fn is_better(new: &Outcome, known: &Outcome) -> bool {
+    match (new, known) {
+        (Outcome::Matched(new), Outcome::Matched(known)) => {
+            let rank = |m: &Match| (m.best.level, std::cmp::Reverse(m.best.confidence));
+            rank(new) < rank(known) && new.best.confidence + 10 >= known.best.confidence
         }
-        (Outcome::SetAside { .. }, Outcome::Matched(_)) => b,
-        _ => a,
+        (Outcome::Matched(_), Outcome::SetAside { .. }) => true,
+        _ => false,
     }
 }
 
