@@ -70,6 +70,10 @@ fn world() -> &'static Reference {
         for (number, street, locality, region, postcode, lon, lat) in [
             ("12", "Heron Ln", "Ternport", "OR", "97981", -123.805, 46.205),
             ("7", "Cormorant Dr", "Graywater", "WA", "98981", -123.905, 46.305),
+            ("3", "Plover Ct", "Graywater", "WA", "98981", -123.906, 46.306),
+            ("3", "Plover Dr", "Graywater", "WA", "", -123.916, 46.316),
+            ("3", "Otter Way", "Mill Slough", "OR", "97983", -123.601, 46.101),
+            ("3", "Otter Way", "Mill Slough", "WA", "98983", -123.501, 46.401),
         ] {
             let point = PointEntry {
                 number: number.into(),
@@ -252,6 +256,20 @@ fn of_several_localities_none_is_taken_unless_one_is_nearer_to_the_data() {
     // The region decides, and nothing is guessed.
     let c = placed("Mill Slough, WA", MatchOptions { near: Some((-123.6, 46.0)), ..finest(Level::AddressPoint) });
     assert!(is_at(&c, (-123.50, 46.40)) && c.changes.is_empty(), "{c:?}");
+}
+
+/// What equal candidates have in common is a place only where it is one: two towns of a name are two.
+#[test]
+fn a_second_pass_takes_none_of_two_towns_of_a_name() {
+    let then = || MatchOptions { then: Some(Level::Locality), ..Default::default() };
+    let (class, reason, candidates) = refused("Mill Slough", then());
+    assert_eq!((class, candidates.len()), (Unplaced::SeveralEqual, 2), "{reason}");
+    let (class, reason, _) = refused("3 Otter Way, Mill Slough", then());
+    assert_eq!(class, Unplaced::SeveralEqual, "{reason}");
+    // One town, in which two streets fit.
+    let c = placed("3 Plover, Graywater, WA", then());
+    assert!(c.level == Level::Locality && is_at(&c, (-123.90, 46.30)), "{c:?}");
+    assert!(c.changes[0].starts_with("second pass, because several places fit equally well"), "{:?}", c.changes);
 }
 
 #[test]

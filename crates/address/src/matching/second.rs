@@ -57,7 +57,8 @@ fn shared(matcher: &Matcher, tried: &[Tried], level: Level, rivals: &[&Candidate
     if same(|c| &c.postcode) && level >= Level::Postcode {
         let words = crate::normal::short_words(&first.postcode);
         a.postcode = matcher.reference.grammar().postcode(&words).map_or(words, |(code, _)| code);
-    } else if !(same(|c| &c.locality) && level >= Level::Locality) {
+    } else if !(same(|c| &c.locality) && rivals.iter().all(|c| c.region == first.region) && level >= Level::Locality) {
+        // Towns of one name in two regions are two.
         return None;
     }
     let context = std::rc::Rc::new(super::Context::new(matcher.reference, &a));
