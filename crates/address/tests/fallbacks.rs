@@ -1,10 +1,13 @@
 //! What becomes of an address whose street is not there, or that is to be placed coarsely: the postcode, the locality, the
 //! region, or none of them where its parts contradict each other. Where each must lie is what the places of the reference say.
 
-use basilocus_address::reference::{PlaceEntry, PlaceKind, PointEntry, PostcodeEntry};
+mod common;
+
+use basilocus_address::reference::{PlaceEntry, PlaceKind, PostcodeEntry};
 use basilocus_address::{
     AddressInput, Builder, Candidate, Entry, Level, MatchOptions, Matcher, Outcome, Reference, Unplaced, grammar,
 };
+use common::{house, written_one};
 use std::sync::OnceLock;
 
 /// Places with a name, a region, a position and how far what belongs to them reaches, metres.
@@ -75,22 +78,10 @@ fn world() -> &'static Reference {
             ("3", "Otter Way", "Mill Slough", "OR", "97983", -123.601, 46.101),
             ("3", "Otter Way", "Mill Slough", "WA", "98983", -123.501, 46.401),
         ] {
-            let point = PointEntry {
-                number: number.into(),
-                street: street.into(),
-                locality: locality.into(),
-                region: region.into(),
-                postcode: postcode.into(),
-                lon,
-                lat,
-                ..Default::default()
-            };
-            b.add(&Entry::Point(point)).unwrap();
+            b.add(&house([number, street], [locality, region, postcode], (lon, lat))).unwrap();
         }
-        let folder = tempfile::tempdir().unwrap();
-        let path = folder.path().join("world.reference");
-        b.write(&path).unwrap();
-        World { reference: Reference::open(&path).unwrap(), _folder: folder }
+        let (_folder, reference) = written_one(&mut b);
+        World { reference, _folder }
     });
     &made.reference
 }

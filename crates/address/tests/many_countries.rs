@@ -1,8 +1,11 @@
 //! References of many countries: a row is read by its own country's grammar, and its country must agree.
 
+mod common;
+
 use basilocus_address::matching::find_in;
-use basilocus_address::reference::{PlaceEntry, PointEntry, PostcodeEntry};
+use basilocus_address::reference::{PlaceEntry, PostcodeEntry};
 use basilocus_address::{AddressInput, Builder, Entry, Error, MatchOptions, Outcome, Reference};
+use common::{house, written};
 
 struct World {
     references: Vec<Reference>,
@@ -23,22 +26,11 @@ fn world(places: &[&str], houses: &[&str]) -> World {
         else {
             panic!("{line}")
         };
-        let point = PointEntry {
-            number: number.into(),
-            street: street.into(),
-            locality: locality.into(),
-            region: region.into(),
-            postcode: postcode.into(),
-            lon: lon.parse().unwrap(),
-            lat: lat.parse().unwrap(),
-            ..Default::default()
-        };
-        b.add_in(country, &Entry::Point(point)).unwrap();
+        let at = (lon.parse().unwrap(), lat.parse().unwrap());
+        b.add_in(country, &house([number, street], [locality, region, postcode], at)).unwrap();
     }
-    let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("world.reference");
-    b.write(&path).unwrap();
-    World { references: Reference::open_all(&path).unwrap(), _folder: folder }
+    let (_folder, references) = written(&mut b);
+    World { references, _folder }
 }
 
 impl World {

@@ -1,22 +1,15 @@
 //! A small town, matched in every way.
 
+mod common;
+
 use basilocus_address::reference::{PlaceEntry, PointEntry, PostcodeEntry, SegmentEntry};
 use basilocus_address::{AddressInput, Builder, Entry, Level, MatchOptions, Matcher, Outcome, Reference, grammar};
+use common::{house, written_one};
 
 fn town() -> (tempfile::TempDir, Reference) {
     let mut b = Builder::new(&grammar::us::GRAMMAR);
     let mut point = |number: &str, street: &str, locality: &str, region: &str, postcode: &str, lon: f64, lat: f64| {
-        b.add(&Entry::Point(PointEntry {
-            number: number.into(),
-            street: street.into(),
-            locality: locality.into(),
-            region: region.into(),
-            postcode: postcode.into(),
-            lon,
-            lat,
-            ..Default::default()
-        }))
-        .unwrap();
+        b.add(&house([number, street], [locality, region, postcode], (lon, lat))).unwrap();
     };
     for i in 0..10u32 {
         let n = (100 + 2 * i).to_string();
@@ -69,10 +62,7 @@ fn town() -> (tempfile::TempDir, Reference) {
         }))
         .unwrap();
     }
-    let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("town.reference");
-    b.write(&path).unwrap();
-    let reference = Reference::open(&path).unwrap();
+    let (folder, reference) = written_one(&mut b);
     reference.verify().unwrap();
     (folder, reference)
 }

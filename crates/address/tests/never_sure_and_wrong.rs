@@ -1,8 +1,11 @@
 //! Addresses whose house is not in the reference, while another one looks like it: nothing finer than a postcode may be
 //! trusted with 80 or more. And their nearest right twins, which must be found.
 
-use basilocus_address::reference::{PlaceEntry, PointEntry, PostcodeEntry};
+mod common;
+
+use basilocus_address::reference::{PlaceEntry, PostcodeEntry};
 use basilocus_address::{AddressInput, Builder, Entry, Level, MatchOptions, Matcher, Outcome, Reference, grammar};
+use common::{house, written_one};
 
 struct World {
     reference: Reference,
@@ -40,23 +43,12 @@ fn numbered(country: &str, streets: &[&str], numbers: &[String]) -> World {
         };
         b.add(&Entry::Postcode(code)).unwrap();
         for (n, number) in numbers.iter().enumerate() {
-            let point = PointEntry {
-                number: number.clone(),
-                street: street.into(),
-                locality: town.into(),
-                region: region.into(),
-                postcode: postcode.into(),
-                lon: lon + 0.002 * s as f64,
-                lat: lat + 1e-4 * n as f64,
-                ..Default::default()
-            };
-            b.add(&Entry::Point(point)).unwrap();
+            let at = (lon + 0.002 * s as f64, lat + 1e-4 * n as f64);
+            b.add(&house([number, street], [town, region, postcode], at)).unwrap();
         }
     }
-    let folder = tempfile::tempdir().unwrap();
-    let path = folder.path().join("world.reference");
-    b.write(&path).unwrap();
-    World { reference: Reference::open(&path).unwrap(), _folder: folder }
+    let (_folder, reference) = written_one(&mut b);
+    World { reference, _folder }
 }
 
 impl World {
