@@ -244,6 +244,9 @@ fn of_several_localities_none_is_taken_unless_one_is_nearer_to_the_data() {
         assert!(is_at(&c, at), "{near:?}: {c:?}");
         assert_eq!(c.changes, ["the nearest of 2 equal candidates"], "a guess that is said");
     }
+    // In the middle it says nothing.
+    let middle = MatchOptions { near: Some((-123.55, 46.25)), ..finest(Level::AddressPoint) };
+    assert_eq!(refused("Mill Slough", middle).0, Unplaced::SeveralEqual);
     // The region decides, and nothing is guessed.
     let c = placed("Mill Slough, WA", MatchOptions { near: Some((-123.6, 46.0)), ..finest(Level::AddressPoint) });
     assert!(is_at(&c, (-123.50, 46.40)) && c.changes.is_empty(), "{c:?}");

@@ -215,8 +215,11 @@ fn locality(
     {
         let far = |place: &u32| reference.place(*place).position.map_or(f64::MAX, |p| crate::nearest::metres(near, p));
         best.sort_by(|x, y| far(x).total_cmp(&far(y)));
-        changes.push(format!("the nearest of {} equal candidates", best.len()));
-        best.truncate(1);
+        // As between houses: where the data is said to be decides, if it says it clearly.
+        if far(&best[1]) >= 2.0 * far(&best[0]) {
+            changes.push(format!("the nearest of {} equal candidates", best.len()));
+            best.truncate(1);
+        }
     }
     match best.as_slice() {
         [only] => {
