@@ -17,8 +17,12 @@ const LOCALITIES: [(&str, &str, f64, f64, f64); 4] = [
     ("Mill Slough", "OR", -123.60, 46.10, 1_000.0),
     ("Mill Slough", "WA", -123.50, 46.40, 1_500.0),
 ];
-const POSTCODES: [(&str, &str, &str, f64, f64); 2] =
-    [("97981", "Ternport", "OR", -123.81, 46.21), ("98981", "Graywater", "WA", -123.91, 46.31)];
+const POSTCODES: [(&str, &str, &str, f64, f64); 4] = [
+    ("97981", "Ternport", "OR", -123.81, 46.21),
+    ("98981", "Graywater", "WA", -123.91, 46.31),
+    ("97985", "Ternport", "OR", -123.65, 46.15),
+    ("97985", "Mill Slough", "OR", -123.65, 46.15),
+];
 /// Landmarks of Ternport with another name and their longitude.
 const LANDMARKS: [(&str, &str, f64); 2] =
     [("Ferry Meadow Park", "Harbor Green", -123.82), ("Tern Point Lighthouse", "", -123.83)];
@@ -195,6 +199,18 @@ fn a_town_that_is_nearly_one_is_trusted_by_the_kind_of_difference() {
     // A postcode that says the same settles it.
     let c = placed("Fernport, OR 97981", finest(Level::AddressPoint));
     assert!(c.level == Level::Postcode && c.confidence >= 95, "{c:?}");
+}
+
+/// A postcode alone is where it is; which of its localities is written is a guess, and that is said.
+#[test]
+fn of_a_postcode_of_several_localities_one_is_written() {
+    let c = placed("97981", finest(Level::AddressPoint));
+    assert!(c.level == Level::Postcode && c.changes.is_empty() && c.locality == "Ternport", "{c:?}");
+    let c = placed("97985", finest(Level::AddressPoint));
+    assert!(c.level == Level::Postcode && is_at(&c, (-123.65, 46.15)), "{c:?}");
+    assert_eq!(c.changes, [format!("{} is one of 2 localities with the postcode 97985", c.locality)]);
+    let c = placed("Ternport, OR 97985", finest(Level::AddressPoint));
+    assert!(c.changes.is_empty() && c.locality == "Ternport", "{c:?}");
 }
 
 #[test]

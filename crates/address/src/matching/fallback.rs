@@ -132,7 +132,20 @@ pub(super) fn find(matcher: &Matcher, tried: &Tried) -> Result<Candidate, Outcom
                 parts.locality = LOCALITY_UNKNOWN;
                 context.of_postcode.first().copied()
             }
-            (None, true) => context.of_postcode.first().copied(),
+            (None, true) => {
+                if let [first, others @ ..] = context.of_postcode.as_slice()
+                    && !others.is_empty()
+                {
+                    let name = |place: &u32| reference.place(*place).name;
+                    changes.push(format!(
+                        "{} is one of {} localities with the postcode {}",
+                        name(first),
+                        others.len() + 1,
+                        a.postcode
+                    ));
+                }
+                context.of_postcode.first().copied()
+            }
         };
         let l = place.map(|l| reference.place(l));
         let (name, parent) = l.map_or(("", ""), |l| (l.name, l.parent));
