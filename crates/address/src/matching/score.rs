@@ -247,7 +247,7 @@ mod tests {
             assert!((1..=4).all(|distance| slips(distance, letters + 1) <= slips(distance, letters)), "{letters}");
             assert!(costs[4] > MOST, "four slips are another name");
         }
-        // Whatever is taken without a second look costs no more than what is good.
+        // A slip is never taken without looking on, and three in a long name may still be one.
         assert!(slips(1, 8) > GOOD && slips(1, 3) < MOST && slips(3, 8) < MOST);
     }
 
