@@ -3,11 +3,23 @@
 mod common;
 
 use basilocus::addresses::reference::{BuildPlan, build};
-use common::{cells, districts, owners, reference, session};
+use common::{cells, districts, owners, reference, session, store};
 use std::net::{TcpListener, TcpStream};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Output, Stdio};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
+
+/// A reference of the same name as the one of the town, and of another house.
+fn other_reference(folder: &Path) -> PathBuf {
+    let (points, output) = (folder.join("points.csv"), folder.join("town.reference"));
+    let house = "number,street,locality,region,postcode,lon,lat\n1,Heron Ln,Ternport,OR,97981,-100,40\n";
+    std::fs::write(&points, house).unwrap();
+    let plan = BuildPlan { sources: vec![points], output: output.clone(), ..Default::default() };
+    build(&plan, &basilocus::Cancel::default(), &()).unwrap();
+    output
+}
 
 /// Longer than anything here takes.
 const PATIENCE: Duration = Duration::from_secs(120);
@@ -208,17 +220,7 @@ async fn another_reference_on_one_executor_is_told_before_the_query_begins() {
     let (here, elsewhere) = (folder.path(), folder.path().join("elsewhere"));
     std::fs::create_dir(&elsewhere).unwrap();
     let (_, owners) = (reference(here), owners(here, 4, 10, None));
-    let other = BuildPlan {
-        sources: vec![elsewhere.join("points.csv")],
-        output: elsewhere.join("town.reference"),
-        ..Default::default()
-    };
-    std::fs::write(
-        &other.sources[0],
-        "number,street,locality,region,postcode,lon,lat\n1,Heron Ln,Ternport,OR,97981,-100,40\n",
-    )
-    .unwrap();
-    build(&other, &basilocus::Cancel::default(), &()).unwrap();
+    other_reference(&elsewhere);
     let mut cluster = Cluster::start(here, 1);
     // A path that is another file for each process, as one is on machines that share nothing.
     let own = "/proc/self/cwd/town.reference";
@@ -235,6 +237,38 @@ async fn another_reference_on_one_executor_is_told_before_the_query_begins() {
     let told = failed_words(cluster.submit(&query, &[]));
     assert!(told.contains("the executor at 127.0.0.1:") && told.contains("nothing was begun"), "{told}");
     assert!(told.contains("bring the same file") && !here.join("there").exists(), "{told}");
+}
+
+/// One that is fetched for longer than an executor makes anybody wait for an answer is asked for until it is there.
+#[tokio::test(flavor = "multi_thread")]
+async fn references_that_take_long_to_fetch_are_compared_too() {
+    let folder = tempfile::tempdir().unwrap();
+    let (here, elsewhere) = (folder.path(), folder.path().join("elsewhere"));
+    std::fs::create_dir(&elsewhere).unwrap();
+    let (town, owners) = (std::fs::read(reference(here)).unwrap(), owners(here, 4, 10, None));
+    let other = std::fs::read(other_reference(&elsewhere)).unwrap();
+    let changed = Arc::new(AtomicBool::new(false));
+    let now = changed.clone();
+    let address = store(move || {
+        if now.load(Ordering::SeqCst) {
+            // An executor says within eight seconds that it has not fetched it yet.
+            std::thread::sleep(Duration::from_secs(9));
+            return other.clone();
+        }
+        town.clone()
+    });
+    let mut cluster = Cluster::start(here, 1);
+    let query = format!(
+        "SELECT count(g.lon) FROM (SELECT geocode(address, '{address}') AS g FROM read_layer('{}'))",
+        owners.display()
+    );
+    assert!(cluster.answer(&query, &[]).0.contains("40"));
+    // Who has it has it; who comes now gets another one, and slowly.
+    changed.store(true, Ordering::SeqCst);
+    cluster.add_executor();
+    let told = failed_words(cluster.submit(&query, &[]));
+    assert!(told.contains("the executor at 127.0.0.1:") && told.contains("nothing was begun"), "{told}");
+    assert!(told.contains("bring the same file"), "{told}");
 }
 
 /// What a query was told reaches the machine that plans it; what one leaves that fails is nothing.

@@ -3,9 +3,7 @@
 mod common;
 
 use basilocus::addresses::reference::{BuildPlan, build};
-use common::{batches, cell, cells, error, number, session};
-use std::io::{BufRead, BufReader, Write};
-use std::net::TcpListener;
+use common::{batches, cell, cells, error, number, session, store};
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -236,9 +234,10 @@ async fn further_columns_of_a_reference_are_asked_for_by_name() {
     }
     for (sql, words) in [
         ("SELECT geocode('1 Heron Ln', NULL, 'zone')", "the reference gives postcode"),
-        ("SELECT geocode('1 Heron Ln', NULL, 'postcode,postcode')", "names one twice"),
+        ("SELECT geocode('1 Heron Ln', NULL, 'postcode,postcode')", "names \"postcode\" twice"),
         ("SELECT geocode('1 Heron Ln', NULL, NULL, 1.5)", "a whole number from 0 to 100"),
         ("SELECT nearest_address(-123.7, 46.2, NULL, 'zone')", "gives no inside_zone"),
+        ("SELECT nearest_address(-123.7, 46.2, NULL, 'zone, zone')", "names \"zone\" twice"),
     ] {
         let told = error(&s, sql).await;
         assert!(told.contains(words), "{sql}: {told}");
@@ -295,30 +294,16 @@ async fn arguments_that_cannot_be_right_are_told_before_a_row_is_read() {
     }
 }
 
-/// Answers with the bytes of a file, as often as it is asked; how often that was.
-fn store(bytes: Vec<u8>) -> (String, Arc<AtomicUsize>) {
-    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
-    let address = format!("http://{}/town.reference", listener.local_addr().unwrap());
-    let asked = Arc::new(AtomicUsize::new(0));
-    let count = asked.clone();
-    std::thread::spawn(move || {
-        for stream in listener.incoming() {
-            let mut stream = stream.unwrap();
-            count.fetch_add(1, Ordering::SeqCst);
-            // The question ends with a blank line.
-            let mut lines = BufReader::new(stream.try_clone().unwrap()).lines();
-            while lines.next().is_some_and(|line| !line.unwrap().is_empty()) {}
-            write!(stream, "HTTP/1.1 200 OK\r\nContent-Length: {}\r\nConnection: close\r\n\r\n", bytes.len()).unwrap();
-            stream.write_all(&bytes).unwrap();
-        }
-    });
-    (address, asked)
-}
-
 #[tokio::test(flavor = "multi_thread")]
 async fn references_are_fetched_once_and_checked() {
     let folder = tempfile::tempdir().unwrap();
-    let (address, asked) = store(std::fs::read(reference(folder.path())).unwrap());
+    let bytes = std::fs::read(reference(folder.path())).unwrap();
+    let asked = Arc::new(AtomicUsize::new(0));
+    let count = asked.clone();
+    let address = store(move || {
+        count.fetch_add(1, Ordering::SeqCst);
+        bytes.clone()
+    });
     let s = session();
     batches(&s, &format!("SET basilocus.reference = '{address}'")).await.unwrap();
     let sql = "SELECT g.lon FROM (SELECT geocode(a) AS g FROM (VALUES ('12 Heron Ln, Ternport'), ('3 Gull St, Ternport')) AS t(a)) ORDER BY 1";

@@ -12,7 +12,11 @@ use ballista_executor::ArrowFlightServerProvider;
 use ballista_executor::flight_service::BallistaFlightService;
 use serde::Deserialize;
 use std::sync::Arc;
+use std::time::Duration;
 use tonic::service::Routes;
+
+/// Within this it says something: the server of an executor breaks off what takes 20 seconds.
+const SOON: Duration = Duration::from_secs(8);
 
 /// Where it answers, at the address where others fetch what it made.
 pub(super) const PATH: &str = "/reference";
@@ -23,14 +27,15 @@ struct Asked {
     reference: String,
 }
 
-/// Nothing where it has it, else what is wrong.
+/// Nothing where it has it, "not yet" while it is fetched, else what is wrong.
 async fn answer(Query(asked): Query<Asked>) -> (StatusCode, String) {
-    // It may have to be fetched.
-    let found = tokio::task::spawn_blocking(move || references::paths(&[asked.reference])).await;
-    match found {
-        Ok(Ok(_)) => (StatusCode::OK, String::new()),
-        Ok(Err(e)) => (StatusCode::CONFLICT, e.to_string()),
-        Err(e) => (StatusCode::INTERNAL_SERVER_ERROR, e.to_string()),
+    // It may have to be fetched, which goes on behind an answer that says so.
+    let looked = tokio::task::spawn_blocking(move || references::paths(&[asked.reference]));
+    match tokio::time::timeout(SOON, looked).await {
+        Ok(Ok(Ok(_))) => (StatusCode::NO_CONTENT, String::new()),
+        Ok(Ok(Err(e))) => (StatusCode::CONFLICT, e.to_string()),
+        Ok(Err(e)) => (StatusCode::INTERNAL_SERVER_ERROR, e.to_string()),
+        Err(_) => (StatusCode::ACCEPTED, String::new()),
     }
 }
 

@@ -15,12 +15,14 @@ use datafusion::physical_plan::ExecutionPlan;
 use std::collections::BTreeSet;
 use std::fmt;
 use std::sync::Arc;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// An executor that does not answer at all within this is lost, which the scheduler finds by itself.
 const TO_CONNECT: Duration = Duration::from_secs(5);
+/// An executor says within seconds that it has a reference, or not yet; longer is as good as no answer.
+const TO_SAY_SO: Duration = Duration::from_secs(30);
 /// A reference may have to be fetched from far away.
-const TO_ANSWER: Duration = Duration::from_secs(600);
+const TO_FETCH: Duration = Duration::from_secs(600);
 
 /// Plans queries as the engine does, once all executors have what they mean.
 pub(super) struct AskingPlanner {
@@ -74,26 +76,93 @@ fn references_of(plan: &LogicalPlan) -> Result<BTreeSet<String>> {
     Ok(found)
 }
 
-/// Asks an executor.
+/// What an executor said.
+enum Answer {
+    /// It has the reference.
+    Yes,
+    /// It is being fetched.
+    NotYet,
+    /// It has another one, or none.
+    No(String),
+}
+
+/// Asks an executor until it knows.
 ///
 /// # Errors
-/// [`Error::Executor`] where it has another reference, or none.
+/// [`Error::Executor`] where it has another reference, or none, or has not fetched it in time.
 async fn ask(address: String, reference: String) -> Result<(), Error> {
     let url = format!("http://{address}{PATH}");
     let agent: ureq::Agent = ureq::Agent::config_builder()
         .http_status_as_error(false)
         .timeout_connect(Some(TO_CONNECT))
-        .timeout_global(Some(TO_ANSWER))
+        .timeout_global(Some(TO_SAY_SO))
         .build()
         .into();
-    let answer = tokio::task::spawn_blocking(move || {
-        let mut answer = agent.get(url).query("reference", reference).call().ok()?;
-        let says_no = answer.status() == 409;
-        answer.body_mut().read_to_string().ok().filter(|_| says_no)
-    });
-    match answer.await {
-        Ok(Some(what)) => Err(Error::Executor { address, what }),
-        // Whoever does not answer is not told from one that was lost; it looks again when it gets work.
-        _ => Ok(()),
+    let began = Instant::now();
+    loop {
+        let (agent, url, named) = (agent.clone(), url.clone(), reference.clone());
+        let answer = tokio::task::spawn_blocking(move || {
+            let mut answer = agent.get(url).query("reference", named).call().ok()?;
+            match answer.status().as_u16() {
+                202 => Some(Answer::NotYet),
+                409 => answer.body_mut().read_to_string().ok().map(Answer::No),
+                _ => Some(Answer::Yes),
+            }
+        });
+        match answer.await {
+            Ok(Some(Answer::No(what))) => return Err(Error::Executor { address, what }),
+            Ok(Some(Answer::NotYet)) if began.elapsed() < TO_FETCH => {}
+            Ok(Some(Answer::NotYet)) => {
+                let what =
+                    format!("{reference}: it has not fetched this reference within {} seconds", TO_FETCH.as_secs());
+                return Err(Error::Executor { address, what });
+            }
+            // Whoever does not answer is not told from one that was lost; it looks again when it gets work.
+            _ => return Ok(()),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::io::{BufRead, BufReader, Write};
+    use std::net::TcpListener;
+
+    /// Whoever answers with these, one after the other, and how many were left when nobody asked any more.
+    async fn after(answers: Vec<&'static str>) -> (Result<(), Error>, usize) {
+        let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+        let address = listener.local_addr().unwrap().to_string();
+        let left = Arc::new(std::sync::Mutex::new(answers.into_iter()));
+        let giving = left.clone();
+        std::thread::spawn(move || {
+            for stream in listener.incoming() {
+                let mut stream = stream.unwrap();
+                let mut lines = BufReader::new(stream.try_clone().unwrap()).lines();
+                while lines.next().is_some_and(|line| !line.unwrap().is_empty()) {}
+                let answer = giving.lock().unwrap().next().unwrap_or("500 Internal Server Error\r\n\r\n");
+                write!(stream, "HTTP/1.1 {answer}").unwrap();
+            }
+        });
+        let asked = ask(address, "town.reference#00000000000000aa".into()).await;
+        let left = left.lock().unwrap().len();
+        (asked, left)
+    }
+
+    const NOT_YET: &str = "202 Accepted\r\nContent-Length: 0\r\nConnection: close\r\n\r\n";
+    const YES: &str = "204 No Content\r\nConnection: close\r\n\r\n";
+    const NO: &str = "409 Conflict\r\nContent-Length: 11\r\nConnection: close\r\n\r\nanother one";
+
+    #[tokio::test(flavor = "multi_thread")]
+    async fn who_does_not_know_yet_is_asked_again() {
+        let (asked, left) = after(vec![NOT_YET, NOT_YET, NO, YES]).await;
+        let told = asked.unwrap_err().to_string();
+        assert!(told.contains("nothing was begun") && told.contains("another one"), "{told}");
+        assert_eq!(left, 1);
+        let (asked, left) = after(vec![NOT_YET, YES, NO]).await;
+        assert!(asked.is_ok() && left == 1);
+        // One that is lost is found by the scheduler.
+        let (asked, left) = after(vec!["500 Internal Server Error\r\nContent-Length: 0\r\n\r\n", NO]).await;
+        assert!(asked.is_ok() && left == 1);
     }
 }

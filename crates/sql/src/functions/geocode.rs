@@ -80,9 +80,6 @@ fn result(planned: &Planned) -> Result<Field, Error> {
         planned.literal(REFERENCE)?;
     }
     let mut further: Vec<String> = planned.names(EXTRAS)?.iter().map(|extra| format!("matched_{extra}")).collect();
-    if further.iter().enumerate().any(|(at, name)| further[..at].contains(name)) {
-        return Err(planned.wrong(EXTRAS, "names one twice"));
-    }
     let asked = if planned.len() > CANDIDATES { planned.number(CANDIDATES)? } else { None };
     let asked = asked.unwrap_or(0.0);
     if asked.fract() != 0.0 || !(0.0..=MOST_CANDIDATES).contains(&asked) {

@@ -29,9 +29,6 @@ pub(super) static NEAREST_ADDRESS: Definition = Definition {
         }
         let inside: Vec<String> =
             planned.names(INSIDE)?.iter().map(|attribute| format!("inside_{attribute}")).collect();
-        if inside.iter().enumerate().any(|(at, name)| inside[..at].contains(name)) {
-            return Err(planned.wrong(INSIDE, "names one twice"));
-        }
         Ok(Field::new("nearest_address", struct_column::with_texts(&COLUMNS, &inside), true))
     },
     apply,

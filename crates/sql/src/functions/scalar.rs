@@ -161,10 +161,13 @@ impl Planned<'_> {
         }
     }
 
-    /// Names parted by commas that are the same for all rows; none where they are not said.
+    /// Names parted by commas that are the same for all rows, each once; none where they are not said.
     pub(crate) fn names(&self, at: usize) -> Result<Vec<String>, Error> {
-        let said = if self.len() > at { self.literal(at)? } else { None };
-        Ok(names_of(said))
+        let names = names_of(if self.len() > at { self.literal(at)? } else { None });
+        match names.iter().enumerate().find(|(n, name)| names[..*n].contains(name)) {
+            Some((_, name)) => Err(self.wrong(at, format!("names \"{name}\" twice"))),
+            None => Ok(names),
+        }
     }
 
     /// A number that is the same for all rows; nothing for null.

@@ -6,6 +6,8 @@ use basilocus::arrow::array::RecordBatch;
 use datafusion::arrow::util::display::{ArrayFormatter, FormatOptions};
 use datafusion::prelude::SessionContext;
 use std::fmt::Write;
+use std::io::{BufRead, BufReader, Write as _};
+use std::net::TcpListener;
 use std::path::{Path, PathBuf};
 
 /// Streets of the invented town.
@@ -57,6 +59,25 @@ pub fn owners(folder: &Path, files: usize, rows: usize, wrong: Option<usize>) ->
         std::fs::write(owners.join(format!("part-{file}.csv")), text).unwrap();
     }
     owners
+}
+
+/// An address of the web that answers with what is made each time that it is asked.
+pub fn store(mut made: impl FnMut() -> Vec<u8> + Send + 'static) -> String {
+    let listener = TcpListener::bind("127.0.0.1:0").unwrap();
+    let address = format!("http://{}/town.reference", listener.local_addr().unwrap());
+    std::thread::spawn(move || {
+        for stream in listener.incoming() {
+            let mut stream = stream.unwrap();
+            // The question ends with a blank line.
+            let mut lines = BufReader::new(stream.try_clone().unwrap()).lines();
+            while lines.next().is_some_and(|line| !line.unwrap().is_empty()) {}
+            let bytes = made();
+            let head = format!("HTTP/1.1 200 OK\r\nContent-Length: {}\r\nConnection: close\r\n\r\n", bytes.len());
+            stream.write_all(head.as_bytes()).unwrap();
+            stream.write_all(&bytes).unwrap();
+        }
+    });
+    address
 }
 
 /// Two districts, west and east, which hold all houses.
