@@ -21,13 +21,13 @@ fn counts_by_kind() {
         counts,
         HashMap::from([
             ("geographic", 520),
-            ("projected", 5058),
+            ("projected", 5055),
             ("geocentric", 194),
             ("vertical", 257),
             ("compound", 379)
         ])
     );
-    assert_eq!(Catalogue::embedded().len(), 6408);
+    assert_eq!(Catalogue::embedded().len(), 6405);
 }
 
 #[test]
