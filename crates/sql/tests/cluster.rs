@@ -11,16 +11,6 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
-/// A reference of the same name as the one of the town, and of another house.
-fn other_reference(folder: &Path) -> PathBuf {
-    let (points, output) = (folder.join("points.csv"), folder.join("town.reference"));
-    let house = "number,street,locality,region,postcode,lon,lat\n1,Heron Ln,Ternport,OR,97981,-100,40\n";
-    std::fs::write(&points, house).unwrap();
-    let plan = BuildPlan { sources: vec![points], output: output.clone(), ..Default::default() };
-    build(&plan, &basilocus::Cancel::default(), &()).unwrap();
-    output
-}
-
 /// Longer than anything here takes.
 const PATIENCE: Duration = Duration::from_secs(120);
 
@@ -126,6 +116,16 @@ fn ended(mut process: Process) -> (String, String) {
     let (out, err) = (String::from_utf8(stdout).unwrap(), String::from_utf8(stderr).unwrap());
     assert!(status.success(), "{out}\n{err}");
     (out, err)
+}
+
+/// A reference of the same name as the one of the town, and of another house.
+fn other_reference(folder: &Path) -> PathBuf {
+    let (points, output) = (folder.join("points.csv"), folder.join("town.reference"));
+    let house = "number,street,locality,region,postcode,lon,lat\n1,Heron Ln,Ternport,OR,97981,-100,40\n";
+    std::fs::write(&points, house).unwrap();
+    let plan = BuildPlan { sources: vec![points], output: output.clone(), ..Default::default() };
+    build(&plan, &basilocus::Cancel::default(), &()).unwrap();
+    output
 }
 
 /// Owners placed, brought to another system and joined with districts.

@@ -104,9 +104,10 @@ async fn ask(address: String, reference: String) -> Result<(), Error> {
         let answer = tokio::task::spawn_blocking(move || {
             let mut answer = agent.get(url).query("reference", named).call().ok()?;
             match answer.status().as_u16() {
+                204 => Some(Answer::Yes),
                 202 => Some(Answer::NotYet),
                 409 => answer.body_mut().read_to_string().ok().map(Answer::No),
-                _ => Some(Answer::Yes),
+                _ => None,
             }
         });
         match answer.await {
@@ -117,8 +118,8 @@ async fn ask(address: String, reference: String) -> Result<(), Error> {
                     format!("{reference}: it has not fetched this reference within {} seconds", TO_FETCH.as_secs());
                 return Err(Error::Executor { address, what });
             }
-            // Whoever does not answer is not told from one that was lost; it looks again when it gets work.
-            _ => return Ok(()),
+            // Whoever does not answer so is not told from one that was lost; it looks again when it gets work.
+            Ok(Some(Answer::Yes) | None) | Err(_) => return Ok(()),
         }
     }
 }
