@@ -165,7 +165,7 @@ impl Planned<'_> {
     pub(crate) fn names(&self, at: usize) -> Result<Vec<String>, Error> {
         let names = names_of(if self.len() > at { self.literal(at)? } else { None });
         match names.iter().enumerate().find(|(n, name)| names[..*n].contains(name)) {
-            Some((_, name)) => Err(self.wrong(at, format!("names \"{name}\" twice"))),
+            Some((_, name)) => Err(self.wrong(at, format!("names \"{name}\" twice: name it once"))),
             None => Ok(names),
         }
     }
